@@ -1,0 +1,1 @@
+"""Computation only: no interface, no pictures, no files opened at import."""

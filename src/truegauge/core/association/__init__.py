@@ -1,0 +1,71 @@
+"""Association: computing the ideal feature for extracted points."""
+
+from collections.abc import Callable
+
+from truegauge.core.arrays import Points
+from truegauge.core.association.axial_shapes import fit_cone, fit_cylinder, fit_torus
+from truegauge.core.association.features import (
+    Circle,
+    Cone,
+    Cylinder,
+    Feature,
+    Line,
+    Plane,
+    Point,
+    Shape,
+    Sphere,
+    Torus,
+)
+from truegauge.core.association.fit import Criterion, Fit
+from truegauge.core.association.plane import fit_line, fit_plane
+from truegauge.core.association.round_shapes import fit_circle, fit_sphere
+from truegauge.core.errors import AssociationError
+
+_SOLVERS: dict[tuple[Shape, Criterion], Callable[[Points], Fit]] = {
+    (Shape.LINE, Criterion.LEAST_SQUARES): fit_line,
+    (Shape.PLANE, Criterion.LEAST_SQUARES): fit_plane,
+    (Shape.CIRCLE, Criterion.LEAST_SQUARES): fit_circle,
+    (Shape.SPHERE, Criterion.LEAST_SQUARES): fit_sphere,
+    (Shape.CYLINDER, Criterion.LEAST_SQUARES): fit_cylinder,
+    (Shape.CONE, Criterion.LEAST_SQUARES): fit_cone,
+    (Shape.TORUS, Criterion.LEAST_SQUARES): fit_torus,
+}
+
+
+def associate(shape: Shape, points: Points, criterion: Criterion = Criterion.LEAST_SQUARES) -> Fit:
+    """Associate `shape` with points (n, 3) mm by `criterion`.
+
+    Raises
+    ------
+    AssociationError
+        As the shape's own function, or a criterion that the shape does not have.
+    """
+    solver = _SOLVERS.get((shape, criterion))
+    if solver is None:
+        offered = ", ".join(c for s, c in _SOLVERS if s == shape) or "none"
+        raise AssociationError(f"a {shape} cannot be associated by {criterion.replace('_', ' ')}; offered: {offered}")
+    return solver(points)
+
+
+__all__ = [
+    "Circle",
+    "Cone",
+    "Criterion",
+    "Cylinder",
+    "Feature",
+    "Fit",
+    "Line",
+    "Plane",
+    "Point",
+    "Shape",
+    "Sphere",
+    "Torus",
+    "associate",
+    "fit_circle",
+    "fit_cone",
+    "fit_cylinder",
+    "fit_line",
+    "fit_plane",
+    "fit_sphere",
+    "fit_torus",
+]

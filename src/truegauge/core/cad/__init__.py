@@ -1,0 +1,1 @@
+"""The nominal part: faces, exact surfaces, projection, recognition."""

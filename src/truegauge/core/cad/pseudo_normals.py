@@ -1,0 +1,41 @@
+"""Normals for edges and corners of a closed mesh, so that a point's side is right wherever its nearest point lies.
+
+Baerentzen and Aanaes, Signed distance computation using the angle weighted pseudonormal (2005).
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.arrays import Points, Triangles
+
+
+def edge_and_corner_normals(
+    vertices: Points, triangles: Triangles, weld: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return pseudo-normals of the edges (m, 3, 3) and corners (m, 3, 3) of each triangle.
+
+    Vertices nearer than about `weld` (mm, at least a millionth of the extent) count as one: faces of a part have
+    vertices of their own.
+    """
+    # 21 bits an axis in one integer: sorting integers is many times faster than sorting rows.
+    cells = np.round((vertices - vertices.min(axis=0)) / weld).astype(np.int64)
+    _, welded = np.unique((cells[:, 0] << 42) + (cells[:, 1] << 21) + cells[:, 2], return_inverse=True)
+    ids = welded.ravel()[triangles]
+    corners = vertices[triangles]
+    sides = np.roll(corners, -1, axis=1) - corners
+    flat = np.cross(sides[:, 0], sides[:, 1])
+    flat /= np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-300)
+
+    others = np.roll(ids, -1, axis=1)
+    ends = np.minimum(ids, others) * len(vertices) + np.maximum(ids, others)
+    _, edge = np.unique(ends.ravel(), return_inverse=True)
+    edge_sum = _sum_by(edge.ravel(), np.repeat(flat, 3, axis=0))
+
+    before = -np.roll(sides, 1, axis=1)
+    angle = np.arctan2(np.linalg.norm(np.cross(sides, before), axis=2), np.einsum("mki,mki->mk", sides, before))
+    corner_sum = _sum_by(ids.ravel(), (flat[:, None, :] * angle[:, :, None]).reshape(-1, 3))
+    return edge_sum[edge.ravel()].reshape(-1, 3, 3), corner_sum[ids]
+
+
+def _sum_by(index: NDArray[np.int64], vectors: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.stack([np.bincount(index, weights=vectors[:, c]) for c in range(3)], axis=1)

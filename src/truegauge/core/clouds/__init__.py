@@ -1,0 +1,1 @@
+"""Point sets: order, thinning, isolated points."""

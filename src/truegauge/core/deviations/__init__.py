@@ -1,0 +1,1 @@
+"""Deviations of the cloud: their statistics, and the map over the part."""

@@ -1,0 +1,48 @@
+"""Errors whose text can be shown to an inspector: what, where, what was needed."""
+
+
+class TrueGaugeError(Exception):
+    """Base of every error that the application shows as it is."""
+
+
+class FormatError(TrueGaugeError):
+    """A file cannot be used.
+
+    Parameters
+    ----------
+    path : object
+        The file (its name is put in front of the message).
+    reason : str
+        What is wrong, where, and what to do.
+    """
+
+    def __init__(self, path: object, reason: str) -> None:
+        self.path, self.reason = str(path), reason
+        super().__init__(f"{self.path.rsplit('/', 1)[-1]}: {reason}")
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.path, self.reason)
+
+
+class UnsupportedVersionError(FormatError):
+    """A file was written by a newer program."""
+
+
+class GeometryError(TrueGaugeError):
+    """The CAD kernel could not do what was asked."""
+
+
+class AssociationError(TrueGaugeError):
+    """Points do not determine the feature."""
+
+
+class RegistrationError(TrueGaugeError):
+    """A scan could not be aligned."""
+
+
+class EvaluationError(TrueGaugeError):
+    """A result cannot be computed; the text is the reason shown in its place."""
+
+
+class Cancelled(BaseException):
+    """The user asked to stop. Not an error: no ``except Exception`` on the way may eat it."""

@@ -1,0 +1,98 @@
+"""Rigid transforms, named by direction: ``part_from_scan`` takes scan coordinates to part coordinates."""
+
+from typing import Any
+
+import numpy as np
+
+from truegauge.core.arrays import Normals, Points, Rigid, Vector
+
+
+def identity() -> Rigid:
+    """Return the transform that moves nothing."""
+    return np.eye(4)
+
+
+def as_rigid(values: Any) -> Rigid:
+    """Return `values` as a checked 4x4 rigid transform.
+
+    Raises
+    ------
+    ValueError
+        Wrong shape or last row, not orthonormal within 1e-9, or mirrored.
+    """
+    m = np.asarray(values, dtype=np.float64)
+    if m.shape != (4, 4) or not np.isfinite(m).all() or not np.array_equal(m[3], [0, 0, 0, 1]):
+        raise ValueError("a rigid transform is a 4x4 matrix whose last row is 0 0 0 1")
+    r = m[:3, :3]
+    if np.abs(r @ r.T - np.eye(3)).max() > 1e-9 or np.linalg.det(r) < 0:
+        raise ValueError("the rotation of a rigid transform must be orthonormal and not mirrored")
+    return m
+
+
+def rigid(rotation: Any, translation: Any) -> Rigid:
+    """Build a transform from a 3x3 rotation and a shift (mm)."""
+    m = np.eye(4)
+    m[:3, :3] = rotation
+    m[:3, 3] = translation
+    return m
+
+
+def apply(to_from: Rigid, points: Points) -> Points:
+    """Move points (n, 3) or one point (3,)."""
+    return np.asarray(points @ to_from[:3, :3].T + to_from[:3, 3])
+
+
+def rotate(to_from: Rigid, vectors: Normals) -> Normals:
+    """Turn directions (n, 3) or one direction (3,)."""
+    return np.asarray(vectors @ to_from[:3, :3].T)
+
+
+def invert(to_from: Rigid) -> Rigid:
+    """Return ``from_to``."""
+    r = to_from[:3, :3].T
+    return rigid(r, -r @ to_from[:3, 3])
+
+
+def orthonormalised(to_from: Rigid) -> Rigid:
+    """Return the nearest rigid transform: for long products, which drift."""
+    u, _, vt = np.linalg.svd(to_from[:3, :3])
+    return rigid(u @ np.diag([1, 1, np.linalg.det(u @ vt)]) @ vt, to_from[:3, 3])
+
+
+def rotation_about(axis: Vector, angle: float) -> Rigid:
+    """Return the turn about `axis` through the origin by `angle` rad (Rodrigues)."""
+    x, y, z = np.asarray(axis, dtype=np.float64) / np.linalg.norm(axis)
+    k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    return rigid(np.eye(3) + np.sin(angle) * k + (1 - np.cos(angle)) * (k @ k), np.zeros(3))
+
+
+def from_rotation_vector(w: Vector, translation: Vector) -> Rigid:
+    """Return the transform that turns about `w` by its length (rad), then shifts."""
+    angle = float(np.linalg.norm(w))
+    if angle == 0.0:
+        return rigid(np.eye(3), translation)
+    m = rotation_about(w, angle)
+    m[:3, 3] = translation
+    return m
+
+
+def rotation_to_z(direction: Vector) -> Rigid:
+    """Return a rotation that takes the unit vector `direction` to +z."""
+    z = np.asarray(direction, dtype=np.float64)
+    helper = np.zeros(3)
+    helper[int(np.argmin(np.abs(z)))] = 1.0
+    x = np.cross(helper, z)
+    x /= np.linalg.norm(x)
+    return rigid(np.vstack([x, np.cross(z, x), z]), np.zeros(3))
+
+
+def random_rigid(rng: np.random.Generator, spread: float) -> Rigid:
+    """Return an evenly distributed rotation with a shift of normal `spread` mm."""
+    q = rng.normal(size=4)
+    w, x, y, z = q / np.linalg.norm(q)
+    r = [
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+    ]
+    return rigid(r, rng.normal(size=3) * spread)

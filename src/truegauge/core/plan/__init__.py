@@ -1,0 +1,1 @@
+"""The plan document, its commands, and its evaluation."""

@@ -1,0 +1,200 @@
+"""Every change of a plan: a label and a pure function of the plan."""
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from truegauge.core.plan.document import (
+    BestFitAlignment,
+    Characteristic,
+    DeviationScale,
+    NominalFeature,
+    PartReference,
+    Plan,
+    TitleBlock,
+)
+
+
+class Command(Protocol):
+    """A change that can be undone. Commands with the same non-empty `merge_key` in a row become one entry."""
+
+    @property
+    def label(self) -> str:
+        """What was done, for the undo menu."""
+
+    @property
+    def merge_key(self) -> str:
+        """Key for drags; empty for none."""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Return the changed plan."""
+
+
+@dataclass(frozen=True, slots=True)
+class SetPart:
+    """Give the plan its part. Features and characteristics of another part do not survive."""
+
+    part: PartReference
+    name: str
+    label: str = "open part"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the part."""
+        if plan.part is not None and plan.part.sha256 == self.part.sha256:
+            return plan.replace(part=self.part)
+        return plan.replace(
+            part=self.part, features=(), characteristics=(), name=self.name, title_block=TitleBlock(title=self.name)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class AddCharacteristic:
+    """Add a characteristic and those of its features that the plan does not have yet."""
+
+    characteristic: Characteristic
+    new_features: tuple[NominalFeature, ...] = ()
+    merge_key: str = ""
+
+    @property
+    def label(self) -> str:
+        """What was done."""
+        return f"add {self.characteristic.name}"
+
+    def apply(self, plan: Plan) -> Plan:
+        """Append."""
+        return plan.replace(
+            features=plan.features + self.new_features, characteristics=(*plan.characteristics, self.characteristic)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class AddFeature:
+    """Add a feature."""
+
+    feature: NominalFeature
+    merge_key: str = ""
+
+    @property
+    def label(self) -> str:
+        """What was done."""
+        return f"add {self.feature.name}"
+
+    def apply(self, plan: Plan) -> Plan:
+        """Append."""
+        return plan.replace(features=(*plan.features, self.feature))
+
+
+@dataclass(frozen=True, slots=True)
+class RenameFeature:
+    """Give a feature another name."""
+
+    feature_id: str
+    name: str
+    label: str = "rename feature"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the name."""
+        changed = tuple(f.replace(name=self.name) if f.id == self.feature_id else f for f in plan.features)
+        return plan.replace(features=changed)
+
+
+@dataclass(frozen=True, slots=True)
+class EditCharacteristic:
+    """Change the name, nominal or limits of a characteristic; only what is given."""
+
+    characteristic_id: str
+    changes: tuple[tuple[str, Any], ...]
+    label: str = "edit characteristic"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the fields."""
+        plan.characteristic(self.characteristic_id)
+        return plan.replace(
+            characteristics=tuple(
+                c.replace(**dict(self.changes)) if c.id == self.characteristic_id else c for c in plan.characteristics
+            )
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveCharacteristic:
+    """Remove a characteristic; the numbers of the others stay."""
+
+    characteristic_id: str
+    label: str = "remove characteristic"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Filter."""
+        kept = tuple(c for c in plan.characteristics if c.id != self.characteristic_id)
+        return plan.replace(characteristics=kept)
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveFeature:
+    """Remove a feature and the characteristics that need it."""
+
+    feature_id: str
+    label: str = "remove feature"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Filter."""
+        return plan.replace(
+            features=tuple(f for f in plan.features if f.id != self.feature_id),
+            characteristics=tuple(c for c in plan.characteristics if self.feature_id not in c.features),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SetScale:
+    """Change the limits of the deviation map."""
+
+    scale: DeviationScale
+    label: str = "change deviation scale"
+    merge_key: str = "scale"
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the scale."""
+        return plan.replace(scale=self.scale)
+
+
+@dataclass(frozen=True, slots=True)
+class SetAlignment:
+    """Change the alignment."""
+
+    alignment: BestFitAlignment
+    label: str = "change alignment"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the alignment."""
+        return plan.replace(alignment=self.alignment)
+
+
+@dataclass(frozen=True, slots=True)
+class SetDisplay:
+    """Change the unit or the decimals shown."""
+
+    changes: tuple[tuple[str, Any], ...]
+    label: str = "change units shown"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the fields."""
+        return plan.replace(**dict(self.changes))
+
+
+@dataclass(frozen=True, slots=True)
+class SetTitleBlock:
+    """Change the title block of the report."""
+
+    title_block: TitleBlock
+    label: str = "edit title block"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the title block."""
+        return plan.replace(title_block=self.title_block)

@@ -1,0 +1,150 @@
+"""The plan: frozen models that know no result. Lengths in mm, angles in rad; limits as deviations from the nominal."""
+
+from typing import Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from truegauge.core.errors import EvaluationError
+
+SCHEMA_VERSION = 1
+
+
+class Frozen(BaseModel):
+    """Base of every document model."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+
+    def replace(self, **changes: Any) -> Self:
+        """Return a validated copy with changes."""
+        return type(self).model_validate({**{k: getattr(self, k) for k in type(self).model_fields}, **changes})
+
+
+class PartReference(Frozen):
+    """The CAD file that the plan was made on: its name, and the SHA-256 of its content."""
+
+    file_name: str
+    sha256: str
+
+
+class NominalFeature(Frozen):
+    """A feature of the part: the faces (indices in the CAD model) that it consists of."""
+
+    id: str
+    name: str
+    faces: tuple[int, ...] = Field(min_length=1)
+
+
+class Characteristic(Frozen):
+    """One requirement. `lower` and `upper` are deviations from `nominal`, None where there is no limit."""
+
+    id: str
+    number: int = Field(ge=1)
+    name: str
+    kind: str
+    features: tuple[str, ...] = Field(min_length=1)
+    nominal: float
+    lower: float | None = None
+    upper: float | None = None
+
+    @model_validator(mode="after")
+    def _limits_in_order(self) -> Self:
+        if self.lower is not None and self.upper is not None and self.lower > self.upper:
+            raise ValueError(f"the lower limit {self.lower} is above the upper limit {self.upper}")
+        return self
+
+    @property
+    def lower_limit(self) -> float | None:
+        """The smallest value allowed, mm."""
+        return None if self.lower is None else self.nominal + self.lower
+
+    @property
+    def upper_limit(self) -> float | None:
+        """The largest value allowed, mm."""
+        return None if self.upper is None else self.nominal + self.upper
+
+
+class BestFitAlignment(Frozen):
+    """Alignment by best fit on the surfaces; points beyond `trim` robust scales are not used."""
+
+    kind: Literal["best_fit"] = "best_fit"
+    trim: float = Field(default=3.0, gt=0.5, le=20)
+
+
+class Extraction(Frozen):
+    """How points are chosen for features, mm (see `core.extraction`)."""
+
+    reach: float = Field(default=0.6, gt=0)
+    edge_margin: float = Field(default=0.4, ge=0)
+    averaging: float = Field(default=2.5, ge=0)
+
+
+class DeviationScale(Frozen):
+    """The limits of the deviation map, mm: colours reach to `limit`, the tolerance band to `tolerance`."""
+
+    limit: float = Field(default=0.10, gt=0)
+    tolerance: float = Field(default=0.05, gt=0)
+
+    @model_validator(mode="after")
+    def _band_inside(self) -> Self:
+        if self.tolerance > self.limit:
+            raise ValueError("the tolerance band of the map cannot be wider than its limits")
+        return self
+
+
+class TitleBlock(Frozen):
+    """What the report says about the part and the people."""
+
+    title: str = ""
+    part_number: str = ""
+    drawing: str = ""
+    customer: str = ""
+    inspector: str = ""
+
+
+class Plan(Frozen):
+    """The saved definition of an inspection."""
+
+    schema_version: Literal[1] = SCHEMA_VERSION
+    name: str = "New plan"
+    revision: int = Field(default=1, ge=1)
+    part: PartReference | None = None
+    alignment: BestFitAlignment = BestFitAlignment()
+    extraction: Extraction = Extraction()
+    features: tuple[NominalFeature, ...] = ()
+    characteristics: tuple[Characteristic, ...] = ()
+    scale: DeviationScale = DeviationScale()
+    unit: Literal["mm", "inch"] = "mm"
+    decimals: int = Field(default=3, ge=0, le=6)
+    title_block: TitleBlock = TitleBlock()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        ids = [f.id for f in self.features]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two features have the same id")
+        numbers = [c.number for c in self.characteristics]
+        if len(set(numbers)) != len(numbers) or len({c.id for c in self.characteristics}) != len(numbers):
+            raise ValueError("two characteristics have the same number or id")
+        for c in self.characteristics:
+            missing = set(c.features) - set(ids)
+            if missing:
+                raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
+        return self
+
+    def feature(self, feature_id: str) -> NominalFeature:
+        """Return a feature by its id."""
+        for f in self.features:
+            if f.id == feature_id:
+                return f
+        raise EvaluationError(f"the plan has no feature {feature_id}")
+
+    def characteristic(self, characteristic_id: str) -> Characteristic:
+        """Return a characteristic by its id."""
+        for c in self.characteristics:
+            if c.id == characteristic_id:
+                return c
+        raise EvaluationError(f"the plan has no characteristic {characteristic_id}")
+
+    def feature_with_faces(self, faces: tuple[int, ...]) -> NominalFeature | None:
+        """Return the feature that consists of exactly these faces, if there is one."""
+        return next((f for f in self.features if set(f.faces) == set(faces)), None)

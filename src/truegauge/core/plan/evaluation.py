@@ -1,0 +1,200 @@
+"""Evaluation: a pure function of plan, part and sample."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from truegauge.core.arrays import Mask, Points, frozen
+from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.projection import Deviations, Projector
+from truegauge.core.cad.recognition import Nominal, nominal_of
+from truegauge.core.clouds.prepared import PreparedCloud, prepare
+from truegauge.core.deviations.deviation_map import MapMesh, map_mesh, map_values
+from truegauge.core.deviations.statistics import DeviationStatistics, statistics
+from truegauge.core.errors import EvaluationError
+from truegauge.core.extraction import ExtractionSettings, Measured, extract, measure
+from truegauge.core.frames import apply
+from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.graph import Graph, NotComputed, needed
+from truegauge.core.plan.sample import Sample
+from truegauge.core.progress import Progress, part_of, silent
+from truegauge.core.registration.align import Alignment, AlignmentSettings, align
+from truegauge.core.tolerancing.judgement import State, judge
+from truegauge.core.tolerancing.kinds import kind_named
+
+# Points farther than this share of the diagonal from the part have no deviation: they are not the part.
+REACH_SHARE = 0.02
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cloud:
+    """The aligned cloud: points in part coordinates, their deviations, and which of them count as the part."""
+
+    points: Points
+    found: Deviations
+    usable: Mask
+    statistics: DeviationStatistics
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """The result of one characteristic: a value with its judgement, or a reason why there is none."""
+
+    characteristic: Characteristic
+    measured: float | None
+    state: State
+    reason: str
+
+    @property
+    def deviation(self) -> float | None:
+        """Measured minus nominal, mm."""
+        return None if self.measured is None else self.measured - self.characteristic.nominal
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Evaluation:
+    """All results of a plan for a sample."""
+
+    plan: Plan
+    alignment: Alignment | NotComputed
+    cloud: Cloud | NotComputed
+    features: dict[str, Measured | NotComputed]
+    results: tuple[Result, ...]
+
+    def result(self, characteristic_id: str) -> Result | None:
+        """Return the result of a characteristic."""
+        return next((r for r in self.results if r.characteristic.id == characteristic_id), None)
+
+    def counts(self) -> dict[State, int]:
+        """Return how many characteristics are in each state."""
+        return {s: sum(r.state == s for r in self.results) for s in State}
+
+
+class Evaluator:
+    """Evaluates plans against one part; remembers everything that did not change."""
+
+    def __init__(self, model: CadModel, projector: Projector | None = None) -> None:
+        self.model = model
+        self.projector = projector or Projector(model)
+        self.graph = Graph()
+        self._map_mesh: MapMesh | None = None
+
+    def evaluate(self, plan: Plan, sample: Sample | None, *, progress: Progress = silent) -> Evaluation:
+        """Compute all results; cheap for whatever was computed before."""
+        alignment, cloud = self.aligned(plan, sample, progress=part_of(progress, 0, 0.85))
+        features: dict[str, Measured | NotComputed] = {}
+        for i, feature in enumerate(plan.features):
+            progress(0.85 + 0.15 * i / len(plan.features), feature.name)
+            features[feature.id] = self.measured(plan, sample, feature.faces)
+        results = tuple(self._result(plan, sample, c) for c in plan.characteristics)
+        progress(1.0, "")
+        return Evaluation(plan, alignment, cloud, features, results)
+
+    def aligned(
+        self, plan: Plan, sample: Sample | None, *, progress: Progress = silent
+    ) -> tuple[Alignment | NotComputed, Cloud | NotComputed]:
+        """Return the alignment and the aligned cloud."""
+        if sample is None:
+            missing = NotComputed("no sample yet: bring in a scan")
+            return missing, missing
+        prepared = self.graph.node(
+            ("prepared", sample.key), lambda: prepare(sample.points, progress=part_of(progress, 0, 0.15))
+        )
+        key = (sample.key, plan.alignment)
+
+        def compute_alignment() -> Alignment:
+            return align(
+                needed(prepared), self.model, self.projector, AlignmentSettings(plan.alignment.trim),
+                progress=part_of(progress, 0.15, 0.75),
+            )  # fmt: skip
+
+        alignment = self.graph.node(("alignment", key), compute_alignment)
+
+        def compute_cloud() -> Cloud:
+            return self._cloud(needed(prepared), needed(alignment, "not aligned"), part_of(progress, 0.75, 1))
+
+        return alignment, self.graph.node(("cloud", key), compute_cloud)
+
+    def _cloud(self, prepared: PreparedCloud, alignment: Alignment, progress: Progress) -> Cloud:
+        points = frozen(np.ascontiguousarray(apply(alignment.part_from_scan, prepared.points)))
+        found = self.projector.deviations(
+            points, max_distance=REACH_SHARE * self.model.diagonal, order=prepared.order, progress=progress
+        )
+        for array in (found.distance, found.face, found.on_edge, found.feet, found.normals):
+            frozen(array)
+        usable = (found.face >= 0) & ~prepared.isolated & ~alignment.table
+        counted = usable & ~found.on_edge
+        if not counted.any():
+            raise EvaluationError("no point lies near the part")
+        return Cloud(points, found, frozen(usable), statistics(found.distance[counted]))
+
+    def nominal(self, faces: tuple[int, ...]) -> Nominal | NotComputed:
+        """Return the nominal feature of faces."""
+        return self.graph.node(("nominal", faces), lambda: nominal_of(self.model, faces))
+
+    def measured(self, plan: Plan, sample: Sample | None, faces: tuple[int, ...]) -> Measured | NotComputed:
+        """Return the measured feature of faces; usable for features that are not in the plan (proposals)."""
+        if sample is None:
+            return NotComputed("no sample yet: bring in a scan")
+        _, cloud = self.aligned(plan, sample)
+
+        def compute() -> Measured:
+            settings = ExtractionSettings(**plan.extraction.model_dump())
+            nominal, there = needed(self.nominal(faces)), needed(cloud)
+            rows = extract(self.model, faces, there.points, there.found, there.usable, settings)
+            return measure(nominal, there.points, rows, settings)
+
+        return self.graph.node(("measured", sample.key, plan.alignment, plan.extraction, faces), compute)
+
+    def value(
+        self, plan: Plan, sample: Sample | None, kind: str, faces: tuple[tuple[int, ...], ...]
+    ) -> float | NotComputed:
+        """Return the value of a kind for features given by their faces."""
+        if sample is None:
+            return NotComputed("no sample yet: bring in a scan")
+        members = tuple(self.measured(plan, sample, f) for f in faces)
+
+        def compute() -> float:
+            return kind_named(kind).value(tuple(needed(m) for m in members))
+
+        return self.graph.node(("value", sample.key, plan.alignment, plan.extraction, kind, faces), compute)
+
+    def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
+        features = [plan.feature(f) for f in characteristic.features]
+        value = self.value(plan, sample, characteristic.kind, tuple(f.faces for f in features))
+        if isinstance(value, NotComputed):
+            reason = value.reason
+            for feature in features if sample is not None else ():
+                if isinstance(self.measured(plan, sample, feature.faces), NotComputed):
+                    reason = f"{feature.name}: {reason}"
+                    break
+            return Result(characteristic, None, State.NOT_MEASURED, reason)
+        state = judge(value, characteristic.lower_limit, characteristic.upper_limit)
+        return Result(characteristic, value, state, "")
+
+    def map_mesh(self) -> MapMesh:
+        """Return the mesh of the deviation map."""
+        if self._map_mesh is None:
+            self._map_mesh = map_mesh(self.model)
+        return self._map_mesh
+
+    def map_values(self, plan: Plan, sample: Sample | None) -> np.ndarray | NotComputed:
+        """Return the deviation at each vertex of the map mesh, mm, NaN where nothing was measured."""
+        if sample is None:
+            return NotComputed("no sample yet: bring in a scan")
+        _, cloud = self.aligned(plan, sample)
+
+        def compute() -> np.ndarray:
+            there = needed(cloud)
+            return map_values(self.map_mesh(), there.found, there.usable)
+
+        return self.graph.node(("map", sample.key, plan.alignment), compute)
+
+    def forget_other_samples(self, key: str) -> None:
+        """Free the memory of samples other than this one."""
+        self.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal",) or _sample_of(k) == key)
+
+
+def _sample_of(key: object) -> object:
+    second = key[1] if isinstance(key, tuple) and len(key) > 1 else None
+    return second[0] if isinstance(second, tuple) else second

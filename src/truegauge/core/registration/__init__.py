@@ -1,0 +1,1 @@
+"""Placing measured points in part coordinates."""

@@ -1,0 +1,41 @@
+"""A grid around the part that knows, roughly but at once, the nearest surface point and its normal."""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.projection import Projector
+
+CELLS = 56  # along the longest side
+
+
+class DistanceField(NamedTuple):
+    """`low` corner, `step` of the cells (mm), `feet` and `normals` (nx, ny, nz, 3) at the cell centres."""
+
+    low: NDArray[np.float64]
+    step: float
+    feet: NDArray[np.float32]
+    normals: NDArray[np.float32]
+
+
+def build_field(model: CadModel, projector: Projector, *, margin_share: float = 0.25) -> DistanceField:
+    """Sample the nearest surface points on a grid that is `margin_share` of the diagonal wider than the part."""
+    low, high = model.box
+    margin = margin_share * model.diagonal
+    low, high = low - margin, high + margin
+    step = float((high - low).max()) / CELLS
+    counts = np.ceil((high - low) / step).astype(int)
+    axes = [low[k] + (np.arange(counts[k]) + 0.5) * step for k in range(3)]
+    # A snake through the grid: neighbours follow each other, which the nearest search uses.
+    index = np.arange(int(np.prod(counts))).reshape(counts)
+    walk = index.copy()
+    walk[1::2] = walk[1::2, ::-1]
+    walk[:, 1::2] = walk[:, 1::2, ::-1]
+    grid = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+    found = projector.deviations(grid, order=walk.ravel())
+    shape = (*counts, 3)
+    return DistanceField(
+        low, step, found.feet.astype(np.float32).reshape(shape), found.normals.astype(np.float32).reshape(shape)
+    )

@@ -1,0 +1,1 @@
+"""Characteristics: what is measured, what is allowed, and the judgement."""

@@ -1,0 +1,9 @@
+"""The made-up workshop "Larkspur Instrument Works": demo parts, their scans with known errors, and their plans."""
+
+from pathlib import Path
+
+DATA = Path(__file__).parent / "data"
+PART = DATA / "LW-1140.step"
+SCAN = DATA / "LW-1140-0027.ply"
+TRUTH = DATA / "LW-1140-0027.truth.json"
+PLAN = DATA / "LW-1140.tgplan"

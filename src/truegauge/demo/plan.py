@@ -1,0 +1,74 @@
+"""The demo plan of LW-1140: what its drawing asks for."""
+
+from truegauge import demo
+from truegauge.core.cad.model import CadModel, SurfaceKind
+from truegauge.core.cad.recognition import nominal_of, whole_surface
+from truegauge.core.plan.document import Characteristic, NominalFeature, PartReference, Plan, TitleBlock
+from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
+from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
+from truegauge.formats.files import content_key
+
+# number, name, kind, features, lower, upper
+_REQUIREMENTS: tuple[tuple[int, str, str, tuple[str, ...], float | None, float | None], ...] = (
+    (1, "base flatness", "flatness", ("base",), None, 0.060),
+    (2, "side B to base", "perpendicularity", ("side-b", "base"), None, 0.050),
+    (3, "side C to base", "perpendicularity", ("side-c", "base"), None, 0.050),
+    (4, "main bore", "diameter", ("main-bore",), 0.0, 0.025),
+    (5, "main bore cylindricity", "cylindricity", ("main-bore",), None, 0.025),
+    (6, "main bore to base", "perpendicularity", ("main-bore", "base"), None, 0.030),
+    (7, "cross bore", "diameter", ("cross-bore",), -0.020, 0.020),
+    (8, "cross bore to base", "parallelism", ("cross-bore", "base"), None, 0.040),
+    (9, "cross bore to side B", "perpendicularity", ("cross-bore", "side-b"), None, 0.040),
+    (10, "top height", "distance", ("top", "base"), -0.030, 0.030),
+    (11, "top to base", "parallelism", ("top", "base"), None, 0.050),
+    (12, "bolt hole 1 to main bore", "distance", ("bolt-1", "main-bore"), -0.100, 0.100),
+    (13, "bolt hole 4 to main bore", "distance", ("bolt-4", "main-bore"), -0.100, 0.100),
+    (14, "boss", "diameter", ("boss",), -0.020, 0.0),
+    (15, "ball socket", "diameter", ("socket",), -0.020, 0.020),
+    (16, "slot width", "distance", ("slot-left", "slot-right"), 0.0, 0.050),
+    (17, "mounting hole 1", "diameter", ("mount-1",), -0.050, 0.050),
+    (18, "mounting holes 1 to 2", "distance", ("mount-1", "mount-2"), -0.050, 0.050),
+)
+
+
+def housing_plan(model: CadModel) -> Plan:
+    """Return the plan for the housing."""
+    bolts = bolt_holes()
+    faces = {
+        "base": ("base A", plane_at(model, (0, 0, -1), 0)),
+        "side-b": ("side B", plane_at(model, (0, -1, 0), 0)),
+        "side-c": ("side C", plane_at(model, (-1, 0, 0), 0)),
+        "top": ("top face", plane_at(model, (0, 0, 1), 60)),
+        "main-bore": ("main bore", cylinder_at(model, 21.0, *MAIN_BORE)),
+        "cross-bore": ("cross bore", cylinder_along(model, 12.0, 1)),
+        "boss": ("boss", cylinder_along(model, 15.0, 0)),
+        "socket": ("ball socket", face_of_kind(model, SurfaceKind.SPHERE)),
+        "bolt-1": ("bolt hole 1", cylinder_at(model, 2.75, *bolts[0])),
+        "bolt-4": ("bolt hole 4", cylinder_at(model, 2.75, *bolts[3])),
+        "slot-left": ("slot side 1", plane_at(model, (1, 0, 0), 124)),
+        "slot-right": ("slot side 2", plane_at(model, (-1, 0, 0), -136)),
+        "mount-1": ("mounting hole 1", cylinder_at(model, 3.3, *MOUNTING_HOLES[0])),
+        "mount-2": ("mounting hole 2", cylinder_at(model, 3.3, *MOUNTING_HOLES[1])),
+    }
+    features = tuple(
+        NominalFeature(id=i, name=name, faces=whole_surface(model, face)) for i, (name, face) in faces.items()
+    )
+    by_id = {f.id: nominal_of(model, f.faces) for f in features}
+    return Plan(
+        name="LW-1140 worm-drive housing",
+        revision=4,
+        part=PartReference(file_name=demo.PART.name, sha256=content_key(demo.PART.read_bytes())),
+        features=features,
+        characteristics=tuple(
+            Characteristic(
+                id=f"c{number}", number=number, name=name, kind=kind, features=ids,
+                nominal=round(KINDS[kind].nominal(tuple(by_id[i] for i in ids)), 6), lower=lower, upper=upper,
+            )
+            for number, name, kind, ids, lower, upper in _REQUIREMENTS
+        ),
+        title_block=TitleBlock(
+            title="Worm-drive housing", part_number="LW-1140", drawing="LW-1140-D rev 4",
+            customer="Larkspur Instrument Works", inspector="R. Fenwright",
+        ),
+    )  # fmt: skip

@@ -1,0 +1,84 @@
+"""Points from text (CSV, XYZ): three numbers a line, any usual separator; or a reference case in JSON."""
+
+import json
+import re
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from truegauge.core.arrays import Points
+from truegauge.core.errors import FormatError
+from truegauge.formats.files import read_bytes
+
+_SEPARATOR = re.compile(r"[,;\s]+")
+
+
+@dataclass(frozen=True, slots=True)
+class PointFile:
+    """Points (n, 3) mm and what a reference case gives along with them (a plane, a rough nominal)."""
+
+    points: Points
+    given: dict[str, Any] = field(default_factory=dict)
+
+
+def read_points(path: Path) -> PointFile:
+    """Read points from CSV, XYZ or a JSON reference case (of which only `points` and `given` are read).
+
+    Raises
+    ------
+    FormatError
+        Nothing readable; the message names the line.
+    """
+    data = read_bytes(path)
+    if data.lstrip()[:1] == b"{":
+        return _reference_case(path, data)
+    return PointFile(_text_points(path, data))
+
+
+def _reference_case(path: Path, data: bytes) -> PointFile:
+    try:
+        case = json.loads(data)
+        points = np.array(case["points"], dtype=np.float64)
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise FormatError(path, f"this JSON file holds no list of points ({error})") from error
+    if points.ndim != 2 or points.shape[1] != 3 or len(points) == 0 or not np.isfinite(points).all():
+        raise FormatError(path, "its points must be a list of [x, y, z] numbers")
+    given = case.get("given")
+    return PointFile(points, given if isinstance(given, dict) else {})
+
+
+def _text_points(path: Path, data: bytes) -> Points:
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise FormatError(path, f"this is not a text file (byte {error.start}); export points as CSV or XYZ") from error
+    rows: list[list[float]] = []
+    for number, line in enumerate(text.splitlines(), start=1):
+        line = line.strip()
+        if not line or line.startswith("#"):
+            continue
+        words = [w for w in _SEPARATOR.split(line) if w]
+        try:
+            row = [float(w) for w in words[:3]]
+            if len(row) < 3:
+                raise ValueError
+        except ValueError:
+            if not rows and not _is_number(words[0]):  # a heading
+                continue
+            raise FormatError(path, f"line {number} is not a point (three numbers): {line[:60]!r}") from None
+        if not np.isfinite(row).all():
+            raise FormatError(path, f"line {number} holds a number that is none (NaN): {line[:60]!r}")
+        rows.append(row)
+    if not rows:
+        raise FormatError(path, "the file holds no points; each line needs three numbers")
+    return np.array(rows)
+
+
+def _is_number(word: str) -> bool:
+    try:
+        float(word)
+    except ValueError:
+        return False
+    return True

@@ -1,0 +1,56 @@
+"""Sample files (.tgsample): a ZIP of sample.json and the scan file exactly as it was brought in."""
+
+import json
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from truegauge.core.errors import FormatError
+from truegauge.core.plan.sample import Sample, SampleData
+from truegauge.formats.archive import read_archive, read_document, write_archive
+from truegauge.formats.plan_file import plain
+from truegauge.formats.scan import Scan, read_scan, scan_from_bytes
+
+SCHEMA_VERSION = 1
+_DOCUMENT = "sample.json"
+
+
+def sample_from_scan(scan: Scan, file_name: str) -> Sample:
+    """Make a sample of a scan."""
+    return Sample(scan.key, SampleData(name=scan.name, unit=scan.unit, scan_file=file_name), scan.points)
+
+
+def write_sample(path: Path, sample: Sample, content: bytes) -> None:
+    """Save a sample; `content` is the scan file that it was made from."""
+    document = {"schema_version": SCHEMA_VERSION, **sample.data.model_dump(mode="json")}
+    members = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode(), "scan.ply": content}
+    write_archive(path, members)
+
+
+def read_sample(path: Path) -> tuple[Sample, bytes]:
+    """Open a sample file; returns the sample and the scan file inside.
+
+    Raises
+    ------
+    FormatError
+        Not a sample, damaged, or from a newer version.
+    """
+    members = read_archive(path, "sample")
+    document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "sample")
+    del document["schema_version"]
+    if "scan.ply" not in members:
+        raise FormatError(path, "the sample is damaged: its scan is missing")
+    try:
+        data = SampleData.model_validate_json(json.dumps(document))
+    except ValidationError as error:
+        raise FormatError(path, f"the sample is damaged: {plain(error)}") from error
+    scan = scan_from_bytes(path, members["scan.ply"], data.unit)
+    return Sample(scan.key, data, scan.points), members["scan.ply"]
+
+
+def open_sample(path: Path, unit: str = "mm") -> tuple[Sample, bytes]:
+    """Open a sample file, or a scan as a new sample."""
+    if path.suffix.lower() == ".tgsample":
+        return read_sample(path)
+    scan = read_scan(path, unit)
+    return sample_from_scan(scan, path.name), scan.content
