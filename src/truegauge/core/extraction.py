@@ -91,13 +91,13 @@ def measure(nominal: Nominal, points: Points, rows: Ints, settings: ExtractionSe
         Too few points, or points that do not determine the feature.
     """
     chosen = points[rows]
-    fit = associate(nominal.shape, chosen)
+    fit = associate(nominal.shape, chosen, start=nominal.feature)
     scale = 1.4826 * float(np.median(np.abs(fit.residuals - np.median(fit.residuals))))
     keep = np.abs(fit.residuals - np.median(fit.residuals)) <= max(_SCALES * scale, 1e-9)
     rejected = int(len(keep) - keep.sum())
     if rejected:
         rows, chosen = rows[keep], chosen[keep]
-        fit = associate(nominal.shape, chosen)
+        fit = associate(nominal.shape, chosen, start=fit.feature)
     fit = _turned_like(fit, nominal)
     means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
     return Measured(fit, nominal, frozen(rows), rejected, frozen(means), frozen(residuals))

@@ -21,7 +21,7 @@ from truegauge.core.association.plane import fit_line, fit_plane
 from truegauge.core.association.round_shapes import fit_circle, fit_sphere
 from truegauge.core.errors import AssociationError
 
-_SOLVERS: dict[tuple[Shape, Criterion], Callable[[Points], Fit]] = {
+_SOLVERS: dict[tuple[Shape, Criterion], Callable[..., Fit]] = {
     (Shape.LINE, Criterion.LEAST_SQUARES): fit_line,
     (Shape.PLANE, Criterion.LEAST_SQUARES): fit_plane,
     (Shape.CIRCLE, Criterion.LEAST_SQUARES): fit_circle,
@@ -32,8 +32,10 @@ _SOLVERS: dict[tuple[Shape, Criterion], Callable[[Points], Fit]] = {
 }
 
 
-def associate(shape: Shape, points: Points, criterion: Criterion = Criterion.LEAST_SQUARES) -> Fit:
-    """Associate `shape` with points (n, 3) mm by `criterion`.
+def associate(
+    shape: Shape, points: Points, criterion: Criterion = Criterion.LEAST_SQUARES, *, start: Feature | None = None
+) -> Fit:
+    """Associate `shape` with points (n, 3) mm by `criterion`; `start`, a rough feature, saves the search for one.
 
     Raises
     ------
@@ -44,6 +46,8 @@ def associate(shape: Shape, points: Points, criterion: Criterion = Criterion.LEA
     if solver is None:
         offered = ", ".join(c for s, c in _SOLVERS if s == shape) or "none"
         raise AssociationError(f"a {shape} cannot be associated by {criterion.replace('_', ' ')}; offered: {offered}")
+    if shape in (Shape.CYLINDER, Shape.CONE, Shape.TORUS):
+        return solver(points, start)
     return solver(points)
 
 

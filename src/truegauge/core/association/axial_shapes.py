@@ -161,9 +161,10 @@ def _torus_along(points: Points, direction: Vector) -> list[Feature]:
     return found
 
 
-def _fitted(points: Points, model: Model, single: object) -> Fit:
+def _fitted(points: Points, model: Model, single: object, start: Feature | None) -> Fit:
     local = Normalised(points)
-    feature, _, turns = best_of_starts(model, _starts(local.points, single), local.points, keep=4)
+    starts = [local.normalised(start)] if start is not None else _starts(local.points, single)
+    feature, _, turns = best_of_starts(model, starts, local.points, keep=4)
     return finished(_oriented(local.restored(feature)), points, Criterion.LEAST_SQUARES, turns)
 
 
@@ -174,8 +175,8 @@ def _oriented(feature: Feature) -> Feature:
     return feature
 
 
-def fit_cylinder(points: Points) -> Fit:
-    """Associate a least-squares cylinder with points (n, 3), n >= 5.
+def fit_cylinder(points: Points, start: Feature | None = None) -> Fit:
+    """Associate a least-squares cylinder with points (n, 3), n >= 5; `start` near the answer saves the search for one.
 
     Raises
     ------
@@ -183,11 +184,11 @@ def fit_cylinder(points: Points) -> Fit:
         Fewer than 5 points, or points that do not fix an axis (all in one plane or on one line).
     """
     need_points(points, 5, "cylinder")
-    return _fitted(points, CylinderModel(), _cylinder_along)
+    return _fitted(points, CylinderModel(), _cylinder_along, start)
 
 
-def fit_cone(points: Points) -> Fit:
-    """Associate a least-squares cone with points (n, 3), n >= 6.
+def fit_cone(points: Points, start: Feature | None = None) -> Fit:
+    """Associate a least-squares cone with points (n, 3), n >= 6; `start` near the answer saves the search for one.
 
     Raises
     ------
@@ -195,11 +196,11 @@ def fit_cone(points: Points) -> Fit:
         Fewer than 6 points, or points that do not fix an axis and an angle.
     """
     need_points(points, 6, "cone")
-    return _fitted(points, ConeModel(), _cone_along)
+    return _fitted(points, ConeModel(), _cone_along, start)
 
 
-def fit_torus(points: Points) -> Fit:
-    """Associate a least-squares torus with points (n, 3), n >= 7.
+def fit_torus(points: Points, start: Feature | None = None) -> Fit:
+    """Associate a least-squares torus with points (n, 3), n >= 7; `start` near the answer saves the search for one.
 
     Raises
     ------
@@ -207,4 +208,4 @@ def fit_torus(points: Points) -> Fit:
         Fewer than 7 points, or points that do not fix axis and radii.
     """
     need_points(points, 7, "torus")
-    return _fitted(points, TorusModel(), _torus_along)
+    return _fitted(points, TorusModel(), _torus_along, start)

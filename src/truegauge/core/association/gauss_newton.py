@@ -1,6 +1,5 @@
 """Gauss-Newton with orthogonal factorisation for least-squares association, ended on the size of the step."""
 
-from collections.abc import Callable
 from typing import Protocol
 
 import numpy as np
@@ -37,17 +36,23 @@ class Normalised:
 
     def restored(self, feature: Feature) -> Feature:
         """Return the feature in the original frame and size."""
-        lengths = {"radius", "major_radius", "minor_radius"}
-        places = {"point", "center", "apex"}
-        changes = {}
-        for name in feature.__slots__:
-            value = getattr(feature, name)
-            if name in places:
-                value = value * self.scale + self.center
-            elif name in lengths:
-                value = value * self.scale
-            changes[name] = value
-        return type(feature)(**changes)
+        return _rescaled(feature, self.scale, self.center)
+
+    def normalised(self, feature: Feature) -> Feature:
+        """Return a feature of the original frame in the normalised one."""
+        return _rescaled(feature, 1 / self.scale, -self.center / self.scale)
+
+
+def _rescaled(feature: Feature, factor: float, shift: Vector) -> Feature:
+    changes = {}
+    for name in feature.__slots__:
+        value = getattr(feature, name)
+        if name in ("point", "center", "apex"):
+            value = value * factor + shift
+        elif name in ("radius", "major_radius", "minor_radius"):
+            value = value * factor
+        changes[name] = value
+    return type(feature)(**changes)
 
 
 def minimise(model: Model, start: Feature, points: Points, *, most: int = 400) -> tuple[Feature, float, int]:
@@ -108,9 +113,6 @@ def tilted(direction: Vector, u: Vector, v: Vector, a: float, b: float) -> Vecto
     """Return `direction` moved by small components along its perpendiculars `u`, `v`."""
     turned = direction + a * u + b * v
     return np.asarray(turned / np.linalg.norm(turned))
-
-
-Start = Callable[[Points], list[Feature]]
 
 
 def best_of_starts(

@@ -6,6 +6,7 @@ these arrays, so it runs without the kernel, in any thread, and can be cached.
 
 from dataclasses import dataclass
 from enum import IntEnum
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -106,7 +107,7 @@ class Edge:
     sharp: bool
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class CadModel:
     """A part. `key` identifies its content (hash of the file and of the reader's version)."""
 
@@ -116,12 +117,12 @@ class CadModel:
     mesh: Mesh
     edges: tuple[Edge, ...]
 
-    @property
+    @cached_property
     def box(self) -> NDArray[np.float64]:
         """Axis-aligned box (2, 3), mm."""
         return np.vstack([self.mesh.vertices.min(axis=0), self.mesh.vertices.max(axis=0)])
 
-    @property
+    @cached_property
     def diagonal(self) -> float:
         """Length of the box diagonal, mm."""
         return float(np.linalg.norm(self.box[1] - self.box[0]))
