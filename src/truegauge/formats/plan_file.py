@@ -1,15 +1,19 @@
 """Plan files (.tgplan): a ZIP of plan.json and the STEP file of the part."""
 
 import json
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import ValidationError
 
+from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.document import SCHEMA_VERSION, Plan
+from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import content_key
+from truegauge.formats.step import read_step
 
 _DOCUMENT = "plan.json"
 _PART = "part.step"
@@ -49,6 +53,22 @@ def read_plan(path: Path) -> PlanFile:
     if plan.part is not None and (part is None or content_key(part) != plan.part.sha256):
         raise FormatError(path, "the plan is damaged: its part is missing or is not the one the plan was made on")
     return PlanFile(plan, part)
+
+
+def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) -> CadModel:
+    """Read the part that a plan file holds.
+
+    Raises
+    ------
+    FormatError
+        The plan has no part, or its part cannot be read.
+    """
+    if file.part is None or file.plan.part is None:
+        raise FormatError(path, "the plan has no part; open it in the window and add one")
+    with tempfile.TemporaryDirectory() as folder:
+        step = Path(folder) / (Path(file.plan.part.file_name).name or "part.step")
+        step.write_bytes(file.part)
+        return read_step(step, progress=progress)
 
 
 def plain(error: ValidationError) -> str:

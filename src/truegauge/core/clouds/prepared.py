@@ -18,13 +18,6 @@ class PreparedCloud:
     spacing: float
     isolated: Mask
 
-    @property
-    def diagonal(self) -> float:
-        """Diagonal of the box of the middle 98 % of the points, mm: strays do not count."""
-        sample = self.points[self.order[:: max(1, len(self.order) // 20_000)]]
-        low, high = np.quantile(sample, [0.01, 0.99], axis=0)
-        return float(np.linalg.norm(high - low))
-
 
 def prepare(points: Points, *, progress: Progress = silent) -> PreparedCloud:
     """Order points and mark isolated ones."""

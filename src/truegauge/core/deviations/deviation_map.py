@@ -10,7 +10,7 @@ from truegauge.core.cad.plane_mesh import even_plane_mesh
 from truegauge.core.cad.projection import Deviations
 from truegauge.core.cad.subdivision import subdivided
 
-_SIDES = 110  # triangle sides across the diagonal
+FINE, COARSE = 90, 36  # triangle sides across the diagonal
 _NEIGHBOURS = 12
 
 
@@ -25,9 +25,19 @@ class MapMesh:
     spacing: float
 
 
-def map_mesh(model: CadModel) -> MapMesh:
+@dataclass(frozen=True, slots=True, eq=False)
+class DeviationMap:
+    """The map on a fine mesh, and on a coarse one for turning it fast; values (n,) mm, NaN where nothing is near."""
+
+    fine: MapMesh
+    fine_values: Floats
+    coarse: MapMesh
+    coarse_values: Floats
+
+
+def map_mesh(model: CadModel, sides: int = FINE) -> MapMesh:
     """Mesh the part evenly: plane faces anew, curved ones by splitting the seed mesh."""
-    spacing = model.diagonal / _SIDES
+    spacing = model.diagonal / sides
     vertices, normals, triangles, faces = [], [], [], []
     count = 0
     for face in model.faces:
@@ -51,7 +61,7 @@ def _even_face(model: CadModel, face: int, spacing: float) -> tuple[Points, Norm
     corners = mesh.triangles[mesh.triangle_face == face]
     used, local = np.unique(corners, return_inverse=True)
     values, corners, _ = subdivided(
-        np.hstack([mesh.vertices[used], mesh.normals[used]]), local.reshape(-1, 3), 1.3 * spacing
+        np.hstack([mesh.vertices[used], mesh.normals[used]]), local.reshape(-1, 3), 2.0 * spacing
     )
     normals = values[:, 3:] / np.maximum(np.linalg.norm(values[:, 3:], axis=1, keepdims=True), 1e-12)
     return np.ascontiguousarray(values[:, :3]), normals, corners

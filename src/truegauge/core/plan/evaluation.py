@@ -9,7 +9,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Deviations, Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
-from truegauge.core.deviations.deviation_map import MapMesh, map_mesh, map_values
+from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
 from truegauge.core.deviations.statistics import DeviationStatistics, statistics
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import ExtractionSettings, Measured, extract, measure
@@ -77,7 +77,7 @@ class Evaluator:
         self.model = model
         self.projector = projector or Projector(model)
         self.graph = Graph()
-        self._map_mesh: MapMesh | None = None
+        self._map_meshes: tuple[MapMesh, MapMesh] | None = None
 
     def evaluate(self, plan: Plan, sample: Sample | None, *, progress: Progress = silent) -> Evaluation:
         """Compute all results; cheap for whatever was computed before."""
@@ -89,6 +89,16 @@ class Evaluator:
         results = tuple(self._result(plan, sample, c) for c in plan.characteristics)
         progress(1.0, "")
         return Evaluation(plan, alignment, cloud, features, results)
+
+    def is_quick(self, plan: Plan, sample: Sample | None) -> bool:
+        """Tell whether everything but judgements is already computed."""
+        if sample is None:
+            return True
+        stored = self.graph.peek
+        return stored(("cloud", (sample.key, plan.alignment))) is not None and all(
+            stored(("measured", sample.key, plan.alignment, plan.extraction, f.faces)) is not None
+            for f in plan.features
+        )
 
     def aligned(
         self, plan: Plan, sample: Sample | None, *, progress: Progress = silent
@@ -172,23 +182,30 @@ class Evaluator:
         state = judge(value, characteristic.lower_limit, characteristic.upper_limit)
         return Result(characteristic, value, state, "")
 
-    def map_mesh(self) -> MapMesh:
-        """Return the mesh of the deviation map."""
-        if self._map_mesh is None:
-            self._map_mesh = map_mesh(self.model)
-        return self._map_mesh
-
-    def map_values(self, plan: Plan, sample: Sample | None) -> np.ndarray | NotComputed:
-        """Return the deviation at each vertex of the map mesh, mm, NaN where nothing was measured."""
+    def deviation_map(self, plan: Plan, sample: Sample | None) -> DeviationMap | NotComputed:
+        """Return the deviation map."""
         if sample is None:
             return NotComputed("no sample yet: bring in a scan")
         _, cloud = self.aligned(plan, sample)
 
-        def compute() -> np.ndarray:
+        def compute() -> DeviationMap:
             there = needed(cloud)
-            return map_values(self.map_mesh(), there.found, there.usable)
+            if self._map_meshes is None:
+                self._map_meshes = (map_mesh(self.model, FINE), map_mesh(self.model, COARSE))
+            fine, coarse = self._map_meshes
+            return DeviationMap(
+                fine, map_values(fine, there.found, there.usable), coarse,
+                map_values(coarse, there.found, there.usable),
+            )  # fmt: skip
 
         return self.graph.node(("map", sample.key, plan.alignment), compute)
+
+    def known_deviation_map(self, plan: Plan, sample: Sample | None) -> DeviationMap | None:
+        """Return the map if it is computed already, for a window that must not wait."""
+        if sample is None:
+            return None
+        found = self.graph.peek(("map", sample.key, plan.alignment))
+        return found if isinstance(found, DeviationMap) else None
 
     def forget_other_samples(self, key: str) -> None:
         """Free the memory of samples other than this one."""

@@ -83,3 +83,7 @@ class History:
     def mark_saved(self) -> None:
         """Remember that the plan as it is now is on disk."""
         self._saved = self._plan
+
+    def mark_unsaved(self) -> None:
+        """Remember that the plan as it is now is on no disk the user knows of."""
+        self._saved = None

@@ -187,7 +187,7 @@ def _doubts(
     cloud: PreparedCloud, fit: BestFit, used: Mask, table: Mask, coverage: float, model: CadModel
 ) -> tuple[str, ...]:
     doubts = []
-    ratio = cloud.diagonal / model.diagonal
+    ratio = scan_diagonal(cloud.points) / model.diagonal
     if ratio < 0.1:
         doubts.append(f"the scan is {1 / ratio:.0f} times smaller than the part: check its unit (mm or inch)")
     elif ratio > 10:
@@ -207,6 +207,13 @@ def _notes(candidates: list[tuple[float, BestFit]]) -> tuple[str, ...]:
     if len(candidates) > 1 and candidates[1][0] < 1.1 * candidates[0][0]:
         return ("a second pose fits about as well: the part may be symmetrical",)
     return ()
+
+
+def scan_diagonal(points: Points) -> float:
+    """Return the diagonal (mm) of the box of the middle 98 % of the points: strays do not count."""
+    sample = points[:: max(1, len(points) // 20_000)]
+    low, high = np.quantile(sample, [0.01, 0.99], axis=0)
+    return float(np.linalg.norm(high - low))
 
 
 def unit_doubt(scan_diagonal: float, part_diagonal: float) -> str | None:

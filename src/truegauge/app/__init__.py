@@ -1,0 +1,1 @@
+"""The window: thin Qt widgets over a presentation model."""

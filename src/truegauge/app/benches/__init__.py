@@ -1,0 +1,1 @@
+"""The benches: what each stage works on, one module a stage."""

@@ -1,0 +1,124 @@
+"""What all benches share: a heading, a column of widgets, and pairs of label and value."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from truegauge.app.session import Session
+from truegauge.reporting.units import NumberFormat
+
+
+class Bench(QWidget):
+    """A column beside the view. Subclasses fill `column` in `_build` and read the session in `refresh`."""
+
+    title = ""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 12, 6, 8)
+        outer.setSpacing(6)
+        top = QHBoxLayout()
+        self.heading = label(self.title, "heading")
+        self.aside = label("", "soft")
+        top.addWidget(self.heading)
+        top.addStretch()
+        top.addWidget(self.aside)
+        top.setContentsMargins(0, 0, 6, 2)
+        outer.addLayout(top)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inside = QWidget()
+        self.column = QVBoxLayout(inside)
+        self.column.setContentsMargins(0, 0, 6, 0)
+        self.column.setSpacing(7)
+        scroll.setWidget(inside)
+        outer.addWidget(scroll, 1)
+        self._build()
+        for signal in (session.plan_changed, session.part_changed, session.sample_changed, session.evaluated,
+                       session.selection_changed, session.display_changed):  # fmt: skip
+            signal.connect(self._on_changed)
+
+    def _build(self) -> None:
+        raise NotImplementedError
+
+    def refresh(self) -> None:
+        """Show the session as it is now."""
+        raise NotImplementedError
+
+    def _on_changed(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """Catch up on what happened while hidden."""
+        self.refresh()
+
+    @property
+    def numbers(self) -> NumberFormat:
+        """How numbers are shown."""
+        return NumberFormat(self.session.plan.unit, self.session.plan.decimals)
+
+
+def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:
+    """Return a label in one of the styles of the theme."""
+    made = QLabel(text)
+    if role:
+        made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    if wrap:
+        made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def button(text: str, clicked: Callable[[], object], *, main: bool = False) -> QPushButton:
+    """Return a push button."""
+    made = QPushButton(text)
+    made.setProperty("main", main)
+    made.clicked.connect(lambda: clicked())
+    return made
+
+
+def rule() -> QFrame:
+    """Return a thin line."""
+    line = QFrame()
+    line.setFrameShape(QFrame.Shape.HLine)
+    line.setStyleSheet("color: palette(mid); max-height: 1px;")
+    return line
+
+
+class Pairs(QWidget):
+    """Rows of a soft label and a value."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 2, 0, 2)
+        self._layout.setSpacing(4)
+        self.values: dict[str, QLabel] = {}
+
+    def show_pairs(self, pairs: list[tuple[str, str]]) -> None:
+        """Show these rows."""
+        if list(self.values) != [name for name, _ in pairs]:
+            while self._layout.count():
+                item = self._layout.takeAt(0)
+                widget = item.widget() if item else None
+                if widget is not None:
+                    widget.deleteLater()
+            self.values = {}
+            for name, _ in pairs:
+                row = QWidget()
+                line = QHBoxLayout(row)
+                line.setContentsMargins(0, 0, 0, 0)
+                value = label("")
+                value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+                line.addWidget(label(name, "soft"))
+                line.addStretch()
+                line.addWidget(value)
+                self._layout.addWidget(row)
+                self.values[name] = value
+        for name, text in pairs:
+            self.values[name].setText(text)

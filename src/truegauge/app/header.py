@@ -1,0 +1,95 @@
+"""The header: plan, revision, sample, alignment in force, units."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QToolButton, QWidget
+
+from truegauge.app.session import Session
+from truegauge.core.plan.commands import SetDisplay
+from truegauge.core.plan.graph import NotComputed
+from truegauge.reporting.units import NumberFormat
+
+
+class Header(QWidget):
+    """One line over everything."""
+
+    finder_wanted = Signal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(44)
+        self._build()
+        for signal in (session.plan_changed, session.sample_changed, session.evaluated, session.part_changed,
+                       session.busy_changed):  # fmt: skip
+            signal.connect(self._refresh)
+        self._refresh()
+
+    def _build(self) -> None:
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 0, 10, 0)
+        layout.setSpacing(12)
+        self.title, self.revision = QLabel(), QLabel()
+        self.title.setProperty("role", "title")
+        self.revision.setProperty("role", "soft")
+        self.sample, self.alignment = QLabel(), QLabel()
+        for chip in (self.sample, self.alignment):
+            chip.setProperty("role", "chip")
+        self.busy = QLabel()
+        self.busy.setProperty("role", "soft")
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(96)
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 1000)
+        self.stop = QPushButton("Cancel")
+        self.stop.setStyleSheet("padding: 2px 9px;")
+        self.stop.clicked.connect(self._session.cancel)
+        self.unit = QToolButton()
+        self.unit.setToolTip("Switch between mm and inch")
+        self.unit.clicked.connect(self._on_unit)
+        finder = QToolButton()
+        finder.setText("Find  Ctrl+K")
+        finder.setToolTip("Find a command by its name")
+        finder.clicked.connect(self.finder_wanted)
+        for widget in (self.title, self.revision, self.sample, self.alignment):
+            layout.addWidget(widget)
+        layout.addStretch()
+        for widget in (self.busy, self.progress, self.stop, self.unit, finder):
+            layout.addWidget(widget)
+
+    def _on_unit(self) -> None:
+        unit = "inch" if self._session.plan.unit == "mm" else "mm"
+        self._session.run(SetDisplay((("unit", unit),)))
+
+    def _refresh(self) -> None:
+        s, plan = self._session, self._session.plan
+        self.title.setText(plan.name)
+        edited = "" if s.history.is_saved else ", not saved"
+        self.revision.setText(f"revision {plan.revision}{edited}")
+        self.sample.setText(f"Sample {s.sample.name}" if s.sample else "No sample")
+        self._refresh_alignment(NumberFormat(plan.unit, plan.decimals))
+        self.unit.setText(plan.unit)
+        busy = bool(s.busy_text)
+        for widget in (self.busy, self.progress, self.stop):
+            widget.setVisible(busy)
+        metrics = self.busy.fontMetrics()
+        self.busy.setText(metrics.elidedText(s.busy_text, Qt.TextElideMode.ElideRight, 220))
+        self.progress.setValue(round(1000 * s.busy_fraction))
+
+    def _refresh_alignment(self, numbers: NumberFormat) -> None:
+        evaluation = self._session.evaluation
+        alert = False
+        if evaluation is None or self._session.sample is None:
+            text = "Not aligned"
+        elif isinstance(evaluation.alignment, NotComputed):
+            text, alert = "Not aligned", True
+        else:
+            alert = not evaluation.alignment.trusted
+            doubt = ", not trusted" if alert else ""
+            text = f"Best fit   rms {numbers.value(evaluation.alignment.rms)}{doubt}"
+        if self.alignment.property("alert") != alert:
+            self.alignment.setProperty("alert", alert)
+            self.alignment.style().unpolish(self.alignment)
+            self.alignment.style().polish(self.alignment)
+        self.alignment.setText(text)

@@ -1,0 +1,82 @@
+"""The proposals strip: what makes sense for the selection, with live values; Enter takes the first."""
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from truegauge.app.painting import glyph_icon
+from truegauge.app.session import Session
+from truegauge.app.theme import Theme
+from truegauge.core.plan.graph import NotComputed
+from truegauge.reporting.units import NumberFormat
+
+
+class ProposalsStrip(QFrame):
+    """A floating card over the view."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._theme = session, theme
+        self.setProperty("role", "card")
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(12, 7, 12, 7)
+        self._layout.setSpacing(8)
+        self.buttons: list[QPushButton] = []
+        session.proposals_changed.connect(self._refresh)
+        session.selection_changed.connect(self._refresh)
+        session.plan_changed.connect(self._refresh)
+        self.hide()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self._refresh()
+
+    def _what(self) -> str:
+        evaluator = self._session.evaluator
+        names = []
+        for group in self._session.selection:
+            nominal = evaluator.nominal(group) if evaluator else None
+            if nominal is None or isinstance(nominal, NotComputed):
+                names.append("free-form face")
+            else:
+                names.append(str(nominal.shape))
+        return " + ".join(names)
+
+    def _refresh(self) -> None:
+        while self._layout.count():
+            item = self._layout.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.buttons = []
+        if not self._session.selection:
+            self.hide()
+            return
+        label = QLabel(self._what())
+        label.setProperty("role", "soft")
+        self._layout.addWidget(label)
+        plan = self._session.plan
+        numbers = NumberFormat(plan.unit, plan.decimals)
+        for i, p in enumerate(self._session.proposals):
+            value = "–" if p.value is None else numbers.value(p.value)
+            button = QPushButton(f"{p.kind.label}  {value}")
+            button.setIcon(glyph_icon(p.kind.symbol, "#FFFFFF" if i == 0 else self._theme.ink, 18))
+            button.setIconSize(QSize(18, 18))
+            button.setToolTip(p.reason or f"Add {p.kind.label}" + (" (Enter)" if i == 0 else ""))
+            button.setProperty("main", i == 0)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, index=i: self._session.accept(index))
+            self._layout.addWidget(button)
+            self.buttons.append(button)
+        if not self._session.proposals:
+            hint = "measuring …" if self._session.is_busy else "nothing to propose; add a second face with Ctrl"
+            wait = QLabel(hint)
+            wait.setProperty("role", "soft")
+            self._layout.addWidget(wait)
+        self.show()
+        self.adjustSize()
+        self.raise_()
+        parent = self.parentWidget()
+        if parent is not None:
+            self.move(14, parent.height() - self.height() - 86)

@@ -1,0 +1,521 @@
+"""The presentation model: what is open, selected, shown and being worked on. No widget; tests drive it."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.jobs import Job
+from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.projection import Projector
+from truegauge.core.cad.recognition import describe_face, whole_surface
+from truegauge.core.errors import FormatError, TrueGaugeError
+from truegauge.core.plan.commands import Command, RemoveCharacteristic, SetPart
+from truegauge.core.plan.document import PartReference, Plan
+from truegauge.core.plan.evaluation import Evaluation, Evaluator
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.history import History
+from truegauge.core.plan.proposals import FaceGroups, Proposal, accept, proposals
+from truegauge.core.plan.sample import Sample
+from truegauge.core.progress import Progress, part_of
+from truegauge.core.registration.align import scan_diagonal, unit_doubt
+from truegauge.formats.files import content_key, read_bytes
+from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
+from truegauge.formats.sample_file import open_sample, write_sample
+from truegauge.formats.step import read_step
+
+STAGES = ("part", "align", "measure", "evaluate", "report")
+PART_ENDINGS = (".step", ".stp")
+SCAN_ENDINGS = (".ply", ".tgsample")
+PLAN_ENDING = ".tgplan"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Notice:
+    """A message for the user: what happened, and possibly one thing to do about it."""
+
+    text: str
+    action: str = ""
+    callback: Callable[[], None] | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Part:
+    evaluator: Evaluator
+    content: bytes
+
+
+class Session(QObject):
+    """What the window shows. Signals say what has happened; widgets listen and read."""
+
+    plan_changed = Signal()
+    part_changed = Signal()
+    sample_changed = Signal()
+    evaluated = Signal()
+    selection_changed = Signal()
+    proposals_changed = Signal()
+    hover_changed = Signal()
+    display_changed = Signal()
+    stage_changed = Signal()
+    busy_changed = Signal()
+    noticed = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = History(Plan())
+        self.evaluator: Evaluator | None = None
+        self.part_content: bytes | None = None
+        self.sample: Sample | None = None
+        self.sample_content = b""
+        self.evaluation: Evaluation | None = None
+        self.selection: FaceGroups = ()
+        self.selected_characteristic = ""
+        self.hovered_face = -1
+        self.proposals: list[Proposal] = []
+        self.stage = "part"
+        self.show_map = False
+        self.show_points = False
+        self.plan_path: Path | None = None
+        self.busy_text, self.busy_fraction = "", 0.0
+        self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
+        self._job: Job | None = None
+        self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str]] = []
+        self._jobs: set[Job] = set()
+        self._generation = 0
+        self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
+        self._part_shown = ""
+
+    # What there is -----------------------------------------------------------------------------------------------
+
+    @property
+    def plan(self) -> Plan:
+        """The plan as it is now."""
+        return self.history.plan
+
+    @property
+    def model(self) -> CadModel | None:
+        """The part, if there is one."""
+        return self.evaluator.model if self.evaluator else None
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether work is going on."""
+        return self._job is not None or bool(self._waiting)
+
+    def missing(self, stage: str) -> str:
+        """Say what a stage still needs; empty when nothing."""
+        evaluation = self.evaluation
+        if self.evaluator is None:
+            return "open a part first"
+        if stage == "part":
+            return ""
+        if self.sample is None:
+            return "bring in a scan"
+        if stage == "align" and evaluation is not None:
+            alignment = evaluation.alignment
+            if isinstance(alignment, NotComputed):
+                return alignment.reason
+            return alignment.doubts[0] if alignment.doubts else ""
+        if stage in ("measure", "evaluate", "report") and not self.plan.characteristics:
+            return "add a characteristic: pick a face"
+        return ""
+
+    # Opening and saving --------------------------------------------------------------------------------------------
+
+    def open_file(self, path: Path, unit: str = "mm") -> None:
+        """Open whatever the file is by its ending: a part, a scan or sample, or a plan."""
+        ending = path.suffix.lower()
+        if ending in PART_ENDINGS:
+            self.open_part(path)
+        elif ending in SCAN_ENDINGS:
+            self.open_scan(path, unit)
+        elif ending == PLAN_ENDING:
+            self.open_plan(path)
+        else:
+            known = ", ".join((*PART_ENDINGS, *SCAN_ENDINGS, PLAN_ENDING))
+            self.notify(FormatError(path, f"this kind of file cannot be opened; use one of {known}"))
+
+    def open_part(self, path: Path) -> None:
+        """Read a STEP file and make it the part of the plan."""
+
+        def work(progress: Progress) -> _Part:
+            content = read_bytes(path)
+            model = read_step(path, progress=part_of(progress, 0, 0.8))
+            return _Part(_evaluator(model, progress), content)
+
+        def done(part: _Part) -> None:
+            reference = PartReference(file_name=path.name, sha256=content_key(part.content))
+            self._parts[reference.sha256] = part
+            if not self.run(SetPart(reference, path.stem)):
+                self._plan_has_changed()
+
+        self._start(work, done, f"Reading {path.name}")
+
+    def open_scan(self, path: Path, unit: str = "mm") -> None:
+        """Bring in a scan, or open a sample; everything is evaluated again."""
+
+        def work(progress: Progress) -> tuple[Sample, bytes]:
+            progress(0.3, "")
+            sample, content = open_sample(path, unit)
+            model = self.model
+            if model is not None:
+                doubt = unit_doubt(scan_diagonal(sample.points), model.diagonal)
+                if doubt is not None:
+                    raise _WrongUnit(path, doubt)
+            return sample, content
+
+        def done(result: tuple[Sample, bytes]) -> None:
+            self.sample, self.sample_content = result
+            self.evaluation = None
+            if self.evaluator is not None:
+                self.evaluator.forget_other_samples(self.sample.key)
+            self.sample_changed.emit()
+            self._evaluate()
+
+        self._start(work, done, f"Reading {path.name}")
+
+    def open_plan(self, path: Path) -> None:
+        """Open a plan with its part; the sample stays and is evaluated by it."""
+
+        def work(progress: Progress) -> tuple[Plan, _Part | None]:
+            file = read_plan(path)
+            if file.part is None:
+                return file.plan, None
+            model = model_of_plan(path, file, progress=part_of(progress, 0, 0.8))
+            return file.plan, _Part(_evaluator(model, progress), file.part)
+
+        def done(result: tuple[Plan, _Part | None]) -> None:
+            plan, part = result
+            self.history = History(plan)
+            self.plan_path = path
+            if part is not None and plan.part is not None:
+                self._parts = {plan.part.sha256: part}
+            self._plan_has_changed()
+
+        self._start(work, done, f"Opening {path.name}")
+
+    def new_plan(self) -> None:
+        """Start over with an empty plan; the sample goes too."""
+        self.history = History(Plan())
+        self.plan_path = None
+        self.sample, self.sample_content = None, b""
+        self.sample_changed.emit()
+        self._plan_has_changed()
+
+    def save_plan(self, path: Path) -> bool:
+        """Save the plan; False with a notice when that fails."""
+        try:
+            write_plan(path, self.plan, self.part_content)
+        except FormatError as error:
+            self.notify(error)
+            return False
+        self.plan_path = path
+        self.history.mark_saved()
+        self.plan_changed.emit()
+        return True
+
+    def save_sample(self, path: Path) -> bool:
+        """Save the sample; False with a notice when that fails."""
+        if self.sample is None:
+            return False
+        try:
+            write_sample(path, self.sample, self.sample_content)
+        except FormatError as error:
+            self.notify(error)
+            return False
+        return True
+
+    # Editing -------------------------------------------------------------------------------------------------------
+
+    def run(self, command: Command) -> bool:
+        """Apply a command to the plan; a refused one becomes a notice."""
+        try:
+            changed = self.history.run(command)
+        except (ValueError, TrueGaugeError) as error:
+            self.notify(error)
+            return False
+        if changed:
+            self._plan_has_changed()
+        return changed
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self.history.undo():
+            self._plan_has_changed()
+
+    def redo(self) -> None:
+        """Do the last undone edit again."""
+        if self.history.redo():
+            self._plan_has_changed()
+
+    def remove_selected_characteristic(self) -> None:
+        """Remove the selected row."""
+        if self.selected_characteristic:
+            self.run(RemoveCharacteristic(self.selected_characteristic))
+
+    # Selecting -----------------------------------------------------------------------------------------------------
+
+    def hover(self, face: int) -> None:
+        """The pointer is over a face (-1: none)."""
+        if face != self.hovered_face:
+            self.hovered_face = face
+            self.hover_changed.emit()
+
+    def hover_text(self) -> str:
+        """Say what would be picked."""
+        if self.model is None or self.hovered_face < 0:
+            return ""
+        text = describe_face(self.model, self.hovered_face)
+        feature = self.plan.feature_with_faces(whole_surface(self.model, self.hovered_face))
+        return f"{feature.name}: {text}" if feature else text
+
+    def hovered_faces(self) -> tuple[int, ...]:
+        """The faces that a click would pick."""
+        if self.model is None or self.hovered_face < 0:
+            return ()
+        return whole_surface(self.model, self.hovered_face)
+
+    def pick(self, face: int, *, add: bool = False) -> None:
+        """Select the feature of a face; with `add` besides what is selected (again: take it out)."""
+        if self.model is None:
+            return
+        if face < 0:
+            if not add:
+                self.select_groups(())
+            return
+        group = whole_surface(self.model, face)
+        if not add:
+            self.select_groups((group,))
+        elif group in self.selection:
+            self.select_groups(tuple(g for g in self.selection if g != group))
+        else:
+            self.select_groups((*self.selection, group)[-2:])
+
+    def select_groups(self, groups: FaceGroups) -> None:
+        """Select features by their faces; the ledger follows."""
+        if groups == self.selection:
+            return
+        self.selection = groups
+        related = self.related_characteristics()
+        if self.selected_characteristic not in related:
+            self.selected_characteristic = related[0] if related else ""
+        self.selection_changed.emit()
+        self._propose()
+
+    def select_characteristic(self, characteristic_id: str) -> None:
+        """Select a row of the ledger; the view follows."""
+        if characteristic_id == self.selected_characteristic or not characteristic_id:
+            return
+        self.selected_characteristic = characteristic_id
+        characteristic = self.plan.characteristic(characteristic_id)
+        self.selection = tuple(self.plan.feature(f).faces for f in characteristic.features)
+        self.selection_changed.emit()
+        self._propose()
+
+    def related_characteristics(self) -> list[str]:
+        """The characteristics whose features are all selected, then those that use a selected one."""
+        chosen = {f.id for f in self.plan.features if any(set(f.faces) == set(g) for g in self.selection)}
+        every = [c.id for c in self.plan.characteristics if chosen and set(c.features) == chosen]
+        some = [c.id for c in self.plan.characteristics if chosen & set(c.features) and c.id not in every]
+        return every + some
+
+    def selected_faces(self) -> tuple[int, ...]:
+        """All faces of the selection."""
+        return tuple(f for group in self.selection for f in group)
+
+    def selected_points(self) -> np.ndarray | None:
+        """The points behind the selected features, part coordinates."""
+        evaluation = self.evaluation
+        if evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            return None
+        rows = []
+        for group in self.selection:
+            feature = self.plan.feature_with_faces(group)
+            measured = evaluation.features.get(feature.id) if feature else None
+            if measured is not None and not isinstance(measured, NotComputed):
+                rows.append(measured.rows)
+        return evaluation.cloud.points[np.concatenate(rows)] if rows else None
+
+    def accept(self, index: int = 0) -> None:
+        """Take a proposal: it becomes a numbered characteristic."""
+        if not 0 <= index < len(self.proposals) or self.evaluator is None:
+            return
+        proposal = self.proposals[index]
+        nominals = tuple(self.evaluator.nominal(f) for f in proposal.faces)
+        command = accept(self.plan, proposal, tuple(n for n in nominals if not isinstance(n, NotComputed)))
+        if self.run(command):
+            self.selected_characteristic = command.characteristic.id
+            self.selection_changed.emit()
+
+    # Showing -------------------------------------------------------------------------------------------------------
+
+    def set_stage(self, stage: str) -> None:
+        """Open a stage."""
+        if stage != self.stage:
+            self.stage = stage
+            self.stage_changed.emit()
+
+    def set_show_map(self, show: bool) -> None:
+        """Turn the deviation map on or off."""
+        if show != self.show_map:
+            self.show_map = show
+            self.display_changed.emit()
+
+    def set_show_points(self, show: bool) -> None:
+        """Turn the points on or off."""
+        if show != self.show_points:
+            self.show_points = show
+            self.display_changed.emit()
+
+    def notify(self, problem: Exception | str, action: str = "", callback: Callable[[], None] | None = None) -> None:
+        """Show a message."""
+        self.noticed.emit(Notice(_words(problem), action, callback))
+
+    # Working -------------------------------------------------------------------------------------------------------
+
+    def cancel(self) -> None:
+        """Stop the work that is going on, and what waits behind it."""
+        self._waiting.clear()
+        if self._job is not None:
+            self._job.cancel()
+
+    def close(self) -> None:
+        """Stop all work and wait for it."""
+        self.cancel()
+        self._executor.shutdown(wait=True, cancel_futures=True)
+
+    def _start(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
+        self._waiting.append((work, done, text))
+        if self._job is None:
+            self._next()
+
+    def _next(self) -> None:
+        if not self._waiting:
+            self.busy_text, self.busy_fraction = "", 0.0
+            self.busy_changed.emit()
+            return
+        work, done, text = self._waiting.pop(0)
+        job = Job(work, self)
+        self._job = job
+        self._jobs.add(job)
+        self.busy_text, self.busy_fraction = text, 0.0
+        job.progressed.connect(lambda fraction, detail: self._on_progress(job, text, fraction, detail))
+        job.done.connect(lambda result: self._finish(job, lambda: done(result)))
+        job.failed.connect(lambda error: self._finish(job, lambda: self._failed(error)))
+        job.cancelled.connect(lambda: self._finish(job, None))
+        self.busy_changed.emit()
+        job.start(self._executor)
+
+    def _on_progress(self, job: Job, text: str, fraction: float, detail: str) -> None:
+        if job is self._job:
+            self.busy_text = f"{text}: {detail}" if detail else text
+            self.busy_fraction = fraction
+            self.busy_changed.emit()
+
+    def _finish(self, job: Job, then: Callable[[], None] | None) -> None:
+        self._jobs.discard(job)
+        job.deleteLater()
+        if job is self._job:
+            self._job = None
+        if then is not None:
+            then()
+        if self._job is None:
+            self._next()
+
+    def _failed(self, error: Exception) -> None:
+        if isinstance(error, _WrongUnit):
+            path = Path(error.path)
+            self.notify(error, "Read as inch", lambda: self.open_scan(path, "inch"))
+        else:
+            self.notify(error)
+
+    def _set_part(self, part: _Part | None) -> None:
+        self.evaluator = part.evaluator if part else None
+        self.part_content = part.content if part else None
+        self.evaluation = None
+        self.selection, self.selected_characteristic, self.hovered_face = (), "", -1
+        self.proposals = []
+        self.part_changed.emit()
+        self.selection_changed.emit()
+        self.proposals_changed.emit()
+
+    def _plan_has_changed(self) -> None:
+        wanted = self.plan.part.sha256 if self.plan.part else ""
+        if wanted != self._part_shown:
+            self._part_shown = wanted
+            self._set_part(self._parts.get(wanted))
+        if self.selected_characteristic not in {c.id for c in self.plan.characteristics}:
+            self.selected_characteristic = ""
+        self.plan_changed.emit()
+        self._evaluate()
+
+    def _evaluate(self) -> None:
+        """Evaluate now when only judgements changed, else in the background; a newer request replaces an older."""
+        self._generation += 1
+        generation, evaluator, plan, sample = self._generation, self.evaluator, self.plan, self.sample
+        if evaluator is None:
+            self.evaluation = None
+            self.evaluated.emit()
+            return
+        if self._job is None and evaluator.is_quick(plan, sample):
+            self.evaluation = evaluator.evaluate(plan, sample)
+            self.evaluated.emit()
+            self._propose()
+            return
+
+        def work(progress: Progress) -> Evaluation | None:
+            if generation != self._generation:
+                return None
+            evaluation = evaluator.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
+            if sample is not None:
+                progress(0.92, "deviation map")
+                evaluator.deviation_map(plan, sample)
+            return evaluation
+
+        def done(evaluation: Evaluation | None) -> None:
+            if evaluation is not None and generation == self._generation:
+                self.evaluation = evaluation
+                self.evaluated.emit()
+                self._propose()
+
+        self._start(work, done, "Evaluating" if sample is not None else "Preparing")
+
+    def _propose(self) -> None:
+        evaluator, plan, sample, selection = self.evaluator, self.plan, self.sample, self.selection
+        if evaluator is None or not selection:
+            self.proposals = []
+            self.proposals_changed.emit()
+            return
+
+        def work(progress: Progress) -> list[Proposal]:
+            return proposals(evaluator, plan, sample, selection)
+
+        def done(found: list[Proposal]) -> None:
+            if selection == self.selection:
+                self.proposals = found
+                self.proposals_changed.emit()
+
+        self._start(work, done, "Measuring the selection")
+
+
+class _WrongUnit(FormatError):
+    """The size of a scan speaks for another unit."""
+
+
+def _evaluator(model: CadModel, progress: Progress) -> Evaluator:
+    progress(0.85, "preparing the surfaces")
+    evaluator = Evaluator(model, Projector(model))
+    return evaluator
+
+
+def _words(problem: Exception | str) -> str:
+    if isinstance(problem, str | TrueGaugeError):
+        return str(problem)
+    errors = getattr(problem, "errors", None)
+    if callable(errors):
+        return str(errors()[0]["msg"]).removeprefix("Value error, ")
+    return f"something went wrong inside the program ({type(problem).__name__}: {problem}); your work is kept"

@@ -1,0 +1,120 @@
+"""Paper and ink with a brass accent: the two themes, and the style sheet made from them."""
+
+from dataclasses import dataclass
+
+from PySide6.QtGui import QFont, QFontDatabase
+
+from truegauge import assets
+from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, PAPER, WITHIN
+from truegauge.rendering.scene import Palette
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """The colours of one theme, #RRGGBB."""
+
+    name: str
+    ink: str
+    soft: str
+    paper: str
+    raised: str
+    view: str
+    rule: str
+    accent: str
+    accent_soft: str
+    band: str
+    tick: str
+    rail: str
+    rail_text: str
+    rail_active: str
+    within: str
+    near: str
+    outside: str
+    palette: Palette
+
+
+DAY = Theme(
+    "day", INK, "#5C666E", "#FBFAF6", "#FFFFFF", PAPER, "#D9D4C6", BRASS, "#F1E8D6", "#E6E0D0", "#A59F8F",
+    INK, "#C9D0D5", "#FFFFFF", WITHIN, NEAR, OUTSIDE,
+    Palette(background=(243, 241, 235)),
+)  # fmt: skip
+NIGHT = Theme(
+    "night", "#E9E6DD", "#9FA8AE", "#20282F", "#2A333B", "#171D22", "#3B464F", "#D3A54B", "#3A3626", "#3D4548",
+    "#77817F", "#11161A", "#9FA8AE", "#FFFFFF", "#3FB3BA", "#E0A93A", "#E2694F",
+    Palette(background=(23, 29, 34), part=(150, 155, 158), no_data=(108, 112, 115), edge=(8, 11, 14),
+            points=(120, 180, 210), hover=(196, 170, 108), selected=(211, 165, 75), feature_points=(255, 214, 130)),
+)  # fmt: skip
+THEMES = {"day": DAY, "night": NIGHT}
+FAMILY = "B612"
+
+
+def load_fonts() -> None:
+    """Make the shipped fonts known to Qt."""
+    for path in (assets.REGULAR, assets.BOLD):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def font(points: float, *, bold: bool = False) -> QFont:
+    """Return the application's font in a size (pixels at 96 dpi scale with the screen)."""
+    made = QFont(FAMILY)
+    made.setPixelSize(round(points))
+    made.setBold(bold)
+    return made
+
+
+def state_color(theme: Theme, state: str) -> str:
+    """Return the colour of a state."""
+    return {"within": theme.within, "near": theme.near, "outside": theme.outside}.get(state, theme.soft)
+
+
+def style_sheet(t: Theme) -> str:
+    """Return the Qt style sheet of a theme."""
+    return f"""
+* {{ font-family: {FAMILY}; font-size: 13px; color: {t.ink}; }}
+QWidget#window, QWidget#bench, QWidget#ledger, QWidget#header {{ background: {t.paper}; }}
+QWidget#header {{ border-bottom: 1px solid {t.rule}; }}
+QWidget#bench {{ border-right: 1px solid {t.rule}; }}
+QWidget#ledger {{ border-left: 1px solid {t.rule}; }}
+QWidget#rail {{ background: {t.rail}; }}
+QLabel {{ background: transparent; }}
+QLabel[role="title"] {{ font-weight: bold; font-size: 15px; }}
+QLabel[role="heading"] {{ font-weight: bold; font-size: 13px; }}
+QLabel[role="soft"] {{ color: {t.soft}; font-size: 12px; }}
+QLabel[role="big"] {{ font-weight: bold; font-size: 26px; }}
+QLabel[role="bad"] {{ color: {t.outside}; font-size: 12px; }}
+QLabel[role="chip"] {{ border: 1px solid {t.rule}; border-radius: 11px; padding: 3px 11px; background: {t.raised}; }}
+QLabel[role="chip"][alert="true"] {{ border-color: {t.outside}; color: {t.outside}; }}
+QLineEdit, QDoubleSpinBox, QComboBox {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 5px;
+    padding: 4px 7px; selection-background-color: {t.accent}; selection-color: #FFFFFF; }}
+QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {t.accent}; }}
+QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
+QPushButton {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 6px; padding: 6px 12px; }}
+QPushButton:hover {{ border-color: {t.accent}; }}
+QPushButton:focus {{ border: 1px solid {t.accent}; }}
+QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}
+QPushButton:checked {{ background: {t.accent_soft}; border-color: {t.accent}; }}
+QPushButton[main="true"] {{ background: {t.accent}; color: #FFFFFF; border-color: {t.accent}; font-weight: bold; }}
+QToolButton {{ background: transparent; border: none; padding: 4px; border-radius: 5px; }}
+QToolButton:hover {{ background: {t.accent_soft}; }}
+QToolButton:focus {{ border: 1px solid {t.accent}; }}
+QListView, QScrollArea {{ background: transparent; border: none; outline: none; }}
+QScrollArea > QWidget > QWidget {{ background: transparent; }}
+QFrame[role="card"] {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 9px; }}
+QFrame[role="notice"] {{ background: {t.raised}; border: 1px solid {t.outside}; border-radius: 9px; }}
+QMenu {{ background: {t.raised}; border: 1px solid {t.rule}; padding: 5px; }}
+QMenu::item {{ padding: 5px 26px 5px 14px; border-radius: 4px; }}
+QMenu::item:selected {{ background: {t.accent_soft}; }}
+QMenu::item:disabled {{ color: {t.soft}; }}
+QMenu::separator {{ height: 1px; background: {t.rule}; margin: 4px 8px; }}
+QProgressBar {{ background: {t.band}; border: none; border-radius: 3px; max-height: 6px; }}
+QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
+QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
+QScrollBar::handle:vertical {{ background: {t.rule}; border-radius: 4px; min-height: 30px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+QScrollBar:horizontal {{ background: transparent; height: 9px; }}
+QScrollBar::handle:horizontal {{ background: {t.rule}; border-radius: 4px; min-width: 30px; }}
+QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.rule}; padding: 4px; }}
+QDialog {{ background: {t.paper}; }}
+"""
+
+

@@ -1,0 +1,447 @@
+"""The view: paints the rendered picture, with tags, ruler and axes over it; turns mouse and keys into camera moves."""
+
+import time
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from truegauge.app.painting import draw_glyph, draw_marker, state_marker
+from truegauge.app.session import Session
+from truegauge.app.tags import Tag, place_tags
+from truegauge.app.theme import Theme, font, state_color
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.plan.evaluation import Result
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.tolerancing.judgement import State
+from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.rendering.camera import Camera, standard_camera
+from truegauge.rendering.scene import Scene
+from truegauge.reporting.units import NumberFormat
+
+_REST_MS = 180
+_SLOW_FRAME = 1 / 20
+_DRAG_PIXELS = 4
+_TAGS = 8
+
+
+class View(QWidget):
+    """The part, its points and its map."""
+
+    camera_changed = Signal()
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._theme = session, theme
+        self.scene = Scene(theme.palette)
+        self._camera: Camera | None = None
+        self._image: QImage | None = None
+        self._fine = True
+        self._moving_share = 0.75  # of the resolution while moving; follows the machine's speed
+        self._press: QPointF | None = None
+        self._last = QPointF()
+        self._dragging = False
+        self._pivot = np.zeros(3)
+        self.frame_seconds: list[float] = []
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._on_rest)
+        self._build()
+        self._connect()
+
+    def _build(self) -> None:
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self.setAccessibleName("View of the part")
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def _connect(self) -> None:
+        s = self._session
+        s.part_changed.connect(self._on_part_changed)
+        s.sample_changed.connect(self._refresh_points)
+        s.evaluated.connect(self._on_evaluated)
+        s.selection_changed.connect(self._refresh_selection)
+        s.hover_changed.connect(self._refresh_hover)
+        s.display_changed.connect(self._refresh_display)
+        s.plan_changed.connect(self._refresh_scale)
+
+    # Camera ----------------------------------------------------------------------------------------------------
+
+    @property
+    def camera(self) -> Camera | None:
+        """The eye; None while there is nothing to see."""
+        return self._camera
+
+    @property
+    def _aspect(self) -> float:
+        return self.width() / max(1, self.height())
+
+    def set_camera(self, camera: Camera | None, *, moving: bool = False) -> None:
+        """Look from elsewhere."""
+        self._camera = camera
+        self._redraw(moving=moving)
+        self.camera_changed.emit()
+
+    def show_standard(self, name: str) -> None:
+        """Show a standard view of the whole part."""
+        box = self._box()
+        if box is not None:
+            self.set_camera(standard_camera(name, box, self._aspect))
+
+    def fit(self) -> None:
+        """Show the whole part from where the eye is."""
+        box = self._box()
+        if box is not None and self._camera is not None:
+            self.set_camera(self._camera.fitted(box, self._aspect))
+
+    def _box(self) -> np.ndarray | None:
+        model = self._session.model
+        return None if model is None else model.box
+
+    # What to show ----------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.scene.set_palette(theme.palette)
+        self._redraw()
+
+    def _on_part_changed(self) -> None:
+        self.scene.set_model(self._session.model)
+        self._camera = None
+        self.show_standard("corner")
+        self._refresh_points()
+
+    def _on_evaluated(self) -> None:
+        self._refresh_points()
+        self._refresh_display()
+        self._refresh_selection()
+
+    def _refresh_points(self) -> None:
+        evaluation = self._session.evaluation
+        if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
+            points = evaluation.cloud.points
+            if points is not getattr(self, "_points_shown", None):
+                self._points_shown = points
+                self.scene.set_points(points)
+                self.scene.show_points(self._session.show_points)
+        else:
+            self._points_shown = None
+            self.scene.set_points(None)
+        self._redraw()
+
+    def _refresh_display(self) -> None:
+        s = self._session
+        self.scene.show_points(s.show_points)
+        shown = None
+        if s.show_map and s.evaluator is not None:
+            shown = s.evaluator.known_deviation_map(s.plan, s.sample)
+        self.scene.set_map(shown, s.plan.scale.limit, s.plan.scale.tolerance)
+        self._map_scale = s.plan.scale
+        self._refresh_marks()
+
+    def _refresh_scale(self) -> None:
+        if self._session.show_map and self._session.plan.scale != getattr(self, "_map_scale", None):
+            self._refresh_display()
+        self.update()
+
+    def _refresh_selection(self) -> None:
+        self.scene.set_feature_points(self._session.selected_points())
+        self._refresh_marks()
+
+    def _refresh_marks(self) -> None:
+        self.scene.set_faces("selected", self._session.selected_faces())
+        self._refresh_hover()
+
+    def _refresh_hover(self) -> None:
+        hovered = set(self._session.hovered_faces()) - set(self._session.selected_faces())
+        self.scene.set_faces("hover", tuple(sorted(hovered)))
+        self._redraw(moving=not self._fine)
+
+    # Drawing ---------------------------------------------------------------------------------------------------
+
+    def _redraw(self, *, moving: bool = False) -> None:
+        self._fine = not moving
+        self._image = None
+        if moving:
+            self._rest.start()
+        self.update()
+
+    def _on_rest(self) -> None:
+        self._redraw(moving=False)
+
+    def _render(self) -> None:
+        if self._camera is None:
+            return
+        started = time.perf_counter()
+        ratio = self.devicePixelRatioF() if self._fine else self._moving_share * self.devicePixelRatioF()
+        width, height = max(16, round(self.width() * ratio)), max(16, round(self.height() * ratio))
+        pixels = self.scene.render(self._camera, width, height, moving=not self._fine)
+        self._image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        spent = time.perf_counter() - started
+        if not self._fine:
+            self.frame_seconds.append(spent)
+            if spent > _SLOW_FRAME:
+                self._moving_share = max(0.4, self._moving_share * 0.92)
+            elif spent < 0.5 * _SLOW_FRAME:
+                self._moving_share = min(1.0, self._moving_share * 1.04)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the picture and what lies over it."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self._theme.view))
+        if self._camera is None:
+            self._paint_empty(painter)
+            return
+        if self._image is None:
+            self._render()
+        if self._image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(QRectF(self.rect()), self._image)
+        self._paint_tags(painter)
+        self._paint_ruler(painter)
+        self._paint_axes(painter)
+
+    def _paint_empty(self, painter: QPainter) -> None:
+        painter.setPen(QPen(QColor(self._theme.rule), 1.5, Qt.PenStyle.DashLine))
+        box = QRectF(self.rect()).adjusted(60, 90, -60, -90)
+        painter.drawRoundedRect(box, 14, 14)
+        center = box.center()
+        draw_glyph(painter, "part", QRectF(center.x() - 24, center.y() - 84, 48, 48), self._theme.accent, 1.6)
+        painter.setPen(QColor(self._theme.ink))
+        painter.setFont(font(19, bold=True))
+        painter.drawText(QRectF(box.x(), center.y() - 22, box.width(), 30), Qt.AlignmentFlag.AlignCenter,
+                         "Drop a STEP file here")  # fmt: skip
+        painter.setPen(QColor(self._theme.soft))
+        painter.setFont(font(13))
+        painter.drawText(QRectF(box.x(), center.y() + 10, box.width(), 24), Qt.AlignmentFlag.AlignCenter,
+                         "or Open part … (Ctrl+O).  Plans and scans can be dropped here too.")  # fmt: skip
+
+    def _paint_ruler(self, painter: QPainter) -> None:
+        assert self._camera is not None
+        numbers = NumberFormat(self._session.plan.unit, 0)
+        unit = 25.4 if numbers.unit == "inch" else 1.0
+        wanted = self._camera.height * self._aspect * 0.18 / unit
+        power = 10.0 ** np.floor(np.log10(wanted))
+        length = max(k * power for k in (1, 2, 5) if k * power <= wanted)
+        pixels = length * unit / self._camera.height * self.height()
+        x, y = 16.5, self.height() - 14.5
+        painter.setPen(QPen(QColor(self._theme.soft), 1))
+        painter.drawLine(QPointF(x, y), QPointF(x + pixels, y))
+        for k in range(6):
+            at = round(x + pixels * k / 5) + 0.5
+            painter.drawLine(QPointF(at, y), QPointF(at, y - (6 if k in (0, 5) else 3)))
+        painter.setFont(font(11))
+        painter.drawText(QPointF(x + pixels + 7, y + 1), f"{length:g} {numbers.unit}")
+
+    def _paint_axes(self, painter: QPainter) -> None:
+        assert self._camera is not None
+        middle = QPointF(40, self.height() - 62)
+        painter.setFont(font(11, bold=True))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        axes = sorted(zip("XYZ", np.eye(3), strict=True), key=lambda a: float(a[1] @ self._camera.back))  # type: ignore[union-attr]
+        for name, axis in axes:
+            end = QPointF(float(axis @ self._camera.right), -float(axis @ self._camera.up))
+            faint = float(axis @ self._camera.back) < -0.2
+            color = QColor(self._theme.soft if faint else self._theme.ink)
+            painter.setPen(QPen(color, 1.6))
+            painter.drawLine(middle, middle + end * 20)
+            at = middle + end * 28
+            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name)
+
+    # Tags ------------------------------------------------------------------------------------------------------
+
+    def _tagged(self) -> list[tuple[Result, np.ndarray]]:
+        """The results with a tag: the selected one, then what is outside or near."""
+        s = self._session
+        evaluation, evaluator = s.evaluation, s.evaluator
+        if evaluation is None or evaluator is None or s.stage in ("part", "align"):
+            return []
+        rank = {State.OUTSIDE: 1, State.NEAR: 2}
+        chosen = [
+            (0 if r.characteristic.id == s.selected_characteristic else rank.get(r.state, 9), r)
+            for r in evaluation.results
+        ]
+        chosen = sorted((c for c in chosen if c[0] < 9), key=lambda c: c[0])[:_TAGS]
+        tagged = []
+        for _, r in chosen:
+            nominal = evaluator.nominal(s.plan.feature(r.characteristic.features[0]).faces)
+            if isinstance(nominal, Nominal):
+                tagged.append((r, _anchor(nominal)))
+        return tagged
+
+    def _paint_tags(self, painter: QPainter) -> None:
+        assert self._camera is not None
+        numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
+        bold, plain = font(13, bold=True), font(12)
+        tags = []
+        for result, anchor in self._tagged():
+            x, y, _ = self._camera.project(anchor, self._aspect)[0]
+            c = result.characteristic
+            title = f"{c.number}  {c.name}"
+            kind = KINDS.get(c.kind)
+            value = "not measured" if result.measured is None else numbers.value(result.measured)
+            detail = ""
+            if result.measured is not None and result.deviation is not None:
+                one_sided = kind is not None and kind.one_sided and c.upper is not None
+                detail = f"of {numbers.value(c.upper or 0)}" if one_sided else numbers.signed(result.deviation)
+            width = max(
+                QFontMetricsF(plain).horizontalAdvance(title) + 42,
+                QFontMetricsF(bold).horizontalAdvance(value) + QFontMetricsF(plain).horizontalAdvance(detail) + 36,
+            )
+            tags.append(Tag(result, title, value, detail, QPointF(x * self.width(), y * self.height()), width))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        area = QRectF(self.rect()).adjusted(12, 12, -108, -92)
+        for tag, box in place_tags(tags, area):
+            self._paint_tag(painter, tag, box, bold, plain)
+
+    def _paint_tag(self, painter: QPainter, tag: Tag, box: QRectF, bold: object, plain: object) -> None:
+        t = self._theme
+        color = QColor(state_color(t, str(tag.result.state)))
+        selected = tag.result.characteristic.id == self._session.selected_characteristic
+        start = QPointF(box.right() if tag.anchor.x() > box.right() else box.left(), box.center().y())
+        if box.left() <= tag.anchor.x() <= box.right():
+            start = QPointF(box.center().x(), box.bottom() if tag.anchor.y() > box.bottom() else box.top())
+        painter.setPen(QPen(QColor(t.ink), 1))
+        painter.drawLine(start, tag.anchor)
+        painter.setBrush(QColor(t.ink))
+        painter.drawEllipse(tag.anchor, 2.4, 2.4)
+        painter.setPen(QPen(QColor(t.accent if selected else t.ink), 1.6 if selected else 1))
+        painter.setBrush(QColor(t.raised))
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color)
+        painter.drawRect(QRectF(box.left(), box.top() + 1, 4, box.height() - 2))
+        painter.setPen(QColor(t.ink))
+        painter.setFont(plain)  # type: ignore[arg-type]
+        painter.drawText(QPointF(box.left() + 12, box.top() + 17), tag.title)
+        draw_marker(painter, state_marker(tag.result), QPointF(box.right() - 13, box.top() + 12), 4, color.name())
+        painter.setPen(QColor(t.ink))
+        painter.setFont(bold)  # type: ignore[arg-type]
+        painter.drawText(QPointF(box.left() + 12, box.top() + 35), tag.value)
+        advance = QFontMetricsF(bold).horizontalAdvance(tag.value)  # type: ignore[arg-type]
+        painter.setFont(plain)  # type: ignore[arg-type]
+        painter.setPen(QColor(t.soft))
+        painter.drawText(QPointF(box.left() + 20 + advance, box.top() + 35), tag.detail)
+
+    # Mouse and keys --------------------------------------------------------------------------------------------
+
+    def face_at(self, x: float, y: float) -> int:
+        """Return the face under a place in the widget, -1 for none."""
+        s = self._session
+        if s.evaluator is None or self._camera is None or s.model is None:
+            return -1
+        origin, direction = self._camera.ray(
+            x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal
+        )
+        return s.evaluator.projector.pick(origin, direction)
+
+    def _point_at(self, x: float, y: float) -> np.ndarray:
+        """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
+        s = self._session
+        assert s.evaluator is not None
+        assert s.model is not None
+        assert self._camera is not None
+        ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
+        hit = s.evaluator.projector.pick_point(*ray)
+        return s.model.box.mean(axis=0) if hit is None else hit[1]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Start a drag or a pick."""
+        self.setFocus()
+        self._press = self._last = event.position()
+        self._dragging = False
+        if self._camera is not None and self._session.evaluator is not None:
+            self._pivot = self._point_at(event.position().x(), event.position().y())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Turn (left), shift (right or middle), or tell what is under the pointer."""
+        at = event.position()
+        if self._press is None or self._camera is None:
+            self._session.hover(self.face_at(at.x(), at.y()))
+            return
+        if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
+            return
+        self._dragging = True
+        dx = (at.x() - self._last.x()) / self.width()
+        dy = (at.y() - self._last.y()) / self.height()
+        self._last = at
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self.set_camera(self._camera.orbited(dx, -dy, self._pivot), moving=True)
+        else:
+            self.set_camera(self._camera.panned(dx, dy, self._aspect), moving=True)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Pick, when the pointer did not travel."""
+        if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
+            add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+            self._session.pick(self.face_at(event.position().x(), event.position().y()), add=add)
+        self._press = None
+        self._dragging = False
+
+    def leaveEvent(self, event: object) -> None:
+        """Nothing is under the pointer any more."""
+        self._session.hover(-1)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom at the pointer."""
+        if self._camera is not None:
+            at = event.position()
+            factor = 1.0015 ** event.angleDelta().y()
+            self.set_camera(
+                self._camera.zoomed(factor, at.x() / self.width(), at.y() / self.height(), self._aspect), moving=True
+            )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Turn with the arrows, shift with Shift and arrows, zoom with + and -, clear the selection with Escape."""
+        key, c = event.key(), self._camera
+        step = {
+            Qt.Key.Key_Left: (-0.06, 0.0), Qt.Key.Key_Right: (0.06, 0.0),
+            Qt.Key.Key_Up: (0.0, -0.06), Qt.Key.Key_Down: (0.0, 0.06),
+        }.get(Qt.Key(key))  # fmt: skip
+        if step is not None and c is not None and self._session.model is not None:
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.set_camera(c.panned(*step, self._aspect), moving=True)
+            else:
+                self.set_camera(c.orbited(step[0], -step[1], self._session.model.box.mean(axis=0)), moving=True)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus) and c is not None:
+            self.set_camera(c.zoomed(0.8 if key == Qt.Key.Key_Minus else 1.25, 0.5, 0.5, self._aspect), moving=True)
+        elif key == Qt.Key.Key_Escape:
+            self._session.select_groups(())
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposals:
+            self._session.accept(0)
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the part in the picture."""
+        old = event.oldSize()
+        if self._camera is not None and old.height() > 0 and old.width() > 0:
+            self._camera = self._camera.panned(0, 0, self._aspect)
+        if self._camera is not None and (old.width() <= 0 or old.width() < 400):
+            self.fit()
+        self._redraw()
+
+
+def _anchor(nominal: Nominal) -> np.ndarray:
+    """Return a place on the feature for the foot of a tag's line."""
+    feature = nominal.feature
+    radius = getattr(feature, "radius", None)
+    direction = getattr(feature, "direction", None)
+    if radius is not None and direction is not None:
+        return np.asarray(nominal.center + 0.5 * nominal.length * direction * (1 if direction[2] >= 0 else -1))
+    return nominal.center

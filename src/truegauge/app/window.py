@@ -1,0 +1,390 @@
+"""The frame of the window: rail, header, bench, view with what floats over it, ledger."""
+
+import datetime
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from truegauge.app.actions import Action, Actions
+from truegauge.app.benches.align import AlignBench
+from truegauge.app.benches.evaluate import EvaluateBench
+from truegauge.app.benches.measure import MeasureBench
+from truegauge.app.benches.part import PartBench
+from truegauge.app.benches.report import ReportBench
+from truegauge.app.deviation_scale import DeviationScaleBar
+from truegauge.app.finder import Finder
+from truegauge.app.header import Header
+from truegauge.app.ledger import Ledger
+from truegauge.app.notice_bar import NoticeBar
+from truegauge.app.painting import application_icon
+from truegauge.app.proposals_strip import ProposalsStrip
+from truegauge.app.rail import Rail
+from truegauge.app.report_preview import ReportPreview
+from truegauge.app.session import PART_ENDINGS, PLAN_ENDING, SCAN_ENDINGS, STAGES, Session
+from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
+from truegauge.app.view import View
+from truegauge.core.errors import FormatError
+from truegauge.formats.files import write_whole
+from truegauge.formats.results import results_csv
+from truegauge.rendering.camera import STANDARD_VIEWS
+from truegauge.rendering.report_picture import report_picture
+from truegauge.reporting.pdf import write_pdf
+from truegauge.reporting.report import make_report
+
+_PREVIEW_DELAY_MS = 250
+
+
+class MainWindow(QMainWindow):
+    """The window of the application."""
+
+    def __init__(self, session: Session, theme_name: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._settings = QSettings("truegauge", "truegauge")
+        self.theme = THEMES.get(theme_name or str(self._settings.value("theme", "day")), DAY)
+        self.setWindowTitle("True Gauge")
+        self.setWindowIcon(application_icon())
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self._pdf = b""
+        self._preview_timer = QTimer(self)
+        self._preview_timer.setSingleShot(True)
+        self._preview_timer.setInterval(_PREVIEW_DELAY_MS)
+        self._preview_timer.timeout.connect(self._refresh_preview)
+        self._build()
+        self.actions_table = Actions(self, self._table())
+        self._connect()
+        self.setStyleSheet(style_sheet(self.theme))
+        self._on_stage_changed()
+        self._place_floating()
+
+    # Layout ----------------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        s, t = self.session, self.theme
+        central = QWidget()
+        central.setObjectName("window")
+        self.setCentralWidget(central)
+        across = QHBoxLayout(central)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        self.rail = Rail(s, t)
+        across.addWidget(self.rail)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        across.addLayout(right, 1)
+        self.header = Header(s)
+        right.addWidget(self.header)
+        below = QHBoxLayout()
+        below.setSpacing(0)
+        right.addLayout(below, 1)
+        self.part_bench = PartBench(s, self.ask_part)
+        self.align_bench = AlignBench(s, self.ask_scan)
+        self.measure_bench = MeasureBench(s, t)
+        self.evaluate_bench = EvaluateBench(s)
+        self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
+        self.benches = QStackedWidget()
+        self.benches.setObjectName("bench")
+        self.benches.setFixedWidth(232)
+        for bench in (self.part_bench, self.align_bench, self.measure_bench, self.evaluate_bench, self.report_bench):
+            self.benches.addWidget(bench)
+        below.addWidget(self.benches)
+        self.center = QStackedWidget()
+        self.view = View(s, t)
+        self.preview = ReportPreview()
+        self.center.addWidget(self.view)
+        self.center.addWidget(self.preview)
+        below.addWidget(self.center, 1)
+        self.ledger = Ledger(s, t)
+        below.addWidget(self.ledger)
+        self.scale = DeviationScaleBar(s, t, self.view)
+        self.scale.hide()
+        self.strip = ProposalsStrip(s, t, self.view)
+        self.hover_label = QLabel(self.view)
+        self.hover_label.setProperty("role", "chip")
+        self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hover_label.hide()
+        self.notice = NoticeBar(self.center)
+
+    def _connect(self) -> None:
+        s = self.session
+        s.stage_changed.connect(self._on_stage_changed)
+        s.hover_changed.connect(self._on_hover_changed)
+        s.display_changed.connect(self._place_floating)
+        s.evaluated.connect(self._place_floating)
+        s.noticed.connect(self.notice.show_notice)
+        s.plan_changed.connect(self._on_plan_changed)
+        s.evaluated.connect(self._want_preview)
+        self.header.finder_wanted.connect(self.open_finder)
+        self.rail.menu_wanted.connect(self.open_menu)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep what floats in its place."""
+        super().resizeEvent(event)
+        self._place_floating()
+        self._want_preview()
+
+    def showEvent(self, event: object) -> None:
+        """Place what floats once sizes are known."""
+        QTimer.singleShot(0, self._place_floating)
+
+    def _place_floating(self) -> None:
+        view = self.view
+        self.scale.setVisible(self.session.show_map)
+        height = min(380, view.height() - 150)
+        self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
+        self.strip.move(14, view.height() - self.strip.height() - 96)
+        if self.notice.isVisible():
+            self.notice.place()
+        self._place_hover()
+
+    def _place_hover(self) -> None:
+        self.hover_label.adjustSize()
+        x = self.view.width() - self.hover_label.width() - 12
+        self.hover_label.move(x, self.view.height() - self.hover_label.height() - 10)
+
+    def _on_hover_changed(self) -> None:
+        text = self.session.hover_text()
+        self.hover_label.setText(text)
+        self.hover_label.setVisible(bool(text))
+        self._place_hover()
+
+    def _on_stage_changed(self) -> None:
+        index = STAGES.index(self.session.stage)
+        self.benches.setCurrentIndex(index)
+        self.center.setCurrentWidget(self.preview if self.session.stage == "report" else self.view)
+        if self.session.stage == "evaluate" and self.session.sample is not None:
+            self.session.set_show_map(True)
+        self.view.update()
+        self._place_floating()
+        self._want_preview()
+
+    def _on_plan_changed(self) -> None:
+        mark = "" if self.session.history.is_saved else "*"
+        self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
+        self._want_preview()
+
+    # Themes ----------------------------------------------------------------------------------------------------
+
+    def toggle_theme(self) -> None:
+        """Change between day and night."""
+        self.theme = NIGHT if self.theme is DAY else DAY
+        self._settings.setValue("theme", self.theme.name)
+        self.setStyleSheet(style_sheet(self.theme))
+        for widget in (self.rail, self.ledger, self.view, self.scale, self.strip, self.measure_bench):
+            widget.set_theme(self.theme)
+
+    # Files -----------------------------------------------------------------------------------------------------
+
+    def ask_part(self) -> None:
+        """Let the user choose a STEP file."""
+        self._ask_open("Open part", f"STEP files (*{' *'.join(PART_ENDINGS)})", self.session.open_part)
+
+    def ask_scan(self) -> None:
+        """Let the user choose a scan or a sample."""
+        self._ask_open("Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self.session.open_scan)
+
+    def ask_plan(self) -> None:
+        """Let the user choose a plan."""
+        if self.may_leave():
+            self._ask_open("Open plan", f"Plans (*{PLAN_ENDING})", self.session.open_plan)
+
+    def _ask_open(self, title: str, kinds: str, then: Callable[[Path], None]) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, title, self._folder(), f"{kinds};;All files (*)")
+        if name:
+            self._settings.setValue("folder", str(Path(name).parent))
+            then(Path(name))
+
+    def _ask_save(self, title: str, kinds: str, suggestion: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(self, title, str(Path(self._folder()) / suggestion), kinds)
+        if not name:
+            return None
+        self._settings.setValue("folder", str(Path(name).parent))
+        path = Path(name)
+        return path if path.suffix else path.with_suffix(Path(suggestion).suffix)
+
+    def _folder(self) -> str:
+        return str(self._settings.value("folder", str(Path.home())))
+
+    def save(self) -> bool:
+        """Save the plan where it was, or ask."""
+        return self.session.save_plan(self.session.plan_path) if self.session.plan_path else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask where to save the plan."""
+        path = self._ask_save("Save plan", f"Plans (*{PLAN_ENDING})", f"{_file_name(self.session.plan.name)}{PLAN_ENDING}")
+        return self.session.save_plan(path) if path else False
+
+    def save_sample(self) -> None:
+        """Ask where to save the sample."""
+        if self.session.sample is not None:
+            name = f"{_file_name(self.session.sample.name)}.tgsample"
+            path = self._ask_save("Save sample", "Samples (*.tgsample)", name)
+            if path:
+                self.session.save_sample(path)
+
+    def new_plan(self) -> None:
+        """Start over."""
+        if self.may_leave():
+            self.session.new_plan()
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved work; True when it may be left."""
+        if self.session.history.is_saved:
+            return True
+        answer = QMessageBox.question(
+            self, "Unsaved plan", f"Save the changes to {self.session.plan.name}?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Save:
+            return self.save()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Accept files."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open the dropped files: plans first, then parts, then scans."""
+        paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
+        rank = {PLAN_ENDING: 0, **dict.fromkeys(PART_ENDINGS, 1)}
+        for path in sorted(paths, key=lambda p: rank.get(p.suffix.lower(), 2)):
+            if path.suffix.lower() == PLAN_ENDING and not self.may_leave():
+                return
+            self.session.open_file(path)
+
+    # Report ----------------------------------------------------------------------------------------------------
+
+    def make_pdf(self) -> bytes:
+        """Make the report of what is evaluated now."""
+        s = self.session
+        if s.evaluation is None or s.evaluator is None:
+            return b""
+        picture = report_picture(s.evaluator, s.plan, s.sample, self.view.camera)
+        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+        return write_pdf(make_report(s.evaluation, s.sample, picture, made))
+
+    def _want_preview(self) -> None:
+        if self.session.stage == "report":
+            self._preview_timer.start()
+
+    def _refresh_preview(self) -> None:
+        if self.session.stage != "report" or self.session.is_busy:
+            return
+        self._pdf = self.make_pdf()
+        if self._pdf:
+            self.preview.show_pdf(self._pdf)
+
+    def ask_save_pdf(self) -> None:
+        """Ask where to save the report."""
+        path = self._ask_save("Save report", "PDF (*.pdf)", f"{_file_name(self.session.plan.name)}.pdf")
+        if path:
+            self._write(path, self.make_pdf())
+
+    def ask_save_csv(self) -> None:
+        """Ask where to save the table."""
+        evaluation = self.session.evaluation
+        path = self._ask_save("Save table", "CSV (*.csv)", f"{_file_name(self.session.plan.name)}.csv")
+        if path and evaluation is not None:
+            self._write(path, results_csv(evaluation, self.session.sample))
+
+    def _write(self, path: Path, data: bytes) -> None:
+        try:
+            write_whole(path, data)
+        except FormatError as error:
+            self.session.notify(error)
+
+    # Commands --------------------------------------------------------------------------------------------------
+
+    def open_finder(self) -> None:
+        """Open the command finder."""
+        finder = Finder(self.actions_table, self)
+        finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        finder.move(self.mapToGlobal(QPoint((self.width() - 460) // 2, 70)))
+        finder.show()
+        finder.text.setFocus()
+
+    def open_menu(self) -> None:
+        """Open the menu beside its button."""
+        menu = self.actions_table.menu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        button = self.rail.menu_button
+        menu.popup(button.mapToGlobal(QPoint(button.width() + 2, 4)))
+
+    def _table(self) -> list[Action]:
+        s = self.session
+
+        def has_part() -> bool:
+            return s.model is not None
+
+        def has_sample() -> bool:
+            return s.sample is not None
+
+        views = [
+            Action(f"view-{name}", "View", f"Show from {name}" if name != "corner" else "Show corner view",
+                   f"Ctrl+{i + 1}", lambda n=name: self.view.show_standard(n), has_part)
+            for i, name in enumerate(STANDARD_VIEWS)
+        ]  # fmt: skip
+        stages = [
+            Action(f"stage-{stage}", "Stages", f"Go to {stage.capitalize()}", f"Alt+{i + 1}",
+                   lambda x=stage: s.set_stage(x))
+            for i, stage in enumerate(STAGES)
+        ]  # fmt: skip
+        return [
+            Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
+            Action("bring-scan", "Plan", "Bring in a scan …", "Ctrl+I", self.ask_scan),
+            Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan),
+            Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan),
+            Action("save-plan", "Plan", "Save plan", "Ctrl+S", self.save),
+            Action("save-plan-as", "Plan", "Save plan as …", "Ctrl+Shift+S", self.save_as),
+            Action("save-sample", "Plan", "Save sample …", "", self.save_sample, has_sample),
+            Action("quit", "Plan", "Quit", "Ctrl+Q", self.close),
+            Action("undo", "Edit", "Undo", "Ctrl+Z", s.undo, lambda: bool(s.history.undo_label)),
+            Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", s.redo, lambda: bool(s.history.redo_label)),
+            Action("accept", "Edit", "Add the first proposal", "Ctrl+Return", lambda: s.accept(0),
+                   lambda: bool(s.proposals)),
+            Action("edit-row", "Edit", "Edit the selected characteristic", "", self.ledger.edit_selected,
+                   lambda: bool(s.selected_characteristic)),
+            Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,
+                   lambda: bool(s.selected_characteristic)),
+            Action("clear-selection", "Edit", "Clear the selection", "", lambda: s.select_groups(()),
+                   lambda: bool(s.selection)),
+            Action("fit", "View", "Fit the part into the view", "Ctrl+0", self.view.fit, has_part),
+            *views,
+            Action("map", "View", "Deviation map on or off", "Ctrl+M", lambda: s.set_show_map(not s.show_map),
+                   has_sample),
+            Action("points", "View", "Points on or off", "Ctrl+P", lambda: s.set_show_points(not s.show_points),
+                   has_sample),
+            Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
+            *stages,
+            Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", self.ask_save_pdf, lambda: s.evaluation is not None),
+            Action("save-csv", "Report", "Save CSV …", "", self.ask_save_csv, lambda: s.evaluation is not None),
+            Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
+            Action("menu", "Help", "Open the menu", "Alt+M", self.open_menu),
+        ]  # fmt: skip
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Ask about unsaved work, then stop all work."""
+        if not self.may_leave():
+            event.ignore()
+            return
+        self.session.close()
+        self.view.scene.close()
+        event.accept()
+
+
+def _file_name(text: str) -> str:
+    return "".join(c if c.isalnum() or c in "-_ ." else "_" for c in text).strip() or "plan"

@@ -1,0 +1,194 @@
+"""Every job without a window: ``truegauge --help``."""
+
+import datetime
+import json
+import os
+import sys
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from truegauge.core.errors import TrueGaugeError
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
+
+Units = Annotated[str, typer.Option(help="Unit of the lengths in the scan: mm or inch.")]
+
+
+def _say(text: str) -> None:
+    sys.stdout.write(text + "\n")
+
+
+@app.command()
+def window(files: Annotated[list[Path] | None, typer.Argument(help="Plans, parts and scans to open.")] = None) -> None:
+    """Open the window."""
+    from truegauge.app.main import run
+
+    raise typer.Exit(run(files or []))
+
+
+@app.command()
+def inspect(
+    plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
+    scan: Annotated[Path, typer.Option(help="The scan (.ply) or sample (.tgsample).")],
+    out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
+    units: Units = "mm",
+) -> None:
+    """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
+    from truegauge.core.errors import FormatError
+    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.tolerancing.judgement import State
+    from truegauge.formats.files import write_whole
+    from truegauge.formats.plan_file import model_of_plan, read_plan
+    from truegauge.formats.results import results_csv, results_json
+    from truegauge.formats.sample_file import open_sample
+    from truegauge.rendering.report_picture import report_picture
+    from truegauge.reporting.pdf import write_pdf
+    from truegauge.reporting.report import make_report
+
+    file = read_plan(plan)
+    model = model_of_plan(plan, file)
+    sample, _ = open_sample(scan, units)
+    _check_unit(scan, sample.points, model.diagonal)
+    evaluator = Evaluator(model)
+    evaluation = evaluator.evaluate(file.plan, sample)
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FormatError(out, f"the folder cannot be made ({error.strerror})") from error
+    picture = report_picture(evaluator, file.plan, sample)
+    made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+    write_whole(out / "report.pdf", write_pdf(make_report(evaluation, sample, picture, made)))
+    write_whole(out / "results.csv", results_csv(evaluation, sample))
+    write_whole(out / "results.json", results_json(evaluation, sample))
+    counts = evaluation.counts()
+    _say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
+    for doubt in getattr(evaluation.alignment, "doubts", ()):
+        sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
+    raise typer.Exit(1 if counts[State.OUTSIDE] or counts[State.NOT_MEASURED] else 0)
+
+
+@app.command()
+def compare(
+    part: Annotated[Path, typer.Argument(help="The part (STEP).")],
+    scan: Annotated[Path, typer.Argument(help="The scan (.ply) or sample (.tgsample).")],
+    units: Units = "mm",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Align a scan to a part and tell how far it deviates, mm."""
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.plan.graph import needed
+    from truegauge.formats.sample_file import open_sample
+    from truegauge.formats.step import read_step
+
+    model = read_step(part)
+    sample, _ = open_sample(scan, units)
+    _check_unit(scan, sample.points, model.diagonal)
+    alignment, cloud = Evaluator(model).aligned(Plan(), sample)
+    a, c = needed(alignment), needed(cloud)
+    document = {
+        "alignment": {
+            "part_from_scan": a.part_from_scan.tolist(),
+            "rms": a.rms,
+            "points_used": a.points_used,
+            "points_total": a.points_total,
+            "trusted": a.trusted,
+            "doubts": list(a.doubts),
+            "notes": list(a.notes),
+        },
+        "deviation": asdict(c.statistics),
+    }
+    if as_json:
+        _say(json.dumps(document))
+        return
+    s = c.statistics
+    _say(f"best fit: rms {a.rms:.4f} mm, {a.points_used} of {a.points_total} points used")
+    for doubt in a.doubts:
+        _say(f"not trusted: {doubt}")
+    _say(f"deviation of {s.count} points: mean {s.mean:+.4f}, std {s.std:.4f}, min {s.min:+.4f}, max {s.max:+.4f} mm")
+    _say(f"5 % {s.p05:+.4f}, 50 % {s.p50:+.4f}, 95 % {s.p95:+.4f} mm")
+
+
+@app.command()
+def associate(
+    shape: Annotated[str, typer.Argument(help="plane, line, circle, sphere, cylinder, cone or torus.")],
+    file: Annotated[Path, typer.Argument(help="Points: CSV, XYZ, or a reference case (JSON).")],
+    criterion: Annotated[str, typer.Option(help="The association criterion.")] = "least_squares",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Associate an ideal feature with points."""
+    import numpy as np
+
+    from truegauge.core.association import Criterion, Shape
+    from truegauge.core.association import associate as compute
+    from truegauge.formats.points_text import read_points
+
+    wanted_shape = _one_of(shape, Shape, "shape")
+    wanted = _one_of(criterion, Criterion, "criterion")
+    fit = compute(Shape(wanted_shape), read_points(file).points, Criterion(wanted))
+    parameters = {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in fit.feature.parameters.items()}
+    document = {
+        "shape": wanted_shape,
+        "criterion": wanted,
+        "parameters": parameters,
+        "form": fit.form,
+        "rms": fit.rms,
+        "points": len(fit.residuals),
+    }
+    if as_json:
+        _say(json.dumps(document))
+        return
+    for name, value in document.items():
+        _say(f"{name}: {value}")
+
+
+@app.command("warm-up", hidden=True)
+def warm_up() -> None:
+    """Compile the numeric kernels once, so that the first inspection is as fast as the next."""
+    from truegauge.demo.run import warm_up as run
+
+    run()
+
+
+@app.command(hidden=True)
+def demo(
+    out: Annotated[Path, typer.Option(help="Folder for the results when there is no display.")] = Path("out/demo"),
+) -> None:
+    """Run the demo inspection: a window when there is a display, else files."""
+    from truegauge.demo.run import off_screen, on_screen
+
+    there = bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+    raise typer.Exit(on_screen() if there and os.environ.get("QT_QPA_PLATFORM") != "offscreen" else off_screen(out))
+
+
+def _one_of(text: str, kinds: type, what: str) -> str:
+    values = [str(k) for k in kinds]  # type: ignore[attr-defined]
+    if text not in values:
+        raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
+    return text
+
+
+def _check_unit(path: Path, points: object, diagonal: float) -> None:
+    from truegauge.core.registration.align import scan_diagonal, unit_doubt
+    from truegauge.core.errors import FormatError
+
+    doubt = unit_doubt(scan_diagonal(points), diagonal)
+    if doubt is not None:
+        other = "inch" if doubt.endswith("inch") else "mm"
+        raise FormatError(path, f"{doubt}; add --units {other}")
+
+
+def main() -> None:
+    """Run; errors of ours become one line and exit code 2."""
+    try:
+        app()
+    except TrueGaugeError as error:
+        sys.stderr.write(f"truegauge: {error}\n")
+        sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()

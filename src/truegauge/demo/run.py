@@ -1,0 +1,87 @@
+"""Running the demo inspection, with a window or without."""
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from truegauge import demo
+
+
+def on_screen() -> int:
+    """Open the window with the demo plan and sample."""
+    from truegauge.app.main import run
+
+    return run([demo.PLAN, demo.SCAN])
+
+
+def off_screen(out: Path) -> int:
+    """Run the same inspection in an unseen window, write its results and a picture of the window."""
+    import os
+
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from truegauge.app.main import make_application
+    from truegauge.app.session import Session
+    from truegauge.app.window import MainWindow
+    from truegauge.core.tolerancing.judgement import State
+    from truegauge.formats.files import write_whole
+    from truegauge.formats.results import results_csv, results_json
+
+    out.mkdir(parents=True, exist_ok=True)
+    make_application()
+    session = Session()
+    window = MainWindow(session, "day")
+    window.show()
+    problems: list[str] = []
+    session.noticed.connect(lambda notice: problems.append(notice.text))
+    session.open_plan(demo.PLAN)
+    session.open_scan(demo.SCAN)
+    _until(lambda: bool(problems) or (bool(session.sample) and bool(session.evaluation) and not session.is_busy))
+    if problems or session.evaluation is None:
+        sys.stderr.write(f"truegauge: {problems[0] if problems else 'the demo was not evaluated'}\n")
+        return 2
+    session.set_stage("evaluate")
+    outside = [r for r in session.evaluation.results if r.state == State.OUTSIDE]
+    if outside:
+        session.select_characteristic(outside[0].characteristic.id)
+    _until(lambda: not session.is_busy)
+    write_whole(out / "report.pdf", window.make_pdf())
+    write_whole(out / "results.json", results_json(session.evaluation, session.sample))
+    write_whole(out / "results.csv", results_csv(session.evaluation, session.sample))
+    window.view.repaint()
+    window.grab().save(str(out / "window.png"))
+    counts = session.evaluation.counts()
+    sys.stdout.write(f"{demo.SCAN.stem}: " + ", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
+    sys.stdout.write("\n")
+    for name in ("report.pdf", "results.json", "results.csv", "window.png"):
+        sys.stdout.write(f"{out / name}\n")
+    session.history.mark_saved()
+    window.close()
+    return 0
+
+
+def _until(done: Callable[[], bool]) -> None:
+    """Let the window work until a condition holds."""
+    from PySide6.QtCore import QEventLoop, QTimer
+
+    loop, timer = QEventLoop(), QTimer()
+    timer.timeout.connect(lambda: loop.quit() if done() else None)
+    timer.start(20)
+    loop.exec()
+    timer.stop()
+
+
+def warm_up() -> None:
+    """Run every numeric kernel once on the demo, so that they are compiled and the part is in the cache."""
+    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.formats.plan_file import model_of_plan, read_plan
+    from truegauge.formats.sample_file import open_sample
+
+    started = time.monotonic()
+    file = read_plan(demo.PLAN)
+    evaluator = Evaluator(model_of_plan(demo.PLAN, file))
+    sample, _ = open_sample(demo.SCAN)
+    evaluator.evaluate(file.plan, sample)
+    evaluator.deviation_map(file.plan, sample)
+    evaluator.projector.pick([0.0, 0.0, 500.0], [0.0, 0.0, -1.0])  # type: ignore[arg-type]
+    sys.stdout.write(f"kernels compiled in {time.monotonic() - started:.0f} s\n")

@@ -1,0 +1,1 @@
+"""Pictures of parts, points and maps: VTK off screen, no Qt."""

@@ -1,0 +1,293 @@
+"""The scene: the part, its edges, points and deviation map, rendered off screen by VTK."""
+
+import logging
+import os
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
+
+import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the drawing back-end
+from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkUnsignedCharArray
+from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPolyData
+from vtkmodules.vtkRenderingCore import (
+    vtkActor,
+    vtkLight,
+    vtkPolyDataMapper,
+    vtkRenderer,
+    vtkRenderWindow,
+    vtkTexture,
+)
+
+from truegauge.core.cad.model import CadModel
+from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
+from truegauge.rendering.arrays import image_of, lines_data, points_data, surface_data
+from truegauge.rendering.camera import Camera
+from truegauge.palette import Rgb, bands
+
+log = logging.getLogger(__name__)
+
+MOVING_POINTS = 60_000
+_MAP_ACTORS = ("map", "no_data", "few_map", "few_no_data")
+_OVER = 1.25  # the scale's texture reaches this far beyond its limits, hatched
+_HATCHES = 90.0  # across the diagonal
+
+
+@dataclass(frozen=True, slots=True)
+class Palette:
+    """The colours of a scene."""
+
+    background: Rgb = (243, 241, 235)
+    part: Rgb = (197, 196, 190)
+    no_data: Rgb = (176, 175, 170)
+    edge: Rgb = (31, 42, 51)
+    points: Rgb = (46, 94, 120)
+    hover: Rgb = (226, 205, 150)
+    selected: Rgb = (201, 154, 62)
+    feature_points: Rgb = (110, 60, 10)
+
+
+class Scene:
+    """One part with what is known about it. Not safe across threads: use it from one."""
+
+    def __init__(self, palette: Palette | None = None) -> None:
+        _log_vtk_messages()
+        self.palette = palette or Palette()
+        self._window = vtkRenderWindow()
+        self._window.SetOffScreenRendering(1)
+        self._window.SetMultiSamples(0)
+        self._renderer = vtkRenderer()
+        self._window.AddRenderer(self._renderer)
+        self._light()
+        self._store = vtkUnsignedCharArray()
+        self._origin = np.zeros(3)
+        self._radius = 1.0
+        self._model: CadModel | None = None
+        self._hidden_faces: NDArray[np.bool_] | None = None
+        self._actors: dict[str, vtkActor] = {}
+        self._show_points = self._show_map = False
+        self._multisamples = 0
+        self.set_palette(self.palette)
+
+    # What is shown ---------------------------------------------------------------------------------------------
+
+    def set_palette(self, palette: Palette) -> None:
+        """Change the colours."""
+        self.palette = palette
+        self._renderer.SetBackground(*(c / 255 for c in palette.background))
+        for name, color in (
+            ("part", palette.part), ("no_data", palette.no_data), ("few_no_data", palette.no_data),
+            ("edges", palette.edge), ("smooth", palette.edge),
+            ("points", palette.points), ("few_points", palette.points), ("hover", palette.hover),
+            ("selected", palette.selected), ("feature_points", palette.feature_points),
+        ):  # fmt: skip
+            if name in self._actors:
+                self._actors[name].GetProperty().SetColor(*(c / 255 for c in color))
+
+    def set_model(self, model: CadModel | None) -> None:
+        """Show a part (None: nothing)."""
+        for name in list(self._actors):
+            self._remove(name)
+        self._model = model
+        if model is None:
+            return
+        self._origin = model.box.mean(axis=0)
+        self._radius = model.diagonal
+        mesh = model.mesh
+        self._surface("part", surface_data(mesh.vertices, mesh.triangles, mesh.normals, self._origin))
+        self._lines("edges", [e.polyline for e in model.edges if e.sharp], 1.3, 1.0)
+        self._lines("smooth", [e.polyline for e in model.edges if not e.sharp and len(e.faces) > 1], 1.0, 0.25)
+        self.set_palette(self.palette)
+
+    def set_points(self, points: NDArray[np.float64] | None) -> None:
+        """Give the points of the cloud (n, 3), part coordinates; None removes them."""
+        for name in ("points", "few_points"):
+            self._remove(name)
+        if points is None or len(points) == 0:
+            return
+        if self._model is None:
+            self._origin = np.median(points, axis=0)
+            self._radius = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
+        self._dots("points", points, 1.6)
+        step = max(1, len(points) // MOVING_POINTS)
+        self._dots("few_points", points[::step], 1.6)
+        self._update_visibility(moving=False)
+        self.set_palette(self.palette)
+
+    def show_points(self, show: bool) -> None:
+        """Show or hide the cloud."""
+        self._show_points = show
+        self._update_visibility(moving=False)
+
+    def set_map(self, shown: DeviationMap | None, limit: float, tolerance: float) -> None:
+        """Show the deviation map, or (None) remove it. While moving its coarse mesh is drawn."""
+        for name in _MAP_ACTORS:
+            self._remove(name)
+        self._show_map = shown is not None
+        if shown is not None:
+            texture = _scale_texture(limit, tolerance)
+            for prefix, mesh, values in (
+                ("", shown.fine, shown.fine_values), ("few_", shown.coarse, shown.coarse_values),
+            ):  # fmt: skip
+                self._map_pair(prefix, mesh, values, limit, texture)
+        self._update_visibility(moving=False)
+        self.set_palette(self.palette)
+
+    def _map_pair(
+        self, prefix: str, mesh: MapMesh, values: NDArray[np.float64], limit: float, texture: vtkTexture
+    ) -> None:
+        known = np.isfinite(values)[mesh.triangles].all(axis=1)
+        s = np.clip(np.where(np.isfinite(values), values, 0.0) / limit, -_OVER, _OVER)
+        across = (mesh.vertices - self._origin).sum(axis=1) / self._radius * _HATCHES / np.sqrt(3)
+        coordinates = np.column_stack([(s / _OVER + 1) / 2, across])
+        self._surface(
+            f"{prefix}map", surface_data(mesh.vertices, mesh.triangles[known], mesh.normals, self._origin, coordinates)
+        )
+        self._actors[f"{prefix}map"].SetTexture(texture)
+        self._surface(
+            f"{prefix}no_data", surface_data(mesh.vertices, mesh.triangles[~known], mesh.normals, self._origin)
+        )
+
+    def set_faces(self, name: str, faces: tuple[int, ...]) -> None:
+        """Mark faces as ``hover`` or ``selected``; empty removes the mark."""
+        self._remove(name)
+        if self._model is None or not faces:
+            return
+        mesh = self._model.mesh
+        triangles = mesh.triangles[np.isin(mesh.triangle_face, faces)]
+        used, local = np.unique(triangles, return_inverse=True)
+        data = surface_data(mesh.vertices[used], local.reshape(-1, 3), mesh.normals[used], self._origin)
+        self._surface(name, data, nearer=1.0)
+        if self._show_map:
+            self._actors[name].GetProperty().SetOpacity(0.5)
+        self.set_palette(self.palette)
+
+    def set_feature_points(self, points: NDArray[np.float64] | None) -> None:
+        """Show the points behind a selected feature."""
+        self._remove("feature_points")
+        if points is not None and len(points):
+            self._dots("feature_points", points, 2.5)
+            self.set_palette(self.palette)
+
+    # The picture -----------------------------------------------------------------------------------------------
+
+    def render(self, camera: Camera, width: int, height: int, *, moving: bool = False) -> NDArray[np.uint8]:
+        """Return a picture (height, width, 4): while moving fewer points and no smoothing, at rest full detail."""
+        samples = 0 if moving else 4
+        if samples != self._multisamples:
+            self._window.SetMultiSamples(samples)
+            self._multisamples = samples
+        if self._window.GetSize() != (width, height):
+            self._window.SetSize(width, height)
+        self._update_visibility(moving=moving)
+        eye = self._renderer.GetActiveCamera()
+        eye.ParallelProjectionOn()
+        target = camera.target - self._origin
+        eye.SetFocalPoint(*target)
+        eye.SetPosition(*(target + 4 * self._radius * camera.back))
+        eye.SetViewUp(*camera.up)
+        eye.SetParallelScale(camera.height / 2)
+        self._renderer.ResetCameraClippingRange()
+        self._window.Render()
+        return image_of(self._window, width, height, self._store)
+
+    def close(self) -> None:
+        """Free the graphics resources."""
+        self._window.Finalize()
+
+    # Inside ----------------------------------------------------------------------------------------------------
+
+    def _light(self) -> None:
+        self._renderer.SetAutomaticLightCreation(0)
+        for x, y, z, strength in ((-0.45, 0.75, 1.0, 0.80), (0.9, -0.2, 0.6, 0.28), (0.0, -0.9, 0.3, 0.12)):
+            light = vtkLight()
+            light.SetLightTypeToCameraLight()
+            light.SetPosition(x, y, z)
+            light.SetFocalPoint(0, 0, 0)
+            light.SetIntensity(strength)
+            self._renderer.AddLight(light)
+
+    def _add(self, name: str, data: vtkPolyData, nearer: float) -> vtkActor:
+        """Add an actor, drawn `nearer` steps of depth in front of the surface that it lies on."""
+        self._remove(name)
+        mapper = vtkPolyDataMapper()
+        mapper.SetInputData(data)
+        mapper.ScalarVisibilityOff()
+        if nearer:  # only where needed: it costs a third of the frame on a part drawn without a GPU
+            mapper.SetResolveCoincidentTopologyToPolygonOffset()
+            mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(-nearer, -2 * nearer)
+            mapper.SetRelativeCoincidentTopologyLineOffsetParameters(-nearer, -2 * nearer)
+            mapper.SetRelativeCoincidentTopologyPointOffsetParameter(-2 * nearer)
+        actor = vtkActor()
+        actor.SetMapper(mapper)
+        self._renderer.AddActor(actor)
+        self._actors[name] = actor
+        return actor
+
+    def _surface(self, name: str, data: vtkPolyData, nearer: float = 0.0) -> None:
+        look = self._add(name, data, nearer).GetProperty()
+        look.SetInterpolationToPhong()
+        look.SetAmbient(0.26)
+        look.SetDiffuse(0.80)
+        look.SetSpecular(0.10)
+        look.SetSpecularPower(24)
+
+    def _lines(self, name: str, polylines: list[NDArray[np.float64]], width: float, opacity: float) -> None:
+        if not polylines:
+            return
+        look = self._add(name, lines_data(polylines, self._origin), 2.0).GetProperty()
+        look.SetLineWidth(width)
+        look.SetOpacity(opacity)
+        look.LightingOff()
+
+    def _dots(self, name: str, points: NDArray[np.float64], size: float) -> None:
+        actor = self._add(name, points_data(points, self._origin), 3.0)
+        actor.GetProperty().SetPointSize(size)
+        actor.GetProperty().LightingOff()
+
+    def _remove(self, name: str) -> None:
+        actor = self._actors.pop(name, None)
+        if actor is not None:
+            self._renderer.RemoveActor(actor)
+
+    def _update_visibility(self, *, moving: bool) -> None:
+        points, shown_map = self._show_points, self._show_map
+        for name, show in (
+            ("points", points and not moving), ("few_points", points and moving), ("part", not shown_map),
+            ("map", shown_map and not moving), ("no_data", shown_map and not moving),
+            ("few_map", shown_map and moving), ("few_no_data", shown_map and moving),
+        ):  # fmt: skip
+            if name in self._actors:
+                self._actors[name].SetVisibility(show)
+
+
+def _scale_texture(limit: float, tolerance: float) -> vtkTexture:
+    """Return the scale as a texture: bands along s, hatching along t beyond the limits."""
+    width, height = 1024, 8
+    scale = bands(limit, tolerance)
+    value = ((np.arange(width) + 0.5) / width * 2 - 1) * _OVER * limit
+    band = np.clip(np.searchsorted(scale.edges, value) - 1, 0, len(scale.colors) - 1)
+    picture = np.repeat(np.array(scale.colors, dtype=np.uint8)[band][None], height, axis=0)
+    beyond = np.abs(value) > limit
+    picture[: height // 3, beyond] = (picture[: height // 3, beyond] * 0.55).astype(np.uint8)
+    image = vtkImageData()
+    image.SetDimensions(width, height, 1)
+    from vtkmodules.util.numpy_support import numpy_to_vtk
+
+    image.GetPointData().SetScalars(numpy_to_vtk(picture.reshape(-1, 3), deep=1))
+    texture = vtkTexture()
+    texture.SetInputData(image)
+    texture.InterpolateOff()
+    texture.SetWrap(vtkTexture.Repeat)
+    return texture
+
+
+def _log_vtk_messages() -> None:
+    """Send VTK's messages to our log instead of a window or the terminal."""
+    window = vtkOutputWindow.GetInstance()
+    if window.HasObserver("ErrorEvent"):
+        return
+    window.SetDisplayModeToNever()
+    window.AddObserver("ErrorEvent", lambda *_: log.error("drawing: %s", _[-1] if len(_) > 2 else ""))

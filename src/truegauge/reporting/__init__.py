@@ -1,0 +1,1 @@
+"""Reports: a model of what is said, and its writers."""

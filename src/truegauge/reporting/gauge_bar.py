@@ -1,0 +1,60 @@
+"""The gauge bar: a small ruler whose middle band is the tolerance. One geometry for window, tags and reports."""
+
+from dataclasses import dataclass
+
+from truegauge.core.tolerancing.judgement import State
+
+BAND_START, BAND_END = 0.25, 0.75
+_LEAST, _MOST = 0.02, 0.98
+TICKS = 21
+
+# Marker by state, so that colour is never the only carrier.
+DISC, DIAMOND, TRIANGLE_LEFT, TRIANGLE_RIGHT, RING = "disc", "diamond", "triangle_left", "triangle_right", "ring"
+
+
+@dataclass(frozen=True, slots=True)
+class GaugeBar:
+    """Where things are, as shares of the width: the nominal mark (None for one-sided), and the marker."""
+
+    marker: str
+    position: float
+    nominal: float | None
+
+
+def gauge_bar(
+    measured: float | None, nominal: float, lower: float | None, upper: float | None, state: State
+) -> GaugeBar:
+    """Return the bar of a value; limits in the same unit as the value, None for none.
+
+    The band runs from the lower to the upper limit. With one limit only, the nominal (zero for form) takes the place
+    of the other.
+    """
+    start = nominal if lower is None else lower
+    end = nominal if upper is None else upper
+    width = end - start
+
+    def place(value: float) -> float:
+        if width <= 0:
+            return 0.5
+        return BAND_START + (BAND_END - BAND_START) * (value - start) / width
+
+    mark = place(nominal) if lower is not None and upper is not None else None
+    if measured is None or state == State.NOT_MEASURED:
+        return GaugeBar(RING, 0.5, mark)
+    position = min(max(place(measured), _LEAST), _MOST)
+    if state == State.OUTSIDE:
+        below = lower is not None and measured < lower
+        return GaugeBar(TRIANGLE_LEFT if below else TRIANGLE_RIGHT, position, mark)
+    return GaugeBar(DIAMOND if state == State.NEAR else DISC, position, mark)
+
+
+def marker_outline(marker: str, x: float, y: float, radius: float) -> list[tuple[float, float]]:
+    """Return the corners of a marker with straight sides (empty for the round ones); y grows downwards."""
+    r = radius
+    if marker == DIAMOND:
+        return [(x, y - 1.25 * r), (x + 1.25 * r, y), (x, y + 1.25 * r), (x - 1.25 * r, y)]
+    if marker == TRIANGLE_RIGHT:
+        return [(x - r, y - 1.15 * r), (x + 1.3 * r, y), (x - r, y + 1.15 * r)]
+    if marker == TRIANGLE_LEFT:
+        return [(x + r, y - 1.15 * r), (x - 1.3 * r, y), (x + r, y + 1.15 * r)]
+    return []

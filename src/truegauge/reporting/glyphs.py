@@ -1,0 +1,28 @@
+"""Our own vector glyphs: tolerance symbols (ISO 1101 shapes) and icons, drawn alike on every machine.
+
+A glyph is a list of strokes in a 24 x 24 box, y downwards: ("line", x1, y1, x2, y2, ...) an open polyline,
+("loop", ...) a closed one, ("circle", x, y, r), ("arc", x, y, r, start, sweep) in degrees counter-clockwise from +x.
+"""
+
+Stroke = tuple[str | float, ...]
+
+GLYPHS: dict[str, tuple[Stroke, ...]] = {
+    # characteristics
+    "diameter": (("circle", 12, 12, 6.5), ("line", 6, 20, 18, 4)),
+    "distance": (("line", 3, 12, 21, 12), ("line", 7, 8, 3, 12, 7, 16), ("line", 17, 8, 21, 12, 17, 16)),
+    "flatness": (("loop", 3, 18, 8.5, 6, 21, 6, 15.5, 18),),
+    "cylindricity": (("circle", 12, 12, 4.2), ("line", 4, 20, 9.5, 4), ("line", 14.5, 20, 20, 4)),
+    "perpendicularity": (("line", 12, 4, 12, 19), ("line", 4, 19, 20, 19)),
+    "parallelism": (("line", 5, 20, 12, 4), ("line", 12, 20, 19, 4)),
+    # stages
+    "part": (("loop", 12, 3, 20, 7.5, 20, 16.5, 12, 21, 4, 16.5, 4, 7.5), ("line", 4, 7.5, 12, 12, 20, 7.5),
+             ("line", 12, 12, 12, 21)),
+    "align": (("line", 4, 20, 4, 4), ("line", 4, 20, 20, 20), ("loop", 8, 9, 15, 5.5, 19, 12.5, 12, 16)),
+    "measure": (("line", 3, 20, 21, 20), ("line", 12, 3, 12, 13), ("circle", 12, 15.5, 2.5), ("line", 8, 3, 16, 3)),
+    "evaluate": (("line", 3, 15, 21, 15), ("line", 5, 15, 5, 11), ("line", 9, 15, 9, 13), ("line", 13, 15, 13, 11),
+                 ("line", 17, 15, 17, 13), ("loop", 12, 9, 9, 4, 15, 4), ("line", 3, 19, 21, 19)),
+    "report": (("loop", 5, 3, 15, 3, 19, 7, 19, 21, 5, 21), ("line", 8, 11, 16, 11), ("line", 8, 14.5, 16, 14.5),
+               ("line", 8, 18, 13, 18)),
+    "mark": (("arc", 12, 12, 9, -30, 240), ("line", 12, 12, 18.4, 5.6), ("circle", 12, 12, 1.4),
+             ("line", 3, 16.5, 21, 16.5)),
+}  # fmt: skip

@@ -1,0 +1,271 @@
+"""The report as PDF: title block, picture of the map with its scale, table with gauge bars, counts."""
+
+import io
+from collections.abc import Iterator
+
+import numpy as np
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.units import mm
+from reportlab.lib.utils import ImageReader
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
+
+from truegauge import assets
+from truegauge.core.plan.evaluation import Result
+from truegauge.core.tolerancing.judgement import State
+from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN, bands, hexadecimal
+from truegauge.reporting.gauge_bar import BAND_END, BAND_START, RING, TICKS, gauge_bar, marker_outline
+from truegauge.reporting.glyphs import GLYPHS
+from truegauge.reporting.report import Report
+from truegauge.reporting.units import limits_text
+
+WIDTH, HEIGHT = A4
+LEFT, RIGHT, TOP, BOTTOM = 18 * mm, WIDTH - 18 * mm, HEIGHT - 16 * mm, 18 * mm
+ROW = 8.4 * mm
+STATE_COLORS = {State.WITHIN: WITHIN, State.NEAR: NEAR, State.OUTSIDE: OUTSIDE, State.NOT_MEASURED: "#7A8085"}
+STATE_WORDS = {
+    State.WITHIN: "within",
+    State.NEAR: "near a limit",
+    State.OUTSIDE: "outside",
+    State.NOT_MEASURED: "not measured",
+}
+_SOFT, _RULE, _BAND = "#5C666E", "#C9C4B6", "#E6E0D0"
+
+
+def write_pdf(report: Report) -> bytes:
+    """Return the report as PDF."""
+    return _Writer(report).write()
+
+
+class _Writer:
+    def __init__(self, report: Report) -> None:
+        self.report = report
+        self.buffer = io.BytesIO()
+        for name, path in (("B612", assets.REGULAR), ("B612-Bold", assets.BOLD)):
+            if name not in pdfmetrics.getRegisteredFontNames():
+                pdfmetrics.registerFont(TTFont(name, str(path)))
+        self.known = set(pdfmetrics.getFont("B612").face.charToGlyph)
+        self.canvas = Canvas(self.buffer, pagesize=A4, invariant=1)
+        self.canvas.setTitle(f"Inspection report: {report.plan_name}")
+        self.pages = 0
+
+    def write(self) -> bytes:
+        rows = list(self.report.results)
+        total = self._count_pages(len(rows))
+        self._frame(total)
+        y = self._title_block(TOP - 12 * mm)
+        y = self._summary(y)
+        if self.report.picture is not None:
+            y = self._picture(y)
+        y = self._heading(y)
+        for result in rows:
+            if y - ROW < BOTTOM + 4 * mm:
+                self._frame(total)
+                y = self._heading(TOP - 14 * mm)
+            y = self._row(result, y)
+        self.canvas.showPage()
+        self.canvas.save()
+        return self.buffer.getvalue()
+
+    # Text ------------------------------------------------------------------------------------------------------
+
+    def text(self, x: float, y: float, text: str, size: float = 8, bold: bool = False, color: str = INK) -> None:
+        self.canvas.setFont("B612-Bold" if bold else "B612", size)
+        self.canvas.setFillColor(HexColor(color))
+        self.canvas.drawString(x, y, self._drawable(text))
+
+    def right(self, x: float, y: float, text: str, size: float = 8, bold: bool = False, color: str = INK) -> None:
+        width = pdfmetrics.stringWidth(self._drawable(text), "B612-Bold" if bold else "B612", size)
+        self.text(x - width, y, text, size, bold, color)
+
+    def fitted(self, x: float, y: float, text: str, width: float, size: float = 8, color: str = INK) -> None:
+        text = self._drawable(text)
+        while text and pdfmetrics.stringWidth(text, "B612", size) > width:
+            text = text[:-2].rstrip() + "…" if len(text) > 2 else ""
+        self.text(x, y, text, size, color=color)
+
+    def _drawable(self, text: str) -> str:
+        """Replace what the font lacks: a missing sign would vanish without a word."""
+        return "".join(c if ord(c) in self.known else "?" for c in text)
+
+    # Parts of the page -----------------------------------------------------------------------------------------
+
+    def _count_pages(self, rows: int) -> int:
+        first = TOP - 12 * mm - 33 * mm - 17 * mm - (self._picture_height() if self.report.picture is not None else 0)
+        on_first = int((first - 7 * mm - BOTTOM - 4 * mm) / ROW)
+        on_next = int((TOP - 14 * mm - 7 * mm - BOTTOM - 4 * mm) / ROW)
+        return 1 + max(0, -(-(rows - on_first) // on_next))
+
+    def _frame(self, total: int) -> None:
+        if self.pages:
+            self.canvas.showPage()
+        self.pages += 1
+        r = self.report
+        self.text(LEFT, TOP - 2 * mm, "Inspection report", 15, bold=True)
+        self.right(RIGHT, TOP - 2 * mm, r.title.part_number or r.plan_name, 11, bold=True, color=BRASS)
+        self._rule(TOP - 5.5 * mm, BRASS, 1.2)
+        self._rule(BOTTOM - 2 * mm, _RULE, 0.5)
+        self.text(LEFT, BOTTOM - 6 * mm, f"True Gauge   {r.plan_name}, revision {r.plan_revision}", 7, color=_SOFT)
+        self.right(RIGHT, BOTTOM - 6 * mm, f"page {self.pages} of {total}", 7, color=_SOFT)
+
+    def _rule(self, y: float, color: str, width: float) -> None:
+        self.canvas.setStrokeColor(HexColor(color))
+        self.canvas.setLineWidth(width)
+        self.canvas.line(LEFT, y, RIGHT, y)
+
+    def _title_block(self, y: float) -> float:
+        r, t = self.report, self.report.title
+        pairs = [
+            ("Part", t.title or r.plan_name), ("Part number", t.part_number), ("Drawing", t.drawing),
+            ("Sample", r.sample_name), ("Customer", t.customer), ("Inspector", t.inspector),
+            ("Plan revision", str(r.plan_revision)), ("Report made", r.made_at),
+        ]  # fmt: skip
+        half = (RIGHT - LEFT) / 2
+        for i, (label, value) in enumerate(pairs):
+            x, row = LEFT + (i % 2) * half, y - (i // 2) * 5.6 * mm
+            self.text(x, row, label, 7.5, color=_SOFT)
+            self.fitted(x + 26 * mm, row, value or "-", half - 28 * mm, 9)
+        y -= 4 * 5.6 * mm
+        for line in (*r.alignment, r.statistics):
+            if line:
+                self.fitted(LEFT, y, line, RIGHT - LEFT, 7.5, OUTSIDE if line.startswith("Not") else _SOFT)
+                y -= 4.2 * mm
+        return y - 2 * mm
+
+    def _summary(self, y: float) -> float:
+        box = (RIGHT - LEFT) / 4
+        for i, state in enumerate(State):
+            x = LEFT + i * box
+            self.canvas.setFillColor(HexColor(STATE_COLORS[state]))
+            self.canvas.rect(x, y - 8.5 * mm, 1.4 * mm, 9.5 * mm, stroke=0, fill=1)
+            self.text(x + 4 * mm, y - 5.5 * mm, str(self.report.counts[state]), 19, bold=True)
+            self.text(x + 19 * mm, y - 5.5 * mm, STATE_WORDS[state], 8.5, color=_SOFT)
+        return y - 14 * mm
+
+    def _picture_height(self) -> float:
+        return 88 * mm
+
+    def _picture(self, y: float) -> float:
+        from PIL import Image
+
+        picture = self.report.picture
+        assert picture is not None
+        height = self._picture_height() - 6 * mm
+        width = RIGHT - LEFT - 26 * mm
+        shown = min(width, height * picture.shape[1] / picture.shape[0])
+        stored = io.BytesIO()
+        Image.fromarray(np.ascontiguousarray(picture[:, :, :3])).save(stored, "JPEG", quality=90)
+        stored.seek(0)
+        shown_height = shown * picture.shape[0] / picture.shape[1]
+        x = LEFT + (width - shown) / 2
+        self.canvas.drawImage(ImageReader(stored), x, y - shown_height, shown, shown_height)
+        self._scale(RIGHT - 20 * mm, y - 4 * mm, height - 10 * mm)
+        return y - self._picture_height()
+
+    def _scale(self, x: float, top: float, height: float) -> None:
+        scale = self.report.scale
+        b = bands(scale.limit, scale.tolerance)
+        for low, high, color in zip(b.edges, b.edges[1:], b.colors, strict=False):
+            y0 = top - height * (1 - (low + scale.limit) / (2 * scale.limit))
+            y1 = top - height * (1 - (high + scale.limit) / (2 * scale.limit))
+            self.canvas.setFillColor(HexColor(hexadecimal(color)))
+            self.canvas.rect(x, y0, 4 * mm, y1 - y0, stroke=0, fill=1)
+        self.canvas.setStrokeColor(HexColor(INK))
+        self.canvas.setLineWidth(0.5)
+        self.canvas.rect(x, top - height, 4 * mm, height, stroke=1, fill=0)
+        for value in sorted({-scale.limit, -scale.tolerance, 0.0, scale.tolerance, scale.limit}):
+            y = top - height * (1 - (value + scale.limit) / (2 * scale.limit))
+            self.canvas.line(x + 4 * mm, y, x + 5 * mm, y)
+            self.text(x + 5.8 * mm, y - 1 * mm, "0" if value == 0 else self.report.numbers.signed(value), 6.5)
+
+    _COLUMNS = (LEFT, LEFT + 9 * mm, LEFT + 16 * mm, LEFT + 80 * mm, LEFT + 108 * mm, LEFT + 126 * mm, RIGHT - 32 * mm)
+
+    def _heading(self, y: float) -> float:
+        number, _, name, nominal, _, measured, bar = self._COLUMNS
+        self.text(number, y - 4 * mm, "No.", 7, color=_SOFT)
+        self.text(name, y - 4 * mm, f"Characteristic ({self.report.numbers.unit})", 7, color=_SOFT)
+        self.right(nominal, y - 4 * mm, "Nominal", 7, color=_SOFT)
+        self.right(self._COLUMNS[4], y - 4 * mm, "Limits", 7, color=_SOFT)
+        self.right(measured, y - 4 * mm, "Measured", 7, color=_SOFT)
+        self.right(bar - 3 * mm, y - 4 * mm, "Deviation", 7, color=_SOFT)
+        self._rule(y - 5.6 * mm, INK, 0.7)
+        return y - 7 * mm
+
+    def _row(self, result: Result, y: float) -> float:
+        c, n = result.characteristic, self.report.numbers
+        number, glyph, name, nominal, limits, measured, bar = self._COLUMNS
+        base = y - 5 * mm
+        self.text(number, base, str(c.number), 8, color=_SOFT)
+        kind = KINDS.get(c.kind)
+        if kind is not None:
+            self._glyph(kind.symbol, glyph, base - 1.1 * mm, 4.6 * mm)
+        self.fitted(name, base, c.name, nominal - name - 18 * mm, 8.5)
+        one_sided = kind is not None and kind.one_sided
+        self.right(nominal, base, "" if one_sided else n.value(c.nominal), 8)
+        self.right(limits, base, limits_text(n, c.nominal, c.lower, c.upper), 7, color=_SOFT)
+        if result.measured is None or result.deviation is None:
+            self.fitted(limits + 3 * mm, base, f"not measured: {result.reason}", bar - limits - 5 * mm, 6.5, _SOFT)
+        else:
+            color = STATE_COLORS[result.state] if result.state == State.OUTSIDE else INK
+            self.right(measured, base, n.value(result.measured), 9, bold=True, color=color)
+            self.right(bar - 3 * mm, base, "" if one_sided else n.signed(result.deviation), 8, color=_SOFT)
+        self._bar(result, bar, y - 3.4 * mm, RIGHT - bar)
+        self._rule(y - 7.6 * mm, _RULE, 0.3)
+        return y - ROW
+
+    def _bar(self, result: Result, x: float, y: float, width: float) -> None:
+        c = result.characteristic
+        g = gauge_bar(result.measured, c.nominal, c.lower_limit, c.upper_limit, result.state)
+        pdf = self.canvas
+        pdf.setFillColor(HexColor(_BAND))
+        pdf.rect(x + BAND_START * width, y - 1.3 * mm, (BAND_END - BAND_START) * width, 2.6 * mm, stroke=0, fill=1)
+        pdf.setStrokeColor(HexColor("#A59F8F"))
+        pdf.setLineWidth(0.3)
+        for k in range(TICKS):
+            at = x + width * k / (TICKS - 1)
+            pdf.line(at, y - 2.6 * mm, at, y - (1.6 if k % 5 else 1.3) * mm)
+        if g.nominal is not None:
+            pdf.setLineWidth(0.5)
+            pdf.line(x + g.nominal * width, y - 1.3 * mm, x + g.nominal * width, y + 1.3 * mm)
+        color, cx, r = HexColor(STATE_COLORS[result.state]), x + g.position * width, 1.15 * mm
+        pdf.setFillColor(color)
+        corners = marker_outline(g.marker, cx, -y, r)
+        if corners:
+            path = pdf.beginPath()
+            path.moveTo(corners[0][0], -corners[0][1])
+            for px, py in corners[1:]:
+                path.lineTo(px, -py)
+            path.close()
+            pdf.drawPath(path, stroke=0, fill=1)
+        elif g.marker == RING:
+            pdf.setStrokeColor(color)
+            pdf.setLineWidth(0.8)
+            pdf.circle(cx, y, r, stroke=1, fill=0)
+        else:
+            pdf.circle(cx, y, r, stroke=0, fill=1)
+
+    def _glyph(self, name: str, x: float, y: float, size: float) -> None:
+        pdf, k = self.canvas, size / 24
+        pdf.setStrokeColor(HexColor(INK))
+        pdf.setLineWidth(0.8)
+        for stroke in GLYPHS[name]:
+            kind, numbers = stroke[0], [float(v) for v in stroke[1:]]
+            if kind == "circle":
+                pdf.circle(x + numbers[0] * k, y + size - numbers[1] * k, numbers[2] * k, stroke=1, fill=0)
+            elif kind == "arc":
+                cx, cy, r = x + numbers[0] * k, y + size - numbers[1] * k, numbers[2] * k
+                pdf.arc(cx - r, cy - r, cx + r, cy + r, numbers[3], numbers[4])
+            else:
+                path = pdf.beginPath()
+                for i, (px, py) in enumerate(_pairs(numbers)):
+                    (path.moveTo if i == 0 else path.lineTo)(x + px * k, y + size - py * k)
+                if kind == "loop":
+                    path.close()
+                pdf.drawPath(path, stroke=1, fill=0)
+
+
+def _pairs(numbers: list[float]) -> Iterator[tuple[float, float]]:
+    return zip(numbers[::2], numbers[1::2], strict=True)

@@ -1,0 +1,65 @@
+"""What a report says, ready for any writer."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.plan.document import DeviationScale, TitleBlock
+from truegauge.core.plan.evaluation import Evaluation, Result
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.sample import Sample
+from truegauge.core.tolerancing.judgement import State
+from truegauge.reporting.units import NumberFormat
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Report:
+    """Title block, counts, results, and the picture of the map (height, width, 3) with its scale, if there is one."""
+
+    title: TitleBlock
+    plan_name: str
+    plan_revision: int
+    sample_name: str
+    made_at: str
+    numbers: NumberFormat
+    alignment: tuple[str, ...]
+    statistics: str
+    counts: dict[State, int]
+    results: tuple[Result, ...]
+    picture: NDArray[np.uint8] | None
+    scale: DeviationScale
+
+
+def make_report(
+    evaluation: Evaluation, sample: Sample | None, picture: NDArray[np.uint8] | None, made_at: str
+) -> Report:
+    """Collect what the report says."""
+    plan = evaluation.plan
+    numbers = NumberFormat(plan.unit, plan.decimals)
+    return Report(
+        plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
+        _alignment(evaluation, numbers), _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
+        picture, plan.scale,
+    )  # fmt: skip
+
+
+def _alignment(evaluation: Evaluation, numbers: NumberFormat) -> tuple[str, ...]:
+    a = evaluation.alignment
+    if isinstance(a, NotComputed):
+        return (f"Not aligned: {a.reason}",)
+    text = (
+        f"Best fit on the CAD surfaces: rms {numbers.value(a.rms)} {numbers.unit}, "
+        f"{a.points_used:,} of {a.points_total:,} points used"
+    )
+    return (text, *(f"Not trusted: {d}" for d in a.doubts))
+
+
+def _statistics(evaluation: Evaluation, numbers: NumberFormat) -> str:
+    if isinstance(evaluation.cloud, NotComputed):
+        return ""
+    s = evaluation.cloud.statistics
+    return (
+        f"Deviation of {s.count:,} points: mean {numbers.signed(s.mean)}, standard deviation {numbers.value(s.std)}, "
+        f"5 % {numbers.signed(s.p05)}, 95 % {numbers.signed(s.p95)} {numbers.unit}"
+    )
