@@ -10,6 +10,7 @@ from typing import Annotated
 
 import typer
 
+from truegauge.core.arrays import Points
 from truegauge.core.errors import TrueGaugeError
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
@@ -171,9 +172,9 @@ def _one_of(text: str, kinds: type, what: str) -> str:
     return text
 
 
-def _check_unit(path: Path, points: object, diagonal: float) -> None:
-    from truegauge.core.registration.align import scan_diagonal, unit_doubt
+def _check_unit(path: Path, points: Points, diagonal: float) -> None:
     from truegauge.core.errors import FormatError
+    from truegauge.core.registration.align import scan_diagonal, unit_doubt
 
     doubt = unit_doubt(scan_diagonal(points), diagonal)
     if doubt is not None:

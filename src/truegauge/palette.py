@@ -41,7 +41,7 @@ def _from_lab(lab: NDArray[np.float64]) -> Rgb:
     xyz = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * np.array([0.9505, 1.0, 1.089])
     linear = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]]) @ xyz
     c = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * np.maximum(linear, 0) ** (1 / 2.4) - 0.055)
-    r, g, b = (int(round(255 * float(min(max(v, 0), 1)))) for v in c)
+    r, g, b = (round(255 * float(min(max(v, 0), 1))) for v in c)
     return r, g, b
 
 

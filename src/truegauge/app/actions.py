@@ -54,5 +54,9 @@ class Actions:
             qt.setEnabled(action.enabled())
             groups[action.group].addAction(qt)
         # A disabled Qt action would swallow its shortcut later: enable all again when the menu closes.
-        menu.aboutToHide.connect(lambda: [qt.setEnabled(True) for qt in self._qt.values()])
+        menu.aboutToHide.connect(self._enable_all)
         return menu
+
+    def _enable_all(self) -> None:
+        for qt in self._qt.values():
+            qt.setEnabled(True)

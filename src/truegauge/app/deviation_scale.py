@@ -16,7 +16,7 @@ LIMIT, TOLERANCE = "limit", "tolerance"
 
 
 class DeviationScaleBar(QWidget):
-    """Drag the upper or lower end to change the limits, the band's edge to change the tolerance; double-click to type."""
+    """Drag an end to change the limits, a band edge to change the tolerance; double-click to type."""
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -66,7 +66,9 @@ class DeviationScaleBar(QWidget):
             painter.fillRect(QRectF(bar.x(), top, bar.width(), bottom - top + 0.5), QColor(hexadecimal(color)))
         for end, y0 in ((b.colors[-1], bar.top() - 9), (b.colors[0], bar.bottom())):
             painter.fillRect(QRectF(bar.x(), y0, bar.width(), 9), QColor(hexadecimal(end)))
-            painter.fillRect(QRectF(bar.x(), y0, bar.width(), 9), QBrush(QColor(0, 0, 0, 110), Qt.BrushStyle.BDiagPattern))
+            painter.fillRect(
+                QRectF(bar.x(), y0, bar.width(), 9), QBrush(QColor(0, 0, 0, 110), Qt.BrushStyle.BDiagPattern)
+            )
         painter.setPen(QPen(QColor(t.ink), 1))
         painter.drawRect(bar.adjusted(0, -9, 0, 9))
         painter.setFont(font(12))

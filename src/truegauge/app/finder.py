@@ -31,9 +31,7 @@ class Finder(QDialog):
     def found(self) -> list[Action]:
         """Return the commands that contain all typed words, those usable now first."""
         words = self.text.text().lower().split()
-        hits = [
-            a for a in self._actions.table.values() if all(w in f"{a.group} {a.title}".lower() for w in words)
-        ]
+        hits = [a for a in self._actions.table.values() if all(w in f"{a.group} {a.title}".lower() for w in words)]
         return sorted(hits, key=lambda a: not a.enabled())
 
     def _refresh(self) -> None:

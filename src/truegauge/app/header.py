@@ -36,6 +36,7 @@ class Header(QWidget):
         self.sample, self.alignment = QLabel(), QLabel()
         for chip in (self.sample, self.alignment):
             chip.setProperty("role", "chip")
+            chip.setFixedHeight(25)
         self.busy = QLabel()
         self.busy.setProperty("role", "soft")
         self.progress = QProgressBar()
@@ -55,8 +56,8 @@ class Header(QWidget):
         for widget in (self.title, self.revision, self.sample, self.alignment):
             layout.addWidget(widget)
         layout.addStretch()
-        for widget in (self.busy, self.progress, self.stop, self.unit, finder):
-            layout.addWidget(widget)
+        for tool in (self.busy, self.progress, self.stop, self.unit, finder):
+            layout.addWidget(tool)
 
     def _on_unit(self) -> None:
         unit = "inch" if self._session.plan.unit == "mm" else "mm"

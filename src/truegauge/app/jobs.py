@@ -17,10 +17,11 @@ log = logging.getLogger(__name__)
 class Job(QObject):
     """One piece of work. It lives in the window's thread; its work does not."""
 
-    progressed = Signal(float, str)
-    done = Signal(object)
-    failed = Signal(object)
-    cancelled = Signal()
+    # All carry the job itself, so that a method of a QObject can receive them: Qt then delivers in that object's thread.
+    progressed = Signal(object, float, str)
+    done = Signal(object, object)
+    failed = Signal(object, object)
+    cancelled = Signal(object)
 
     def __init__(self, work: Callable[[Progress], Any], parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -38,7 +39,7 @@ class Job(QObject):
     def _report(self, fraction: float, text: str = "", /) -> None:
         if self._stop.is_set():
             raise Cancelled
-        self.progressed.emit(fraction, text)
+        self.progressed.emit(self, fraction, text)
 
     def _run(self) -> None:
         try:
@@ -46,9 +47,9 @@ class Job(QObject):
             result = self._work(self._report)
             if self._stop.is_set():
                 raise Cancelled
-            self.done.emit(result)
+            self.done.emit(self, result)
         except Cancelled:
-            self.cancelled.emit()
-        except Exception as error:  # noqa: BLE001 - a pool hides what nobody fetches: always hand it on
+            self.cancelled.emit(self)
+        except Exception as error:
             log.exception("job failed")
-            self.failed.emit(error)
+            self.failed.emit(self, error)

@@ -155,19 +155,18 @@ class _Delegate(QStyledItemDelegate):
         painter.setPen(QColor(t.ink))
         name = QFontMetricsF(painter.font()).elidedText(c.name, Qt.TextElideMode.ElideRight, right - box.x() - 66)
         painter.drawText(QPointF(box.x() + 58, text_y), name)
-        draw_gauge_bar(painter, QRectF(box.x() + 58, box.y() + 33, box.width() - 70, 18), result, t)
+        draw_gauge_bar(painter, QRectF(box.x() + 58, box.y() + 33, box.width() - 140, 18), result, t)
         painter.restore()
 
-    def _paint_value(
-        self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float
-    ) -> float:
+    def _paint_value(self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float) -> float:
         t, c = self.theme, result.characteristic
         if result.measured is None:
             painter.setFont(font(12))
             painter.setPen(QColor(t.soft))
             text = "not measured"
-            painter.drawText(QPointF(right - QFontMetricsF(painter.font()).horizontalAdvance(text), y), text)
-            return right - 90
+            left = right - QFontMetricsF(painter.font()).horizontalAdvance(text)
+            painter.drawText(QPointF(left, y), text)
+            return left - 8
         painter.setFont(font(15, bold=True))
         outside = result.state == State.OUTSIDE
         painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))
@@ -177,11 +176,10 @@ class _Delegate(QStyledItemDelegate):
         kind = KINDS.get(c.kind)
         one_sided = kind is not None and kind.one_sided and c.upper is not None
         small = f"of {numbers.value(c.upper or 0)}" if one_sided else numbers.signed(result.deviation or 0.0)
-        painter.setFont(font(11))
+        painter.setFont(font(12))
         painter.setPen(QColor(t.soft))
-        left -= QFontMetricsF(painter.font()).horizontalAdvance(small) + 7
-        painter.drawText(QPointF(left, y), small)
-        return left - 6
+        painter.drawText(QPointF(right - QFontMetricsF(painter.font()).horizontalAdvance(small), y + 23), small)
+        return left - 8
 
     def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
         """Open the fields in place of the row."""
@@ -231,19 +229,23 @@ class CharacteristicEditor(QFrame):
         layout.setContentsMargins(4, 3, 4, 3)
         layout.setSpacing(2)
         self.name = QLineEdit()
-        self.nominal, self.lower, self.upper = QLineEdit(), QLineEdit(), QLineEdit()
+        self.nominal, self.lower_field, self.upper_field = QLineEdit(), QLineEdit(), QLineEdit()
         layout.addWidget(self.name)
         row = QHBoxLayout()
         row.setSpacing(3)
-        for field, tip in ((self.nominal, "nominal"), (self.lower, "lower deviation"), (self.upper, "upper deviation")):
+        for field, tip in (
+            (self.nominal, "nominal"),
+            (self.lower_field, "lower deviation"),
+            (self.upper_field, "upper deviation"),
+        ):
             field.setPlaceholderText(tip)
             field.setToolTip(tip)
             field.setAccessibleName(tip)
             row.addWidget(field)
         layout.addLayout(row)
-        for field in (self.name, self.nominal, self.lower, self.upper):
+        for field in (self.name, self.nominal, self.lower_field, self.upper_field):
             field.setStyleSheet("padding: 1px 5px; font-size: 12px;")
-        self.setFocusProxy(self.upper)
+        self.setFocusProxy(self.upper_field)
 
     def load(self, c: Characteristic, numbers: NumberFormat) -> None:
         """Show a characteristic."""
@@ -251,22 +253,28 @@ class CharacteristicEditor(QFrame):
         kind = KINDS.get(c.kind)
         one_sided = kind is not None and kind.one_sided
         self.nominal.setVisible(not one_sided)
-        self.lower.setVisible(not one_sided)
+        self.lower_field.setVisible(not one_sided)
         self._texts = {
             "name": c.name,
             "nominal": numbers.value(c.nominal),
             "lower": "" if c.lower is None else numbers.signed(c.lower),
             "upper": "" if c.upper is None else (numbers.value if one_sided else numbers.signed)(c.upper),
         }
-        for field, text in self._texts.items():
-            getattr(self, field).setText(text)
-        self.upper.selectAll()
+        self._fields = {
+            "name": self.name,
+            "nominal": self.nominal,
+            "lower": self.lower_field,
+            "upper": self.upper_field,
+        }
+        for name, text in self._texts.items():
+            self._fields[name].setText(text)
+        self.upper_field.selectAll()
 
     def changes(self, c: Characteristic) -> tuple[tuple[str, Any], ...]:
         """Return the fields that were changed; ValueError names one that is no number."""
         found: list[tuple[str, Any]] = []
         for field, before in self._texts.items():
-            text = getattr(self, field).text().strip()
+            text = self._fields[field].text().strip()
             if text == before:
                 continue
             if field == "name":
@@ -370,9 +378,7 @@ class _List(QListView):
         self._session = session
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(
-            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
-        )
+        self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
         self.setUniformItemSizes(True)
         self.setAccessibleName("Characteristics")
 
@@ -384,5 +390,3 @@ class _List(QListView):
             self.edit(self.currentIndex())
         else:
             super().keyPressEvent(event)
-
-

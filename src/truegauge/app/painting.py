@@ -90,9 +90,7 @@ def draw_gauge_bar(painter: QPainter, box: QRectF, result: Result, theme: Theme)
     g = gauge_bar(result.measured, c.nominal, c.lower_limit, c.upper_limit, result.state)
     painter.save()
     band_height = box.height() * 0.62
-    band = QRectF(
-        box.x() + BAND_START * box.width(), box.y(), (BAND_END - BAND_START) * box.width(), band_height
-    )
+    band = QRectF(box.x() + BAND_START * box.width(), box.y(), (BAND_END - BAND_START) * box.width(), band_height)
     painter.fillRect(band, QColor(theme.band))
     painter.setPen(QPen(QColor(theme.tick), 1))
     for k in range(TICKS):

@@ -74,9 +74,15 @@ class ProposalsStrip(QFrame):
             wait = QLabel(hint)
             wait.setProperty("role", "soft")
             self._layout.addWidget(wait)
+        for i in range(self._layout.count()):
+            item = self._layout.itemAt(i)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.show()  # a child added to a visible parent shows itself too late for the size
         self.show()
+        self._layout.activate()
         self.adjustSize()
         self.raise_()
         parent = self.parentWidget()
         if parent is not None:
-            self.move(14, parent.height() - self.height() - 86)
+            self.move(14, parent.height() - self.height() - 96)

@@ -6,8 +6,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer
 from platformdirs import user_state_path
+from PySide6.QtCore import QObject, QTimer
 
 from truegauge.app.session import Session
 from truegauge.core.errors import FormatError

@@ -84,7 +84,9 @@ class Session(QObject):
         self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
         self._job: Job | None = None
         self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str]] = []
-        self._jobs: set[Job] = set()
+        self._then: Callable[[Any], None] = lambda _: None
+        self._job_text = ""
+        self._closed = False
         self._generation = 0
         self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
         self._part_shown = ""
@@ -385,10 +387,13 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop all work and wait for it."""
+        self._closed = True
         self.cancel()
         self._executor.shutdown(wait=True, cancel_futures=True)
 
     def _start(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
+        if self._closed:
+            return
         self._waiting.append((work, done, text))
         if self._job is None:
             self._next()
@@ -400,38 +405,47 @@ class Session(QObject):
             return
         work, done, text = self._waiting.pop(0)
         job = Job(work, self)
-        self._job = job
-        self._jobs.add(job)
+        self._job, self._then, self._job_text = job, done, text
         self.busy_text, self.busy_fraction = text, 0.0
-        job.progressed.connect(lambda fraction, detail: self._on_progress(job, text, fraction, detail))
-        job.done.connect(lambda result: self._finish(job, lambda: done(result)))
-        job.failed.connect(lambda error: self._finish(job, lambda: self._failed(error)))
-        job.cancelled.connect(lambda: self._finish(job, None))
+        job.progressed.connect(self._on_progressed)
+        job.done.connect(self._on_done)
+        job.failed.connect(self._on_failed)
+        job.cancelled.connect(self._on_cancelled)
         self.busy_changed.emit()
         job.start(self._executor)
 
-    def _on_progress(self, job: Job, text: str, fraction: float, detail: str) -> None:
+    def _on_progressed(self, job: Job, fraction: float, detail: str) -> None:
         if job is self._job:
-            self.busy_text = f"{text}: {detail}" if detail else text
+            self.busy_text = f"{self._job_text}: {detail}" if detail else self._job_text
             self.busy_fraction = fraction
             self.busy_changed.emit()
 
-    def _finish(self, job: Job, then: Callable[[], None] | None) -> None:
-        self._jobs.discard(job)
-        job.deleteLater()
-        if job is self._job:
-            self._job = None
-        if then is not None:
-            then()
-        if self._job is None:
-            self._next()
+    def _on_done(self, job: Job, result: object) -> None:
+        then = self._then
+        self._end(job)
+        then(result)
+        self._go_on()
 
-    def _failed(self, error: Exception) -> None:
+    def _on_failed(self, job: Job, error: Exception) -> None:
+        self._end(job)
         if isinstance(error, _WrongUnit):
             path = Path(error.path)
             self.notify(error, "Read as inch", lambda: self.open_scan(path, "inch"))
         else:
             self.notify(error)
+        self._go_on()
+
+    def _on_cancelled(self, job: Job) -> None:
+        self._end(job)
+        self._go_on()
+
+    def _end(self, job: Job) -> None:
+        self._job = None
+        job.deleteLater()
+
+    def _go_on(self) -> None:
+        if self._job is None:
+            self._next()
 
     def _set_part(self, part: _Part | None) -> None:
         self.evaluator = part.evaluator if part else None
@@ -461,7 +475,7 @@ class Session(QObject):
             self.evaluation = None
             self.evaluated.emit()
             return
-        if self._job is None and evaluator.is_quick(plan, sample):
+        if evaluator.is_quick(plan, sample):
             self.evaluation = evaluator.evaluate(plan, sample)
             self.evaluated.emit()
             self._propose()
@@ -508,8 +522,7 @@ class _WrongUnit(FormatError):
 
 def _evaluator(model: CadModel, progress: Progress) -> Evaluator:
     progress(0.85, "preparing the surfaces")
-    evaluator = Evaluator(model, Projector(model))
-    return evaluator
+    return Evaluator(model, Projector(model))
 
 
 def _words(problem: Exception | str) -> str:

@@ -42,7 +42,8 @@ NIGHT = Theme(
     "night", "#E9E6DD", "#9FA8AE", "#20282F", "#2A333B", "#171D22", "#3B464F", "#D3A54B", "#3A3626", "#3D4548",
     "#77817F", "#11161A", "#9FA8AE", "#FFFFFF", "#3FB3BA", "#E0A93A", "#E2694F",
     Palette(background=(23, 29, 34), part=(150, 155, 158), no_data=(108, 112, 115), edge=(8, 11, 14),
-            points=(120, 180, 210), hover=(196, 170, 108), selected=(211, 165, 75), feature_points=(255, 214, 130)),
+            points=(120, 180, 210), off_points=(92, 88, 78),
+            hover=(196, 170, 108), selected=(211, 165, 75), feature_points=(255, 214, 130)),
 )  # fmt: skip
 THEMES = {"day": DAY, "night": NIGHT}
 FAMILY = "B612"
@@ -82,7 +83,7 @@ QLabel[role="heading"] {{ font-weight: bold; font-size: 13px; }}
 QLabel[role="soft"] {{ color: {t.soft}; font-size: 12px; }}
 QLabel[role="big"] {{ font-weight: bold; font-size: 26px; }}
 QLabel[role="bad"] {{ color: {t.outside}; font-size: 12px; }}
-QLabel[role="chip"] {{ border: 1px solid {t.rule}; border-radius: 11px; padding: 3px 11px; background: {t.raised}; }}
+QLabel[role="chip"] {{ border: 1px solid {t.rule}; border-radius: 11px; padding: 2px 11px; background: {t.raised}; }}
 QLabel[role="chip"][alert="true"] {{ border-color: {t.outside}; color: {t.outside}; }}
 QLineEdit, QDoubleSpinBox, QComboBox {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 5px;
     padding: 4px 7px; selection-background-color: {t.accent}; selection-color: #FFFFFF; }}
@@ -116,5 +117,3 @@ QScrollBar::handle:horizontal {{ background: {t.rule}; border-radius: 4px; min-w
 QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.rule}; padding: 4px; }}
 QDialog {{ background: {t.paper}; }}
 """
-
-

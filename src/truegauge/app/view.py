@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QFont,
     QFontMetricsF,
     QImage,
     QKeyEvent,
@@ -35,6 +36,7 @@ _REST_MS = 180
 _SLOW_FRAME = 1 / 20
 _DRAG_PIXELS = 4
 _TAGS = 8
+_SCALE_WIDTH = 104
 
 
 class View(QWidget):
@@ -49,6 +51,7 @@ class View(QWidget):
         self._camera: Camera | None = None
         self._image: QImage | None = None
         self._fine = True
+        self._points_shown: np.ndarray | None = None
         self._moving_share = 0.75  # of the resolution while moving; follows the machine's speed
         self._press: QPointF | None = None
         self._last = QPointF()
@@ -100,13 +103,21 @@ class View(QWidget):
         """Show a standard view of the whole part."""
         box = self._box()
         if box is not None:
-            self.set_camera(standard_camera(name, box, self._aspect))
+            self.set_camera(self._beside_scale(standard_camera(name, box, self._free_aspect)))
+
+    @property
+    def _free_aspect(self) -> float:
+        return max(100, self.width() - _SCALE_WIDTH) / max(1, self.height())
+
+    def _beside_scale(self, camera: Camera) -> Camera:
+        """Leave the right side to the deviation scale."""
+        return camera.panned(-0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
 
     def fit(self) -> None:
         """Show the whole part from where the eye is."""
         box = self._box()
         if box is not None and self._camera is not None:
-            self.set_camera(self._camera.fitted(box, self._aspect))
+            self.set_camera(self._beside_scale(self._camera.fitted(box, self._free_aspect)))
 
     def _box(self) -> np.ndarray | None:
         model = self._session.model
@@ -135,9 +146,9 @@ class View(QWidget):
         evaluation = self._session.evaluation
         if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
             points = evaluation.cloud.points
-            if points is not getattr(self, "_points_shown", None):
+            if points is not self._points_shown:
                 self._points_shown = points
-                self.scene.set_points(points)
+                self.scene.set_points(points, ~evaluation.cloud.usable)
                 self.scene.show_points(self._session.show_points)
         else:
             self._points_shown = None
@@ -281,7 +292,7 @@ class View(QWidget):
         for _, r in chosen:
             nominal = evaluator.nominal(s.plan.feature(r.characteristic.features[0]).faces)
             if isinstance(nominal, Nominal):
-                tagged.append((r, _anchor(nominal)))
+                tagged.append((r, _anchor(nominal, self._camera)))
         return tagged
 
     def _paint_tags(self, painter: QPainter) -> None:
@@ -309,7 +320,7 @@ class View(QWidget):
         for tag, box in place_tags(tags, area):
             self._paint_tag(painter, tag, box, bold, plain)
 
-    def _paint_tag(self, painter: QPainter, tag: Tag, box: QRectF, bold: object, plain: object) -> None:
+    def _paint_tag(self, painter: QPainter, tag: Tag, box: QRectF, bold: QFont, plain: QFont) -> None:
         t = self._theme
         color = QColor(state_color(t, str(tag.result.state)))
         selected = tag.result.characteristic.id == self._session.selected_characteristic
@@ -327,14 +338,14 @@ class View(QWidget):
         painter.setBrush(color)
         painter.drawRect(QRectF(box.left(), box.top() + 1, 4, box.height() - 2))
         painter.setPen(QColor(t.ink))
-        painter.setFont(plain)  # type: ignore[arg-type]
+        painter.setFont(plain)
         painter.drawText(QPointF(box.left() + 12, box.top() + 17), tag.title)
         draw_marker(painter, state_marker(tag.result), QPointF(box.right() - 13, box.top() + 12), 4, color.name())
         painter.setPen(QColor(t.ink))
-        painter.setFont(bold)  # type: ignore[arg-type]
+        painter.setFont(bold)
         painter.drawText(QPointF(box.left() + 12, box.top() + 35), tag.value)
-        advance = QFontMetricsF(bold).horizontalAdvance(tag.value)  # type: ignore[arg-type]
-        painter.setFont(plain)  # type: ignore[arg-type]
+        advance = QFontMetricsF(bold).horizontalAdvance(tag.value)
+        painter.setFont(plain)
         painter.setPen(QColor(t.soft))
         painter.drawText(QPointF(box.left() + 20 + advance, box.top() + 35), tag.detail)
 
@@ -345,9 +356,7 @@ class View(QWidget):
         s = self._session
         if s.evaluator is None or self._camera is None or s.model is None:
             return -1
-        origin, direction = self._camera.ray(
-            x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal
-        )
+        origin, direction = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
         return s.evaluator.projector.pick(origin, direction)
 
     def _point_at(self, x: float, y: float) -> np.ndarray:
@@ -437,11 +446,12 @@ class View(QWidget):
         self._redraw()
 
 
-def _anchor(nominal: Nominal) -> np.ndarray:
-    """Return a place on the feature for the foot of a tag's line."""
+def _anchor(nominal: Nominal, camera: Camera | None) -> np.ndarray:
+    """Return a place on the feature for the foot of a tag's line: the end of an axis that faces the eye."""
     feature = nominal.feature
     radius = getattr(feature, "radius", None)
     direction = getattr(feature, "direction", None)
     if radius is not None and direction is not None:
-        return np.asarray(nominal.center + 0.5 * nominal.length * direction * (1 if direction[2] >= 0 else -1))
+        toward = 1.0 if camera is None or float(direction @ camera.back) >= 0 else -1.0
+        return np.asarray(nominal.center + 0.5 * nominal.length * direction * toward)
     return nominal.center

@@ -2,6 +2,7 @@
 
 import datetime
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
@@ -69,6 +70,7 @@ class MainWindow(QMainWindow):
         self.setStyleSheet(style_sheet(self.theme))
         self._on_stage_changed()
         self._place_floating()
+        self.view.setFocus()
 
     # Layout ----------------------------------------------------------------------------------------------------
 
@@ -114,6 +116,7 @@ class MainWindow(QMainWindow):
         self.strip = ProposalsStrip(s, t, self.view)
         self.hover_label = QLabel(self.view)
         self.hover_label.setProperty("role", "chip")
+        self.hover_label.setFixedHeight(27)
         self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.hover_label.hide()
         self.notice = NoticeBar(self.center)
@@ -224,7 +227,9 @@ class MainWindow(QMainWindow):
 
     def save_as(self) -> bool:
         """Ask where to save the plan."""
-        path = self._ask_save("Save plan", f"Plans (*{PLAN_ENDING})", f"{_file_name(self.session.plan.name)}{PLAN_ENDING}")
+        path = self._ask_save(
+            "Save plan", f"Plans (*{PLAN_ENDING})", f"{_file_name(self.session.plan.name)}{PLAN_ENDING}"
+        )
         return self.session.save_plan(path) if path else False
 
     def save_sample(self) -> None:
@@ -335,12 +340,12 @@ class MainWindow(QMainWindow):
 
         views = [
             Action(f"view-{name}", "View", f"Show from {name}" if name != "corner" else "Show corner view",
-                   f"Ctrl+{i + 1}", lambda n=name: self.view.show_standard(n), has_part)
+                   f"Ctrl+{i + 1}", partial(self.view.show_standard, name), has_part)
             for i, name in enumerate(STANDARD_VIEWS)
         ]  # fmt: skip
         stages = [
             Action(f"stage-{stage}", "Stages", f"Go to {stage.capitalize()}", f"Alt+{i + 1}",
-                   lambda x=stage: s.set_stage(x))
+                   partial(s.set_stage, stage))
             for i, stage in enumerate(STAGES)
         ]  # fmt: skip
         return [

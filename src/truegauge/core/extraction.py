@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points, frozen
-from truegauge.core.association import Feature, Fit, Plane, associate
+from truegauge.core.association import Cone, Feature, Fit, Plane, associate
+from truegauge.core.association.features import DIRECTIONS
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Deviations
 from truegauge.core.cad.recognition import Nominal
@@ -55,7 +56,12 @@ class Measured:
 
 
 def extract(
-    model: CadModel, faces: tuple[int, ...], points: Points, found: Deviations, usable: Mask, settings: ExtractionSettings
+    model: CadModel,
+    faces: tuple[int, ...],
+    points: Points,
+    found: Deviations,
+    usable: Mask,
+    settings: ExtractionSettings,
 ) -> Ints:
     """Return the indices of the points that belong to the faces.
 
@@ -105,15 +111,15 @@ def measure(nominal: Nominal, points: Points, rows: Ints, settings: ExtractionSe
 
 def _turned_like(fit: Fit, nominal: Nominal) -> Fit:
     """Give the associated feature the sense of the nominal one."""
-    for name in ("direction", "normal"):
-        if name in fit.feature.__slots__ and name in nominal.feature.__slots__:
-            same = float(getattr(fit.feature, name) @ getattr(nominal.feature, name)) >= 0
-            if same or fit.feature.shape == "cone":
+    feature, values = fit.feature, fit.feature.parameters
+    wanted = nominal.feature.parameters
+    for name in DIRECTIONS:
+        if name in values and name in wanted and not isinstance(feature, Cone):
+            if float(values[name] @ wanted[name]) >= 0:
                 return fit
-            values = {k: getattr(fit.feature, k) for k in fit.feature.__slots__}
             values[name] = -values[name]
-            residuals = -fit.residuals if isinstance(fit.feature, Plane) else fit.residuals
-            return Fit(type(fit.feature)(**values), fit.criterion, residuals, fit.iterations)
+            residuals = -fit.residuals if isinstance(feature, Plane) else fit.residuals
+            return Fit(type(feature)(**values), fit.criterion, residuals, fit.iterations)
     return fit
 
 
@@ -156,5 +162,3 @@ def _border_samples(model: CadModel, faces: tuple[int, ...], spacing: float) -> 
             t = np.arange(count + 1)[:, None] / count
             pieces.append(start + t * (end - start))
     return np.vstack(pieces) if pieces else np.zeros((0, 3))
-
-

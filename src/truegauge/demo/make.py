@@ -12,7 +12,7 @@ from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.projection import Projector
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
 from truegauge.demo.housing import BOLT_CIRCLE_RADIUS, MAIN_BORE, bolt_holes, build_housing, write_step
-from truegauge.demo.scan_maker import InjectedError, ScanSettings, make_scan
+from truegauge.demo.scan_maker import InjectedError, ScanSettings, Shift, make_scan
 from truegauge.formats.files import write_whole
 from truegauge.formats.ply import ply_from_points
 from truegauge.formats.step import read_step
@@ -37,7 +37,7 @@ def housing_errors(model: CadModel) -> tuple[InjectedError, ...]:
     slot = (plane_at(model, (1, 0, 0), 124), plane_at(model, (-1, 0, 0), -136))
     radial4 = np.array([x4 - MAIN_BORE[0], y4 - MAIN_BORE[1], 0]) / BOLT_CIRCLE_RADIUS
 
-    def along_normal(amount: float) -> object:
+    def along_normal(amount: float) -> Shift:
         return lambda p, n: amount * n
 
     def dished(p: Points, n: Points) -> Points:

@@ -5,8 +5,8 @@ from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.recognition import nominal_of, whole_surface
 from truegauge.core.plan.document import Characteristic, NominalFeature, PartReference, Plan, TitleBlock
 from truegauge.core.tolerancing.kinds import KINDS
-from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
+from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 from truegauge.formats.files import content_key
 
 # number, name, kind, features, lower, upper

@@ -58,19 +58,22 @@ def sample_surface(
     return found.feet[keep], found.normals[keep], found.face[keep]
 
 
-def make_scan(
-    model: CadModel, projector: Projector, settings: ScanSettings
-) -> tuple[Points, dict[str, object]]:
+def make_scan(model: CadModel, projector: Projector, settings: ScanSettings) -> tuple[Points, dict[str, object]]:
     """Return float32-exact points (n, 3) in scan coordinates, and the truth about them."""
     rng = np.random.default_rng(settings.seed)
     n_table = int(settings.points * settings.table_share)
     n_out = int(settings.points * settings.outlier_share)
     n_part = settings.points - n_table - n_out
-    points, normals, faces = sample_surface(model, projector, int(n_part * 1.6), rng)
-    if settings.hidden is not None:
-        seen = ~settings.hidden(points, faces)
-        points, normals, faces = points[seen], normals[seen], faces[seen]
-    if len(points) < n_part:
+    share = 1.6
+    for _ in range(5):
+        points, normals, faces = sample_surface(model, projector, int(n_part * share), rng)
+        if settings.hidden is not None:
+            seen = ~settings.hidden(points, faces)
+            points, normals, faces = points[seen], normals[seen], faces[seen]
+        if len(points) >= n_part:
+            break
+        share *= 1.2 * n_part / max(len(points), 1)
+    else:
         raise ValueError("too much of the part is hidden for the wanted number of points")
     keep = np.sort(rng.permutation(len(points))[:n_part])
     points, normals, faces = points[keep], normals[keep], faces[keep]

@@ -38,7 +38,9 @@ def read_archive(path: Path, what: str) -> dict[str, bytes]:
                 raise FormatError(path, f"this {what} would unpack to more than 2 GiB; it is damaged")
             return {info.filename: archive.read(info) for info in archive.infolist()}
     except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError, OSError, ValueError, zlib.error) as error:
-        raise FormatError(path, f"this is not a whole {what} (it is cut off, damaged, or another kind of file)") from error
+        raise FormatError(
+            path, f"this is not a whole {what} (it is cut off, damaged, or another kind of file)"
+        ) from error
 
 
 def read_document(path: Path, members: dict[str, bytes], name: str, newest: int, what: str) -> dict[str, Any]:
@@ -53,8 +55,7 @@ def read_document(path: Path, members: dict[str, bytes], name: str, newest: int,
         raise FormatError(path, f"{name} in this {what} does not tell its version")
     if document["schema_version"] > newest:
         raise UnsupportedVersionError(
-            path, f"this {what} was written by a newer version ({document['schema_version']} > {newest}); update True Gauge"
+            path,
+            f"this {what} was written by a newer version ({document['schema_version']} > {newest}); update True Gauge",
         )
     return document
-
-

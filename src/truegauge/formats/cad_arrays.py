@@ -54,7 +54,7 @@ def model_from_file(path: Path) -> CadModel:
         The archive is not one, or is incomplete.
     """
     try:
-        with np.load(path, allow_pickle=False) as archive:
+        with path.open("rb") as file, np.load(file, allow_pickle=False) as archive:
             a = {name: frozen(archive[name]) for name in archive.files}
         faces = []
         for i, kind in enumerate(a["kind"]):
@@ -63,7 +63,8 @@ def model_from_file(path: Path) -> CadModel:
                 du, dv = (int(x) for x in a[f"spline_{i}_degrees"])
                 spline = BSpline(du, dv, *(a[f"spline_{i}_{n}"] for n in ("knots_u", "knots_v", "poles", "weights")))
             radius, minor, half_angle, outward = (float(x) for x in a["size"][i])
-            surface = Surface(SurfaceKind(int(kind)), *a["frame"][i], radius, minor, half_angle, int(outward), spline)
+            origin, x, y, z = a["frame"][i]
+            surface = Surface(SurfaceKind(int(kind)), origin, x, y, z, radius, minor, half_angle, int(outward), spline)
             faces.append(Face(i, surface, float(a["area"][i]), a["box"][i], a["centroid"][i]))
         mesh = Mesh(**{f.name: a[f"mesh_{f.name}"] for f in fields(Mesh)})
         polylines = np.split(a["edge_points"], np.cumsum(a["edge_lengths"])[:-1]) if len(a["edge_lengths"]) else []

@@ -7,6 +7,7 @@ import tempfile
 import threading
 import time
 from pathlib import Path
+from typing import IO
 
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
@@ -30,7 +31,23 @@ def read_in_child(module: str, path: Path, out: Path, *, progress: Progress = si
     FormatError
         The child said so, crashed, ran out of memory, or took longer than `TIME_LIMIT` seconds.
     """
-    errors = tempfile.TemporaryFile("w+")
+    with tempfile.TemporaryFile("w+") as errors:
+        code, spent = _run(module, path, out, errors, progress)
+        errors.seek(0)
+        said = errors.read().strip().splitlines()
+    if code == 0:
+        return
+    if code == 3 and said:
+        raise FormatError(path, said[-1])
+    if spent >= TIME_LIMIT:
+        raise FormatError(
+            path, f"could not be read within {TIME_LIMIT:.0f} s; the file may be damaged: export it again"
+        )
+    raise FormatError(path, "the file is damaged (the reader stopped on it); export it again from the CAD system")
+
+
+def _run(module: str, path: Path, out: Path, errors: IO[str], progress: Progress) -> tuple[int, float]:
+    """Return the exit code of the child and the seconds that it took."""
     child = subprocess.Popen(
         [sys.executable, "-m", module, str(path), str(out)],
         stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=errors, preexec_fn=_limit,
@@ -54,13 +71,4 @@ def read_in_child(module: str, path: Path, out: Path, *, progress: Progress = si
         raise
     finally:
         timer.cancel()
-    errors.seek(0)
-    said = errors.read().strip().splitlines()
-    errors.close()
-    if code == 0:
-        return
-    if code == 3 and said:
-        raise FormatError(path, said[-1])
-    if time.monotonic() - started >= TIME_LIMIT:
-        raise FormatError(path, f"could not be read within {TIME_LIMIT:.0f} s; the file may be damaged: export it again")
-    raise FormatError(path, "the file is damaged (the reader stopped on it); export it again from the CAD system")
+    return code, time.monotonic() - started

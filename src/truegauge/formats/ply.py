@@ -112,9 +112,7 @@ def _record(path: Path, name: str, properties: list[tuple[str, str]], encoding: 
                      for i, (label, kind) in enumerate(properties)])  # fmt: skip
 
 
-def _ascii_rows(
-    path: Path, data: bytes, start: int, before: list[_Element], count: int, labels: list[str]
-) -> Points:
+def _ascii_rows(path: Path, data: bytes, start: int, before: list[_Element], count: int, labels: list[str]) -> Points:
     lines = data[start:].split(b"\n")
     first = sum(n for _, n, _ in before)
     rows = lines[first : first + count]

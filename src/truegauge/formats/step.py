@@ -28,7 +28,9 @@ def read_step(path: Path, *, progress: Progress = silent) -> CadModel:
     """
     data = read_bytes(path)
     if _START not in data[:2048]:
-        raise FormatError(path, f"this is not a STEP file (it does not begin with {_START.decode()}); open a .step file")
+        raise FormatError(
+            path, f"this is not a STEP file (it does not begin with {_START.decode()}); open a .step file"
+        )
     if _END not in data[-4096:]:
         raise FormatError(path, "the STEP file is cut off (its end mark is missing); copy or export it again")
     key = f"{content_key(data)}-{VERSION}"

@@ -35,7 +35,7 @@ class Camera:
         """The unit vector to the right in the picture."""
         return np.asarray(np.cross(self.up, self.back))
 
-    def fitted(self, box: NDArray[np.float64], aspect: float, margin: float = 1.12) -> "Camera":
+    def fitted(self, box: NDArray[np.float64], aspect: float, margin: float = 1.06) -> "Camera":
         """Show the whole box (2, 3) in a picture of this width over height."""
         corners = np.array([[box[i, 0], box[j, 1], box[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
         across, along = corners @ self.right, corners @ self.up

@@ -23,13 +23,14 @@ from vtkmodules.vtkRenderingCore import (
 
 from truegauge.core.cad.model import CadModel
 from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
+from truegauge.palette import Rgb, bands
 from truegauge.rendering.arrays import image_of, lines_data, points_data, surface_data
 from truegauge.rendering.camera import Camera
-from truegauge.palette import Rgb, bands
 
 log = logging.getLogger(__name__)
 
 MOVING_POINTS = 60_000
+_POINT_ACTORS = ("points", "few_points", "off_points", "few_off_points")
 _MAP_ACTORS = ("map", "no_data", "few_map", "few_no_data")
 _OVER = 1.25  # the scale's texture reaches this far beyond its limits, hatched
 _HATCHES = 90.0  # across the diagonal
@@ -44,6 +45,7 @@ class Palette:
     no_data: Rgb = (176, 175, 170)
     edge: Rgb = (31, 42, 51)
     points: Rgb = (46, 94, 120)
+    off_points: Rgb = (170, 160, 140)
     hover: Rgb = (226, 205, 150)
     selected: Rgb = (201, 154, 62)
     feature_points: Rgb = (110, 60, 10)
@@ -80,7 +82,8 @@ class Scene:
         for name, color in (
             ("part", palette.part), ("no_data", palette.no_data), ("few_no_data", palette.no_data),
             ("edges", palette.edge), ("smooth", palette.edge),
-            ("points", palette.points), ("few_points", palette.points), ("hover", palette.hover),
+            ("points", palette.points), ("few_points", palette.points), ("off_points", palette.off_points),
+            ("few_off_points", palette.off_points), ("hover", palette.hover),
             ("selected", palette.selected), ("feature_points", palette.feature_points),
         ):  # fmt: skip
             if name in self._actors:
@@ -101,18 +104,22 @@ class Scene:
         self._lines("smooth", [e.polyline for e in model.edges if not e.sharp and len(e.faces) > 1], 1.0, 0.25)
         self.set_palette(self.palette)
 
-    def set_points(self, points: NDArray[np.float64] | None) -> None:
-        """Give the points of the cloud (n, 3), part coordinates; None removes them."""
-        for name in ("points", "few_points"):
+    def set_points(self, points: NDArray[np.float64] | None, off: NDArray[np.bool_] | None = None) -> None:
+        """Give the points of the cloud (n, 3), part coordinates; None removes them. `off` are drawn paler."""
+        for name in _POINT_ACTORS:
             self._remove(name)
         if points is None or len(points) == 0:
             return
         if self._model is None:
             self._origin = np.median(points, axis=0)
             self._radius = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
-        self._dots("points", points, 1.6)
+        pale = np.zeros(len(points), dtype=bool) if off is None else off
         step = max(1, len(points) // MOVING_POINTS)
-        self._dots("few_points", points[::step], 1.6)
+        for kind, rows in (("points", ~pale), ("off_points", pale)):
+            chosen = points[rows]
+            if len(chosen):
+                self._dots(kind, chosen, 1.6)
+                self._dots(f"few_{kind}", chosen[::step], 1.6)
         self._update_visibility(moving=False)
         self.set_palette(self.palette)
 
@@ -141,7 +148,8 @@ class Scene:
         known = np.isfinite(values)[mesh.triangles].all(axis=1)
         s = np.clip(np.where(np.isfinite(values), values, 0.0) / limit, -_OVER, _OVER)
         across = (mesh.vertices - self._origin).sum(axis=1) / self._radius * _HATCHES / np.sqrt(3)
-        coordinates = np.column_stack([(s / _OVER + 1) / 2, across])
+        # The texture repeats along t; keep s off its ends, where it would come in again from the other side.
+        coordinates = np.column_stack([0.5 + 0.498 * s / _OVER, across])
         self._surface(
             f"{prefix}map", surface_data(mesh.vertices, mesh.triangles[known], mesh.normals, self._origin, coordinates)
         )
@@ -256,6 +264,7 @@ class Scene:
         points, shown_map = self._show_points, self._show_map
         for name, show in (
             ("points", points and not moving), ("few_points", points and moving), ("part", not shown_map),
+            ("off_points", points and not moving), ("few_off_points", points and moving),
             ("map", shown_map and not moving), ("no_data", shown_map and not moving),
             ("few_map", shown_map and moving), ("few_no_data", shown_map and moving),
         ):  # fmt: skip
@@ -290,4 +299,4 @@ def _log_vtk_messages() -> None:
     if window.HasObserver("ErrorEvent"):
         return
     window.SetDisplayModeToNever()
-    window.AddObserver("ErrorEvent", lambda *_: log.error("drawing: %s", _[-1] if len(_) > 2 else ""))
+    window.AddObserver("ErrorEvent", lambda *event: log.error("drawing: %s", event))  # type: ignore[arg-type]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import numpy as np
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
-from reportlab.lib.units import mm
+from reportlab.lib.units import mm as MM
 from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
@@ -22,7 +22,8 @@ from truegauge.reporting.glyphs import GLYPHS
 from truegauge.reporting.report import Report
 from truegauge.reporting.units import limits_text
 
-WIDTH, HEIGHT = A4
+WIDTH, HEIGHT = float(A4[0]), float(A4[1])
+mm = float(MM)
 LEFT, RIGHT, TOP, BOTTOM = 18 * mm, WIDTH - 18 * mm, HEIGHT - 16 * mm, 18 * mm
 ROW = 8.4 * mm
 STATE_COLORS = {State.WITHIN: WITHIN, State.NEAR: NEAR, State.OUTSIDE: OUTSIDE, State.NOT_MEASURED: "#7A8085"}
@@ -141,8 +142,10 @@ class _Writer:
             x = LEFT + i * box
             self.canvas.setFillColor(HexColor(STATE_COLORS[state]))
             self.canvas.rect(x, y - 8.5 * mm, 1.4 * mm, 9.5 * mm, stroke=0, fill=1)
-            self.text(x + 4 * mm, y - 5.5 * mm, str(self.report.counts[state]), 19, bold=True)
-            self.text(x + 19 * mm, y - 5.5 * mm, STATE_WORDS[state], 8.5, color=_SOFT)
+            count = str(self.report.counts[state])
+            self.text(x + 4 * mm, y - 5.5 * mm, count, 19, bold=True)
+            after = pdfmetrics.stringWidth(count, "B612-Bold", 19)
+            self.text(x + 6.5 * mm + after, y - 5.5 * mm, STATE_WORDS[state], 8.5, color=_SOFT)
         return y - 14 * mm
 
     def _picture_height(self) -> float:
@@ -207,12 +210,13 @@ class _Writer:
         self.right(nominal, base, "" if one_sided else n.value(c.nominal), 8)
         self.right(limits, base, limits_text(n, c.nominal, c.lower, c.upper), 7, color=_SOFT)
         if result.measured is None or result.deviation is None:
-            self.fitted(limits + 3 * mm, base, f"not measured: {result.reason}", bar - limits - 5 * mm, 6.5, _SOFT)
+            reason = f"not measured: {result.reason}"
+            self.fitted(limits + 3 * mm, base, reason, RIGHT - limits - 3 * mm, 6.5, _SOFT)
         else:
             color = STATE_COLORS[result.state] if result.state == State.OUTSIDE else INK
             self.right(measured, base, n.value(result.measured), 9, bold=True, color=color)
             self.right(bar - 3 * mm, base, "" if one_sided else n.signed(result.deviation), 8, color=_SOFT)
-        self._bar(result, bar, y - 3.4 * mm, RIGHT - bar)
+            self._bar(result, bar, y - 3.4 * mm, RIGHT - bar)
         self._rule(y - 7.6 * mm, _RULE, 0.3)
         return y - ROW
 

@@ -25,7 +25,7 @@ class NumberFormat:
     def signed(self, length_mm: float) -> str:
         """Return a deviation with its sign."""
         text = self.value(length_mm)
-        return text if text.startswith("-") else f"+{text}"
+        return text if text.startswith("-") or not text.strip("0.") else f"+{text}"
 
     def parse(self, text: str) -> float:
         """Return the mm of a typed length (ValueError when it is no number)."""

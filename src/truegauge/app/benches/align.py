@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
-from truegauge.app.benches.base import Bench, Pairs, button, label, rule
+from truegauge.app.benches.base import Bench, Pairs, button, label, rule, say
 from truegauge.app.session import Session
 from truegauge.core.plan.commands import SetAlignment
 from truegauge.core.plan.document import BestFitAlignment
@@ -23,7 +23,7 @@ class AlignBench(Bench):
     def _build(self) -> None:
         self.kind = label("Best fit on the CAD surfaces", "soft")
         self.rms = label("–", "big")
-        self.rms_unit = label("", "soft")
+        self.rms_unit = label("", "soft", wrap=True)
         self.doubts = label("", "bad", wrap=True)
         self.notes = label("", "soft", wrap=True)
         self.pairs = Pairs()
@@ -31,18 +31,19 @@ class AlignBench(Bench):
         self.trim.setRange(1.0, 10.0)
         self.trim.setSingleStep(0.5)
         self.trim.setDecimals(1)
+        self.trim.setSuffix(" x scale")
         self.trim.setKeyboardTracking(False)
         self.trim.setToolTip("Points farther off than this many robust scales are not used for the best fit")
         self.trim.valueChanged.connect(self._on_trim)
         trim_row = QWidget()
         line = QHBoxLayout(trim_row)
         line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(label("Leave out beyond (x scale)", "soft"))
+        line.addWidget(label("Leave out beyond", "soft"))
         line.addStretch()
         line.addWidget(self.trim)
         self.scan = button("Bring in a scan …", self._open_scan)
-        for widget in (self.kind, self.rms, self.rms_unit, self.doubts, self.notes, rule(), self.pairs, rule(), trim_row,
-                       self.scan):  # fmt: skip
+        widgets = (self.kind, self.rms, self.rms_unit, self.doubts, self.notes, rule(), self.pairs, rule())
+        for widget in (*widgets, trim_row, self.scan):
             self.column.addWidget(widget)
         self.column.addStretch()
 
@@ -63,17 +64,17 @@ class AlignBench(Bench):
             self.rms.setText("–")
             missing = s.missing("align")
             self.rms_unit.setText("working …" if s.sample is not None and s.is_busy else missing)
-            self.doubts.setText("")
+            say(self.doubts, "")
             if evaluation is not None and isinstance(evaluation.alignment, NotComputed) and s.sample is not None:
-                self.doubts.setText(evaluation.alignment.reason)
-            self.notes.setText("")
+                say(self.doubts, evaluation.alignment.reason)
+            say(self.notes, "")
             self.pairs.show_pairs([("points", f"{len(s.sample.points):,}")] if s.sample else [])
             return
         a = evaluation.alignment
         self.rms.setText(n.value(a.rms))
         self.rms_unit.setText(f"{n.unit} rms of the distances to the surfaces")
-        self.doubts.setText("\n".join(f"Not trusted: {d}." for d in a.doubts))
-        self.notes.setText("\n".join(f"Note: {x}." for x in a.notes))
+        say(self.doubts, "\n".join(f"Not trusted: {d}." for d in a.doubts))
+        say(self.notes, "\n".join(f"Note: {x}." for x in a.notes))
         self.pairs.show_pairs(
             [
                 ("points used", f"{a.points_used:,}"),

@@ -63,6 +63,12 @@ class Bench(QWidget):
         return NumberFormat(self.session.plan.unit, self.session.plan.decimals)
 
 
+def say(made: QLabel, text: str) -> None:
+    """Set a text; an empty label takes no room."""
+    made.setText(text)
+    made.setVisible(bool(text))
+
+
 def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:
     """Return a label in one of the styles of the theme."""
     made = QLabel(text)

@@ -2,7 +2,7 @@
 
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 
-from truegauge.app.benches.base import Bench, Pairs, label, rule
+from truegauge.app.benches.base import Bench, Pairs, label, rule, say
 from truegauge.core.plan.commands import SetScale
 from truegauge.core.plan.document import DeviationScale
 from truegauge.core.plan.graph import NotComputed
@@ -55,7 +55,9 @@ class EvaluateBench(Bench):
             self.refresh()
             return
         try:
-            changed = scale.replace(**{which: value, **({"limit": max(scale.limit, value)} if which != "limit" else {})})
+            changed = scale.replace(
+                **{which: value, **({"limit": max(scale.limit, value)} if which != "limit" else {})}
+            )
         except ValueError as error:
             self.session.notify(error)
             self.refresh()
@@ -76,10 +78,10 @@ class EvaluateBench(Bench):
                 field.setText(n.value(value))
         cloud = s.evaluation.cloud if s.evaluation else None
         if cloud is None or isinstance(cloud, NotComputed):
-            self.reason.setText(cloud.reason if cloud else "working …" if s.is_busy else s.missing("align"))
+            say(self.reason, cloud.reason if cloud else "working …" if s.is_busy else s.missing("align"))
             self.pairs.show_pairs([])
             return
-        self.reason.setText("")
+        say(self.reason, "")
         t = cloud.statistics
         self.pairs.show_pairs(
             [

@@ -4,7 +4,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QLineEdit, QVBoxLayout, QWidget
 
-from truegauge.app.benches.base import Bench, Pairs, label, rule
+from truegauge.app.benches.base import Bench, Pairs, label, rule, say
 from truegauge.app.painting import draw_marker
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
@@ -69,11 +69,11 @@ class MeasureBench(Bench):
         super().__init__(session, parent)
 
     def _build(self) -> None:
-        self.find = QLineEdit()
-        self.find.setPlaceholderText("Find")
-        self.find.setClearButtonEnabled(True)
-        self.find.textChanged.connect(self.refresh)
-        self.column.addWidget(self.find)
+        self.find_field = QLineEdit()
+        self.find_field.setPlaceholderText("Find")
+        self.find_field.setClearButtonEnabled(True)
+        self.find_field.textChanged.connect(self.refresh)
+        self.column.addWidget(self.find_field)
         self.hint = label("No features yet. Pick a face in the view: what can be measured on it is offered below "
                           "the part.", "soft", wrap=True)  # fmt: skip
         self.column.addWidget(self.hint)
@@ -111,7 +111,7 @@ class MeasureBench(Bench):
                 row.clicked.connect(lambda _=False, faces=feature.faces: s.select_groups((faces,)))
                 self._list.addWidget(row)
                 self.rows[feature.id] = row
-        wanted = self.find.text().lower()
+        wanted = self.find_field.text().lower()
         measured = 0
         for feature in features:
             row = self.rows[feature.id]
@@ -125,13 +125,15 @@ class MeasureBench(Bench):
             row.what = self._what(feature)
             row.update()
         self.hint.setVisible(not features)
-        self.find.setVisible(bool(features))
+        self.find_field.setVisible(bool(features))
         self.aside.setText(f"{measured} of {len(features)} measured" if features else "")
         self._refresh_details()
 
     def _worst(self, feature: NominalFeature) -> State | None:
         evaluation = self.session.evaluation
-        states = {r.state for r in evaluation.results if feature.id in r.characteristic.features} if evaluation else set()
+        states = (
+            {r.state for r in evaluation.results if feature.id in r.characteristic.features} if evaluation else set()
+        )
         return next((s for s in _WORST if s in states), None)
 
     def _what(self, feature: NominalFeature) -> str:
@@ -148,9 +150,9 @@ class MeasureBench(Bench):
     def _refresh_details(self) -> None:
         s, n = self.session, self.numbers
         feature = s.plan.feature_with_faces(s.selection[0]) if s.selection else None
-        self.name.setText(feature.name if feature else "")
+        say(self.name, feature.name if feature else "")
         result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
-        self.reason.setText(result.reason if isinstance(result, NotComputed) else "")
+        say(self.reason, result.reason if isinstance(result, NotComputed) else "")
         if not isinstance(result, Measured):
             self.details.show_pairs([])
             return

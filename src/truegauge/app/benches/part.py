@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QWidget
 
-from truegauge.app.benches.base import Bench, Pairs, button, label, rule
+from truegauge.app.benches.base import Bench, Pairs, button, label
 from truegauge.app.session import Session
 
 
@@ -22,9 +22,10 @@ class PartBench(Bench):
         self.name = label("", "heading", wrap=True)
         self.pairs = Pairs()
         self.hint = label("", "soft", wrap=True)
+        self.faces = label("Faces", "heading")
         self.kinds = Pairs()
         self.open = button("Open part …", self._open_part)
-        for widget in (self.name, self.pairs, rule(), label("Faces", "heading"), self.kinds, self.hint, self.open):
+        for widget in (self.name, self.pairs, self.faces, self.kinds, self.hint, self.open):
             self.column.addWidget(widget)
         self.column.addStretch()
 
@@ -34,11 +35,14 @@ class PartBench(Bench):
         reference = self.session.plan.part
         self.open.setProperty("main", model is None)
         self.open.style().polish(self.open)
+        self.faces.setVisible(model is not None)
         if model is None or reference is None:
             self.name.setText("No part yet")
             self.pairs.show_pairs([])
             self.kinds.show_pairs([])
-            self.hint.setText("A part is a STEP file (AP203, AP214 or AP242). Its surfaces are used exactly as they are.")
+            self.hint.setText(
+                "A part is a STEP file (AP203, AP214 or AP242). Its surfaces are used exactly as they are."
+            )
             return
         size = model.box[1] - model.box[0]
         self.name.setText(reference.file_name)

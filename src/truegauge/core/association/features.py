@@ -1,14 +1,15 @@
 """Ideal features in space, and the signed distance of points to them."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from enum import StrEnum
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector
 from truegauge.core.frames import apply, rotate
+
+DIRECTIONS = ("direction", "normal")
 
 
 class Shape(StrEnum):
@@ -36,21 +37,18 @@ class Feature:
 
     def moved(self, to_from: Rigid) -> "Feature":
         """Return the feature in another frame."""
-        changes = {}
-        for name in self.__slots__:
-            value = getattr(self, name)
+        changes: dict[str, Any] = {}
+        for name, value in self.parameters.items():
             if isinstance(value, np.ndarray):
-                changes[name] = (
-                    rotate(to_from, value) if name in ("direction", "normal") else apply(to_from, value)
-                )
+                changes[name] = rotate(to_from, value) if name in DIRECTIONS else apply(to_from, value)
             else:
                 changes[name] = value
         return type(self)(**changes)
 
     @property
-    def parameters(self) -> Mapping[str, Vector | float]:
-        """The parameters by name, as in results and reference data."""
-        return {name: getattr(self, name) for name in self.__slots__}
+    def parameters(self) -> dict[str, Any]:
+        """The parameters by name, as in results and reference data: places and directions (3,), lengths, angles."""
+        return {f.name: getattr(self, f.name) for f in fields(self)}
 
 
 def _axial(points: Points, origin: Vector, direction: Vector) -> tuple[Floats, Floats]:

@@ -44,14 +44,12 @@ class Normalised:
 
 
 def _rescaled(feature: Feature, factor: float, shift: Vector) -> Feature:
-    changes = {}
-    for name in feature.__slots__:
-        value = getattr(feature, name)
+    changes = feature.parameters
+    for name in changes:
         if name in ("point", "center", "apex"):
-            value = value * factor + shift
+            changes[name] = changes[name] * factor + shift
         elif name in ("radius", "major_radius", "minor_radius"):
-            value = value * factor
-        changes[name] = value
+            changes[name] = changes[name] * factor
     return type(feature)(**changes)
 
 
@@ -66,7 +64,7 @@ def minimise(model: Model, start: Feature, points: Points, *, most: int = 400) -
     AssociationError
         The points do not determine the feature, or no convergence.
     """
-    feature, last, best_square = start, np.inf, np.inf
+    feature, last = start, np.inf
     for turn in range(most):
         distances, jacobian = model.linearised(feature, points)
         square = float(distances @ distances)
@@ -78,21 +76,19 @@ def minimise(model: Model, start: Feature, points: Points, *, most: int = 400) -
         size = float(np.abs(step).max())
         if size < 1e-15 or (size < 1e-9 and size >= 0.5 * last):
             return feature, square, turn
-        feature, best_square = _guarded(model, feature, points, step, square, size)
+        feature = _guarded(model, feature, points, step, square, size)
         last = size
     raise AssociationError(f"no convergence in {most} steps; the points do not resemble the shape")
 
 
-def _guarded(
-    model: Model, feature: Feature, points: Points, step: Floats, square: float, size: float
-) -> tuple[Feature, float]:
+def _guarded(model: Model, feature: Feature, points: Points, step: Floats, square: float, size: float) -> Feature:
     """Take the step, halved until the sum of squares does not grow (far from the end only)."""
     share = 1.0 if size < 0.5 else 0.5 / size
     for _ in range(30):
         trial = model.stepped(feature, share * step)
         trial_square = float(np.sum(trial.distances(points) ** 2))
         if trial_square <= square * (1 + 1e-9) or size * share < 1e-7:
-            return trial, trial_square
+            return trial
         share *= 0.5
     raise AssociationError("the association does not converge; the points do not resemble the shape")
 

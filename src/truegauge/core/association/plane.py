@@ -46,4 +46,7 @@ def fit_line(points: Points) -> Fit:
 
 def _triangle(points: Points) -> Points:
     """Return a small matrix with the same singular values and right vectors (R of the QR factorisation)."""
-    return points if len(points) < 4 else np.linalg.qr(points, mode="r")
+    if len(points) < 4:
+        return points
+    r: Points = np.linalg.qr(points, mode="r")  # type: ignore[assignment]
+    return r

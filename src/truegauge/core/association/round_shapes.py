@@ -49,7 +49,9 @@ class CircleModel:
     def stepped(self, feature: Feature, step: Floats) -> Feature:
         """Move the centre, change the radius."""
         assert isinstance(feature, Circle)
-        return Circle(feature.center + np.array([step[0], step[1], 0.0]), feature.normal, feature.radius + float(step[2]))
+        return Circle(
+            feature.center + np.array([step[0], step[1], 0.0]), feature.normal, feature.radius + float(step[2])
+        )
 
 
 def algebraic_center(points: Rows) -> tuple[Floats, float]:

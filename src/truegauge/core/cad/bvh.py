@@ -17,8 +17,11 @@ STACK = 64
 
 
 class Bvh(NamedTuple):
-    """`boxes` (k, 6) low and high corners; `nodes` (k, 2): (right child, 0) or (first, count); `corners` (m, 9)
-    triangles in tree order; `order` (m,) their original indices. The left child follows its parent."""
+    """The tree in flat arrays.
+
+    `boxes` (k, 6) low and high corners; `nodes` (k, 2): (right child, 0) or (first, count); `corners` (m, 9)
+    triangles in tree order; `order` (m,) their original indices. The left child follows its parent.
+    """
 
     boxes: NDArray[np.float64]
     nodes: NDArray[np.int64]
@@ -129,11 +132,11 @@ def nearest_on_triangle(corners, t, px, py, pz):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def nearest_triangle(boxes, nodes, corners, px, py, pz, bound2, start, stack, distance):  # type: ignore[no-untyped-def]
+def nearest_triangle(boxes, nodes, corners, px, py, pz, bound2, start, stack, distance):  # type: ignore
     """Return (tree position, distance^2, v, w, region); position -1 where nothing is nearer than sqrt(bound2).
 
-    `start` is a tree position tried first: neighbouring points share their triangle, which makes the bound tight. `stack`
-    (int) and `distance` (float) are scratch of `STACK` entries, so that nothing is allocated a point.
+    `start` is a tree position tried first: neighbouring points share their triangle, which makes the bound tight.
+    `stack` (int) and `distance` (float) are scratch of `STACK` entries, so that nothing is allocated a point.
     """
     best, bv, bw, bregion, bt = bound2, 0.0, 0.0, 0, -1
     if start >= 0:

@@ -4,6 +4,7 @@ It holds the interpreter lock and can crash on damaged files, so it is run in a 
 """
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -80,7 +81,9 @@ def model_from_shape(shape: Any, key: str, name: str) -> CadModel:
         surface, mesh_face = _surface(topo)
         vertices, uv, triangles = _triangulation(mesh_face)
         if len(triangles) == 0:
-            raise GeometryError(f"face {i} of {face_map.Extent()} cannot be triangulated; heal the part and export again")
+            raise GeometryError(
+                f"face {i} of {face_map.Extent()} cannot be triangulated; heal the part and export again"
+            )
         normals = normals_at(surface, vertices, uv)
         faces.append(_face(i, topo, surface, vertices))
         pieces.append((vertices, normals, uv, _counter_clockwise(vertices, normals, triangles) + start, i))
@@ -185,7 +188,7 @@ def _with_outward(surface: Surface, topo: Any) -> Surface:
         if normal.Magnitude() > 1e-12:
             ours = normals_at(surface, _xyz(point)[None], np.array([[u, v]]))[0]
             outward = 1 if float(ours @ _xyz(normal)) > 0 else -1
-            return Surface(*(getattr(surface, f) if f != "outward" else outward for f in Surface.__slots__))
+            return replace(surface, outward=outward)
     raise GeometryError("a face has no normal anywhere")
 
 
@@ -242,9 +245,7 @@ def _polyline(edge: Any, face: Any) -> np.ndarray | None:
     if polygon is None:
         return None
     move = location.Transformation()
-    return np.array(
-        [_xyz(triangulation.Node(polygon.Node(k + 1)).Transformed(move)) for k in range(polygon.NbNodes())]
-    )
+    return np.array([_xyz(triangulation.Node(polygon.Node(k + 1)).Transformed(move)) for k in range(polygon.NbNodes())])
 
 
 def _is_sharp(polyline: np.ndarray, faces: list[int], mesh: Mesh) -> bool:

@@ -6,7 +6,7 @@ nearest point lies on the border of the face and the surface's foot lies off the
 """
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -75,7 +75,7 @@ class Projector:
             at_border[mesh.triangles[rows, (k + 1) % 3]] = True
         border = np.hstack([mesh.boundary, at_border[mesh.triangles]])
         self._packed = _Packed(
-            *_pack_surfaces(model),
+            **_pack_surfaces(model),
             face=mesh.triangle_face[order],
             uv=np.ascontiguousarray(mesh.uv[mesh.triangles].reshape(-1, 6)[order]),
             border=np.ascontiguousarray(border[order]),
@@ -154,7 +154,7 @@ def _even_mesh(model: CadModel) -> Mesh:
     )  # fmt: skip
 
 
-def _pack_surfaces(model: CadModel) -> tuple[NDArray[np.int64] | NDArray[np.float64], ...]:
+def _pack_surfaces(model: CadModel) -> dict[str, Any]:
     faces = model.faces
     splines, knots, poles = np.zeros((len(faces), 8), dtype=np.int64), [np.zeros(0)], [np.zeros((0, 4))]
     knot_count = pole_count = 0
@@ -167,15 +167,15 @@ def _pack_surfaces(model: CadModel) -> tuple[NDArray[np.int64] | NDArray[np.floa
             knot_count += ku.size + kv.size
             pole_count += h.shape[0] * h.shape[1]
     s = [f.surface for f in faces]
-    return (
-        np.array([int(x.kind) for x in s]),
-        np.array([np.concatenate([x.origin, x.x, x.y, x.z]) for x in s]),
-        np.array([(x.radius, x.minor, np.sin(x.half_angle), np.cos(x.half_angle)) for x in s]),
-        np.array([float(x.outward) for x in s]),
-        splines,
-        np.concatenate(knots),
-        np.ascontiguousarray(np.vstack(poles)),
-    )
+    return {
+        "kind": np.array([int(x.kind) for x in s]),
+        "frame": np.array([np.concatenate([x.origin, x.x, x.y, x.z]) for x in s]),
+        "size": np.array([(x.radius, x.minor, np.sin(x.half_angle), np.cos(x.half_angle)) for x in s]),
+        "outward": np.array([float(x.outward) for x in s]),
+        "spline": splines,
+        "knots": np.concatenate(knots),
+        "poles": np.ascontiguousarray(np.vstack(poles)),
+    }
 
 
 # The kernels take plain arrays and scalars: a tuple of arrays, or a row of one, costs a counted reference a call.

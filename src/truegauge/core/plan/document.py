@@ -104,7 +104,7 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[1] = SCHEMA_VERSION
+    schema_version: Literal[1] = 1
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None

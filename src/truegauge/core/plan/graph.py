@@ -1,6 +1,7 @@
 """The evaluation graph: nodes keyed by content, so that only what changed is computed again."""
 
 import logging
+import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
@@ -25,33 +26,39 @@ class Graph:
     def __init__(self, capacity: int = 4000) -> None:
         self._results: OrderedDict[Hashable, object] = OrderedDict()
         self._capacity = capacity
+        # A window reads what is known while a worker computes more.
+        self._lock = threading.Lock()
         self.computed = 0
 
     def node(self, key: Hashable, compute: Callable[[], T]) -> T | NotComputed:
         """Return the stored result of `key`, or compute it. An error of ours becomes a reason."""
-        if key in self._results:
-            self._results.move_to_end(key)
-            return self._results[key]  # type: ignore[return-value]
-        self.computed += 1
+        with self._lock:
+            if key in self._results:
+                self._results.move_to_end(key)
+                return self._results[key]  # type: ignore[return-value]
+            self.computed += 1
         result: T | NotComputed
         try:
             result = compute()
         except TrueGaugeError as error:
             log.info("node %s: %s", key if isinstance(key, str) else "", error)
             result = NotComputed(str(error))
-        self._results[key] = result
-        while len(self._results) > self._capacity:
-            self._results.popitem(last=False)
+        with self._lock:
+            self._results[key] = result
+            while len(self._results) > self._capacity:
+                self._results.popitem(last=False)
         return result
 
     def peek(self, key: Hashable) -> object | None:
         """Return the stored result of `key`, or None."""
-        return self._results.get(key)
+        with self._lock:
+            return self._results.get(key)
 
     def forget(self, keep: Callable[[Hashable], bool]) -> None:
         """Drop results, for memory: those of samples that are no longer open."""
-        for key in [k for k in self._results if not keep(k)]:
-            del self._results[key]
+        with self._lock:
+            for key in [k for k in self._results if not keep(k)]:
+                del self._results[key]
 
 
 def needed(value: T | NotComputed, what: str = "") -> T:

@@ -67,7 +67,7 @@ def align(
     cloud: PreparedCloud,
     model: CadModel,
     projector: Projector,
-    settings: AlignmentSettings = AlignmentSettings(),  # noqa: B008 - frozen
+    settings: AlignmentSettings = AlignmentSettings(),
     *,
     progress: Progress = silent,
 ) -> Alignment:
@@ -220,9 +220,7 @@ def unit_doubt(scan_diagonal: float, part_diagonal: float) -> str | None:
     """Tell when the size of a scan speaks for another unit than the one it was read with; None when it does not."""
     ratio = scan_diagonal / part_diagonal
     if ratio < 0.12 and 0.4 < ratio * 25.4 < 6:
-        return (
-            f"the scan measures {scan_diagonal:.1f} mm, the part {part_diagonal:.1f} mm: its lengths look like inch"
-        )
+        return f"the scan measures {scan_diagonal:.1f} mm, the part {part_diagonal:.1f} mm: its lengths look like inch"
     if ratio > 8 and 0.3 < ratio / 25.4 < 4:
         return f"the scan measures {scan_diagonal:.0f} mm, the part {part_diagonal:.1f} mm: its lengths look like mm"
     return None

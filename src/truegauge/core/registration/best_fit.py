@@ -93,7 +93,8 @@ def _step(feet: Points, normals: Normals, distance: Floats, used: Mask, center: 
         raise RegistrationError("the points leave the part free to move (say, all on one plane or one axis)")
     if not solve6(a, b):
         raise RegistrationError("the points do not determine the pose of the part")
-    return b
+    solution: Floats = b
+    return solution
 
 
 def _scaled(lower: Floats) -> Floats:

@@ -1,0 +1,53 @@
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from truegauge import demo
+from truegauge.app import session as session_module
+from truegauge.app.main import make_application
+from truegauge.app.session import Session
+from truegauge.app.window import MainWindow
+
+PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return make_application()
+
+
+@pytest.fixture
+def window(qtbot, qapp, evaluator, monkeypatch):
+    """An empty window. The demo part's evaluator is shared by all tests: it is a pure function of its inputs."""
+    original = session_module._evaluator
+
+    def shared(model, progress):
+        return evaluator if model.key == evaluator.model.key else original(model, progress)
+
+    monkeypatch.setattr(session_module, "_evaluator", shared)
+    made = MainWindow(Session(), "day")
+    made.notices = []
+    made.session.noticed.connect(lambda notice: made.notices.append(notice))
+    qtbot.addWidget(made, before_close_func=lambda w: w.session.history.mark_saved())
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.close()
+    assert not [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+
+
+@pytest.fixture
+def settle(window, qtbot):
+    def wait():
+        qtbot.waitUntil(lambda: not window.session.is_busy, timeout=PATIENCE)
+
+    return wait
+
+
+@pytest.fixture
+def loaded(window, qtbot, settle):
+    """The window with the demo plan and sample, evaluated."""
+    window.session.open_plan(demo.PLAN)
+    window.session.open_scan(demo.SCAN)
+    settle()
+    assert window.session.evaluation is not None
+    return window

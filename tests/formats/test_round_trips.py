@@ -1,0 +1,76 @@
+import os
+
+import numpy as np
+import pytest
+
+from truegauge import demo
+from truegauge.core.errors import FormatError
+from truegauge.core.plan.evaluation import Evaluator
+from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
+from truegauge.formats.files import write_whole
+from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
+from truegauge.formats.sample_file import open_sample, write_sample
+
+
+def test_a_plan_comes_back_equal_with_its_part(tmp_path, plan):
+    path = tmp_path / "a.tgplan"
+    write_plan(path, plan, demo.PART.read_bytes())
+    file = read_plan(path)
+    assert file.plan == plan
+    assert file.part == demo.PART.read_bytes()
+
+
+def test_saving_twice_gives_the_same_bytes(tmp_path, plan):
+    for name in ("a", "b"):
+        write_plan(tmp_path / name, plan, demo.PART.read_bytes())
+    assert (tmp_path / "a").read_bytes() == (tmp_path / "b").read_bytes()
+
+
+def test_saved_plan_and_sample_give_the_same_results_to_the_last_digit(tmp_path, plan, sample, evaluation):
+    write_plan(tmp_path / "a.tgplan", plan, demo.PART.read_bytes())
+    write_sample(tmp_path / "a.tgsample", sample, demo.SCAN.read_bytes())
+    file = read_plan(tmp_path / "a.tgplan")
+    again, _ = open_sample(tmp_path / "a.tgsample")
+    assert np.array_equal(again.points, sample.points)
+    results = Evaluator(model_of_plan(tmp_path / "a.tgplan", file)).evaluate(file.plan, again).results
+    assert [r.measured for r in results] == [r.measured for r in evaluation.results]
+
+
+def test_a_sample_remembers_its_unit(tmp_path):
+    inch, content = open_sample(demo.SCAN, "inch")
+    write_sample(tmp_path / "a.tgsample", inch, content)
+    again, _ = open_sample(tmp_path / "a.tgsample")
+    assert np.array_equal(again.points, inch.points)
+    assert again.data.unit == "inch"
+
+
+def test_a_part_in_arrays_comes_back_equal(tmp_path, model):
+    path = tmp_path / "part.npz"
+    path.write_bytes(model_to_bytes(model))
+    again = model_from_file(path)
+    assert again.key == model.key
+    assert np.array_equal(again.mesh.vertices, model.mesh.vertices)
+    assert [f.surface.kind for f in again.faces] == [f.surface.kind for f in model.faces]
+    assert len(again.edges) == len(model.edges)
+    assert not again.mesh.vertices.flags.writeable
+
+
+def test_a_failed_write_leaves_the_old_file(tmp_path, monkeypatch):
+    path = tmp_path / "plan.tgplan"
+    path.write_bytes(b"old")
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(FormatError, match="No space left"):
+        write_whole(path, b"new")
+    assert path.read_bytes() == b"old"
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_the_demo_files_are_what_their_script_makes(model, plan):
+    from truegauge.demo.plan import housing_plan
+
+    assert housing_plan(model) == plan
+    assert demo.SCAN.stat().st_size < 4_000_000

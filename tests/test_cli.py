@@ -1,0 +1,98 @@
+"""The command line as a user calls it."""
+
+import csv
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from truegauge import demo
+from truegauge.core.frames import apply, invert
+from truegauge.formats.plan_file import write_plan
+from truegauge.formats.ply import ply_from_points
+
+PROGRAM = Path(sys.executable).parent / "truegauge"
+FITS = Path(__file__).parent / "data" / "fits"
+
+
+def run(*arguments):
+    return subprocess.run([str(PROGRAM), *map(str, arguments)], capture_output=True, text=True, timeout=300)
+
+
+def test_inspect_writes_all_and_tells_by_its_exit_code(tmp_path, truth):
+    done = run("inspect", demo.PLAN, "--scan", demo.SCAN, "--out", tmp_path / "out")
+    assert done.returncode == 1, done.stderr  # two characteristics are outside
+    document = json.loads((tmp_path / "out" / "results.json").read_text())
+    assert document["plan"] == "LW-1140 worm-drive housing"
+    assert document["unit"] == "mm"
+    bore = document["characteristics"][3]
+    assert bore["measured"] == pytest.approx(42.012, abs=0.0005)
+    assert bore["deviation"] == pytest.approx(bore["measured"] - bore["nominal"])
+    assert (bore["lower"], bore["upper"]) == (42.0, 42.025)
+    assert {c["state"] for c in document["characteristics"]} == {"within", "near", "outside"}
+    rows = list(csv.DictReader((tmp_path / "out" / "results.csv").read_text().splitlines()))
+    assert [float(r["measured"]) for r in rows] == [c["measured"] for c in document["characteristics"]]
+    assert (tmp_path / "out" / "report.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_inspect_is_content_when_all_is_within(tmp_path, plan):
+    kept = tuple(c for c in plan.characteristics if c.number in (4, 15))
+    write_plan(tmp_path / "good.tgplan", plan.replace(characteristics=kept), demo.PART.read_bytes())
+    done = run("inspect", tmp_path / "good.tgplan", "--scan", demo.SCAN, "--out", tmp_path)
+    assert done.returncode == 0, done.stderr
+
+
+def test_compare_prints_pose_and_deviation(truth, model):
+    done = run("compare", demo.PART, demo.SCAN, "--json")
+    assert done.returncode == 0, done.stderr
+    document = json.loads(done.stdout)
+    pose = np.array(document["alignment"]["part_from_scan"])
+    center = model.box.mean(axis=0)
+    there = apply(invert(np.array(truth["part_from_scan"])), center[None])
+    assert np.linalg.norm(apply(pose, there) - center) < 0.01
+    assert document["alignment"]["points_total"] == truth["points"]["total"]
+    assert document["alignment"]["rms"] < 0.012
+    assert set(document["deviation"]) == {"count", "mean", "std", "min", "max", "p05", "p50", "p95"}
+    assert abs(document["deviation"]["p50"]) < 0.003
+
+
+def test_a_scan_in_the_wrong_unit_is_an_error_with_the_way_out(tmp_path, sample):
+    path = tmp_path / "inch.ply"
+    path.write_bytes(ply_from_points(sample.points[::10] / 25.4))
+    done = run("compare", demo.PART, path, "--json")
+    assert done.returncode == 2
+    assert "inch.ply" in done.stderr
+    assert "--units inch" in done.stderr
+    again = run("compare", demo.PART, path, "--units", "inch", "--json")
+    assert again.returncode == 0
+    assert json.loads(again.stdout)["alignment"]["trusted"]
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("inspect", "nothing.tgplan", "--scan", demo.SCAN, "--out", "x"),
+        ("compare", demo.SCAN, demo.SCAN),
+        ("associate", "cylinder", demo.PART),
+        ("associate", "potato", FITS / "cylinder-ls-01.json"),
+        ("associate", "plane", FITS / "plane-ls-01.json", "--criterion", "best"),
+    ],
+)
+def test_errors_are_one_line_and_exit_code_2(arguments):
+    done = run(*arguments)
+    assert done.returncode == 2
+    assert "Traceback" not in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_associate_prints_the_parameters_of_a_reference_case():
+    done = run("associate", "cylinder", FITS / "cylinder-ls-01.json", "--json")
+    document = json.loads(done.stdout)
+    expected = json.loads((FITS / "cylinder-ls-01.json").read_text())["expected"]
+    assert (document["shape"], document["criterion"]) == ("cylinder", "least_squares")
+    assert document["parameters"]["radius"] == pytest.approx(expected["radius"], abs=1e-9)
+    assert document["form"] == pytest.approx(expected["form"], abs=1e-9)
+    assert document["points"] > 0
