@@ -20,7 +20,7 @@ GOOD = ply_from_points(np.arange(300.0).reshape(100, 3))
 HEADER = GOOD[: GOOD.index(b"end_header\n") + 11]
 
 
-def refused(reader, path, match):
+def assert_refused(reader, path, match):
     with pytest.raises(FormatError, match=match) as caught:
         reader(path)
     assert str(caught.value).startswith(path.name)
@@ -52,7 +52,7 @@ def test_a_bad_scan_is_refused_with_a_message(case, tmp_path):
     content, match = BAD_PLY[case]
     path = tmp_path / "scan.ply"
     path.write_bytes(content)
-    refused(read_scan, path, match)
+    assert_refused(read_scan, path, match)
 
 
 def test_no_mutation_of_a_scan_crashes_the_reader(tmp_path):
@@ -125,7 +125,7 @@ STEP = demo.PART.read_bytes()
 def test_a_bad_part_is_refused_with_a_message(tmp_path, content, match):
     path = tmp_path / "part.step"
     path.write_bytes(content)
-    refused(read_step, path, match)
+    assert_refused(read_step, path, match)
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -143,8 +143,8 @@ def test_a_corrupted_part_never_takes_the_program_down(tmp_path, seed):
 
 
 def test_a_missing_file_and_a_folder_are_named(tmp_path):
-    refused(read_step, tmp_path / "nothing.step", "no such file")
-    refused(read_scan, tmp_path, "a folder")
+    assert_refused(read_step, tmp_path / "nothing.step", "no such file")
+    assert_refused(read_scan, tmp_path, "a folder")
 
 
 def test_a_broken_cache_is_read_again(tmp_path, monkeypatch, model):
@@ -176,7 +176,7 @@ def with_document(path, change):
 def test_a_damaged_plan_is_refused_and_says_where(tmp_path, change, match):
     path = tmp_path / "plan.tgplan"
     with_document(path, change)
-    refused(read_plan, path, match)
+    assert_refused(read_plan, path, match)
 
 
 def test_a_plan_of_a_newer_version_says_so(tmp_path):
@@ -191,7 +191,7 @@ def test_a_cut_off_plan_or_sample_is_refused(tmp_path, size):
     for name, reader in (("plan.tgplan", read_plan), ("sample.tgsample", open_sample)):
         path = tmp_path / name
         path.write_bytes(PLAN[:size])
-        refused(reader, path, "empty" if size == 0 else "not a whole")
+        assert_refused(reader, path, "empty" if size == 0 else "not a whole")
 
 
 def test_points_from_text_in_the_usual_forms(tmp_path):
@@ -221,4 +221,4 @@ def test_points_from_text_in_the_usual_forms(tmp_path):
 def test_bad_point_files_name_the_line(tmp_path, content, match):
     path = tmp_path / "points.csv"
     path.write_bytes(content)
-    refused(read_points, path, match)
+    assert_refused(read_points, path, match)

@@ -17,7 +17,7 @@ log = logging.getLogger(__name__)
 class Job(QObject):
     """One piece of work. It lives in the window's thread; its work does not."""
 
-    # All carry the job itself, so that a method of a QObject can receive them: Qt then delivers in that object's thread.
+    # All carry the job itself, so that a method of a QObject can receive them: Qt delivers in that object's thread.
     progressed = Signal(object, float, str)
     done = Signal(object, object)
     failed = Signal(object, object)

@@ -366,6 +366,7 @@ class Session(QObject):
         if show != self.show_map:
             self.show_map = show
             self.display_changed.emit()
+            self._make_map()
 
     def set_show_points(self, show: bool) -> None:
         """Turn the points on or off."""
@@ -479,6 +480,7 @@ class Session(QObject):
             self.evaluation = evaluator.evaluate(plan, sample)
             self.evaluated.emit()
             self._propose()
+            self._make_map()
             return
 
         def work(progress: Progress) -> Evaluation | None:
@@ -497,6 +499,18 @@ class Session(QObject):
                 self._propose()
 
         self._start(work, done, "Evaluating" if sample is not None else "Preparing")
+
+    def _make_map(self) -> None:
+        """Compute the map when it is wanted and not known yet."""
+        evaluator, plan, sample = self.evaluator, self.plan, self.sample
+        if not self.show_map or evaluator is None or sample is None:
+            return
+        if evaluator.known_deviation_map(plan, sample) is None and self.evaluation is not None:
+            self._start(
+                lambda progress: evaluator.deviation_map(plan, sample),
+                lambda _: self.display_changed.emit(),
+                "Deviation map",
+            )
 
     def _propose(self) -> None:
         evaluator, plan, sample, selection = self.evaluator, self.plan, self.sample, self.selection

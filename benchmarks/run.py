@@ -1,0 +1,160 @@
+"""Measures what docs/benchmarks.md states: ``.venv/bin/python benchmarks/run.py``. Prints one line a figure."""
+
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from statistics import median
+
+import numpy as np
+
+from truegauge import demo
+from truegauge.core.clouds.prepared import prepare
+from truegauge.core.clouds.spatial import spatial_order
+from truegauge.core.frames import apply, invert, random_rigid
+from truegauge.core.plan.commands import EditCharacteristic
+from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.registration.align import align
+from truegauge.demo.scan_maker import ScanSettings, make_scan
+from truegauge.formats.plan_file import read_plan
+from truegauge.formats.ply import ply_from_points
+from truegauge.formats.sample_file import open_sample
+from truegauge.formats.step import read_step
+
+PROGRAM = Path(sys.executable).parent / "truegauge"
+
+
+def timed(work, repeats=3):
+    times = []
+    for _ in range(repeats):
+        started = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - started)
+    return median(times)
+
+
+def say(what, value, unit):
+    print(f"{what:<72} {value:10.3f} {unit}", flush=True)
+
+
+def child(*arguments):
+    """Return seconds and peak MB of a run of the program."""
+    started = time.perf_counter()
+    before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
+    subprocess.run([str(PROGRAM), *map(str, arguments)], check=False, capture_output=True)
+    peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
+    return time.perf_counter() - started, max(peak, before) / 1024
+
+
+def start_to_window():
+    """Seconds from starting the process to the demo plan and sample drawn, and to all evaluated."""
+    code = (
+        "import os, time, sys; t = float(sys.argv[1]);"
+        "os.environ['QT_QPA_PLATFORM'] = 'offscreen';"
+        "from truegauge.app.main import make_application; from truegauge.app.session import Session;"
+        "from truegauge.app.window import MainWindow; from truegauge.demo.run import _until;"
+        "from truegauge import demo;"
+        "make_application(); s = Session(); w = MainWindow(s, 'day'); w.show();"
+        "s.open_plan(demo.PLAN); s.open_scan(demo.SCAN);"
+        "_until(lambda: s.model is not None); w.view.repaint(); print(time.time() - t);"
+        "_until(lambda: s.sample is not None and s.evaluation is not None and not s.is_busy); print(time.time() - t);"
+        "s.history.mark_saved(); w.close()"
+    )
+    shown, done = [], []
+    for _ in range(3):
+        run = subprocess.run([sys.executable, "-c", code, str(time.time())], capture_output=True, text=True, check=True)
+        first, second = (float(x) for x in run.stdout.split()[-2:])
+        shown.append(first)
+        done.append(second)
+    say("start to window with the demo part drawn (warm)", median(shown), "s")
+    say("start to all demo results", median(done), "s")
+
+
+def frames():
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from truegauge.rendering.camera import standard_camera
+    from truegauge.rendering.scene import Scene
+
+    model = read_step(demo.PART)
+    evaluator = Evaluator(model)
+    sample, _ = open_sample(demo.SCAN)
+    plan = read_plan(demo.PLAN).plan
+    evaluator.evaluate(plan, sample)
+    found = evaluator.deviation_map(plan, sample)
+    million, _ = make_scan(model, evaluator.projector, ScanSettings(points=1_000_000, seed=9))
+    scene = Scene()
+    scene.set_model(model)
+    camera = standard_camera("corner", model.box, 656 / 756)
+
+    def turn(label, moving):
+        view = camera
+        scene.render(view, 492 if moving else 656, 567 if moving else 756, moving=moving)
+        times = []
+        for _ in range(20):
+            view = view.orbited(0.02, 0.01, view.target)
+            started = time.perf_counter()
+            scene.render(view, 492 if moving else 656, 567 if moving else 756, moving=moving)
+            times.append(time.perf_counter() - started)
+        say(f"frame, {label}, {'turning' if moving else 'at rest'}", 1000 * median(times), "ms")
+
+    for moving in (True, False):
+        turn("part", moving)
+    scene.set_points(million)
+    scene.show_points(True)
+    for moving in (True, False):
+        turn("part and 1,000,000 points", moving)
+    scene.show_points(False)
+    scene.set_map(found, 0.1, 0.05)
+    for moving in (True, False):
+        turn("deviation map", moving)
+    scene.close()
+
+
+def main():
+    print(f"{os.cpu_count()} cores, Python {sys.version.split()[0]}, numpy {np.__version__}")
+    model = read_step(demo.PART)
+    evaluator = Evaluator(model)
+    projector = evaluator.projector
+    for count in (250_000, 1_000_000):
+        points, truth = make_scan(model, projector, ScanSettings(points=count, seed=7))
+        move = random_rigid(np.random.default_rng(1), 300)
+        posed = apply(move, points)
+        align(prepare(posed), model, projector)
+        cloud = prepare(posed)
+        say(f"prepare {count:,} points", timed(lambda p=posed: prepare(p)), "s")
+        say(f"align {count:,} points from any pose", timed(lambda c=cloud: align(c, model, projector)), "s")
+        result = align(cloud, model, projector)
+        expected = np.array(truth["part_from_scan"]) @ invert(move)
+        corner = apply(invert(expected), model.box)
+        error = np.abs(apply(result.part_from_scan, corner) - model.box).max()
+        say("   error of the pose at the corners of the part", 1000 * error, "um")
+        aligned = apply(expected, posed)
+        order = spatial_order(aligned)
+        say(f"exact deviations of {count:,} points",
+            timed(lambda a=aligned, o=order: projector.deviations(a, max_distance=3.5, order=o)), "s")  # fmt: skip
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "scan.ply"
+            path.write_bytes(ply_from_points(posed))
+            seconds, peak = child("compare", demo.PART, path, "--json")
+            say(f"truegauge compare, {count:,} points, whole program", seconds, "s")
+            say("   peak memory of the largest process", peak, "MB")
+    sample, _ = open_sample(demo.SCAN)
+    plan = read_plan(demo.PLAN).plan
+    one = plan.characteristics[3]
+    rows = [one.model_dump() | {"id": f"x{i}", "number": i + 1} for i in range(500)]
+    many = plan.replace(characteristics=tuple(Characteristic.model_validate(row) for row in rows))
+    evaluator.evaluate(many, sample)
+    edited = EditCharacteristic("x7", (("upper", 0.01),)).apply(many)
+    say(
+        "evaluate after editing one tolerance of 500", 1000 * timed(lambda: evaluator.evaluate(edited, sample), 9), "ms"
+    )
+    start_to_window()
+    frames()
+
+
+if __name__ == "__main__":
+    main()
