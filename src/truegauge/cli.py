@@ -173,8 +173,8 @@ def _one_of(text: str, kinds: type, what: str) -> str:
 
 
 def _check_unit(path: Path, points: Points, diagonal: float) -> None:
+    from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
     from truegauge.core.errors import FormatError
-    from truegauge.core.registration.align import scan_diagonal, unit_doubt
 
     doubt = unit_doubt(scan_diagonal(points), diagonal)
     if doubt is not None:

@@ -20,8 +20,8 @@ def window(qtbot, qapp, evaluator, monkeypatch):
     """An empty window. The demo part's evaluator is shared by all tests: it is a pure function of its inputs."""
     original = session_module._evaluator
 
-    def shared(model, progress):
-        return evaluator if model.key == evaluator.model.key else original(model, progress)
+    def shared(model):
+        return evaluator if model.key == evaluator.model.key else original(model)
 
     monkeypatch.setattr(session_module, "_evaluator", shared)
     made = MainWindow(Session(), "day")

@@ -34,7 +34,7 @@ from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.plan.commands import EditCharacteristic
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.evaluation import Result
+from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.units import NumberFormat

@@ -1,32 +1,36 @@
 """The presentation model: what is open, selected, shown and being worked on. No widget; tests drive it."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.jobs import Job
 from truegauge.core.cad.model import CadModel
-from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import describe_face, whole_surface
+from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.plan.commands import Command, RemoveCharacteristic, SetPart
 from truegauge.core.plan.document import PartReference, Plan
-from truegauge.core.plan.evaluation import Evaluation, Evaluator
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
 from truegauge.core.plan.proposals import FaceGroups, Proposal, accept, proposals
+from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of
-from truegauge.core.registration.align import scan_diagonal, unit_doubt
 from truegauge.formats.files import content_key, read_bytes
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
 from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.step import read_step
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
 
 STAGES = ("part", "align", "measure", "evaluate", "report")
 PART_ENDINGS = (".step", ".stp")
@@ -45,7 +49,7 @@ class Notice:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Part:
-    evaluator: Evaluator
+    model: CadModel
     content: bytes
 
 
@@ -67,6 +71,7 @@ class Session(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.history = History(Plan())
+        self.model: CadModel | None = None  # there before the evaluator, which takes a moment longer
         self.evaluator: Evaluator | None = None
         self.part_content: bytes | None = None
         self.sample: Sample | None = None
@@ -88,6 +93,7 @@ class Session(QObject):
         self._job_text = ""
         self._closed = False
         self._generation = 0
+        self._evaluators: dict[str, Evaluator] = {}
         self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
         self._part_shown = ""
 
@@ -99,11 +105,6 @@ class Session(QObject):
         return self.history.plan
 
     @property
-    def model(self) -> CadModel | None:
-        """The part, if there is one."""
-        return self.evaluator.model if self.evaluator else None
-
-    @property
     def is_busy(self) -> bool:
         """Whether work is going on."""
         return self._job is not None or bool(self._waiting)
@@ -111,7 +112,7 @@ class Session(QObject):
     def missing(self, stage: str) -> str:
         """Say what a stage still needs; empty when nothing."""
         evaluation = self.evaluation
-        if self.evaluator is None:
+        if self.model is None:
             return "open a part first"
         if stage == "part":
             return ""
@@ -147,7 +148,7 @@ class Session(QObject):
         def work(progress: Progress) -> _Part:
             content = read_bytes(path)
             model = read_step(path, progress=part_of(progress, 0, 0.8))
-            return _Part(_evaluator(model, progress), content)
+            return _Part(model, content)
 
         def done(part: _Part) -> None:
             reference = PartReference(file_name=path.name, sha256=content_key(part.content))
@@ -188,7 +189,7 @@ class Session(QObject):
             if file.part is None:
                 return file.plan, None
             model = model_of_plan(path, file, progress=part_of(progress, 0, 0.8))
-            return file.plan, _Part(_evaluator(model, progress), file.part)
+            return file.plan, _Part(model, file.part)
 
         def done(result: tuple[Plan, _Part | None]) -> None:
             plan, part = result
@@ -449,7 +450,8 @@ class Session(QObject):
             self._next()
 
     def _set_part(self, part: _Part | None) -> None:
-        self.evaluator = part.evaluator if part else None
+        self.model = part.model if part else None
+        self.evaluator = self._evaluators.get(self.model.key) if self.model else None
         self.part_content = part.content if part else None
         self.evaluation = None
         self.selection, self.selected_characteristic, self.hovered_face = (), "", -1
@@ -472,11 +474,12 @@ class Session(QObject):
         """Evaluate now when only judgements changed, else in the background; a newer request replaces an older."""
         self._generation += 1
         generation, evaluator, plan, sample = self._generation, self.evaluator, self.plan, self.sample
-        if evaluator is None:
+        model = self.model
+        if model is None:
             self.evaluation = None
             self.evaluated.emit()
             return
-        if evaluator.is_quick(plan, sample):
+        if evaluator is not None and evaluator.can_pick and evaluator.is_quick(plan, sample):
             self.evaluation = evaluator.evaluate(plan, sample)
             self.evaluated.emit()
             self._propose()
@@ -486,13 +489,19 @@ class Session(QObject):
         def work(progress: Progress) -> Evaluation | None:
             if generation != self._generation:
                 return None
-            evaluation = evaluator.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
+            progress(0.0, "preparing the surfaces")
+            prepared = evaluator or _evaluator(model)
+            self._evaluators[model.key] = prepared
+            _ = prepared.projector
+            evaluation = prepared.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
             if sample is not None:
                 progress(0.92, "deviation map")
-                evaluator.deviation_map(plan, sample)
+                prepared.deviation_map(plan, sample)
             return evaluation
 
         def done(evaluation: Evaluation | None) -> None:
+            if self.model is model:
+                self.evaluator = self._evaluators.get(model.key)
             if evaluation is not None and generation == self._generation:
                 self.evaluation = evaluation
                 self.evaluated.emit()
@@ -534,9 +543,10 @@ class _WrongUnit(FormatError):
     """The size of a scan speaks for another unit."""
 
 
-def _evaluator(model: CadModel, progress: Progress) -> Evaluator:
-    progress(0.85, "preparing the surfaces")
-    return Evaluator(model, Projector(model))
+def _evaluator(model: CadModel) -> Evaluator:
+    from truegauge.core.plan.evaluation import Evaluator
+
+    return Evaluator(model)
 
 
 def _words(problem: Exception | str) -> str:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF
 
-from truegauge.core.plan.evaluation import Result
+from truegauge.core.plan.results import Result
 
 HEIGHT = 44.0
 _GAP = 8.0

@@ -24,8 +24,8 @@ from truegauge.app.session import Session
 from truegauge.app.tags import Tag, place_tags
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.plan.evaluation import Result
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.rendering.camera import Camera, standard_camera
@@ -354,7 +354,7 @@ class View(QWidget):
     def face_at(self, x: float, y: float) -> int:
         """Return the face under a place in the widget, -1 for none."""
         s = self._session
-        if s.evaluator is None or self._camera is None or s.model is None:
+        if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
             return -1
         origin, direction = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
         return s.evaluator.projector.pick(origin, direction)
@@ -362,9 +362,10 @@ class View(QWidget):
     def _point_at(self, x: float, y: float) -> np.ndarray:
         """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
         s = self._session
-        assert s.evaluator is not None
         assert s.model is not None
         assert self._camera is not None
+        if s.evaluator is None or not s.evaluator.can_pick:
+            return np.asarray(s.model.box.mean(axis=0))
         ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
         hit = s.evaluator.projector.pick_point(*ray)
         return s.model.box.mean(axis=0) if hit is None else hit[1]
@@ -374,7 +375,7 @@ class View(QWidget):
         self.setFocus()
         self._press = self._last = event.position()
         self._dragging = False
-        if self._camera is not None and self._session.evaluator is not None:
+        if self._camera is not None and self._session.model is not None:
             self._pivot = self._point_at(event.position().x(), event.position().y())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:

@@ -1,6 +1,9 @@
 """Extraction: which points of the cloud belong to a feature, and what the cloud says about its form."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -8,8 +11,10 @@ from truegauge.core.arrays import Floats, Ints, Mask, Points, frozen
 from truegauge.core.association import Cone, Feature, Fit, Plane, associate
 from truegauge.core.association.features import DIRECTIONS
 from truegauge.core.cad.model import CadModel
-from truegauge.core.cad.projection import Deviations
 from truegauge.core.cad.recognition import Nominal
+
+if TYPE_CHECKING:
+    from truegauge.core.cad.projection import Deviations
 
 _SCALES = 5.0  # points farther than this many robust scales from the feature are strays
 _CELL_POINTS = 4

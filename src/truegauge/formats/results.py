@@ -5,8 +5,8 @@ import io
 import json
 from typing import Any
 
-from truegauge.core.plan.evaluation import Evaluation
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 
 

@@ -1,14 +1,20 @@
 """The picture of the part for the report: the map if there is one, rendered apart from the window's view."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.scene import Palette, Scene
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
 
 
 def report_picture(

@@ -1,8 +1,11 @@
 """The scene: the part, its edges, points and deviation map, rendered off screen by VTK."""
 
+from __future__ import annotations
+
 import logging
 import os
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,10 +25,12 @@ from vtkmodules.vtkRenderingCore import (
 )
 
 from truegauge.core.cad.model import CadModel
-from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
 from truegauge.palette import Rgb, bands
 from truegauge.rendering.arrays import image_of, lines_data, points_data, surface_data
 from truegauge.rendering.camera import Camera
+
+if TYPE_CHECKING:
+    from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
 
 log = logging.getLogger(__name__)
 

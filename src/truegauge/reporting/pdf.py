@@ -13,7 +13,7 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from truegauge import assets
-from truegauge.core.plan.evaluation import Result
+from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN, bands, hexadecimal

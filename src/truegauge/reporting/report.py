@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.plan.document import DeviationScale, TitleBlock
-from truegauge.core.plan.evaluation import Evaluation, Result
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.units import NumberFormat

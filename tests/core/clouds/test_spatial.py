@@ -22,7 +22,7 @@ def test_isolated_points_are_those_with_no_company(rng):
     sheet = np.column_stack([rng.uniform(0, 50, (20_000, 2)), np.zeros(20_000)])
     strays = rng.uniform([0, 0, 10], [50, 50, 60], (60, 3))
     points = np.vstack([sheet, strays])
-    spacing = typical_spacing(points, spatial_order(points))
+    spacing = typical_spacing(points[spatial_order(points)])
     marked = isolated(points, spacing)
     assert marked[:20_000].sum() == 0
     company = cKDTree(points).query(strays, k=4)[0][:, 3]

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from truegauge.core.clouds.extent import unit_doubt
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.errors import Cancelled, RegistrationError
 from truegauge.core.frames import apply, invert, random_rigid
-from truegauge.core.registration.align import align, unit_doubt
+from truegauge.core.registration.align import align
 from truegauge.demo.scan_maker import ScanSettings, make_scan
 
 

@@ -46,8 +46,8 @@ def thinned(points: Points, size: float) -> Ints:
     return np.sort(first)
 
 
-def typical_spacing(points: Points, order: Ints) -> float:
-    """Return the median distance between neighbours, mm, from a sample of at most 2,000 points."""
+def typical_spacing(points: Points) -> float:
+    """Return the median distance between neighbours, mm, from some runs of points in spatial order."""
     from scipy.spatial import cKDTree
 
     rng = np.random.default_rng(7)
@@ -57,7 +57,7 @@ def typical_spacing(points: Points, order: Ints) -> float:
     starts = rng.integers(0, max(1, n - run), size=6)
     spacings: list[Floats] = []
     for start in starts:
-        piece = points[order[start : start + run]]
+        piece = points[start : start + run]
         if len(piece) > 1:
             distance, _ = cKDTree(piece).query(piece, k=2)
             spacings.append(distance[:, 1])

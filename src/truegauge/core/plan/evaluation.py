@@ -1,21 +1,22 @@
 """Evaluation: a pure function of plan, part and sample."""
 
-from dataclasses import dataclass
+import threading
 
 import numpy as np
 
-from truegauge.core.arrays import Mask, Points, frozen
+from truegauge.core.arrays import frozen
 from truegauge.core.cad.model import CadModel
-from truegauge.core.cad.projection import Deviations, Projector
+from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
 from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
-from truegauge.core.deviations.statistics import DeviationStatistics, statistics
+from truegauge.core.deviations.statistics import statistics
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import ExtractionSettings, Measured, extract, measure
 from truegauge.core.frames import apply
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
+from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.align import Alignment, AlignmentSettings, align
@@ -26,58 +27,28 @@ from truegauge.core.tolerancing.kinds import kind_named
 REACH_SHARE = 0.02
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Cloud:
-    """The aligned cloud: points in part coordinates, their deviations, and which of them count as the part."""
-
-    points: Points
-    found: Deviations
-    usable: Mask
-    statistics: DeviationStatistics
-
-
-@dataclass(frozen=True, slots=True)
-class Result:
-    """The result of one characteristic: a value with its judgement, or a reason why there is none."""
-
-    characteristic: Characteristic
-    measured: float | None
-    state: State
-    reason: str
-
-    @property
-    def deviation(self) -> float | None:
-        """Measured minus nominal, mm."""
-        return None if self.measured is None else self.measured - self.characteristic.nominal
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Evaluation:
-    """All results of a plan for a sample."""
-
-    plan: Plan
-    alignment: Alignment | NotComputed
-    cloud: Cloud | NotComputed
-    features: dict[str, Measured | NotComputed]
-    results: tuple[Result, ...]
-
-    def result(self, characteristic_id: str) -> Result | None:
-        """Return the result of a characteristic."""
-        return next((r for r in self.results if r.characteristic.id == characteristic_id), None)
-
-    def counts(self) -> dict[State, int]:
-        """Return how many characteristics are in each state."""
-        return {s: sum(r.state == s for r in self.results) for s in State}
-
-
 class Evaluator:
     """Evaluates plans against one part; remembers everything that did not change."""
 
     def __init__(self, model: CadModel, projector: Projector | None = None) -> None:
         self.model = model
-        self.projector = projector or Projector(model)
+        self._projector = projector
+        self._building = threading.Lock()
         self.graph = Graph()
         self._map_meshes: tuple[MapMesh, MapMesh] | None = None
+
+    @property
+    def projector(self) -> Projector:
+        """Exact distances and picking; built at the first use, which takes a moment."""
+        with self._building:
+            if self._projector is None:
+                self._projector = Projector(self.model)
+            return self._projector
+
+    @property
+    def can_pick(self) -> bool:
+        """Whether the projector is built, so that a window can use it without waiting."""
+        return self._projector is not None
 
     def evaluate(self, plan: Plan, sample: Sample | None, *, progress: Progress = silent) -> Evaluation:
         """Compute all results; cheap for whatever was computed before."""
@@ -127,9 +98,7 @@ class Evaluator:
 
     def _cloud(self, prepared: PreparedCloud, alignment: Alignment, progress: Progress) -> Cloud:
         points = frozen(np.ascontiguousarray(apply(alignment.part_from_scan, prepared.points)))
-        found = self.projector.deviations(
-            points, max_distance=REACH_SHARE * self.model.diagonal, order=prepared.order, progress=progress
-        )
+        found = self.projector.deviations(points, max_distance=REACH_SHARE * self.model.diagonal, progress=progress)
         for array in (found.distance, found.face, found.on_edge, found.feet, found.normals):
             frozen(array)
         usable = (found.face >= 0) & ~prepared.isolated & ~alignment.table

@@ -1,16 +1,21 @@
 """Proposals: the characteristics that make sense for exactly the selected features, with their live values."""
 
+from __future__ import annotations
+
 import uuid
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere, Torus
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.plan.commands import AddCharacteristic
 from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.kinds import Kind, kinds_for
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
 
 FaceGroups = tuple[tuple[int, ...], ...]
 

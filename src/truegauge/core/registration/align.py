@@ -7,12 +7,13 @@ import numpy as np
 from truegauge.core.arrays import Mask, Points, Rigid, frozen
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
+from truegauge.core.clouds.extent import scan_diagonal
 from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.clouds.spatial import thinned
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, part_of, silent
-from truegauge.core.registration.best_fit import BestFit, best_fit
+from truegauge.core.registration.best_fit import BestFit, best_fit, last_step
 from truegauge.core.registration.coarse import coarse_poses, dominant_plane
 from truegauge.core.registration.distance_field import build_field
 
@@ -83,7 +84,7 @@ def align(
     rows = np.flatnonzero(~cloud.isolated)
     if len(rows) < _LEAST_POINTS:
         raise RegistrationError(f"the scan has {len(rows)} usable points, an alignment needs {_LEAST_POINTS}")
-    kept = cloud.points[cloud.order[~cloud.isolated[cloud.order]]]
+    kept = cloud.points[~cloud.isolated]
     few = _thinned_to(kept, _COARSE_POINTS, model.diagonal)
     progress(0.05, "finding the pose")
     field = build_field(model, projector)
@@ -97,9 +98,9 @@ def align(
     )  # fmt: skip
     # The last step uses every point: the error of the pose falls with the root of their number.
     progress(0.8, "best fit on all points")
-    final = best_fit(
+    final = last_step(
         cloud.points, projector, fine.part_from_scan, reach=max(2.0 * settings.trim * fine.scale, 1e-6),
-        order=cloud.order, trim=settings.trim, iterations=2, progress=part_of(progress, 0.8, 1.0),
+        trim=settings.trim, progress=part_of(progress, 0.8, 1.0),
     )  # fmt: skip
     used = final.used & ~cloud.isolated
     moved = apply(final.part_from_scan, few)
@@ -207,20 +208,3 @@ def _notes(candidates: list[tuple[float, BestFit]]) -> tuple[str, ...]:
     if len(candidates) > 1 and candidates[1][0] < 1.1 * candidates[0][0]:
         return ("a second pose fits about as well: the part may be symmetrical",)
     return ()
-
-
-def scan_diagonal(points: Points) -> float:
-    """Return the diagonal (mm) of the box of the middle 98 % of the points: strays do not count."""
-    sample = points[:: max(1, len(points) // 20_000)]
-    low, high = np.quantile(sample, [0.01, 0.99], axis=0)
-    return float(np.linalg.norm(high - low))
-
-
-def unit_doubt(scan_diagonal: float, part_diagonal: float) -> str | None:
-    """Tell when the size of a scan speaks for another unit than the one it was read with; None when it does not."""
-    ratio = scan_diagonal / part_diagonal
-    if ratio < 0.12 and 0.4 < ratio * 25.4 < 6:
-        return f"the scan measures {scan_diagonal:.1f} mm, the part {part_diagonal:.1f} mm: its lengths look like inch"
-    if ratio > 8 and 0.3 < ratio / 25.4 < 4:
-        return f"the scan measures {scan_diagonal:.0f} mm, the part {part_diagonal:.1f} mm: its lengths look like mm"
-    return None

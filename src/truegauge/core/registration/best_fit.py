@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit, prange
 
-from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Rigid
+from truegauge.core.arrays import Floats, Mask, Normals, Points, Rigid
 from truegauge.core.cad.projection import Projector
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, orthonormalised
@@ -34,7 +34,6 @@ def best_fit(
     start: Rigid,
     *,
     reach: float,
-    order: Ints | None = None,
     trim: float = 3.0,
     least_reach: float = 0.0,
     iterations: int = 40,
@@ -56,7 +55,7 @@ def best_fit(
     for turn in range(iterations):
         progress(turn / iterations, "best fit")
         moved = apply(pose, points)
-        found = projector.deviations(moved, max_distance=reach, order=order)
+        found = projector.deviations(moved, max_distance=reach)
         near = (found.face >= 0) & ~found.on_edge
         if near.sum() < _ENOUGH:
             raise RegistrationError(f"only {int(near.sum())} points lie near the part; a best fit needs {_ENOUGH}")
@@ -79,6 +78,43 @@ def best_fit(
             last_step = 0.0
     assert best is not None
     return best
+
+
+def last_step(
+    points: Points,
+    projector: Projector,
+    start: Rigid,
+    *,
+    reach: float,
+    trim: float = 3.0,
+    progress: Progress = silent,
+) -> BestFit:
+    """Take one step with many points from a pose that is already good, without projecting them a second time.
+
+    The distances after the step are the linear prediction; with steps of micrometres its error is far below a
+    nanometre.
+
+    Raises
+    ------
+    RegistrationError
+        As `best_fit`.
+    """
+    found = projector.deviations(apply(start, points), max_distance=reach, progress=progress)
+    near = (found.face >= 0) & ~found.on_edge
+    if near.sum() < _ENOUGH:
+        raise RegistrationError(f"only {int(near.sum())} points lie near the part; a best fit needs {_ENOUGH}")
+    scale = 1.4826 * float(np.median(np.abs(found.distance[near])))
+    used = near & (np.abs(found.distance) <= max(trim * scale, 1e-9))
+    center = found.feet[used].mean(axis=0)
+    step = _step(found.feet, found.normals, found.distance, used, center)
+    pose = start.copy()
+    turn_by(pose, step[:3], step[3:], center)
+    feet, normals = found.feet[used], found.normals[used]
+    change = np.einsum("ij,ij->i", np.cross(step[:3], feet - center), normals) + normals @ step[3:]
+    distance = found.distance.copy()
+    distance[used] += change
+    rms = float(np.sqrt(np.mean(distance[used] ** 2)))
+    return BestFit(orthonormalised(pose), rms, scale, used, distance, 1)
 
 
 def _step(feet: Points, normals: Normals, distance: Floats, used: Mask, center: Floats) -> Floats:

@@ -1,0 +1,61 @@
+"""What an evaluation returns. Light to import: a window can show that there are no results yet without the kernels."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.tolerancing.judgement import State
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Mask, Points
+    from truegauge.core.cad.projection import Deviations
+    from truegauge.core.deviations.statistics import DeviationStatistics
+    from truegauge.core.extraction import Measured
+    from truegauge.core.registration.align import Alignment
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cloud:
+    """The aligned cloud: points in part coordinates, their deviations, and which of them count as the part."""
+
+    points: Points
+    found: Deviations
+    usable: Mask
+    statistics: DeviationStatistics
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """The result of one characteristic: a value with its judgement, or a reason why there is none."""
+
+    characteristic: Characteristic
+    measured: float | None
+    state: State
+    reason: str
+
+    @property
+    def deviation(self) -> float | None:
+        """Measured minus nominal, mm."""
+        return None if self.measured is None else self.measured - self.characteristic.nominal
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Evaluation:
+    """All results of a plan for a sample."""
+
+    plan: Plan
+    alignment: Alignment | NotComputed
+    cloud: Cloud | NotComputed
+    features: dict[str, Measured | NotComputed]
+    results: tuple[Result, ...]
+
+    def result(self, characteristic_id: str) -> Result | None:
+        """Return the result of a characteristic."""
+        return next((r for r in self.results if r.characteristic.id == characteristic_id), None)
+
+    def counts(self) -> dict[State, int]:
+        """Return how many characteristics are in each state."""
+        return {s: sum(r.state == s for r in self.results) for s in State}
