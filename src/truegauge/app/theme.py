@@ -98,6 +98,7 @@ QPushButton[main="true"] {{ background: {t.accent}; color: #FFFFFF; border-color
 QToolButton {{ background: transparent; border: none; padding: 4px; border-radius: 5px; }}
 QToolButton:hover {{ background: {t.accent_soft}; }}
 QToolButton:focus {{ border: 1px solid {t.accent}; }}
+QListWidget::item:selected {{ background: {t.accent_soft}; color: {t.ink}; border-radius: 4px; }}
 QListView, QScrollArea {{ background: transparent; border: none; outline: none; }}
 QScrollArea > QWidget > QWidget {{ background: transparent; }}
 QFrame[role="card"] {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 9px; }}

@@ -7,6 +7,7 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Points
 from truegauge.core.association.features import Feature, Line
+from truegauge.core.association.minimax import Certificate
 
 
 class Criterion(StrEnum):
@@ -23,18 +24,20 @@ class Fit:
     """An associated feature with the residuals it leaves.
 
     `residuals` (n,) mm, signed as `Feature.distances`; `form` peak to valley (for a line in space twice the largest
-    distance); `rms` root mean square.
+    distance, unless they are signed in a plane); `rms` root mean square. `certificate` proves minimax criteria.
     """
 
     feature: Feature
     criterion: Criterion
     residuals: Floats
     iterations: int = 0
+    certificate: Certificate | None = None
+    width_is_signed: bool = False
 
     @property
     def form(self) -> float:
         """Width of the zone that holds the residuals, mm."""
-        if isinstance(self.feature, Line):
+        if isinstance(self.feature, Line) and not self.width_is_signed:
             return 2 * float(self.residuals.max())
         return float(self.residuals.max() - self.residuals.min())
 
