@@ -129,7 +129,8 @@ def associate(
 
     wanted_shape = _one_of(shape, Shape, "shape")
     wanted = _one_of(criterion, Criterion, "criterion")
-    fit = compute(Shape(wanted_shape), read_points(file).points, Criterion(wanted))
+    read = read_points(file)
+    fit = compute(Shape(wanted_shape), read.points, Criterion(wanted), plane_normal=read.plane_normal)
     parameters = {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in fit.feature.parameters.items()}
     document = {
         "shape": wanted_shape,

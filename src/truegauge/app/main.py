@@ -1,5 +1,6 @@
 """Starting the application."""
 
+import logging
 import os
 import signal
 import sys
@@ -7,7 +8,7 @@ from pathlib import Path
 
 os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from truegauge.app.painting import application_icon
@@ -16,9 +17,17 @@ from truegauge.app.session import Session
 from truegauge.app.theme import font, load_fonts
 from truegauge.app.window import MainWindow
 
+log = logging.getLogger(__name__)
+
+
+def _on_qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None:
+    """Send Qt's messages to our log instead of the terminal."""
+    log.log(logging.WARNING if kind == QtMsgType.QtCriticalMsg else logging.DEBUG, "%s", text)
+
 
 def make_application() -> QApplication:
     """Return the Qt application with our fonts and icon."""
+    qInstallMessageHandler(_on_qt_message)
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication([sys.argv[0]])
     app.setApplicationName("truegauge")

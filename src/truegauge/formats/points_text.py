@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import read_bytes
 
@@ -21,6 +21,15 @@ class PointFile:
 
     points: Points
     given: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def plane_normal(self) -> Vector | None:
+        """The normal of the plane in which straightness is judged, when one is given."""
+        try:
+            normal = np.array(self.given["plane"]["normal"], dtype=np.float64)
+        except (KeyError, TypeError, ValueError):
+            return None
+        return normal if normal.shape == (3,) and np.isfinite(normal).all() and normal.any() else None
 
 
 def read_points(path: Path) -> PointFile:

@@ -51,7 +51,7 @@ def minimum_zone_plane(points: Points) -> Fit:
     first = local.normalised(least.feature)
     assert isinstance(first, Plane)
     x, y, z = _frame(first.normal)
-    starts = [Plane(np.zeros(3), n) for n in (z, x, y)]
+    starts: list[Feature] = [Plane(np.zeros(3), n) for n in (z, x, y)]
     return _best(PlaneModel(), starts, local, points, hull, Criterion.MINIMUM_ZONE, with_radius=True)
 
 
