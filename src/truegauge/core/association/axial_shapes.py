@@ -31,7 +31,13 @@ def _polar(points: Points, origin: Vector, axes: Rows) -> tuple[Rows, Floats, Ro
     return local, radial, local[:, :2] / np.maximum(radial, 1e-300)[:, None]
 
 
-class CylinderModel:
+class _AxialModel:
+    def axes(self, feature: Feature) -> Rows:
+        """Return the frame of the axis."""
+        return _frame(feature.parameters["direction"])
+
+
+class CylinderModel(_AxialModel):
     """Parameters: shift of the axis (2), tilt (2), radius."""
 
     def linearised(self, feature: Feature, points: Points) -> tuple[Floats, Rows]:
@@ -50,7 +56,7 @@ class CylinderModel:
         return Cylinder(point - (point @ direction) * direction, direction, feature.radius + float(step[4]))
 
 
-class ConeModel:
+class ConeModel(_AxialModel):
     """Parameters: shift of the apex (3), tilt (2), half angle."""
 
     def linearised(self, feature: Feature, points: Points) -> tuple[Floats, Rows]:
@@ -73,7 +79,7 @@ class ConeModel:
         return Cone(feature.apex + step[0] * x + step[1] * y + step[2] * z, direction, half_angle)
 
 
-class TorusModel:
+class TorusModel(_AxialModel):
     """Parameters: shift of the centre (3), tilt (2), major radius, minor radius."""
 
     def linearised(self, feature: Feature, points: Points) -> tuple[Floats, Rows]:

@@ -26,6 +26,11 @@ _SIDES = {
 class PlaneModel:
     """Parameters: height, tilt (2)."""
 
+    def axes(self, feature: Feature) -> Rows:
+        """Return the frame of the plane."""
+        assert isinstance(feature, Plane)
+        return _frame(feature.normal)
+
     def linearised(self, feature: Feature, points: Points) -> tuple[Floats, Rows]:
         """Return distances and their derivatives."""
         assert isinstance(feature, Plane)

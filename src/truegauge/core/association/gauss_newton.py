@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Points, Vector
 from truegauge.core.association.features import Feature
+from truegauge.core.association.normal_equations import MANY, normal_equations
 from truegauge.core.errors import AssociationError
 
 Rows = NDArray[np.float64]
@@ -20,6 +21,9 @@ class Model(Protocol):
 
     def stepped(self, feature: Feature, step: Floats) -> Feature:
         """Return the feature after a step (p,)."""
+
+    def axes(self, feature: Feature) -> Rows:
+        """Return the rows x, y, z of the frame in which the parameters are counted."""
 
 
 class Normalised:
@@ -64,6 +68,10 @@ def minimise(model: Model, start: Feature, points: Points, *, most: int = 400) -
     AssociationError
         The points do not determine the feature, or no convergence.
     """
+    if len(points) >= MANY:
+        fast = _minimised_in_passes(model, start, points)
+        if fast is not None:
+            return fast
     feature, last = start, np.inf
     for turn in range(most):
         distances, jacobian = model.linearised(feature, points)
@@ -79,6 +87,29 @@ def minimise(model: Model, start: Feature, points: Points, *, most: int = 400) -
         feature = _guarded(model, feature, points, step, square, size)
         last = size
     raise AssociationError(f"no convergence in {most} steps; the points do not resemble the shape")
+
+
+def _minimised_in_passes(model: Model, start: Feature, points: Points) -> tuple[Feature, float, int] | None:
+    """Full steps from the normal equations; None when that does not lead straight to the end."""
+    feature, last, before = start, np.inf, np.inf
+    for turn in range(60):
+        matrix, gradient, square = normal_equations(feature, model.axes(feature), points)
+        if not np.isfinite(square) or square > 4 * before:
+            return None
+        norms = np.sqrt(np.diag(matrix))
+        if not (norms > 0).all():
+            return None
+        scaled = matrix / np.outer(norms, norms)
+        if np.linalg.cond(scaled) > 1e12:
+            return None  # the factorisation of the slow way tells more
+        step = -np.linalg.solve(scaled, gradient / norms) / norms
+        size = float(np.abs(step).max())
+        if size > 0.3:
+            return None
+        if size < 1e-15 or (size < 1e-9 and size >= 0.5 * last):
+            return feature, square, turn
+        feature, last, before = model.stepped(feature, step), size, square
+    return None
 
 
 def _guarded(model: Model, feature: Feature, points: Points, step: Floats, square: float, size: float) -> Feature:

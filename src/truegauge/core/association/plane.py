@@ -2,11 +2,12 @@
 
 import numpy as np
 
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Floats, Points, Vector
 from truegauge.core.association.features import Line, Plane
 from truegauge.core.association.fit import Criterion, Fit, finished
 from truegauge.core.association.gauss_newton import Normalised
 from truegauge.core.association.needs import need_points
+from truegauge.core.association.normal_equations import MANY
 from truegauge.core.errors import AssociationError
 
 
@@ -20,10 +21,34 @@ def fit_plane(points: Points) -> Fit:
     """
     need_points(points, 3, "plane")
     local = Normalised(points)
+    if len(points) >= MANY:
+        return finished(local.restored(_plane_of_many(local.points)), points, Criterion.LEAST_SQUARES)
     _, singular, axes = np.linalg.svd(_triangle(local.points), full_matrices=False)
     if singular[1] < 1e-12 * singular[0]:
         raise AssociationError("the points lie on one line; a plane needs points beside it")
     return finished(local.restored(Plane(np.zeros(3), axes[2])), points, Criterion.LEAST_SQUARES)
+
+
+def _plane_of_many(points: Points) -> Plane:
+    """Return the plane through the centroid (the origin): axes of the covariance, corrected by the residuals."""
+    values, vectors = np.linalg.eigh(points.T @ points)
+    if values[1] < 1e-14 * values[2]:
+        raise AssociationError("the points lie on one line; a plane needs points beside it")
+    x, y, normal = vectors[:, 2], vectors[:, 1], vectors[:, 0]
+    for _ in range(2):
+        height, a, b = points @ normal, points @ x, points @ y
+        saa, sab, sbb = float(a @ a), float(a @ b), float(b @ b)
+        tilt: Floats = np.linalg.solve([[saa, sab], [sab, sbb]], [float(a @ height), float(b @ height)])
+        normal = _turned(normal, x, y, tilt)
+        x = x - (x @ normal) * normal
+        y = y - (y @ normal) * normal
+    return Plane(np.zeros(3), normal)
+
+
+def _turned(normal: Vector, x: Vector, y: Vector, tilt: Floats) -> Vector:
+    """Tilt the normal so that heights that grow along x or y no longer do."""
+    turned = normal - tilt[0] * x - tilt[1] * y
+    return np.asarray(turned / np.linalg.norm(turned))
 
 
 def fit_line(points: Points) -> Fit:

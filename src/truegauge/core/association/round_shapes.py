@@ -14,7 +14,13 @@ from truegauge.core.association.plane import fit_plane
 from truegauge.core.errors import AssociationError
 
 
-class SphereModel:
+class _FixedModel:
+    def axes(self, feature: Feature) -> Rows:
+        """Return the axes of the points' own frame."""
+        return np.eye(3)
+
+
+class SphereModel(_FixedModel):
     """Parameters: centre (3), radius."""
 
     def linearised(self, feature: Feature, points: Points) -> tuple[Floats, Rows]:
@@ -33,7 +39,7 @@ class SphereModel:
         return Sphere(feature.center + step[:3], feature.radius + float(step[3]))
 
 
-class CircleModel:
+class CircleModel(_FixedModel):
     """A circle in the plane z = 0 of the points' own frame. Parameters: centre (2), radius."""
 
     def linearised(self, feature: Feature, points: Points) -> tuple[Floats, Rows]:
@@ -66,6 +72,11 @@ def algebraic_center(points: Rows) -> tuple[Floats, float]:
     return center, float(np.sqrt(radius2))
 
 
+def _spread(points: Rows) -> Rows:
+    """Return at most 5,000 of the points, evenly picked: enough for a start."""
+    return points if len(points) <= 5000 else points[np.linspace(0, len(points) - 1, 5000).astype(int)]
+
+
 def fit_sphere(points: Points) -> Fit:
     """Associate a least-squares sphere with points (n, 3), n >= 4.
 
@@ -77,7 +88,7 @@ def fit_sphere(points: Points) -> Fit:
     need_points(points, 4, "sphere")
     local = Normalised(points)
     try:
-        center, radius = algebraic_center(local.points)
+        center, radius = algebraic_center(_spread(local.points))
     except AssociationError:
         raise AssociationError("the points lie in one plane; a sphere needs points off it") from None
     feature, _, turns = minimise(SphereModel(), Sphere(center, radius), local.points)
@@ -101,7 +112,7 @@ def fit_circle(points: Points) -> Fit:
     flat = local.points @ axes.T
     height = float(flat[:, 2].mean())
     try:
-        center, radius = algebraic_center(flat[:, :2])
+        center, radius = algebraic_center(_spread(flat[:, :2]))
     except AssociationError:
         raise AssociationError("the points lie on one line; a circle needs points beside it") from None
     start = Circle(np.array([center[0], center[1], height]), np.array([0.0, 0.0, 1.0]), radius)
