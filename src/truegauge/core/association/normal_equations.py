@@ -24,7 +24,7 @@ def normal_equations(feature: Feature, axes: NDArray[np.float64], points: Points
     code, size = _CODES[type(feature)]
     values = feature.parameters
     origin = values.get("center", values.get("point", values.get("apex")))
-    first = values.get("radius", values.get("major_radius", values.get("half_angle_rad")))
+    first = values.get("radius", values.get("major_radius", values.get("half_angle_rad", 0.0)))
     second = values.get("minor_radius", 0.0)
     chunks = (len(points) + _CHUNK - 1) // _CHUNK
     parts = np.zeros((chunks, size * (size + 1) // 2 + size + 1))

@@ -38,8 +38,8 @@ def _plane_of_many(points: Points) -> Plane:
     for _ in range(2):
         height, a, b = points @ normal, points @ x, points @ y
         saa, sab, sbb = float(a @ a), float(a @ b), float(b @ b)
-        tilt: Floats = np.linalg.solve([[saa, sab], [sab, sbb]], [float(a @ height), float(b @ height)])
-        normal = _turned(normal, x, y, tilt)
+        tilt = np.linalg.solve([[saa, sab], [sab, sbb]], [float(a @ height), float(b @ height)])
+        normal = _turned(normal, x, y, np.asarray(tilt, dtype=np.float64))
         x = x - (x @ normal) * normal
         y = y - (y @ normal) * normal
     return Plane(np.zeros(3), normal)
