@@ -395,6 +395,16 @@ def test_unsaved_work_is_kept_and_found_after_a_crash(loaded, tmp_path):
     assert not list(Path(tmp_path).iterdir())
 
 
+def test_repainting_for_hours_does_not_use_up_the_constants(loaded):
+    import sys
+
+    before = sys.getrefcount(None)
+    for _ in range(5):
+        loaded.ledger.grab()
+    lost_each = max(1, (before - sys.getrefcount(None)) / 5)
+    assert sys.getrefcount(None) / lost_each > 1e7  # repaints left: years of work
+
+
 def test_inch_is_shown_everywhere_at_once(loaded, qtbot):
     qtbot.mouseClick(loaded.header.unit, Qt.MouseButton.LeftButton)
     assert loaded.ledger.model.data(loaded.ledger.model.index(3)) == "4 main bore 1.6540 within"

@@ -11,6 +11,7 @@ os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
 from PySide6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
+from truegauge.app.constants import keep_constants_alive
 from truegauge.app.painting import application_icon
 from truegauge.app.recovery import Keeper, Recovered, find_recovered, recovery_folder
 from truegauge.app.session import Session
@@ -27,6 +28,7 @@ def _on_qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> N
 
 def make_application() -> QApplication:
     """Return the Qt application with our fonts and icon."""
+    keep_constants_alive()
     qInstallMessageHandler(_on_qt_message)
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication([sys.argv[0]])
