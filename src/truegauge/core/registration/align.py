@@ -91,7 +91,7 @@ def align(
     poses = coarse_poses(few, model, field, keep=4, progress=part_of(progress, 0.1, 0.5))
     candidates = _refined(few, poses, projector, model, settings)
     progress(0.6, "best fit")
-    many = _thinned_to(kept, _FINE_POINTS, model.diagonal)
+    many = np.ascontiguousarray(kept[:: max(1, len(kept) // _FINE_POINTS)])
     fine = best_fit(
         many, projector, candidates[0][1].part_from_scan, reach=max(20 * candidates[0][1].scale, 1e-6),
         trim=settings.trim, progress=part_of(progress, 0.6, 0.8),
@@ -117,9 +117,9 @@ def _thinned_to(points: Points, wanted: int, diagonal: float) -> Points:
     """Thin evenly to about `wanted` points, or fewer."""
     if len(points) <= wanted:
         return points
-    size = diagonal * 0.002
-    sparse = points[:: max(1, len(points) // (8 * wanted))]
-    for _ in range(12):
+    sparse = np.ascontiguousarray(points[:: max(1, len(points) // (4 * wanted))])
+    size = diagonal * 0.006
+    for _ in range(8):
         picked = thinned(sparse, size)
         if len(picked) <= 1.3 * wanted:
             break
