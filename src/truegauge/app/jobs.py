@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from truegauge.core.errors import Cancelled
+from truegauge.core.errors import Cancelled, TrueGaugeError
 from truegauge.core.progress import Progress
 
 log = logging.getLogger(__name__)
@@ -51,5 +51,8 @@ class Job(QObject):
         except Cancelled:
             self.cancelled.emit(self)
         except Exception as error:
-            log.exception("job failed")
+            if isinstance(error, TrueGaugeError):
+                log.info("job refused: %s", error)
+            else:
+                log.exception("job failed")
             self.failed.emit(self, error)

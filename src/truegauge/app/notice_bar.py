@@ -31,7 +31,7 @@ class NoticeBar(QFrame):
     def show_notice(self, notice: Notice) -> None:
         """Show a message."""
         self._notice = notice
-        self.text.setText(notice.text[:1].upper() + notice.text[1:])
+        self.text.setText(notice.text)
         self.action.setText(notice.action)
         self.action.setVisible(bool(notice.action))
         self.place()
@@ -44,7 +44,8 @@ class NoticeBar(QFrame):
         if parent is not None:
             width = min(parent.width() - 28, 620)
             self.setFixedWidth(width)
-            self.adjustSize()
+            layout = self.layout()
+            self.setFixedHeight(max(52, layout.heightForWidth(width) if layout else 52))
             self.move((parent.width() - width) // 2, 12)
 
     def _on_action(self) -> None:

@@ -48,7 +48,9 @@ def points_from_ply(path: Path, data: bytes) -> tuple[Points, int]:
         record = _record(path, "vertex", properties, encoding)
         if len(data) < start + count * record.itemsize:
             there = max(0, (len(data) - start) // record.itemsize)
-            raise FormatError(path, f"cut off: {count} points are promised, {there} are there; copy or export it again")
+            raise FormatError(
+                path, f"cut off: {count:,} points are promised, {there:,} are there; copy or export it again"
+            )
         table = np.frombuffer(data, dtype=record, count=count, offset=start)
         rows = np.stack([table[c].astype(np.float64) for c in "xyz"], axis=1)
     good = np.isfinite(rows).all(axis=1)
@@ -118,7 +120,7 @@ def _ascii_rows(path: Path, data: bytes, start: int, before: list[_Element], cou
     rows = lines[first : first + count]
     if len(rows) < count or (rows and not rows[-1].strip()):
         there = sum(1 for r in rows if r.strip())
-        raise FormatError(path, f"cut off: {count} points are promised, {there} are there; copy or export it again")
+        raise FormatError(path, f"cut off: {count:,} points are promised, {there:,} are there; copy or export it again")
     columns = [labels.index(c) for c in "xyz"]
     out = np.empty((count, 3))
     header_lines = data[:start].count(b"\n")

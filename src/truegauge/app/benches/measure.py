@@ -132,7 +132,7 @@ class MeasureBench(Bench):
     def _worst(self, feature: NominalFeature) -> State | None:
         evaluation = self.session.evaluation
         states = (
-            {r.state for r in evaluation.results if feature.id in r.characteristic.features} if evaluation else set()
+            {r.state for r in evaluation.results if feature.id == r.characteristic.features[0]} if evaluation else set()
         )
         return next((s for s in _WORST if s in states), None)
 
