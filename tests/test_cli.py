@@ -96,3 +96,12 @@ def test_associate_prints_the_parameters_of_a_reference_case():
     assert document["parameters"]["radius"] == pytest.approx(expected["radius"], abs=1e-9)
     assert document["form"] == pytest.approx(expected["form"], abs=1e-9)
     assert document["points"] > 0
+
+
+@pytest.mark.parametrize("name", ["cylinder-mz-01", "circle-mc-01", "sphere-mi-01", "line-mz-triangle", "cone-mz-01"])
+def test_associate_meets_minimax_reference_cases(name):
+    case = json.loads((FITS / f"{name}.json").read_text())
+    done = run("associate", case["shape"], FITS / f"{name}.json", "--criterion", case["association"], "--json")
+    document = json.loads(done.stdout)
+    assert document["criterion"] == case["association"]
+    assert document["form"] == pytest.approx(case["expected"]["form"], abs=case["tolerance"]["form_mm"])
