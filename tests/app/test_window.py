@@ -405,6 +405,23 @@ def test_repainting_for_hours_does_not_use_up_the_constants(loaded):
     assert sys.getrefcount(None) / lost_each > 1e7  # repaints left: years of work
 
 
+def test_another_criterion_changes_the_ledger_and_undo_brings_it_back(loaded, settle):
+    loaded.session.set_stage("measure")
+    loaded.session.select_characteristic("c14")
+    settle()
+    before = loaded.ledger.model.result(13).measured
+    box = loaded.measure_bench.criterion
+    box.setCurrentIndex(box.findData("minimum_circumscribed"))
+    box.activated.emit(box.currentIndex())
+    settle()
+    after = loaded.ledger.model.result(13).measured
+    assert before + 0.01 < after < before + 0.1  # a boss is larger around its highest points
+    loaded.session.undo()
+    settle()
+    assert loaded.ledger.model.result(13).measured == before
+    assert box.currentData() == "least_squares"
+
+
 def test_inch_is_shown_everywhere_at_once(loaded, qtbot):
     qtbot.mouseClick(loaded.header.unit, Qt.MouseButton.LeftButton)
     assert loaded.ledger.model.data(loaded.ledger.model.index(3)) == "4 main bore 1.6540 within"

@@ -89,6 +89,7 @@ QLineEdit, QDoubleSpinBox, QComboBox {{ background: {t.raised}; border: 1px soli
     padding: 4px 7px; selection-background-color: {t.accent}; selection-color: #FFFFFF; }}
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {t.accent}; }}
 QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
+QComboBox::drop-down {{ border: none; width: 22px; }}
 QPushButton {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 6px; padding: 6px 12px; }}
 QPushButton:hover {{ border-color: {t.accent}; }}
 QPushButton:focus {{ border: 1px solid {t.accent}; }}

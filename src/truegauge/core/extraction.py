@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points, frozen
-from truegauge.core.association import Cone, Feature, Fit, Plane, associate
+from truegauge.core.association import Cone, Criterion, Feature, Fit, Plane, Sphere, associate, criteria_for
 from truegauge.core.association.features import DIRECTIONS
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.errors import AssociationError
 
 if TYPE_CHECKING:
     from truegauge.core.cad.projection import Deviations
@@ -39,7 +40,7 @@ class Measured:
     """A measured feature: the association, which points it used, and the means that form is read from.
 
     `rows` index the sample's points; `rejected` of the extracted points were strays. `means` (m, 3) and
-    `mean_residuals` (m,) mm.
+    `mean_residuals` (m,) mm, about the least-squares feature; `form` mm by `form_criterion`.
     """
 
     fit: Fit
@@ -48,16 +49,13 @@ class Measured:
     rejected: int
     means: Points
     mean_residuals: Floats
+    form: float
+    form_criterion: Criterion
 
     @property
     def feature(self) -> Feature:
         """The associated feature, turned the same way as the nominal one."""
         return self.fit.feature
-
-    @property
-    def form(self) -> float:
-        """Peak to valley of the mean residuals, mm."""
-        return float(self.mean_residuals.max() - self.mean_residuals.min())
 
 
 def extract(
@@ -93,8 +91,17 @@ def extract(
     return np.asarray(rows[~(distance < margin)])
 
 
-def measure(nominal: Nominal, points: Points, rows: Ints, settings: ExtractionSettings) -> Measured:
+def measure(
+    nominal: Nominal,
+    points: Points,
+    rows: Ints,
+    settings: ExtractionSettings,
+    criterion: Criterion = Criterion.LEAST_SQUARES,
+) -> Measured:
     """Associate the nominal's shape with the extracted points, leaving strays out once.
+
+    Strays are judged by the least-squares feature, whatever the criterion. Form is that of the minimum zone of the
+    means, put back on the feature: a mean of points on a curved surface lies a little inside it.
 
     Raises
     ------
@@ -111,7 +118,39 @@ def measure(nominal: Nominal, points: Points, rows: Ints, settings: ExtractionSe
         fit = associate(nominal.shape, chosen, start=fit.feature)
     fit = _turned_like(fit, nominal)
     means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
-    return Measured(fit, nominal, frozen(rows), rejected, frozen(means), frozen(residuals))
+    form, how = _form(fit, means, residuals)
+    if criterion != Criterion.LEAST_SQUARES:
+        fit = _turned_like(associate(nominal.shape, chosen, criterion), nominal)
+    return Measured(fit, nominal, frozen(rows), rejected, frozen(means), frozen(residuals), form, how)
+
+
+def _form(fit: Fit, means: Points, residuals: Floats) -> tuple[float, Criterion]:
+    """Return the form of the means and the criterion behind it: minimum zone where the shape has one."""
+    shape = fit.feature.shape
+    if Criterion.MINIMUM_ZONE in criteria_for(shape):
+        try:
+            on = means - (fit.feature.distances(means) - residuals)[:, None] * _outward(fit.feature, means)
+            return associate(shape, on, Criterion.MINIMUM_ZONE).form, Criterion.MINIMUM_ZONE
+        except AssociationError:
+            pass
+    return float(residuals.max() - residuals.min()), Criterion.LEAST_SQUARES
+
+
+def _outward(feature: Feature, points: Points) -> Points:
+    """Return the unit directions (n, 3) in which the distances grow."""
+    if isinstance(feature, Plane):
+        return np.tile(feature.normal, (len(points), 1))
+    if isinstance(feature, Sphere):
+        out = points - feature.center
+    else:
+        values = feature.parameters
+        axis = values["direction"]
+        local = points - values[next(n for n in ("point", "apex", "center") if n in values)]
+        out = local - np.outer(local @ axis, axis)
+    out = out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-300)
+    if isinstance(feature, Cone):
+        out = out * np.cos(feature.half_angle_rad) - feature.direction * np.sin(feature.half_angle_rad)
+    return np.asarray(out)
 
 
 def _turned_like(fit: Fit, nominal: Nominal) -> Fit:

@@ -2,14 +2,15 @@
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from truegauge.app.benches.base import Bench, Pairs, label, rule, say
 from truegauge.app.painting import draw_marker
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
-from truegauge.core.association import Cylinder, Sphere
+from truegauge.core.association import Cylinder, Sphere, criteria_for
 from truegauge.core.extraction import Measured
+from truegauge.core.plan.commands import SetCriterion
 from truegauge.core.plan.document import NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
@@ -86,9 +87,33 @@ class MeasureBench(Bench):
         self.name = label("", "heading", wrap=True)
         self.reason = label("", "bad", wrap=True)
         self.details = Pairs()
-        for widget in (self.name, self.reason, self.details):
+        self.criterion = QComboBox()
+        self.criterion.setAccessibleName("criterion")
+        self.criterion.setToolTip("How the feature is associated with its points")
+        self.criterion.activated.connect(self._on_criterion)
+        for widget in (self.name, self.reason, self.criterion, self.details):
             self.column.addWidget(widget)
         self.column.addStretch()
+
+    def _on_criterion(self, index: int) -> None:
+        s = self.session
+        feature = s.plan.feature_with_faces(s.selection[0]) if s.selection else None
+        if feature is not None:
+            s.run(SetCriterion(feature.id, str(self.criterion.itemData(index))))
+
+    def _refresh_criterion(self, feature: NominalFeature | None) -> None:
+        evaluator = self.session.evaluator
+        nominal = evaluator.nominal(feature.faces) if evaluator and feature else None
+        there = feature is not None and nominal is not None and not isinstance(nominal, NotComputed)
+        self.criterion.setVisible(there)
+        if feature is None or nominal is None or isinstance(nominal, NotComputed):
+            return
+        offered = criteria_for(nominal.shape)
+        if [self.criterion.itemData(i) for i in range(self.criterion.count())] != [str(c) for c in offered]:
+            self.criterion.clear()
+            for c in offered:
+                self.criterion.addItem(str(c).replace("_", " "), str(c))
+        self.criterion.setCurrentIndex([str(c) for c in offered].index(feature.criterion))
 
     def set_theme(self, theme: Theme) -> None:
         """Change the colours."""
@@ -151,17 +176,19 @@ class MeasureBench(Bench):
         s, n = self.session, self.numbers
         feature = s.plan.feature_with_faces(s.selection[0]) if s.selection else None
         say(self.name, feature.name if feature else "")
+        self._refresh_criterion(feature)
         result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
         say(self.reason, result.reason if isinstance(result, NotComputed) else "")
         if not isinstance(result, Measured):
             self.details.show_pairs([])
             return
         fit, f = result.fit, result.feature
-        pairs = [("criterion", str(fit.criterion).replace("_", " "))]
+        pairs = []
         if isinstance(f, Cylinder | Sphere):
             pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
         pairs += [
             ("form", f"{n.value(result.form)} {n.unit}"),
+            ("form by", str(result.form_criterion).replace("_", " ")),
             ("rms", f"{n.value(fit.rms)} {n.unit}"),
             ("points used", f"{len(result.rows):,}"),
             ("points left out", f"{result.rejected:,}"),

@@ -45,6 +45,12 @@ _SOLVERS: dict[tuple[Shape, Criterion], Callable[..., Fit]] = {
 }
 
 
+def criteria_for(shape: Shape) -> tuple[Criterion, ...]:
+    """Return the criteria by which a shape can be associated."""
+    found = [c for s, c in _SOLVERS if s == shape]
+    return tuple(c for c in Criterion if c in found or (shape, c) == (Shape.LINE, _MZ))
+
+
 def associate(
     shape: Shape,
     points: Points,
@@ -87,6 +93,7 @@ __all__ = [
     "Sphere",
     "Torus",
     "associate",
+    "criteria_for",
     "fit_circle",
     "fit_cone",
     "fit_cylinder",

@@ -100,6 +100,21 @@ class RenameFeature:
 
 
 @dataclass(frozen=True, slots=True)
+class SetCriterion:
+    """Associate a feature by another criterion."""
+
+    feature_id: str
+    criterion: str
+    label: str = "change criterion"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the criterion."""
+        changed = tuple(f.replace(criterion=self.criterion) if f.id == self.feature_id else f for f in plan.features)
+        return plan.replace(features=changed)
+
+
+@dataclass(frozen=True, slots=True)
 class EditCharacteristic:
     """Change the name, nominal or limits of a characteristic; only what is given."""
 

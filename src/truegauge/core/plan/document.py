@@ -26,12 +26,16 @@ class PartReference(Frozen):
     sha256: str
 
 
+CriterionName = Literal["least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed"]
+
+
 class NominalFeature(Frozen):
-    """A feature of the part: the faces (indices in the CAD model) that it consists of."""
+    """A feature of the part: the faces (indices in the CAD model) that it consists of, and how it is associated."""
 
     id: str
     name: str
     faces: tuple[int, ...] = Field(min_length=1)
+    criterion: CriterionName = "least_squares"
 
 
 class Characteristic(Frozen):
@@ -144,6 +148,11 @@ class Plan(Frozen):
             if c.id == characteristic_id:
                 return c
         raise EvaluationError(f"the plan has no characteristic {characteristic_id}")
+
+    def criterion_for(self, faces: tuple[int, ...]) -> str:
+        """Return the criterion of the feature with these faces; least squares for faces that are none yet."""
+        feature = self.feature_with_faces(faces)
+        return feature.criterion if feature else "least_squares"
 
     def feature_with_faces(self, faces: tuple[int, ...]) -> NominalFeature | None:
         """Return the feature that consists of exactly these faces, if there is one."""

@@ -5,6 +5,7 @@ import threading
 import numpy as np
 
 from truegauge.core.arrays import frozen
+from truegauge.core.association import Criterion
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
@@ -67,7 +68,7 @@ class Evaluator:
             return True
         stored = self.graph.peek
         return stored(("cloud", (sample.key, plan.alignment))) is not None and all(
-            stored(("measured", sample.key, plan.alignment, plan.extraction, f.faces)) is not None
+            stored(("measured", sample.key, plan.alignment, plan.extraction, f.faces, f.criterion)) is not None
             for f in plan.features
         )
 
@@ -116,14 +117,16 @@ class Evaluator:
         if sample is None:
             return NotComputed("no sample yet: bring in a scan")
         _, cloud = self.aligned(plan, sample)
+        criterion = plan.criterion_for(faces)
 
         def compute() -> Measured:
             settings = ExtractionSettings(**plan.extraction.model_dump())
             nominal, there = needed(self.nominal(faces)), needed(cloud)
             rows = extract(self.model, faces, there.points, there.found, there.usable, settings)
-            return measure(nominal, there.points, rows, settings)
+            return measure(nominal, there.points, rows, settings, Criterion(criterion))
 
-        return self.graph.node(("measured", sample.key, plan.alignment, plan.extraction, faces), compute)
+        key = ("measured", sample.key, plan.alignment, plan.extraction, faces, criterion)
+        return self.graph.node(key, compute)
 
     def value(
         self, plan: Plan, sample: Sample | None, kind: str, faces: tuple[tuple[int, ...], ...]
@@ -136,7 +139,9 @@ class Evaluator:
         def compute() -> float:
             return kind_named(kind).value(tuple(needed(m) for m in members))
 
-        return self.graph.node(("value", sample.key, plan.alignment, plan.extraction, kind, faces), compute)
+        criteria = tuple(plan.criterion_for(f) for f in faces)
+        key = ("value", sample.key, plan.alignment, plan.extraction, kind, faces, criteria)
+        return self.graph.node(key, compute)
 
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
         features = [plan.feature(f) for f in characteristic.features]

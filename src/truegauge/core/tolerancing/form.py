@@ -1,4 +1,4 @@
-"""Form: peak to valley of the residuals (ISO 1101, 12781, 12180), here about the least-squares feature."""
+"""Form: the width of the minimum zone (ISO 1101, 12781, 12180) of the averaged points."""
 
 from truegauge.core.association.features import Shape
 from truegauge.core.cad.recognition import Nominal
@@ -16,5 +16,5 @@ def is_cylinder(features: tuple[Nominal, ...]) -> bool:
 
 
 def form(features: tuple[Measured, ...]) -> float:
-    """Return the width of the zone that holds the mean residuals, mm."""
+    """Return the width of the narrowest zone that holds the averaged points, mm."""
     return features[0].form
