@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Points, Vector
 from truegauge.core.association.features import Feature
-from truegauge.core.association.normal_equations import MANY, normal_equations
+from truegauge.core.association.normal_equations import MANY, normal_equations, normalised
 from truegauge.core.errors import AssociationError
 
 Rows = NDArray[np.float64]
@@ -30,6 +30,9 @@ class Normalised:
     """Points moved to their centroid and scaled to unit size, and the way back."""
 
     def __init__(self, points: Points) -> None:
+        if len(points) >= MANY:
+            self.center, self.scale, self.points = normalised(np.ascontiguousarray(points))
+            return
         self.center = points.mean(axis=0)
         local = points - self.center
         # The mean of numbers far from the origin is rounded; the mean of the differences tells the rest.

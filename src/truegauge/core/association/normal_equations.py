@@ -82,3 +82,42 @@ def _accumulate(code, size, origin, axes, first, second, points, parts):  # type
             for j in range(size):
                 parts[chunk, m + j] += row[j] * d
             parts[chunk, m + size] += d * d
+
+
+def normalised(points: Points) -> tuple[Floats, float, Points]:
+    """Return centroid, scale, and (points - centroid) / scale, in three passes over the memory."""
+    chunks = (len(points) + _CHUNK - 1) // _CHUNK
+    sums, largest = np.zeros((chunks, 3)), np.zeros(chunks)
+    out = np.empty_like(points)
+    _shift(points, np.zeros(3), out, sums, largest)
+    center = sums.sum(axis=0) / len(points)
+    # The mean of numbers far from the origin is rounded; the mean of the differences tells the rest.
+    _shift(points, center, out, sums, largest)
+    rest = sums.sum(axis=0) / len(points)
+    scale = float(largest.max()) or 1.0
+    _finish(out, rest, 1.0 / scale)
+    return center + rest, scale, out
+
+
+@njit(cache=True, nogil=True, parallel=True)
+def _shift(points, center, out, sums, largest):  # type: ignore[no-untyped-def]
+    n = points.shape[0]
+    for chunk in prange(sums.shape[0]):
+        s0 = s1 = s2 = top = 0.0
+        for i in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
+            x, y, z = points[i, 0] - center[0], points[i, 1] - center[1], points[i, 2] - center[2]
+            out[i, 0], out[i, 1], out[i, 2] = x, y, z
+            s0 += x
+            s1 += y
+            s2 += z
+            top = max(top, abs(x), abs(y), abs(z))
+        sums[chunk, 0], sums[chunk, 1], sums[chunk, 2], largest[chunk] = s0, s1, s2, top
+
+
+@njit(cache=True, nogil=True, parallel=True)
+def _finish(points, rest, factor):  # type: ignore[no-untyped-def]
+    chunks = (points.shape[0] + _CHUNK - 1) // _CHUNK
+    for chunk in prange(chunks):
+        for i in range(chunk * _CHUNK, min(points.shape[0], (chunk + 1) * _CHUNK)):
+            for c in range(3):
+                points[i, c] = (points[i, c] - rest[c]) * factor

@@ -1,0 +1,73 @@
+"""Speeds of association, beside scipy.optimize.least_squares: ``.venv/bin/python benchmarks/association.py``."""
+
+import time
+from statistics import median
+
+import numpy as np
+from scipy.optimize import least_squares
+
+from truegauge.core.association import Criterion, Shape, associate, fit_circle
+from truegauge.core.frames import apply, random_rigid
+
+MANY, SOME = 1_000_000, 10_000
+MZ, MC, MI = Criterion.MINIMUM_ZONE, Criterion.MINIMUM_CIRCUMSCRIBED, Criterion.MAXIMUM_INSCRIBED
+
+
+def timed(work, repeats=3):
+    work()
+    times = []
+    for _ in range(repeats):
+        started = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - started)
+    return median(times)
+
+
+def clouds(n):
+    rng = np.random.default_rng(0)
+    move = random_rigid(rng, 100)
+    u, h, e = rng.uniform(0, 2 * np.pi, n), rng.uniform(0, 50, n), rng.normal(0, 0.01, n)
+    c, s = np.cos(u), np.sin(u)
+    d = rng.normal(size=(n, 3))
+    d /= np.linalg.norm(d, axis=1, keepdims=True)
+    made = {
+        "plane": np.column_stack([rng.uniform(-50, 50, (n, 2)), e]),
+        "sphere": d * (20 + e)[:, None],
+        "cylinder": np.column_stack([(20 + e) * c, (20 + e) * s, h]),
+        "cone": np.column_stack([(5 + 0.3 * h + e) * c, (5 + 0.3 * h + e) * s, h]),
+        "circle": np.column_stack([(20 + e) * c, (20 + e) * s, 0 * u]),
+    }
+    return {name: apply(move, points) for name, points in made.items()}
+
+
+def scipy_cylinder(points):
+    center = points.mean(axis=0)
+
+    def distances(x):
+        direction = np.array([np.sin(x[2]) * np.cos(x[3]), np.sin(x[2]) * np.sin(x[3]), np.cos(x[2])])
+        local = points - center - np.array([x[0], x[1], 0.0])
+        return np.linalg.norm(local - np.outer(local @ direction, direction), axis=1) - x[4]
+
+    axis = associate(Shape.CYLINDER, points).feature.direction
+    start = [0.0, 0.0, np.arccos(axis[2]), np.arctan2(axis[1], axis[0]), 19.0]
+    return least_squares(distances, start, xtol=1e-15, ftol=1e-15, gtol=1e-15)
+
+
+def main():
+    big, small = clouds(MANY), clouds(SOME)
+    for name in ("plane", "sphere", "cylinder", "cone"):
+        print(f"least squares {name}, {MANY:,} points: {timed(lambda n=name: associate(Shape(n), big[n])):.3f} s")
+    for name in ("plane", "circle"):
+        print(f"minimum zone {name}, {MANY:,} points: {timed(lambda n=name: associate(Shape(n), big[n], MZ)):.3f} s")
+    for criterion in (MZ, MC, MI):
+        seconds = timed(lambda c=criterion: associate(Shape.CYLINDER, small["cylinder"], c))
+        print(f"{criterion} cylinder, {SOME:,} points: {seconds:.3f} s")
+    rings = [big["circle"][12 * i : 12 * i + 12] for i in range(500)]
+    print(f"500 circles of 12 points: {timed(lambda: [fit_circle(r) for r in rings]):.3f} s")
+    ours = timed(lambda: associate(Shape.CYLINDER, small["cylinder"]))
+    theirs = timed(lambda: scipy_cylinder(small["cylinder"]))
+    print(f"cylinder, {SOME:,} points: {ours:.3f} s without a start; scipy least_squares from one {theirs:.3f} s")
+
+
+if __name__ == "__main__":
+    main()
