@@ -1,26 +1,14 @@
 """Speeds of association, beside scipy.optimize.least_squares: ``.venv/bin/python benchmarks/association.py``."""
 
-import time
-from statistics import median
-
 import numpy as np
 from scipy.optimize import least_squares
 
+from stopwatch import timed
 from truegauge.core.association import Criterion, Shape, associate, fit_circle
 from truegauge.core.frames import apply, random_rigid
 
 MANY, SOME = 1_000_000, 10_000
 MZ, MC, MI = Criterion.MINIMUM_ZONE, Criterion.MINIMUM_CIRCUMSCRIBED, Criterion.MAXIMUM_INSCRIBED
-
-
-def timed(work, repeats=3):
-    work()
-    times = []
-    for _ in range(repeats):
-        started = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - started)
-    return median(times)
 
 
 def clouds(n):

@@ -11,6 +11,7 @@ from statistics import median
 
 import numpy as np
 
+from stopwatch import timed
 from truegauge import demo
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.clouds.spatial import spatial_order
@@ -26,15 +27,6 @@ from truegauge.formats.sample_file import open_sample
 from truegauge.formats.step import read_step
 
 PROGRAM = Path(sys.executable).parent / "truegauge"
-
-
-def timed(work, repeats=3):
-    times = []
-    for _ in range(repeats):
-        started = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - started)
-    return median(times)
 
 
 def say(what, value, unit):

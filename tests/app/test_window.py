@@ -14,6 +14,7 @@ from truegauge import demo
 from truegauge.app.finder import Finder
 from truegauge.app.ledger import CharacteristicEditor
 from truegauge.app.recovery import Keeper, find_recovered
+from truegauge.core.plan.commands import EditFeature
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 from truegauge.formats.plan_file import read_plan
@@ -287,7 +288,9 @@ def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, sett
     before = [r.measured for r in loaded.session.evaluation.results]
     target = tmp_path / "copy"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    loaded.session.run(__import__("truegauge.core.plan.commands", fromlist=["x"]).RenameFeature("boss", "boss 30"))
+    loaded.session.run(
+        __import__("truegauge.core.plan.commands", fromlist=["x"]).EditFeature("boss", (("name", "boss 30"),))
+    )
     assert loaded.windowTitle().startswith("LW-1140 worm-drive housing*")
     assert loaded.save_as()
     loaded.save_sample()
@@ -330,6 +333,30 @@ def test_work_can_be_cancelled(window, qtbot, settle, monkeypatch):
     qtbot.mouseClick(window.header.stop, Qt.MouseButton.LeftButton)
     settle()
     assert not window.header.stop.isVisible()
+
+
+def test_a_stopped_evaluation_can_be_taken_up_again(window, qtbot, settle, evaluator, monkeypatch):
+    import threading
+
+    real, started = evaluator.evaluate, threading.Event()
+
+    def slow(plan, sample, *, progress):
+        started.set()
+        while True:
+            progress(0.1, "waiting")
+            threading.Event().wait(0.01)
+
+    monkeypatch.setattr(evaluator, "evaluate", slow)
+    window.session.open_plan(demo.PLAN)
+    qtbot.waitUntil(started.is_set, timeout=60_000)
+    window.session.cancel()
+    settle()
+    assert window.session.evaluation is None
+    assert "stopped" in window.notices[-1].text
+    monkeypatch.setattr(evaluator, "evaluate", real)
+    qtbot.mouseClick(window.notice.action, Qt.MouseButton.LeftButton)
+    settle()
+    assert len(window.session.evaluation.results) == 18
 
 
 def test_turning_zooming_and_keys_move_the_camera_and_rest_is_sharp(loaded, qtbot):

@@ -381,6 +381,10 @@ class Session(QObject):
 
     # Working -------------------------------------------------------------------------------------------------------
 
+    def evaluate_again(self) -> None:
+        """Compute what is missing, after it was stopped."""
+        self._evaluate()
+
     def cancel(self) -> None:
         """Stop the work that is going on, and what waits behind it."""
         self._waiting.clear()
@@ -439,6 +443,8 @@ class Session(QObject):
 
     def _on_cancelled(self, job: Job) -> None:
         self._end(job)
+        if not self._closed and self.model is not None and self.evaluation is None:
+            self.notify("stopped before the results were there", "Evaluate again", self.evaluate_again)
         self._go_on()
 
     def _end(self, job: Job) -> None:

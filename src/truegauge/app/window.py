@@ -365,6 +365,7 @@ class MainWindow(QMainWindow):
                    lambda: bool(s.selected_characteristic)),
             Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,
                    lambda: bool(s.selected_characteristic)),
+            Action("evaluate", "Edit", "Evaluate again", "", s.evaluate_again, has_part),
             Action("clear-selection", "Edit", "Clear the selection", "", lambda: s.select_groups(()),
                    lambda: bool(s.selection)),
             Action("fit", "View", "Fit the part into the view", "Ctrl+0", self.view.fit, has_part),

@@ -10,7 +10,7 @@ from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.association import Cylinder, Sphere, criteria_for
 from truegauge.core.extraction import Measured
-from truegauge.core.plan.commands import SetCriterion
+from truegauge.core.plan.commands import EditFeature
 from truegauge.core.plan.document import NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
@@ -99,7 +99,7 @@ class MeasureBench(Bench):
         s = self.session
         feature = s.plan.feature_with_faces(s.selection[0]) if s.selection else None
         if feature is not None:
-            s.run(SetCriterion(feature.id, str(self.criterion.itemData(index))))
+            s.run(EditFeature(feature.id, (("criterion", str(self.criterion.itemData(index))),), "change criterion"))
 
     def _refresh_criterion(self, feature: NominalFeature | None) -> None:
         evaluator = self.session.evaluator

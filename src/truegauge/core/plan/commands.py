@@ -85,32 +85,18 @@ class AddFeature:
 
 
 @dataclass(frozen=True, slots=True)
-class RenameFeature:
-    """Give a feature another name."""
+class EditFeature:
+    """Change the name or the criterion of a feature; only what is given."""
 
     feature_id: str
-    name: str
-    label: str = "rename feature"
+    changes: tuple[tuple[str, Any], ...]
+    label: str = "edit feature"
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace the name."""
-        changed = tuple(f.replace(name=self.name) if f.id == self.feature_id else f for f in plan.features)
-        return plan.replace(features=changed)
-
-
-@dataclass(frozen=True, slots=True)
-class SetCriterion:
-    """Associate a feature by another criterion."""
-
-    feature_id: str
-    criterion: str
-    label: str = "change criterion"
-    merge_key: str = ""
-
-    def apply(self, plan: Plan) -> Plan:
-        """Replace the criterion."""
-        changed = tuple(f.replace(criterion=self.criterion) if f.id == self.feature_id else f for f in plan.features)
+        """Replace the fields."""
+        plan.feature(self.feature_id)
+        changed = tuple(f.replace(**dict(self.changes)) if f.id == self.feature_id else f for f in plan.features)
         return plan.replace(features=changed)
 
 
