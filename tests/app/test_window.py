@@ -14,7 +14,6 @@ from truegauge import demo
 from truegauge.app.finder import Finder
 from truegauge.app.ledger import CharacteristicEditor
 from truegauge.app.recovery import Keeper, find_recovered
-from truegauge.core.plan.commands import EditFeature
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 from truegauge.formats.plan_file import read_plan
