@@ -105,3 +105,45 @@ def test_associate_meets_minimax_reference_cases(name):
     document = json.loads(done.stdout)
     assert document["criterion"] == case["association"]
     assert document["form"] == pytest.approx(case["expected"]["form"], abs=case["tolerance"]["form_mm"])
+
+
+CASES = {c.stem: json.loads(c.read_text()) for c in FITS.glob("*-ls-0*.json")}
+
+
+def test_associate_holds_a_direction_and_a_radius():
+    direction = CASES["cylinder-ls-01"]["expected"]["direction"]
+    radius = CASES["cylinder-ls-01"]["expected"]["radius"] + 0.02
+    text = ",".join(str(v) for v in direction)
+    done = run("associate", "cylinder", FITS / "cylinder-ls-01.json", "--fix-direction", text, "--fix-radius", str(radius),
+               "--json")  # fmt: skip
+    parameters = json.loads(done.stdout)["parameters"]
+    assert parameters["radius"] == pytest.approx(radius, abs=1e-12)
+    assert parameters["direction"] == pytest.approx(direction, abs=1e-12) or parameters["direction"] == pytest.approx(
+        [-v for v in direction], abs=1e-12
+    )
+
+
+def test_associate_reads_weights_and_leaves_strays_out(tmp_path):
+    rows = [[x, y, 0.001 * ((x + y) % 2)] for x in range(6) for y in range(6)]
+    path = tmp_path / "points.csv"
+    lines = ["x;y;z;weight", *(f"{x};{y};{z};1" for x, y, z in rows), "2.5;2.5;0.1;20"]
+    path.write_text("\n".join(lines))
+    clean = json.loads(run("associate", "plane", path, "--reject", "5", "--json").stdout)
+    heavy = json.loads(run("associate", "plane", path, "--weights-column", "4", "--json").stdout)
+    assert heavy["points"] == 37
+    assert heavy["parameters"]["point"][2] > clean["parameters"]["point"][2] + 0.05
+    assert (clean["points_rejected"], clean["rejection"]["rows"]) == (1, [36])
+    assert clean["form"] < 0.002
+    assert clean["standard_deviations"]["point z"] > 0
+    for arguments in (("--weights-column", "9"), ("--fix-direction", "1,2"), ("--fix-direction", "0,0,0"),
+                      ("--material", "wood")):  # fmt: skip
+        done = run("associate", "plane", path, *arguments)
+        assert done.returncode == 2
+        assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_associate_tells_what_holds_a_one_sided_plane(tmp_path):
+    path = tmp_path / "points.xyz"
+    path.write_text("0 0 0\n10 0 0\n0 10 0\n10 10 -1\n5 5 -2\n")
+    found = json.loads(run("associate", "plane", path, "--criterion", "one_sided", "--json").stdout)
+    assert len(found["certificate"]["contacts"]) >= 3 or min(found["certificate"]["multipliers"]) > 0

@@ -10,7 +10,7 @@ from typing import Annotated
 
 import typer
 
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import TrueGaugeError
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
@@ -115,36 +115,91 @@ def compare(
 
 @app.command()
 def associate(
-    shape: Annotated[str, typer.Argument(help="plane, line, circle, sphere, cylinder, cone or torus.")],
+    shape: Annotated[
+        str,
+        typer.Argument(
+            help="point, line, plane, circle, ellipse, slot, square_slot, sphere, cylinder, cone, torus or width."
+        ),
+    ],
     file: Annotated[Path, typer.Argument(help="Points: CSV, XYZ, or a reference case (JSON).")],
-    criterion: Annotated[str, typer.Option(help="The association criterion.")] = "least_squares",
+    criterion: Annotated[
+        str,
+        typer.Option(
+            help="least_squares, minimum_zone, minimum_circumscribed, maximum_inscribed or one_sided "
+            "(outside the material)."
+        ),
+    ] = "least_squares",
+    plane: Annotated[
+        str | None, typer.Option(help="Normal x,y,z of the plane of a flat shape, or of a line in a plane.")
+    ] = None,
+    fix_direction: Annotated[str | None, typer.Option(help="Direction x,y,z that the axis or normal keeps.")] = None,
+    perpendicular_to: Annotated[
+        str | None, typer.Option(help="Direction x,y,z that the axis or normal stays perpendicular to.")
+    ] = None,
+    fix_radius: Annotated[float | None, typer.Option(help="Radius to keep, mm (of a width: half of it).")] = None,
+    through: Annotated[str | None, typer.Option(help="Point x,y,z that the feature passes through.")] = None,
+    weights_column: Annotated[int | None, typer.Option(help="Column of the weights, counted from 1.")] = None,
+    reject: Annotated[
+        float | None, typer.Option(help="Leave out points farther than so many robust scales from least squares.")
+    ] = None,
+    material: Annotated[
+        str, typer.Option(help="Material inside (a boss) or outside (a hole) of the shape.")
+    ] = "inside",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """Associate an ideal feature with points."""
-    import numpy as np
-
-    from truegauge.core.association import Criterion, Shape
+    """Associate an ideal feature with points; lengths in mm, angles in rad."""
+    from truegauge.core.association import NONE, Constraints, Criterion, Shape
     from truegauge.core.association import associate as compute
+    from truegauge.formats.fit_text import fit_document
     from truegauge.formats.points_text import read_points
 
-    wanted_shape = _one_of(shape, Shape, "shape")
-    wanted = _one_of(criterion, Criterion, "criterion")
-    read = read_points(file)
-    fit = compute(Shape(wanted_shape), read.points, Criterion(wanted), plane_normal=read.plane_normal)
-    parameters = {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in fit.feature.parameters.items()}
-    document = {
-        "shape": wanted_shape,
-        "criterion": wanted,
-        "parameters": parameters,
-        "form": fit.form,
-        "rms": fit.rms,
-        "points": len(fit.residuals),
-    }
+    wanted_shape = Shape(_one_of(shape, Shape, "shape"))
+    wanted = Criterion(_one_of(criterion, Criterion, "criterion"))
+    if material not in ("inside", "outside"):
+        raise TrueGaugeError(f"material {material!r} is not known; use inside or outside")
+    read = read_points(file, weights_column)
+    held = Constraints(
+        _three("--fix-direction", fix_direction, direction=True),
+        _three("--perpendicular-to", perpendicular_to, direction=True),
+        fix_radius,
+        _three("--through", through),
+    )
+    nothing = fix_direction is perpendicular_to is through is None and fix_radius is None
+    normal = _three("--plane", plane, direction=True)
+    fit = compute(
+        wanted_shape,
+        read.points,
+        wanted,
+        start=read.nominal(wanted_shape),
+        plane_normal=read.plane_normal if normal is None else normal,
+        weights=read.weights,
+        constraints=NONE if nothing else held,
+        material=-1 if material == "outside" else 1,
+        reject=reject,
+    )
+    document = fit_document(fit)
     if as_json:
         _say(json.dumps(document))
         return
     for name, value in document.items():
-        _say(f"{name}: {value}")
+        _say(f"{name.replace('_', ' ')}: {value}")
+
+
+def _three(option: str, text: str | None, *, direction: bool = False) -> Vector | None:
+    """Read x,y,z of an option."""
+    import numpy as np
+
+    if text is None:
+        return None
+    try:
+        values = np.array([float(word) for word in text.replace(",", " ").split()])
+    except ValueError:
+        values = np.zeros(0)
+    if values.shape != (3,) or not np.isfinite(values).all():
+        raise TrueGaugeError(f"{option} needs three numbers x,y,z, not {text!r}")
+    if direction and not values.any():
+        raise TrueGaugeError(f"{option}: a direction of length zero points nowhere")
+    return values / np.linalg.norm(values) if direction else values
 
 
 @app.command("warm-up", hidden=True)

@@ -110,7 +110,7 @@ class LedgerModel(QAbstractListModel):
     def spoken(self, result: Result) -> str:
         """Say the whole row in one line."""
         plan = self._session.plan
-        numbers = NumberFormat(plan.unit, plan.decimals)
+        numbers = NumberFormat(plan.unit, plan.decimals).of(result.characteristic.kind)
         value = "not measured" if result.measured is None else numbers.value(result.measured)
         return f"{result.characteristic.number} {result.characteristic.name} {value} {result.state}".replace("_", " ")
 
@@ -131,7 +131,7 @@ class _Delegate(QStyledItemDelegate):
         result, t = model.result(index.row()), self.theme
         c, box = result.characteristic, QRectF(option.rect)  # type: ignore[attr-defined]
         plan = self.session.plan
-        numbers = NumberFormat(plan.unit, plan.decimals)
+        numbers = NumberFormat(plan.unit, plan.decimals).of(c.kind)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         current = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
@@ -191,7 +191,8 @@ class _Delegate(QStyledItemDelegate):
         assert isinstance(model, LedgerModel)
         assert isinstance(editor, CharacteristicEditor)
         plan = self.session.plan
-        editor.load(model.characteristic(index.row()), NumberFormat(plan.unit, plan.decimals))
+        characteristic = model.characteristic(index.row())
+        editor.load(characteristic, NumberFormat(plan.unit, plan.decimals).of(characteristic.kind))
 
     def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
         """Run one command with what changed."""

@@ -1,12 +1,13 @@
 """The proposals strip: what makes sense for the selection, with live values; Enter takes the first."""
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from truegauge.app.painting import glyph_icon
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.proposals import Proposal
 from truegauge.reporting.units import NumberFormat
 
 
@@ -21,6 +22,7 @@ class ProposalsStrip(QFrame):
         self._layout.setContentsMargins(12, 7, 12, 7)
         self._layout.setSpacing(8)
         self.buttons: list[QPushButton] = []
+        self.more: QMenu | None = None
         session.proposals_changed.connect(self._refresh)
         session.selection_changed.connect(self._refresh)
         session.plan_changed.connect(self._refresh)
@@ -35,7 +37,7 @@ class ProposalsStrip(QFrame):
         evaluator = self._session.evaluator
         names = []
         for group in self._session.selection:
-            nominal = evaluator.nominal(group) if evaluator else None
+            nominal = evaluator.nominal(group, self._session.plan) if evaluator else None
             if nominal is None or isinstance(nominal, NotComputed):
                 names.append("free-form face")
             else:
@@ -50,6 +52,7 @@ class ProposalsStrip(QFrame):
                 widget.hide()
                 widget.deleteLater()
         self.buttons = []
+        self.more = None
         if not self._session.selection:
             self.hide()
             return
@@ -58,8 +61,11 @@ class ProposalsStrip(QFrame):
         self._layout.addWidget(label)
         plan = self._session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
+        others = [i for i, p in enumerate(self._session.proposals) if not p.kind.common]
         for i, p in enumerate(self._session.proposals):
-            value = "–" if p.value is None else numbers.value(p.value)
+            if i in others and len(others) < len(self._session.proposals):
+                continue
+            value = _value(p, numbers)
             button = QPushButton(f"{p.kind.label}  {value}")
             button.setIcon(glyph_icon(p.kind.symbol, "#FFFFFF" if i == 0 else self._theme.ink, 18))
             button.setIconSize(QSize(18, 18))
@@ -69,8 +75,13 @@ class ProposalsStrip(QFrame):
             button.clicked.connect(lambda _=False, index=i: self._session.accept(index))
             self._layout.addWidget(button)
             self.buttons.append(button)
+        if others and self.buttons and len(others) < len(self._session.proposals):
+            self._layout.addWidget(self._more_button(others, numbers))
         if not self._session.proposals:
-            hint = "measuring …" if self._session.is_busy else "nothing to propose; add a second face with Ctrl"
+            several = len(self._session.selection) > 2
+            hint = "measuring …" if self._session.is_busy else (
+                "see what can be constructed in the Measure stage" if several
+                else "nothing to propose; add a second face with Ctrl")  # fmt: skip
             wait = QLabel(hint)
             wait.setProperty("role", "soft")
             self._layout.addWidget(wait)
@@ -86,3 +97,24 @@ class ProposalsStrip(QFrame):
         parent = self.parentWidget()
         if parent is not None:
             self.move(14, parent.height() - self.height() - 96)
+
+    def _more_button(self, others: list[int], numbers: NumberFormat) -> QPushButton:
+        """Return the button behind which the less common kinds are, with their values."""
+        button = QPushButton("more")
+        button.setToolTip("Sizes by their modifiers, two-point sizes, parts of distances and angles …")
+        menu = QMenu(button)
+        for i in others:
+            p = self._session.proposals[i]
+            action = menu.addAction(
+                glyph_icon(p.kind.symbol, self._theme.ink, 18), f"{p.kind.label}   {_value(p, numbers)}"
+            )
+            action.setToolTip(p.reason)
+            action.setEnabled(True)
+            action.triggered.connect(lambda _=False, index=i: self._session.accept(index))
+        button.setMenu(menu)
+        self.more = menu
+        return button
+
+
+def _value(proposal: Proposal, numbers: NumberFormat) -> str:
+    return "–" if proposal.value is None else numbers.of(proposal.kind.name).value(proposal.value)

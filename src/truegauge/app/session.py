@@ -16,11 +16,20 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import describe_face, whole_surface
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError, TrueGaugeError
-from truegauge.core.plan.commands import Command, RemoveCharacteristic, SetPart
-from truegauge.core.plan.document import PartReference, Plan
+from truegauge.core.plan.commands import Command, RemoveCharacteristic, RemoveFeature, SetPart
+from truegauge.core.plan.document import ConstructedFeature, NominalFeature, PartReference, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
-from truegauge.core.plan.proposals import FaceGroups, Proposal, accept, proposals
+from truegauge.core.plan.proposals import (
+    Groups,
+    Offer,
+    Proposal,
+    accept,
+    accept_construction,
+    construction_offers,
+    offered,
+    proposals,
+)
 from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of
@@ -30,6 +39,8 @@ from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.step import read_step
 
 if TYPE_CHECKING:
+    from truegauge.core.arrays import Ints
+    from truegauge.core.extraction import Built, Measured
     from truegauge.core.plan.evaluation import Evaluator
 
 STAGES = ("part", "align", "measure", "evaluate", "report")
@@ -62,6 +73,7 @@ class Session(QObject):
     evaluated = Signal()
     selection_changed = Signal()
     proposals_changed = Signal()
+    preview_changed = Signal()
     hover_changed = Signal()
     display_changed = Signal()
     stage_changed = Signal()
@@ -77,13 +89,16 @@ class Session(QObject):
         self.sample: Sample | None = None
         self.sample_content = b""
         self.evaluation: Evaluation | None = None
-        self.selection: FaceGroups = ()
+        self.selection: Groups = ()
         self.selected_characteristic = ""
         self.hovered_face = -1
         self.proposals: list[Proposal] = []
+        self.offers: list[Offer] = []
+        self.preview: Offer | None = None
         self.stage = "part"
         self.show_map = False
         self.show_points = False
+        self.show_needles = True
         self.plan_path: Path | None = None
         self.busy_text, self.busy_fraction = "", 0.0
         self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
@@ -296,13 +311,14 @@ class Session(QObject):
         elif group in self.selection:
             self.select_groups(tuple(g for g in self.selection if g != group))
         else:
-            self.select_groups((*self.selection, group)[-2:])
+            self.select_groups((*self.selection, group))
 
-    def select_groups(self, groups: FaceGroups) -> None:
+    def select_groups(self, groups: Groups) -> None:
         """Select features by their faces; the ledger follows."""
         if groups == self.selection:
             return
         self.selection = groups
+        self.preview = None
         related = self.related_characteristics()
         if self.selected_characteristic not in related:
             self.selected_characteristic = related[0] if related else ""
@@ -315,44 +331,88 @@ class Session(QObject):
             return
         self.selected_characteristic = characteristic_id
         characteristic = self.plan.characteristic(characteristic_id)
-        self.selection = tuple(self.plan.feature(f).faces for f in characteristic.features)
+        self.selection = tuple(self.plan.feature(f).group for f in characteristic.features)
+        self.preview = None
         self.selection_changed.emit()
         self._propose()
 
     def related_characteristics(self) -> list[str]:
         """The characteristics whose features are all selected, then those that use a selected one."""
-        chosen = {f.id for f in self.plan.features if any(set(f.faces) == set(g) for g in self.selection)}
+        chosen = {f.id for f in self.selected_features()}
         every = [c.id for c in self.plan.characteristics if chosen and set(c.features) == chosen]
         some = [c.id for c in self.plan.characteristics if chosen & set(c.features) and c.id not in every]
         return every + some
 
     def selected_faces(self) -> tuple[int, ...]:
         """All faces of the selection."""
-        return tuple(f for group in self.selection for f in group)
+        return tuple(f for group in self.selection for f in self.plan.faces_of(group))
+
+    def selected_features(self) -> list[NominalFeature | ConstructedFeature]:
+        """The features of the plan among the selected."""
+        return [f for g in self.selection if (f := self.plan.feature_of(g)) is not None]
+
+    def selected_measured(self) -> list[Measured | Built]:
+        """The measured features among the selected."""
+        evaluation = self.evaluation
+        found = [evaluation.features.get(f.id) for f in self.selected_features()] if evaluation else []
+        return [m for m in found if m is not None and not isinstance(m, NotComputed)]
 
     def selected_points(self) -> np.ndarray | None:
         """The points behind the selected features, part coordinates."""
+        return self._points_of([m.rows for m in self.selected_measured()])
+
+    def selected_strays(self) -> np.ndarray | None:
+        """The points that were left out of the selected features, part coordinates."""
+        return self._points_of([m.strays for m in self.selected_measured()])
+
+    def _points_of(self, rows: list[Ints]) -> np.ndarray | None:
         evaluation = self.evaluation
-        if evaluation is None or isinstance(evaluation.cloud, NotComputed):
+        if evaluation is None or isinstance(evaluation.cloud, NotComputed) or not rows:
             return None
-        rows = []
-        for group in self.selection:
-            feature = self.plan.feature_with_faces(group)
-            measured = evaluation.features.get(feature.id) if feature else None
-            if measured is not None and not isinstance(measured, NotComputed):
-                rows.append(measured.rows)
-        return evaluation.cloud.points[np.concatenate(rows)] if rows else None
+        return evaluation.cloud.points[np.concatenate(rows)]
 
     def accept(self, index: int = 0) -> None:
         """Take a proposal: it becomes a numbered characteristic."""
         if not 0 <= index < len(self.proposals) or self.evaluator is None:
             return
         proposal = self.proposals[index]
-        nominals = tuple(self.evaluator.nominal(f) for f in proposal.faces)
+        nominals = tuple(self.evaluator.nominal(g, self.plan) for g in proposal.groups)
         command = accept(self.plan, proposal, tuple(n for n in nominals if not isinstance(n, NotComputed)))
         if self.run(command):
             self.selected_characteristic = command.characteristic.id
             self.selection_changed.emit()
+
+    def set_preview(self, offer: Offer | None) -> None:
+        """Show what a construction would give, before it is made."""
+        if offer is not self.preview:
+            self.preview = offer
+            self.preview_changed.emit()
+
+    def offer_with(self, offer: Offer, values: tuple[float, ...]) -> Offer | None:
+        """Return the same construction with other values; None when it cannot be built with them."""
+        if self.evaluator is None:
+            return None
+        return offered(self.evaluator, self.plan, self.sample, offer.construction, offer.groups, values)
+
+    def construct(self, offer: Offer) -> None:
+        """Make a constructed feature and select it."""
+        if self.evaluator is None:
+            return
+        nominals = tuple(
+            n for g in offer.groups if not isinstance(n := self.evaluator.nominal(g, self.plan), NotComputed)
+        )
+        command = accept_construction(self.plan, offer, nominals)
+        self.preview = None
+        if self.run(command):
+            self.select_groups((command.feature.id,))
+
+    def remove_selected_features(self) -> None:
+        """Remove the selected features with all that needs them."""
+        features = self.selected_features()
+        self.select_groups(())
+        for feature in features:
+            if self.plan.has_feature(feature.id):
+                self.run(RemoveFeature(feature.id))
 
     # Showing -------------------------------------------------------------------------------------------------------
 
@@ -373,6 +433,12 @@ class Session(QObject):
         """Turn the points on or off."""
         if show != self.show_points:
             self.show_points = show
+            self.display_changed.emit()
+
+    def set_show_needles(self, show: bool) -> None:
+        """Turn the residual needles of the selected feature on or off."""
+        if show != self.show_needles:
+            self.show_needles = show
             self.display_changed.emit()
 
     def notify(self, problem: Exception | str, action: str = "", callback: Callable[[], None] | None = None) -> None:
@@ -461,7 +527,7 @@ class Session(QObject):
         self.part_content = part.content if part else None
         self.evaluation = None
         self.selection, self.selected_characteristic, self.hovered_face = (), "", -1
-        self.proposals = []
+        self.proposals, self.offers, self.preview = [], [], None
         self.part_changed.emit()
         self.selection_changed.emit()
         self.proposals_changed.emit()
@@ -471,6 +537,9 @@ class Session(QObject):
         if wanted != self._part_shown:
             self._part_shown = wanted
             self._set_part(self._parts.get(wanted))
+        gone = tuple(g for g in self.selection if isinstance(g, str) and self.plan.feature_of(g) is None)
+        if gone:
+            self.select_groups(tuple(g for g in self.selection if g not in gone))
         if self.selected_characteristic not in {c.id for c in self.plan.characteristics}:
             self.selected_characteristic = ""
         self.plan_changed.emit()
@@ -530,16 +599,17 @@ class Session(QObject):
     def _propose(self) -> None:
         evaluator, plan, sample, selection = self.evaluator, self.plan, self.sample, self.selection
         if evaluator is None or not selection:
-            self.proposals = []
+            self.proposals, self.offers = [], []
             self.proposals_changed.emit()
             return
 
-        def work(progress: Progress) -> list[Proposal]:
-            return proposals(evaluator, plan, sample, selection)
+        def work(progress: Progress) -> tuple[list[Proposal], list[Offer]]:
+            found = proposals(evaluator, plan, sample, selection)
+            return found, construction_offers(evaluator, plan, sample, selection)
 
-        def done(found: list[Proposal]) -> None:
+        def done(found: tuple[list[Proposal], list[Offer]]) -> None:
             if selection == self.selection:
-                self.proposals = found
+                self.proposals, self.offers = found
                 self.proposals_changed.emit()
 
         self._start(work, done, "Measuring the selection")

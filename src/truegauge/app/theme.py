@@ -89,6 +89,9 @@ QLineEdit, QDoubleSpinBox, QComboBox {{ background: {t.raised}; border: 1px soli
     padding: 4px 7px; selection-background-color: {t.accent}; selection-color: #FFFFFF; }}
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {t.accent}; }}
 QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
+QLineEdit[role="name"] {{ font-weight: bold; background: transparent; border-color: transparent; padding-left: 2px; }}
+QLineEdit[role="name"]:hover, QLineEdit[role="name"]:focus {{ border-color: {t.rule}; background: {t.raised}; }}
+QPushButton[role="row"] {{ text-align: left; padding: 5px 8px; font-size: 12px; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
 QPushButton {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 6px; padding: 6px 12px; }}
 QPushButton:hover {{ border-color: {t.accent}; }}

@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.overlays import paint_over
 from truegauge.app.painting import draw_glyph, draw_marker, state_marker
 from truegauge.app.session import Session
 from truegauge.app.tags import Tag, place_tags
@@ -81,6 +82,7 @@ class View(QWidget):
         s.hover_changed.connect(self._refresh_hover)
         s.display_changed.connect(self._refresh_display)
         s.plan_changed.connect(self._refresh_scale)
+        s.preview_changed.connect(self.update)
 
     # Camera ----------------------------------------------------------------------------------------------------
 
@@ -171,7 +173,7 @@ class View(QWidget):
         self.update()
 
     def _refresh_selection(self) -> None:
-        self.scene.set_feature_points(self._session.selected_points())
+        self.scene.set_feature_points(self._session.selected_points(), self._session.selected_strays())
         self._refresh_marks()
 
     def _refresh_marks(self) -> None:
@@ -223,6 +225,7 @@ class View(QWidget):
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self.rect()), self._image)
+        paint_over(painter, self._session, self._camera, self._theme, self.size())
         self._paint_tags(painter)
         self._paint_ruler(painter)
         self._paint_axes(painter)
@@ -290,14 +293,14 @@ class View(QWidget):
         chosen = sorted((c for c in chosen if c[0] < 9), key=lambda c: c[0])[:_TAGS]
         tagged = []
         for _, r in chosen:
-            nominal = evaluator.nominal(s.plan.feature(r.characteristic.features[0]).faces)
+            nominal = evaluator.nominal(s.plan.feature(r.characteristic.features[0]).group, s.plan)
             if isinstance(nominal, Nominal):
                 tagged.append((r, _anchor(nominal, self._camera)))
         return tagged
 
     def _paint_tags(self, painter: QPainter) -> None:
         assert self._camera is not None
-        numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
+        lengths = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
         bold, plain = font(13, bold=True), font(12)
         tags = []
         for result, anchor in self._tagged():
@@ -305,6 +308,7 @@ class View(QWidget):
             c = result.characteristic
             title = f"{c.number}  {c.name}"
             kind = KINDS.get(c.kind)
+            numbers = lengths.of(c.kind)
             value = "not measured" if result.measured is None else numbers.value(result.measured)
             detail = ""
             if result.measured is not None and result.deviation is not None:

@@ -26,6 +26,7 @@ from truegauge.app.benches.part import PartBench
 from truegauge.app.benches.report import ReportBench
 from truegauge.app.deviation_scale import DeviationScaleBar
 from truegauge.app.finder import Finder
+from truegauge.app.form_page import FormModel, FormPage
 from truegauge.app.header import Header
 from truegauge.app.ledger import Ledger
 from truegauge.app.notice_bar import NoticeBar
@@ -94,7 +95,8 @@ class MainWindow(QMainWindow):
         right.addLayout(below, 1)
         self.part_bench = PartBench(s, self.ask_part)
         self.align_bench = AlignBench(s, self.ask_scan)
-        self.measure_bench = MeasureBench(s, t)
+        self.form = FormModel(s)
+        self.measure_bench = MeasureBench(s, t, self.form)
         self.evaluate_bench = EvaluateBench(s)
         self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
         self.benches = QStackedWidget()
@@ -108,6 +110,8 @@ class MainWindow(QMainWindow):
         self.preview = ReportPreview()
         self.center.addWidget(self.view)
         self.center.addWidget(self.preview)
+        self.form_page = FormPage(self.form, s, t)
+        self.center.addWidget(self.form_page)
         below.addWidget(self.center, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
@@ -132,6 +136,10 @@ class MainWindow(QMainWindow):
         s.evaluated.connect(self._want_preview)
         self.header.finder_wanted.connect(self.open_finder)
         self.rail.menu_wanted.connect(self.open_menu)
+        self.measure_bench.plot.enlarge_wanted.connect(self.toggle_form_page)
+        self.form_page.closed.connect(self.toggle_form_page)
+        for signal in (s.selection_changed, s.evaluated):
+            signal.connect(self.form_page.update)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep what floats in its place."""
@@ -174,6 +182,11 @@ class MainWindow(QMainWindow):
         self._place_floating()
         self._want_preview()
 
+    def toggle_form_page(self) -> None:
+        """Show the form plot as a full page, or go back to the part."""
+        there = self.center.currentWidget() is self.form_page
+        self.center.setCurrentWidget(self.view if there else self.form_page)
+
     def _on_plan_changed(self) -> None:
         mark = "" if self.session.history.is_saved else "*"
         self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
@@ -188,6 +201,8 @@ class MainWindow(QMainWindow):
         self.setStyleSheet(style_sheet(self.theme))
         for widget in (self.rail, self.ledger, self.view, self.scale, self.strip, self.measure_bench):
             widget.set_theme(self.theme)
+        self.form_page.theme = self.theme
+        self.form_page.update()
 
     # Files -----------------------------------------------------------------------------------------------------
 
@@ -365,6 +380,8 @@ class MainWindow(QMainWindow):
                    lambda: bool(s.selected_characteristic)),
             Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,
                    lambda: bool(s.selected_characteristic)),
+            Action("remove-feature", "Edit", "Remove the selected features", "", s.remove_selected_features,
+                   lambda: bool(s.selected_features())),
             Action("evaluate", "Edit", "Evaluate again", "", s.evaluate_again, has_part),
             Action("clear-selection", "Edit", "Clear the selection", "", lambda: s.select_groups(()),
                    lambda: bool(s.selection)),
@@ -374,6 +391,10 @@ class MainWindow(QMainWindow):
                    has_sample),
             Action("points", "View", "Points on or off", "Ctrl+P", lambda: s.set_show_points(not s.show_points),
                    has_sample),
+            Action("needles", "View", "Residual needles on or off", "", lambda: s.set_show_needles(not s.show_needles),
+                   has_sample),
+            Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", self.toggle_form_page,
+                   lambda: self.form.current() is not None or self.center.currentWidget() is self.form_page),
             Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
             *stages,
             Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", self.ask_save_pdf, lambda: s.evaluation is not None),

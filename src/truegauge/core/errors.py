@@ -33,7 +33,19 @@ class GeometryError(TrueGaugeError):
 
 
 class AssociationError(TrueGaugeError):
-    """Points do not determine the feature."""
+    """A feature cannot be associated with the points."""
+
+
+class TooFewPointsError(AssociationError):
+    """Fewer points than the shape has unknowns."""
+
+
+class IndeterminateError(AssociationError):
+    """The points do not determine the feature: on one line, on too short an arc, ..."""
+
+
+class ConvergenceError(AssociationError):
+    """The points do not resemble the shape, so that the search for it does not end."""
 
 
 class RegistrationError(TrueGaugeError):

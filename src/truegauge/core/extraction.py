@@ -7,17 +7,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Ints, Mask, Points, frozen
-from truegauge.core.association import Cone, Criterion, Feature, Fit, Plane, Sphere, associate, criteria_for
-from truegauge.core.association.features import DIRECTIONS
+from truegauge.core.arrays import Floats, Ints, Mask, Points, Vector, frozen
+from truegauge.core.association import Criterion, Feature, Fit, Plane, Rejection, associate, criteria_for
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError
+from truegauge.core.filters.form_map import UNFILTERED, FilterKind, FormFilter, FormMap, form_map
 
 if TYPE_CHECKING:
     from truegauge.core.cad.projection import Deviations
 
-_SCALES = 5.0  # points farther than this many robust scales from the feature are strays
 _CELL_POINTS = 4
 
 
@@ -27,35 +26,75 @@ class ExtractionSettings:
 
     Points within `reach` of the faces, no nearer than `edge_margin` to their borders (at most a tenth of the
     face's size). Form and orientation are read from means over cubes of side `averaging`, because the extremes of
-    thousands of single scanned points tell the scanner's noise and not the part; 0 takes the single points.
+    thousands of single scanned points tell the scanner's noise and not the part; 0 takes the single points. Points
+    farther than `reject` robust scales from the least-squares feature are strays; 0 keeps all.
     """
 
     reach: float = 0.6
     edge_margin: float = 0.4
     averaging: float = 2.5
+    reject: float = 5.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Measured:
     """A measured feature: the association, which points it used, and the means that form is read from.
 
-    `rows` index the sample's points; `rejected` of the extracted points were strays. `means` (m, 3) and
-    `mean_residuals` (m,) mm, about the least-squares feature; `form` mm by `form_criterion`.
+    `rows` index the points of the sample that were used, `strays` those that were left out by the rule in
+    `rejection`. `means` (m, 3) and `mean_residuals` (m,) mm, about the least-squares feature; `form` mm by
+    `form_criterion`, of the filtered points where a filter is chosen. `points` (n, 3) are those used.
     """
 
     fit: Fit
     nominal: Nominal
+    points: Points
     rows: Ints
-    rejected: int
+    strays: Ints
+    rejection: Rejection | None
     means: Points
     mean_residuals: Floats
     form: float
     form_criterion: Criterion
+    form_filter: FormFilter
+    averaging: float
+
+    @property
+    def rejected(self) -> int:
+        """How many of the extracted points were strays."""
+        return len(self.strays)
 
     @property
     def feature(self) -> Feature:
         """The associated feature, turned the same way as the nominal one."""
         return self.fit.feature
+
+    @property
+    def middle(self) -> Vector:
+        """The middle of what was measured, (3,) mm: of a plane the centre of its points."""
+        return self.feature.point if isinstance(self.feature, Plane) else self.nominal.center
+
+    def form_map(self, settings: FormFilter | None = None) -> FormMap:
+        """Return the heights of the points over the least-squares feature, filtered as the feature says."""
+        fit = self.fit
+        if fit.criterion != Criterion.LEAST_SQUARES:
+            fit = associate(self.nominal.shape, self.points, start=fit.feature).turned_like(self.nominal.feature)
+        chosen = self.form_filter if settings is None else settings
+        return form_map(fit.feature, self.points, fit.residuals, chosen, cell=self.averaging)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Built:
+    """A constructed feature; the points behind it are those of its members."""
+
+    feature: Feature
+    nominal: Nominal
+    rows: Ints
+    strays: Ints
+
+    @property
+    def middle(self) -> Vector:
+        """The middle of the nominal feature, (3,) mm."""
+        return self.nominal.center
 
 
 def extract(
@@ -97,6 +136,7 @@ def measure(
     rows: Ints,
     settings: ExtractionSettings,
     criterion: Criterion = Criterion.LEAST_SQUARES,
+    form_filter: FormFilter = UNFILTERED,
 ) -> Measured:
     """Associate the nominal's shape with the extracted points, leaving strays out once.
 
@@ -108,20 +148,26 @@ def measure(
     AssociationError
         Too few points, or points that do not determine the feature.
     """
+    fit = associate(
+        nominal.shape, points[rows], start=nominal.feature, material=nominal.outward, reject=settings.reject or None
+    )
+    kept = fit.rejection.kept if fit.rejection else np.ones(len(rows), dtype=bool)
+    strays, rows = rows[~kept], rows[kept]
     chosen = points[rows]
-    fit = associate(nominal.shape, chosen, start=nominal.feature)
-    scale = 1.4826 * float(np.median(np.abs(fit.residuals - np.median(fit.residuals))))
-    keep = np.abs(fit.residuals - np.median(fit.residuals)) <= max(_SCALES * scale, 1e-9)
-    rejected = int(len(keep) - keep.sum())
-    if rejected:
-        rows, chosen = rows[keep], chosen[keep]
-        fit = associate(nominal.shape, chosen, start=fit.feature)
-    fit = _turned_like(fit, nominal)
+    rejection = fit.rejection
+    fit = fit.turned_like(nominal.feature)
     means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
-    form, how = _form(fit, means, residuals)
+    if form_filter.kind == FilterKind.NONE:
+        form, how = _form(fit, means, residuals)
+    else:
+        form, how = form_map(fit.feature, chosen, fit.residuals, form_filter).form(), Criterion.MINIMUM_ZONE
     if criterion != Criterion.LEAST_SQUARES:
-        fit = _turned_like(associate(nominal.shape, chosen, criterion), nominal)
-    return Measured(fit, nominal, frozen(rows), rejected, frozen(means), frozen(residuals), form, how)
+        fit = associate(nominal.shape, chosen, criterion, start=fit.feature, material=nominal.outward)
+        fit = fit.turned_like(nominal.feature)
+    return Measured(
+        fit, nominal, frozen(chosen), frozen(rows), frozen(strays), rejection, frozen(means), frozen(residuals),
+        form, how, form_filter, settings.averaging,
+    )  # fmt: skip
 
 
 def _form(fit: Fit, means: Points, residuals: Floats) -> tuple[float, Criterion]:
@@ -129,42 +175,11 @@ def _form(fit: Fit, means: Points, residuals: Floats) -> tuple[float, Criterion]
     shape = fit.feature.shape
     if Criterion.MINIMUM_ZONE in criteria_for(shape):
         try:
-            on = means - (fit.feature.distances(means) - residuals)[:, None] * _outward(fit.feature, means)
-            return associate(shape, on, Criterion.MINIMUM_ZONE).form, Criterion.MINIMUM_ZONE
+            on = means - (fit.feature.distances(means) - residuals)[:, None] * fit.feature.outward(means)
+            return associate(shape, on, Criterion.MINIMUM_ZONE, start=fit.feature).form, Criterion.MINIMUM_ZONE
         except AssociationError:
             pass
     return float(residuals.max() - residuals.min()), Criterion.LEAST_SQUARES
-
-
-def _outward(feature: Feature, points: Points) -> Points:
-    """Return the unit directions (n, 3) in which the distances grow."""
-    if isinstance(feature, Plane):
-        return np.tile(feature.normal, (len(points), 1))
-    if isinstance(feature, Sphere):
-        out = points - feature.center
-    else:
-        values = feature.parameters
-        axis = values["direction"]
-        local = points - values[next(n for n in ("point", "apex", "center") if n in values)]
-        out = local - np.outer(local @ axis, axis)
-    out = out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-300)
-    if isinstance(feature, Cone):
-        out = out * np.cos(feature.half_angle_rad) - feature.direction * np.sin(feature.half_angle_rad)
-    return np.asarray(out)
-
-
-def _turned_like(fit: Fit, nominal: Nominal) -> Fit:
-    """Give the associated feature the sense of the nominal one."""
-    feature, values = fit.feature, fit.feature.parameters
-    wanted = nominal.feature.parameters
-    for name in DIRECTIONS:
-        if name in values and name in wanted and not isinstance(feature, Cone):
-            if float(values[name] @ wanted[name]) >= 0:
-                return fit
-            values[name] = -values[name]
-            residuals = -fit.residuals if isinstance(feature, Plane) else fit.residuals
-            return Fit(type(feature)(**values), fit.criterion, residuals, fit.iterations)
-    return fit
 
 
 def _cell_means(points: Points, residuals: Floats, size: float) -> tuple[Points, Floats]:

@@ -8,7 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Vector
+from truegauge.core.arrays import Floats, Points, Vector, unit
+from truegauge.core.association.features import DIRECTIONS, Feature, Point, Shape
+from truegauge.core.association.squares import RULES
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import read_bytes
 
@@ -21,6 +23,7 @@ class PointFile:
 
     points: Points
     given: dict[str, Any] = field(default_factory=dict)
+    weights: Floats | None = None
 
     @property
     def plane_normal(self) -> Vector | None:
@@ -31,9 +34,35 @@ class PointFile:
             return None
         return normal if normal.shape == (3,) and np.isfinite(normal).all() and normal.any() else None
 
+    def nominal(self, shape: Shape) -> Feature | None:
+        """The rough feature that a reference case gives, when it is one of this shape."""
+        values = self.given.get("nominal")
+        kind = RULES[shape].feature if shape in RULES else Point
+        try:
+            read = {
+                name: np.array(value, dtype=np.float64) if isinstance(value, list) else float(value)
+                for name, value in values.items()  # type: ignore[union-attr]
+                if name in kind.__slots__  # type: ignore[attr-defined]
+            }
+            feature = kind(**read)
+            for name in DIRECTIONS:
+                if name in read:
+                    feature = feature.with_direction(name, unit(read[name]))
+            sound = all(np.isfinite(v).all() and np.shape(v) in ((), (3,)) for v in read.values())
+        except (AttributeError, TypeError, ValueError):
+            return None
+        return feature if sound else None
 
-def read_points(path: Path) -> PointFile:
+
+def read_points(path: Path, weights_column: int | None = None) -> PointFile:
     """Read points from CSV, XYZ or a JSON reference case (of which only `points` and `given` are read).
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    weights_column : int
+        The column of a text file that holds weights, counted from 1.
 
     Raises
     ------
@@ -42,8 +71,15 @@ def read_points(path: Path) -> PointFile:
     """
     data = read_bytes(path)
     if data.lstrip()[:1] == b"{":
+        if weights_column is not None:
+            raise FormatError(path, "a JSON file has no columns; give weights in a text file")
         return _reference_case(path, data)
-    return PointFile(_text_points(path, data))
+    if weights_column is None:
+        return PointFile(_text_points(path, data, ()))
+    if weights_column < 1:
+        raise FormatError(path, "columns are counted from 1")
+    rows = _text_points(path, data, (weights_column - 1,))
+    return PointFile(np.ascontiguousarray(rows[:, :3]), weights=np.ascontiguousarray(rows[:, 3]))
 
 
 def _reference_case(path: Path, data: bytes) -> PointFile:
@@ -58,7 +94,8 @@ def _reference_case(path: Path, data: bytes) -> PointFile:
     return PointFile(points, given if isinstance(given, dict) else {})
 
 
-def _text_points(path: Path, data: bytes) -> Points:
+def _text_points(path: Path, data: bytes, more: tuple[int, ...]) -> Points:
+    """Return the first three numbers of each line, and those of more columns (counted from 0)."""
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -73,6 +110,9 @@ def _text_points(path: Path, data: bytes) -> Points:
             row = [float(w) for w in words[:3]]
             if len(row) < 3:
                 raise ValueError
+            if more and len(words) <= more[0]:
+                raise FormatError(path, f"line {number} has no column {more[0] + 1}: {line[:60]!r}")
+            row += [float(words[k]) for k in more]
         except ValueError:
             if not rows and not _is_number(words[0]):  # a heading
                 continue

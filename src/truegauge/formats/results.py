@@ -3,15 +3,17 @@
 import csv
 import io
 import json
+from math import degrees
 from typing import Any
 
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.results import Evaluation
+from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.sample import Sample
+from truegauge.core.tolerancing.kinds import KINDS
 
 
 def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str, Any]:
-    """Return the results as in docs/formats.md; lengths in mm."""
+    """Return the results as in docs/formats.md; lengths in mm, angles in decimal degrees."""
     alignment = evaluation.alignment
     document: dict[str, Any] = {
         "plan": evaluation.plan.name,
@@ -23,11 +25,12 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
                 "number": r.characteristic.number,
                 "name": r.characteristic.name,
                 "kind": r.characteristic.kind,
-                "nominal": r.characteristic.nominal,
-                "lower": r.characteristic.lower_limit,
-                "upper": r.characteristic.upper_limit,
-                "measured": r.measured,
-                "deviation": r.deviation,
+                "nominal": _shown(r, r.characteristic.nominal),
+                "lower": _shown(r, r.characteristic.lower_limit),
+                "upper": _shown(r, r.characteristic.upper_limit),
+                "measured": _shown(r, r.measured),
+                "deviation": _shown(r, r.deviation),
+                "unit": "deg" if _is_angle(r) else "mm",
                 "state": str(r.state),
                 "reason": r.reason,
             }
@@ -48,6 +51,15 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
     return document
 
 
+def _is_angle(result: Result) -> bool:
+    kind = KINDS.get(result.characteristic.kind)
+    return kind is not None and kind.angular
+
+
+def _shown(result: Result, value: float | None) -> float | None:
+    return value if value is None or not _is_angle(result) else degrees(value)
+
+
 def results_json(evaluation: Evaluation, sample: Sample | None) -> bytes:
     """Return results.json."""
     return (json.dumps(results_document(evaluation, sample), indent=1) + "\n").encode()
@@ -61,5 +73,5 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
     writer.writeheader()
     document = results_document(evaluation, sample)
     for row in document["characteristics"]:
-        writer.writerow({"plan": document["plan"], "sample": document["sample"], "unit": "mm", **row})
+        writer.writerow({"plan": document["plan"], "sample": document["sample"], **row})
     return out.getvalue().encode("utf-8")

@@ -54,6 +54,7 @@ class Palette:
     hover: Rgb = (226, 205, 150)
     selected: Rgb = (201, 154, 62)
     feature_points: Rgb = (110, 60, 10)
+    strays: Rgb = (191, 58, 43)
 
 
 class Scene:
@@ -89,7 +90,7 @@ class Scene:
             ("edges", palette.edge), ("smooth", palette.edge),
             ("points", palette.points), ("few_points", palette.points), ("off_points", palette.off_points),
             ("few_off_points", palette.off_points), ("hover", palette.hover),
-            ("selected", palette.selected), ("feature_points", palette.feature_points),
+            ("selected", palette.selected), ("feature_points", palette.feature_points), ("strays", palette.strays),
         ):  # fmt: skip
             if name in self._actors:
                 self._actors[name].GetProperty().SetColor(*(c / 255 for c in color))
@@ -177,12 +178,13 @@ class Scene:
             self._actors[name].GetProperty().SetOpacity(0.5)
         self.set_palette(self.palette)
 
-    def set_feature_points(self, points: NDArray[np.float64] | None) -> None:
-        """Show the points behind a selected feature."""
-        self._remove("feature_points")
-        if points is not None and len(points):
-            self._dots("feature_points", points, 2.5)
-            self.set_palette(self.palette)
+    def set_feature_points(self, points: NDArray[np.float64] | None, strays: NDArray[np.float64] | None = None) -> None:
+        """Show the points behind a selected feature, and those that were left out of it."""
+        for name, shown, size in (("feature_points", points, 2.5), ("strays", strays, 5.0)):
+            self._remove(name)
+            if shown is not None and len(shown):
+                self._dots(name, shown, size)
+        self.set_palette(self.palette)
 
     # The picture -----------------------------------------------------------------------------------------------
 

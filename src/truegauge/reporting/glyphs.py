@@ -12,6 +12,9 @@ GLYPHS: dict[str, tuple[Stroke, ...]] = {
     "distance": (("line", 3, 12, 21, 12), ("line", 7, 8, 3, 12, 7, 16), ("line", 17, 8, 21, 12, 17, 16)),
     "flatness": (("loop", 3, 18, 8.5, 6, 21, 6, 15.5, 18),),
     "cylindricity": (("circle", 12, 12, 4.2), ("line", 4, 20, 9.5, 4), ("line", 14.5, 20, 20, 4)),
+    "roundness": (("circle", 12, 12, 7.5),),
+    "straightness": (("line", 3, 12, 21, 12),),
+    "angle": (("line", 4, 19, 20, 19), ("line", 4, 19, 16, 5), ("arc", 4, 19, 9, 0, 49)),
     "perpendicularity": (("line", 12, 4, 12, 19), ("line", 4, 19, 20, 19)),
     "parallelism": (("line", 5, 20, 12, 4), ("line", 12, 20, 19, 4)),
     # stages

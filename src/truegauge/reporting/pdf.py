@@ -198,7 +198,7 @@ class _Writer:
         return y - 7 * mm
 
     def _row(self, result: Result, y: float) -> float:
-        c, n = result.characteristic, self.report.numbers
+        c, n = result.characteristic, self.report.numbers.of(result.characteristic.kind)
         number, glyph, name, nominal, limits, measured, bar = self._COLUMNS
         base = y - 5 * mm
         self.text(number, base, str(c.number), 8, color=_SOFT)

@@ -1,8 +1,12 @@
 """Numbers as they are shown: mm or inch, decimals by the plan."""
 
 from dataclasses import dataclass
+from math import pi
+
+from truegauge.core.tolerancing.kinds import KINDS
 
 MM_PER_INCH = 25.4
+DEGREES = "°"
 
 
 @dataclass(frozen=True, slots=True)
@@ -12,28 +16,38 @@ class NumberFormat:
     unit: str = "mm"
     decimals: int = 3
 
+    def of(self, kind: str) -> "NumberFormat":
+        """Return the format for the values of a kind of characteristic: angles in decimal degrees."""
+        known = KINDS.get(kind)
+        return NumberFormat(DEGREES, self.decimals) if known is not None and known.angular else self
+
     @property
     def _decimals(self) -> int:
         return self.decimals + (1 if self.unit == "inch" else 0)
 
+    @property
+    def _factor(self) -> float:
+        return {"inch": MM_PER_INCH, DEGREES: pi / 180}.get(self.unit, 1.0)
+
     def value(self, length_mm: float) -> str:
-        """Return a length as text; never "-0.000"."""
-        shown = length_mm / (MM_PER_INCH if self.unit == "inch" else 1.0)
+        """Return a length (mm) or an angle (rad) as text; never "-0.000"."""
+        shown = length_mm / self._factor
         text = f"{shown:.{self._decimals}f}"
-        return text[1:] if text.startswith("-") and not text.strip("-0.") else text
+        text = text[1:] if text.startswith("-") and not text.strip("-0.") else text
+        return f"{text}{DEGREES}" if self.unit == DEGREES else text
 
     def signed(self, length_mm: float) -> str:
         """Return a deviation with its sign."""
         text = self.value(length_mm)
-        return text if text.startswith("-") or not text.strip("0.") else f"+{text}"
+        return text if text.startswith("-") or not text.strip(f"0.{DEGREES}") else f"+{text}"
 
     def parse(self, text: str) -> float:
-        """Return the mm of a typed length (ValueError when it is no number)."""
+        """Return the mm (or rad) of a typed number (ValueError when it is none)."""
         cleaned = text.strip().replace(",", ".").replace("−", "-").removesuffix(self.unit).strip()
         number = float(cleaned)
         if not abs(number) < 1e9:
             raise ValueError("the number is too large")
-        return number * (MM_PER_INCH if self.unit == "inch" else 1.0)
+        return number * self._factor
 
 
 def limits_text(numbers: NumberFormat, nominal: float, lower: float | None, upper: float | None) -> str:

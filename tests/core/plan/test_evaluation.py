@@ -33,7 +33,7 @@ def test_a_fresh_evaluator_gives_the_same_digits(model, plan, sample, evaluation
 
 
 def names(found):
-    return [p.kind.name for p in found]
+    return [p.kind.name for p in found if p.kind.common]
 
 
 def test_proposals_fit_the_selection(evaluator, plan, sample, model):
@@ -48,8 +48,8 @@ def test_proposals_fit_the_selection(evaluator, plan, sample, model):
     assert names(offered(base)) == ["flatness"]
     assert names(offered(base, top)) == ["distance", "parallelism"]
     assert names(offered(bore, hole)) == ["distance", "parallelism"]
-    assert names(offered(bore, base)) == ["perpendicularity"]
-    assert names(offered(side, base)) == ["perpendicularity"]
+    assert names(offered(bore, base)) == ["perpendicularity", "angle"]
+    assert names(offered(side, base)) == ["perpendicularity", "angle"]
     assert names(offered(cylinder_along(model, 12.0, 1), base)) == ["distance", "parallelism"]
     assert offered(face_of_kind(model, SurfaceKind.BSPLINE)) == []
     assert all(p.value is not None for p in offered(bore))
@@ -58,7 +58,7 @@ def test_proposals_fit_the_selection(evaluator, plan, sample, model):
 def test_an_accepted_proposal_has_number_nominal_and_tolerance(evaluator, plan, sample, model):
     pads = plane_at(model, (0, 0, 1), 16), plane_at(model, (0, 0, -1), 0)
     proposal = proposals(evaluator, plan, sample, tuple((f,) for f in pads))[0]
-    nominals = tuple(evaluator.nominal(f) for f in proposal.faces)
+    nominals = tuple(evaluator.nominal(f) for f in proposal.groups)
     after = accept(plan, proposal, nominals).apply(plan)
     added = after.characteristics[-1]
     assert added.number == 19

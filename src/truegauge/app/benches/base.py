@@ -2,8 +2,19 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from truegauge.app.session import Session
 from truegauge.reporting.units import NumberFormat
@@ -94,6 +105,19 @@ def rule() -> QFrame:
     line.setFrameShape(QFrame.Shape.HLine)
     line.setStyleSheet("color: palette(mid); max-height: 1px;")
     return line
+
+
+class Choice(QComboBox):
+    """A choice with the mark that says that there is more to choose from."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw the box, then the mark."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.palette().text().color(), 1.4))
+        x, y = self.width() - 14, self.height() / 2
+        painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
 
 
 class Pairs(QWidget):

@@ -1,20 +1,37 @@
 """The Measure bench: the features of the plan, and the details of the selected one."""
 
+from collections.abc import Callable
+
+import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QCheckBox,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
-from truegauge.app.benches.base import Bench, Pairs, label, rule, say
+from truegauge.app.benches.base import Bench, Choice, Pairs, label, rule, say
+from truegauge.app.construct_panel import ConstructPanel
+from truegauge.app.form_page import FormModel, FormPanel
 from truegauge.app.painting import draw_marker
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
-from truegauge.core.association import Cylinder, Sphere, criteria_for
-from truegauge.core.extraction import Measured
+from truegauge.core.association import Circle, Cone, Cylinder, Shape, Sphere, criteria_for
+from truegauge.core.constructions.build import CONSTRUCTIONS
+from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.commands import EditFeature
-from truegauge.core.plan.document import NominalFeature
+from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
+from truegauge.reporting.units import NumberFormat
 
+_ROWS = 5  # features shown at once while one is selected
 _WORST = (State.OUTSIDE, State.NEAR, State.WITHIN)
 _MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.WITHIN: "disc"}
 
@@ -60,12 +77,13 @@ class FeatureRow(QAbstractButton):
 
 
 class MeasureBench(Bench):
-    """Features to find and select; below, the association of the selected one."""
+    """Features to find and select; below, the association of the selected one and what can be built from them."""
 
     title = "Features"
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: Theme, form: FormModel, parent: QWidget | None = None) -> None:
         self._theme = theme
+        self._form = form
         self.rows: dict[str, FeatureRow] = {}
         super().__init__(session, parent)
 
@@ -82,24 +100,180 @@ class MeasureBench(Bench):
         self._list = QVBoxLayout(holder)
         self._list.setContentsMargins(0, 0, 0, 0)
         self._list.setSpacing(0)
-        self.column.addWidget(holder)
-        self.column.addWidget(rule())
-        self.name = label("", "heading", wrap=True)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(holder)
+        self.column.addWidget(self._scroll)
+        self.construct = ConstructPanel(self.session)
+        self.column.addWidget(self.construct)
+        self.line = rule()
+        self.column.addWidget(self.line)
+        self.name_field = QLineEdit()
+        self.name_field.setAccessibleName("name of the feature")
+        self.name_field.setProperty("role", "name")
+        self.name_field.editingFinished.connect(self._on_name)
         self.reason = label("", "bad", wrap=True)
         self.details = Pairs()
-        self.criterion = QComboBox()
-        self.criterion.setAccessibleName("criterion")
-        self.criterion.setToolTip("How the feature is associated with its points")
-        self.criterion.activated.connect(self._on_criterion)
-        for widget in (self.name, self.reason, self.criterion, self.details):
+        self.criterion = _choice("criterion", "How the feature is associated with its points", self._on_criterion)
+        self.filter_kind = _choice("form filter", "The filter before form is read", self._on_filter)
+        for kind, text in (("none", "form unfiltered"), ("gaussian", "form, Gaussian filter"),
+                           ("robust_gaussian", "form, robust Gaussian")):  # fmt: skip
+            self.filter_kind.addItem(text, kind)
+        self.cutoffs = QWidget()
+        row = QHBoxLayout(self.cutoffs)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        self.upr_field = _small_field("undulations per revolution", self._on_filter)
+        self.cutoff_field = _small_field("cut-off wavelength", self._on_filter)
+        self.upr_label, self.cutoff_label = label("UPR", "soft"), label("mm", "soft")
+        for part in (self.upr_field, self.upr_label, self.cutoff_field, self.cutoff_label):
+            row.addWidget(part)
+        row.addStretch()
+        self.plot = FormPanel(self._form, self._theme)
+        self.needles = QCheckBox("residual needles in the view")
+        self.needles.toggled.connect(self.session.set_show_needles)
+        for widget in (self.name_field, self.reason, self.criterion, self.plot, self.filter_kind, self.cutoffs,
+                       self.details, self.needles):  # fmt: skip
             self.column.addWidget(widget)
         self.column.addStretch()
 
-    def _on_criterion(self, index: int) -> None:
-        s = self.session
-        feature = s.plan.feature_with_faces(s.selection[0]) if s.selection else None
+    # Editing ---------------------------------------------------------------------------------------------------
+
+    def _feature(self) -> NominalFeature | ConstructedFeature | None:
+        """The one selected feature."""
+        found = self.session.selected_features()
+        return found[0] if len(found) == 1 and len(self.session.selection) == 1 else None
+
+    def _on_name(self) -> None:
+        feature, text = self._feature(), self.name_field.text().strip()
+        if feature is not None and text and text != feature.name:
+            self.session.run(EditFeature(feature.id, (("name", text),), "rename feature"))
+
+    def _on_criterion(self) -> None:
+        feature = self._feature()
         if feature is not None:
-            s.run(EditFeature(feature.id, (("criterion", str(self.criterion.itemData(index))),), "change criterion"))
+            change = (("criterion", str(self.criterion.currentData())),)
+            self.session.run(EditFeature(feature.id, change, "change criterion"))
+
+    def _on_filter(self) -> None:
+        feature = self._feature()
+        if not isinstance(feature, NominalFeature):
+            return
+        now = feature.form_filter
+        try:
+            wanted = now.replace(
+                kind=str(self.filter_kind.currentData()),
+                upr=_positive(self.upr_field.text()) if self.upr_field.isVisible() else now.upr,
+                cutoff=self.numbers.parse(self.cutoff_field.text()) if self.cutoff_field.isVisible() else now.cutoff,
+            )
+        except ValueError:
+            self.session.notify("a cut-off is a number above 0")
+            self._refresh_details()
+            return
+        if wanted != now:
+            self.session.run(EditFeature(feature.id, (("form_filter", wanted),), "change form filter"))
+
+    # Showing ---------------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.plot.theme = theme
+        self.plot.update()
+        for row in self.rows.values():
+            row.theme = theme
+            row.update()
+
+    def refresh(self) -> None:
+        """Show the features and the selected one."""
+        s = self.session
+        features = s.plan.all_features
+        if list(self.rows) != [f.id for f in features]:
+            for row in self.rows.values():
+                row.hide()
+                row.deleteLater()
+            self.rows = {}
+            for feature in features:
+                row = FeatureRow(self._theme)
+                row.clicked.connect(lambda _=False, group=feature.group: self._on_row(group))
+                self._list.addWidget(row)
+                self.rows[feature.id] = row
+        wanted = self.find_field.text().lower()
+        measured = shown = 0
+        chosen = {f.id for f in s.selected_features()}
+        for feature in features:
+            row = self.rows[feature.id]
+            result = s.evaluation.features.get(feature.id) if s.evaluation else None
+            row.measured = isinstance(result, Measured | Built)
+            measured += row.measured
+            row.setText(feature.name)
+            row.setVisible(wanted in feature.name.lower())
+            shown += wanted in feature.name.lower()
+            row.setChecked(feature.id in chosen)
+            row.state = self._worst(feature)
+            row.what = self._what(feature)
+            row.update()
+        self.hint.setVisible(not features)
+        self.find_field.setVisible(bool(features))
+        self._scroll.setVisible(bool(features))
+        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if chosen else 30) + 4)
+        if chosen and any(feature_id in self.rows for feature_id in chosen):
+            first = next(f.id for f in features if f.id in chosen)
+            self._scroll.ensureWidgetVisible(self.rows[first], 0, 4)
+        self.aside.setText(f"{measured} of {len(features)} measured" if features else "")
+        self._refresh_details()
+
+    def _on_row(self, group: Group) -> None:
+        """Select the feature; with Ctrl or Shift besides the others."""
+        s = self.session
+        held = QApplication.keyboardModifiers()
+        if not held & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier):
+            s.select_groups((group,))
+        elif group in s.selection:
+            s.select_groups(tuple(g for g in s.selection if g != group))
+        else:
+            s.select_groups((*s.selection, group))
+        self.refresh()
+
+    def _worst(self, feature: NominalFeature | ConstructedFeature) -> State | None:
+        evaluation = self.session.evaluation
+        states = (
+            {r.state for r in evaluation.results if feature.id == r.characteristic.features[0]} if evaluation else set()
+        )
+        return next((s for s in _WORST if s in states), None)
+
+    def _what(self, feature: NominalFeature | ConstructedFeature) -> str:
+        evaluator = self.session.evaluator
+        nominal = evaluator.nominal(feature.group, self.session.plan) if evaluator else None
+        if nominal is None or isinstance(nominal, NotComputed):
+            return ""
+        f = nominal.feature
+        if isinstance(f, Cylinder | Sphere | Circle):
+            return f"{nominal.shape} {float(self.numbers.value(2 * f.radius)):g}"
+        return str(nominal.shape)
+
+    def _refresh_details(self) -> None:
+        s = self.session
+        feature = self._feature()
+        result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
+        part_feature = feature if isinstance(feature, NominalFeature) else None
+        self.line.setVisible(feature is not None)
+        self.name_field.setVisible(feature is not None)
+        if feature is not None and not self.name_field.hasFocus():
+            self.name_field.setText(feature.name)
+        say(self.reason, result.reason if isinstance(result, NotComputed) else "")
+        self._refresh_criterion(part_feature)
+        self._refresh_filter(part_feature)
+        self.plot.refresh()
+        self.needles.setVisible(isinstance(result, Measured))
+        self.needles.setChecked(s.show_needles)
+        if isinstance(result, Measured):
+            self.details.show_pairs(self._measured_pairs(result))
+        elif isinstance(result, Built) and isinstance(feature, ConstructedFeature):
+            self.details.show_pairs(self._built_pairs(result, feature))
+        else:
+            self.details.show_pairs([])
 
     def _refresh_criterion(self, feature: NominalFeature | None) -> None:
         evaluator = self.session.evaluator
@@ -108,89 +282,94 @@ class MeasureBench(Bench):
         self.criterion.setVisible(there)
         if feature is None or nominal is None or isinstance(nominal, NotComputed):
             return
-        offered = criteria_for(nominal.shape)
-        if [self.criterion.itemData(i) for i in range(self.criterion.count())] != [str(c) for c in offered]:
+        offered = [str(c) for c in criteria_for(nominal.shape)]
+        if [self.criterion.itemData(i) for i in range(self.criterion.count())] != offered:
             self.criterion.clear()
             for c in offered:
-                self.criterion.addItem(str(c).replace("_", " "), str(c))
-        self.criterion.setCurrentIndex([str(c) for c in offered].index(feature.criterion))
+                text = "outside the material" if c == "one_sided" else c.replace("_", " ")
+                self.criterion.addItem(text, c)
+        self.criterion.setCurrentIndex(offered.index(feature.criterion))
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        for row in self.rows.values():
-            row.theme = theme
-            row.update()
-
-    def refresh(self) -> None:
-        """Show the features and the selected one."""
-        s = self.session
-        features = s.plan.features
-        if list(self.rows) != [f.id for f in features]:
-            for row in self.rows.values():
-                row.hide()
-                row.deleteLater()
-            self.rows = {}
-            for feature in features:
-                row = FeatureRow(self._theme)
-                row.clicked.connect(lambda _=False, faces=feature.faces: s.select_groups((faces,)))
-                self._list.addWidget(row)
-                self.rows[feature.id] = row
-        wanted = self.find_field.text().lower()
-        measured = 0
-        for feature in features:
-            row = self.rows[feature.id]
-            result = s.evaluation.features.get(feature.id) if s.evaluation else None
-            row.measured = isinstance(result, Measured)
-            measured += row.measured
-            row.setText(feature.name)
-            row.setVisible(wanted in feature.name.lower())
-            row.setChecked(any(set(g) == set(feature.faces) for g in s.selection))
-            row.state = self._worst(feature)
-            row.what = self._what(feature)
-            row.update()
-        self.hint.setVisible(not features)
-        self.find_field.setVisible(bool(features))
-        self.aside.setText(f"{measured} of {len(features)} measured" if features else "")
-        self._refresh_details()
-
-    def _worst(self, feature: NominalFeature) -> State | None:
-        evaluation = self.session.evaluation
-        states = (
-            {r.state for r in evaluation.results if feature.id == r.characteristic.features[0]} if evaluation else set()
-        )
-        return next((s for s in _WORST if s in states), None)
-
-    def _what(self, feature: NominalFeature) -> str:
+    def _refresh_filter(self, feature: NominalFeature | None) -> None:
         evaluator = self.session.evaluator
-        nominal = evaluator.nominal(feature.faces) if evaluator else None
-        if nominal is None or isinstance(nominal, NotComputed):
-            return ""
-        f = nominal.feature
-        if isinstance(f, Cylinder | Sphere):
-            n = self.numbers
-            return f"{nominal.shape} {float(n.value(2 * f.radius)):g}"
-        return str(nominal.shape)
-
-    def _refresh_details(self) -> None:
-        s, n = self.session, self.numbers
-        feature = s.plan.feature_with_faces(s.selection[0]) if s.selection else None
-        say(self.name, feature.name if feature else "")
-        self._refresh_criterion(feature)
-        result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
-        say(self.reason, result.reason if isinstance(result, NotComputed) else "")
-        if not isinstance(result, Measured):
-            self.details.show_pairs([])
+        nominal = evaluator.nominal(feature.faces) if evaluator and feature else None
+        shape = None if nominal is None or isinstance(nominal, NotComputed) else nominal.shape
+        there = feature is not None and shape in (Shape.PLANE, Shape.CYLINDER, Shape.CONE)
+        self.filter_kind.setVisible(there)
+        self.cutoffs.setVisible(there and feature is not None and feature.form_filter.kind != "none")
+        if feature is None or not there:
             return
-        fit, f = result.fit, result.feature
+        chosen = feature.form_filter
+        self.filter_kind.setCurrentIndex([self.filter_kind.itemData(i) for i in range(3)].index(chosen.kind))
+        for widget in (self.upr_field, self.upr_label):
+            widget.setVisible(shape != Shape.PLANE)
+        self.upr_field.setText(f"{chosen.upr:g}" if chosen.upr else "")
+        self.cutoff_field.setText(self.numbers.value(chosen.cutoff) if chosen.cutoff else "")
+        self.cutoff_label.setText(self.numbers.unit)
+
+    def _measured_pairs(self, result: Measured) -> list[tuple[str, str]]:
+        n, fit, f = self.numbers, result.fit, result.feature
         pairs = []
         if isinstance(f, Cylinder | Sphere):
             pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
+            spread = fit.standard_deviation("radius")
+            if spread is not None:
+                pairs.append(("standard deviation", f"{_fine(n, 2 * spread)} {n.unit}"))
+        if isinstance(f, Cone):
+            pairs.append(("angle", f"{np.degrees(2 * f.half_angle_rad):.4f}°"))
         pairs += [
             ("form", f"{n.value(result.form)} {n.unit}"),
             ("form by", str(result.form_criterion).replace("_", " ")),
             ("rms", f"{n.value(fit.rms)} {n.unit}"),
             ("points used", f"{len(result.rows):,}"),
-            ("points left out", f"{result.rejected:,}"),
         ]
-        self.details.show_pairs(pairs)
+        rejection = result.rejection
+        if rejection is not None:
+            pairs.append(("left out", f"{result.rejected:,}"))
+            rule_text = f"{rejection.factor:g} × {_fine(n, rejection.scale)} {n.unit}"
+            pairs.append(("beyond", rule_text))
+        pairs.append(("condition", f"{fit.condition:.3g}"))
+        return pairs
+
+    def _built_pairs(self, result: Built, feature: ConstructedFeature) -> list[tuple[str, str]]:
+        n, f = self.numbers, result.feature
+        pairs = [("built as", CONSTRUCTIONS[feature.construction].word if feature.construction in CONSTRUCTIONS
+                  else feature.construction)]  # fmt: skip
+        pairs += [(f"from {k + 1}", self.session.plan.feature(m).name) for k, m in enumerate(feature.members)]
+        if isinstance(f, Circle | Sphere):
+            pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
+        values = f.parameters
+        place = next((values[name] for name in ("center", "point", "apex") if name in values), None)
+        if place is not None:
+            pairs += [(axis, n.value(float(v))) for axis, v in zip("XYZ", place, strict=True)]
+        return pairs
+
+
+def _fine(numbers: NumberFormat, value: float) -> str:
+    """Return a small length with three digits of its own."""
+    shown = value / (25.4 if numbers.unit == "inch" else 1.0)
+    return f"{shown:.2g}" if shown < 0.01 else numbers.value(value)
+
+
+def _positive(text: str) -> float:
+    value = float(text.replace(",", "."))
+    if not 0 < value < 1e6:
+        raise ValueError
+    return value
+
+
+def _choice(name: str, tip: str, changed: Callable[[], None]) -> Choice:
+    made = Choice()
+    made.setAccessibleName(name)
+    made.setToolTip(tip)
+    made.activated.connect(lambda _: changed())
+    return made
+
+
+def _small_field(name: str, changed: Callable[[], None]) -> QLineEdit:
+    made = QLineEdit()
+    made.setFixedWidth(62)
+    made.setAccessibleName(name)
+    made.setToolTip(name)
+    made.editingFinished.connect(changed)
+    return made

@@ -1,15 +1,18 @@
 """Ideal features in space, and the signed distance of points to them."""
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector
+from truegauge.core.association import kernels, small_algebra
 from truegauge.core.frames import apply, rotate
 
+PLACES = ("point", "center", "apex")
 DIRECTIONS = ("direction", "normal")
+LENGTHS = ("radius", "major_radius", "minor_radius", "length", "width")
 
 
 class Shape(StrEnum):
@@ -19,10 +22,24 @@ class Shape(StrEnum):
     LINE = "line"
     PLANE = "plane"
     CIRCLE = "circle"
+    ELLIPSE = "ellipse"
+    SLOT = "slot"
+    SQUARE_SLOT = "square_slot"
     SPHERE = "sphere"
     CYLINDER = "cylinder"
     CONE = "cone"
     TORUS = "torus"
+    WIDTH = "width"
+
+
+@dataclass(frozen=True, slots=True)
+class Pose:
+    """Where a shape is: origin (3,), rows x, y, z of its own axes (3, 3), sizes (2,), and the kernels' code for it."""
+
+    code: int
+    origin: Vector
+    axes: Points
+    sizes: Floats
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -31,11 +48,31 @@ class Feature:
 
     shape: ClassVar[Shape]
 
-    def distances(self, points: Points) -> Floats:
-        """Return the signed distances (n,): positive away from the axis or centre, or on the normal's side."""
+    @property
+    def pose(self) -> Pose:
+        """The feature as the kernels see it."""
         raise NotImplementedError
 
-    def moved(self, to_from: Rigid) -> "Feature":
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the feature with a pose."""
+        raise NotImplementedError
+
+    def distances(self, points: Points) -> Floats:
+        """Return the signed distances (n,): positive away from the axis or centre, or on the normal's side."""
+        p = self.pose
+        return np.asarray(
+            kernels.signed_distances(p.code, p.origin, p.axes, p.sizes, np.ascontiguousarray(points))  # type: ignore[no-untyped-call]
+        )
+
+    def outward(self, points: Points) -> Points:
+        """Return the unit directions (n, 3) in which the distances grow."""
+        p = self.pose
+        return np.asarray(
+            kernels.gradients(p.code, p.origin, p.axes, p.sizes, np.ascontiguousarray(points))  # type: ignore[no-untyped-call]
+        )
+
+    def moved(self, to_from: Rigid) -> Self:
         """Return the feature in another frame."""
         changes: dict[str, Any] = {}
         for name, value in self.parameters.items():
@@ -45,17 +82,37 @@ class Feature:
                 changes[name] = value
         return type(self)(**changes)
 
+    def scaled(self, factor: float, shift: Vector) -> Self:
+        """Return the feature of points that are multiplied, then shifted."""
+        changes = [
+            value * factor + shift if name in PLACES else value * factor if name in LENGTHS else value
+            for name, value in self.parameters.items()
+        ]
+        return type(self)(*changes)
+
+    def with_direction(self, name: str, value: Vector) -> Self:
+        """Return the feature with another direction."""
+        return type(self)(**{**self.parameters, name: value})
+
     @property
     def parameters(self) -> dict[str, Any]:
         """The parameters by name, as in results and reference data: places and directions (3,), lengths, angles."""
-        return {f.name: getattr(self, f.name) for f in fields(self)}
+        names: tuple[str, ...] = self.__slots__  # type: ignore[attr-defined]
+        return {name: getattr(self, name) for name in names}
 
 
-def _axial(points: Points, origin: Vector, direction: Vector) -> tuple[Floats, Floats]:
-    """Return heights along and distances from an axis."""
-    local = points - origin
-    height = local @ direction
-    return height, np.linalg.norm(local - np.outer(height, direction), axis=1)
+def axes_along(direction: Vector) -> Points:
+    """Return rows x, y, z of a right-handed frame whose z is the direction."""
+    return np.asarray(small_algebra.axes_along(np.ascontiguousarray(direction)))  # type: ignore[no-untyped-call]
+
+
+def _flat_axes(direction: Vector, normal: Vector) -> Points:
+    """Return rows x along the direction, z along the normal."""
+    return np.vstack([direction, np.cross(normal, direction), normal])
+
+
+def _sizes(first: float = 0.0, second: float = 0.0) -> Floats:
+    return np.array([first, second])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,22 +122,54 @@ class Point(Feature):
     shape: ClassVar[Shape] = Shape.POINT
     center: Vector
 
-    def distances(self, points: Points) -> Floats:
-        """Return distances (never negative)."""
-        return np.asarray(np.linalg.norm(points - self.center, axis=1))
+    @property
+    def pose(self) -> Pose:
+        """A sphere without radius: distances are never negative."""
+        return Pose(kernels.SPHERE, self.center, np.eye(3), _sizes())
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the origin of the pose."""
+        return cls(pose.origin)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Line(Feature):
-    """A straight line in space."""
+    """A straight line in space; distances are never negative."""
 
     shape: ClassVar[Shape] = Shape.LINE
     point: Vector
     direction: Vector
 
-    def distances(self, points: Points) -> Floats:
-        """Return distances (never negative)."""
-        return _axial(points, self.point, self.direction)[1]
+    @property
+    def pose(self) -> Pose:
+        """The line along z."""
+        return Pose(kernels.LINE, self.point, axes_along(self.direction), _sizes())
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the line along z."""
+        return cls(pose.origin, pose.axes[2])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LineInPlane(Feature):
+    """A straight line in a plane given by its normal; distances are signed and measured in the plane."""
+
+    shape: ClassVar[Shape] = Shape.LINE
+    point: Vector
+    direction: Vector
+    normal: Vector
+
+    @property
+    def pose(self) -> Pose:
+        """The line along x, the plane across z."""
+        return Pose(kernels.FLAT_LINE, self.point, _flat_axes(self.direction, self.normal), _sizes())
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the line along x."""
+        return cls(pose.origin, pose.axes[0], pose.axes[2])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -91,23 +180,108 @@ class Plane(Feature):
     point: Vector
     normal: Vector
 
-    def distances(self, points: Points) -> Floats:
-        """Return heights over the plane."""
-        return np.asarray((points - self.point) @ self.normal)
+    @property
+    def pose(self) -> Pose:
+        """The plane across z."""
+        return Pose(kernels.PLANE, self.point, axes_along(self.normal), _sizes())
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the plane across z."""
+        return cls(pose.origin, pose.axes[2])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Circle(Feature):
-    """A circle in a plane in space; distances are measured in space."""
+    """A circle in a plane in space; distances are measured in that plane."""
 
     shape: ClassVar[Shape] = Shape.CIRCLE
     center: Vector
     normal: Vector
     radius: float
 
-    def distances(self, points: Points) -> Floats:
-        """Return radial distances in the plane of the circle."""
-        return np.asarray(_axial(points, self.center, self.normal)[1] - self.radius)
+    @property
+    def pose(self) -> Pose:
+        """The circle across z."""
+        return Pose(kernels.CIRCLE, self.center, axes_along(self.normal), _sizes(self.radius))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the circle across z."""
+        return cls(pose.origin, pose.axes[2], float(pose.sizes[0]))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Ellipse(Feature):
+    """An ellipse in a plane in space, its long axis along `direction`; distances are measured in that plane."""
+
+    shape: ClassVar[Shape] = Shape.ELLIPSE
+    center: Vector
+    normal: Vector
+    direction: Vector
+    major_radius: float
+    minor_radius: float
+
+    @property
+    def pose(self) -> Pose:
+        """The long axis along x."""
+        axes = _flat_axes(self.direction, self.normal)
+        return Pose(kernels.ELLIPSE, self.center, axes, _sizes(self.major_radius, self.minor_radius))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the ellipse, its longer axis first."""
+        a, b = (float(s) for s in pose.sizes)
+        long_axis = pose.axes[0] if a >= b else pose.axes[1]
+        return cls(pose.origin, pose.axes[2], long_axis, max(a, b), min(a, b))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Slot(Feature):
+    """A slot with round ends in a plane in space; `length` over all along `direction`."""
+
+    shape: ClassVar[Shape] = Shape.SLOT
+    center: Vector
+    normal: Vector
+    direction: Vector
+    length: float
+    width: float
+
+    @property
+    def pose(self) -> Pose:
+        """The length along x."""
+        axes = _flat_axes(self.direction, self.normal)
+        return Pose(kernels.ROUND_SLOT, self.center, axes, _sizes((self.length - self.width) / 2, self.width / 2))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the slot along x."""
+        straight, half = (float(s) for s in pose.sizes)
+        return cls(pose.origin, pose.axes[2], pose.axes[0], 2 * (straight + half), 2 * half)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SquareSlot(Feature):
+    """A slot with square ends in a plane in space; `length` along `direction`."""
+
+    shape: ClassVar[Shape] = Shape.SQUARE_SLOT
+    center: Vector
+    normal: Vector
+    direction: Vector
+    length: float
+    width: float
+
+    @property
+    def pose(self) -> Pose:
+        """The length along x."""
+        axes = _flat_axes(self.direction, self.normal)
+        return Pose(kernels.SQUARE_SLOT, self.center, axes, _sizes(self.length / 2, self.width / 2))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the slot along its longer side."""
+        a, b = (2 * float(s) for s in pose.sizes)
+        return cls(pose.origin, pose.axes[2], pose.axes[0] if a >= b else pose.axes[1], max(a, b), min(a, b))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -118,9 +292,15 @@ class Sphere(Feature):
     center: Vector
     radius: float
 
-    def distances(self, points: Points) -> Floats:
-        """Return radial distances."""
-        return np.asarray(np.linalg.norm(points - self.center, axis=1) - self.radius)
+    @property
+    def pose(self) -> Pose:
+        """The axes of the frame it is given in."""
+        return Pose(kernels.SPHERE, self.center, np.eye(3), _sizes(self.radius))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the sphere about the origin of the pose."""
+        return cls(pose.origin, float(pose.sizes[0]))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -132,9 +312,15 @@ class Cylinder(Feature):
     direction: Vector
     radius: float
 
-    def distances(self, points: Points) -> Floats:
-        """Return radial distances."""
-        return np.asarray(_axial(points, self.point, self.direction)[1] - self.radius)
+    @property
+    def pose(self) -> Pose:
+        """The axis along z."""
+        return Pose(kernels.CYLINDER, self.point, axes_along(self.direction), _sizes(self.radius))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the cylinder along z."""
+        return cls(pose.origin, pose.axes[2], float(pose.sizes[0]))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -146,10 +332,16 @@ class Cone(Feature):
     direction: Vector
     half_angle_rad: float
 
-    def distances(self, points: Points) -> Floats:
-        """Return distances to the mantle."""
-        height, radial = _axial(points, self.apex, self.direction)
-        return np.asarray(radial * np.cos(self.half_angle_rad) - height * np.sin(self.half_angle_rad))
+    @property
+    def pose(self) -> Pose:
+        """The axis along z; the origin at the apex, until a solver moves it to the points."""
+        return Pose(kernels.CONE, self.apex, axes_along(self.direction), _sizes(0.0, self.half_angle_rad))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the cone along z with the apex where the radius is 0."""
+        radius, angle = (float(s) for s in pose.sizes)
+        return cls(pose.origin - radius / np.tan(angle) * pose.axes[2], pose.axes[2], angle)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -162,7 +354,33 @@ class Torus(Feature):
     major_radius: float
     minor_radius: float
 
-    def distances(self, points: Points) -> Floats:
-        """Return distances to the surface."""
-        height, radial = _axial(points, self.center, self.direction)
-        return np.asarray(np.hypot(radial - self.major_radius, height) - self.minor_radius)
+    @property
+    def pose(self) -> Pose:
+        """The axis along z."""
+        sizes = _sizes(self.major_radius, self.minor_radius)
+        return Pose(kernels.TORUS, self.center, axes_along(self.direction), sizes)
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the torus about z."""
+        return cls(pose.origin, pose.axes[2], float(pose.sizes[0]), float(pose.sizes[1]))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ParallelPlanes(Feature):
+    """Two parallel planes `width` apart, `center` between them; distances are positive outside of the two."""
+
+    shape: ClassVar[Shape] = Shape.WIDTH
+    center: Vector
+    normal: Vector
+    width: float
+
+    @property
+    def pose(self) -> Pose:
+        """The planes across z."""
+        return Pose(kernels.WIDTH, self.center, axes_along(self.normal), _sizes(self.width / 2))
+
+    @classmethod
+    def at(cls, pose: Pose) -> Self:
+        """Return the planes across z."""
+        return cls(pose.origin, pose.axes[2], 2 * float(pose.sizes[0]))

@@ -31,6 +31,7 @@ class Nominal:
     outward: int
     length: float
     center: np.ndarray
+    built: bool = False  # from other features: it has no points of its own
 
     @property
     def shape(self) -> Shape:

@@ -6,6 +6,7 @@ from typing import Any, Protocol
 from truegauge.core.plan.document import (
     BestFitAlignment,
     Characteristic,
+    ConstructedFeature,
     DeviationScale,
     NominalFeature,
     PartReference,
@@ -43,7 +44,12 @@ class SetPart:
         if plan.part is not None and plan.part.sha256 == self.part.sha256:
             return plan.replace(part=self.part)
         return plan.replace(
-            part=self.part, features=(), characteristics=(), name=self.name, title_block=TitleBlock(title=self.name)
+            part=self.part,
+            features=(),
+            constructed=(),
+            characteristics=(),
+            name=self.name,
+            title_block=TitleBlock(title=self.name),
         )
 
 
@@ -85,8 +91,26 @@ class AddFeature:
 
 
 @dataclass(frozen=True, slots=True)
+class AddConstructed:
+    """Add a constructed feature and those of its members that the plan does not have yet."""
+
+    feature: ConstructedFeature
+    new_features: tuple[NominalFeature, ...] = ()
+    merge_key: str = ""
+
+    @property
+    def label(self) -> str:
+        """What was done."""
+        return f"construct {self.feature.name}"
+
+    def apply(self, plan: Plan) -> Plan:
+        """Append."""
+        return plan.replace(features=plan.features + self.new_features, constructed=(*plan.constructed, self.feature))
+
+
+@dataclass(frozen=True, slots=True)
 class EditFeature:
-    """Change the name or the criterion of a feature; only what is given."""
+    """Change the name, the criterion, the filter or the values of a feature; only what is given."""
 
     feature_id: str
     changes: tuple[tuple[str, Any], ...]
@@ -96,8 +120,11 @@ class EditFeature:
     def apply(self, plan: Plan) -> Plan:
         """Replace the fields."""
         plan.feature(self.feature_id)
-        changed = tuple(f.replace(**dict(self.changes)) if f.id == self.feature_id else f for f in plan.features)
-        return plan.replace(features=changed)
+        changes = dict(self.changes)
+        return plan.replace(
+            features=tuple(f.replace(**changes) if f.id == self.feature_id else f for f in plan.features),
+            constructed=tuple(f.replace(**changes) if f.id == self.feature_id else f for f in plan.constructed),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +162,7 @@ class RemoveCharacteristic:
 
 @dataclass(frozen=True, slots=True)
 class RemoveFeature:
-    """Remove a feature and the characteristics that need it."""
+    """Remove a feature, what is built from it, and the characteristics that need any of them."""
 
     feature_id: str
     label: str = "remove feature"
@@ -143,9 +170,14 @@ class RemoveFeature:
 
     def apply(self, plan: Plan) -> Plan:
         """Filter."""
+        gone = {self.feature_id}
+        for made in plan.constructed:  # in the order of building
+            if gone & set(made.members):
+                gone.add(made.id)
         return plan.replace(
-            features=tuple(f for f in plan.features if f.id != self.feature_id),
-            characteristics=tuple(c for c in plan.characteristics if self.feature_id not in c.features),
+            features=tuple(f for f in plan.features if f.id not in gone),
+            constructed=tuple(f for f in plan.constructed if f.id not in gone),
+            characteristics=tuple(c for c in plan.characteristics if not gone & set(c.features)),
         )
 
 

@@ -1,5 +1,6 @@
 """The plan: frozen models that know no result. Lengths in mm, angles in rad; limits as deviations from the nominal."""
 
+from collections.abc import Hashable
 from typing import Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -26,7 +27,19 @@ class PartReference(Frozen):
     sha256: str
 
 
-CriterionName = Literal["least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed"]
+CriterionName = Literal["least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed", "one_sided"]
+
+
+# What can be selected: the faces of a feature of the part, or the id of a constructed feature.
+Group = tuple[int, ...] | str
+
+
+class FormFilterSetting(Frozen):
+    """The filter before form is read: cut-off in undulations per revolution and in mm (see `core.filters`)."""
+
+    kind: Literal["none", "gaussian", "robust_gaussian"] = "none"
+    upr: float | None = Field(default=50.0, gt=0)
+    cutoff: float | None = Field(default=2.5, gt=0)
 
 
 class NominalFeature(Frozen):
@@ -36,6 +49,27 @@ class NominalFeature(Frozen):
     name: str
     faces: tuple[int, ...] = Field(min_length=1)
     criterion: CriterionName = "least_squares"
+    form_filter: FormFilterSetting = FormFilterSetting()
+
+    @property
+    def group(self) -> Group:
+        """What selecting it selects."""
+        return self.faces
+
+
+class ConstructedFeature(Frozen):
+    """A feature built from others (`members`, by id); `values` in mm are what the construction asks for."""
+
+    id: str
+    name: str
+    construction: str
+    members: tuple[str, ...] = Field(min_length=1)
+    values: tuple[float, ...] = ()
+
+    @property
+    def group(self) -> Group:
+        """What selecting it selects."""
+        return self.id
 
 
 class Characteristic(Frozen):
@@ -80,6 +114,7 @@ class Extraction(Frozen):
     reach: float = Field(default=0.6, gt=0)
     edge_margin: float = Field(default=0.4, ge=0)
     averaging: float = Field(default=2.5, ge=0)
+    reject: float = Field(default=5.0, ge=0)
 
 
 class DeviationScale(Frozen):
@@ -115,6 +150,7 @@ class Plan(Frozen):
     alignment: BestFitAlignment = BestFitAlignment()
     extraction: Extraction = Extraction()
     features: tuple[NominalFeature, ...] = ()
+    constructed: tuple[ConstructedFeature, ...] = ()
     characteristics: tuple[Characteristic, ...] = ()
     scale: DeviationScale = DeviationScale()
     unit: Literal["mm", "inch"] = "mm"
@@ -124,6 +160,10 @@ class Plan(Frozen):
     @model_validator(mode="after")
     def _consistent(self) -> Self:
         ids = [f.id for f in self.features]
+        for made in self.constructed:
+            if set(made.members) - set(ids):
+                raise ValueError(f"{made.name} is built from a feature that comes after it or is not there")
+            ids.append(made.id)
         if len(set(ids)) != len(ids):
             raise ValueError("two features have the same id")
         numbers = [c.number for c in self.characteristics]
@@ -135,12 +175,21 @@ class Plan(Frozen):
                 raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
         return self
 
-    def feature(self, feature_id: str) -> NominalFeature:
+    @property
+    def all_features(self) -> tuple[NominalFeature | ConstructedFeature, ...]:
+        """The features of the part, then those built from them."""
+        return self.features + self.constructed
+
+    def feature(self, feature_id: str) -> NominalFeature | ConstructedFeature:
         """Return a feature by its id."""
-        for f in self.features:
+        for f in self.all_features:
             if f.id == feature_id:
                 return f
         raise EvaluationError(f"the plan has no feature {feature_id}")
+
+    def has_feature(self, feature_id: str) -> bool:
+        """Tell whether there is a feature with this id."""
+        return any(f.id == feature_id for f in self.all_features)
 
     def characteristic(self, characteristic_id: str) -> Characteristic:
         """Return a characteristic by its id."""
@@ -149,11 +198,35 @@ class Plan(Frozen):
                 return c
         raise EvaluationError(f"the plan has no characteristic {characteristic_id}")
 
-    def criterion_for(self, faces: tuple[int, ...]) -> str:
-        """Return the criterion of the feature with these faces; least squares for faces that are none yet."""
+    def association_of(self, faces: tuple[int, ...]) -> tuple[str, FormFilterSetting]:
+        """Return criterion and form filter of the feature with these faces; the usual ones for faces that are none."""
         feature = self.feature_with_faces(faces)
-        return feature.criterion if feature else "least_squares"
+        return (feature.criterion, feature.form_filter) if feature else ("least_squares", FormFilterSetting())
 
     def feature_with_faces(self, faces: tuple[int, ...]) -> NominalFeature | None:
         """Return the feature that consists of exactly these faces, if there is one."""
         return next((f for f in self.features if set(f.faces) == set(faces)), None)
+
+    def feature_of(self, group: Group) -> NominalFeature | ConstructedFeature | None:
+        """Return the feature that a group selects, if the plan has it."""
+        if isinstance(group, str):
+            return next((f for f in self.constructed if f.id == group), None)
+        return self.feature_with_faces(group)
+
+    def content_of(self, group: Group) -> Hashable:
+        """Return what a measured feature depends on, for the evaluation graph."""
+        if not isinstance(group, str):
+            return (group, *self.association_of(group))
+        made = self.feature_of(group)
+        if not isinstance(made, ConstructedFeature):
+            return group
+        return (made.construction, made.values, *(self.content_of(self.feature(m).group) for m in made.members))
+
+    def faces_of(self, group: Group) -> tuple[int, ...]:
+        """Return the faces that a group rests on."""
+        if not isinstance(group, str):
+            return group
+        made = self.feature_of(group)
+        if not isinstance(made, ConstructedFeature):
+            return ()
+        return tuple(f for m in made.members for f in self.faces_of(self.feature(m).group))

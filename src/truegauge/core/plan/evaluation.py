@@ -1,6 +1,7 @@
 """Evaluation: a pure function of plan, part and sample."""
 
 import threading
+from collections.abc import Hashable
 
 import numpy as np
 
@@ -10,12 +11,14 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
+from truegauge.core.constructions.built import built_measured, built_nominal
 from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
 from truegauge.core.deviations.statistics import statistics
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import ExtractionSettings, Measured, extract, measure
+from truegauge.core.extraction import Built, ExtractionSettings, Measured, extract, measure
+from truegauge.core.filters.form_map import FilterKind, FormFilter
 from truegauge.core.frames import apply
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
@@ -54,10 +57,10 @@ class Evaluator:
     def evaluate(self, plan: Plan, sample: Sample | None, *, progress: Progress = silent) -> Evaluation:
         """Compute all results; cheap for whatever was computed before."""
         alignment, cloud = self.aligned(plan, sample, progress=part_of(progress, 0, 0.85))
-        features: dict[str, Measured | NotComputed] = {}
-        for i, feature in enumerate(plan.features):
-            progress(0.85 + 0.15 * i / len(plan.features), feature.name)
-            features[feature.id] = self.measured(plan, sample, feature.faces)
+        features: dict[str, Measured | Built | NotComputed] = {}
+        for i, feature in enumerate(plan.all_features):
+            progress(0.85 + 0.15 * i / len(plan.all_features), feature.name)
+            features[feature.id] = self.measured(plan, sample, feature.group)
         results = tuple(self._result(plan, sample, c) for c in plan.characteristics)
         progress(1.0, "")
         return Evaluation(plan, alignment, cloud, features, results)
@@ -68,8 +71,7 @@ class Evaluator:
             return True
         stored = self.graph.peek
         return stored(("cloud", (sample.key, plan.alignment))) is not None and all(
-            stored(("measured", sample.key, plan.alignment, plan.extraction, f.faces, f.criterion)) is not None
-            for f in plan.features
+            stored(self._measured_key(plan, sample, f.group)) is not None for f in plan.all_features
         )
 
     def aligned(
@@ -108,48 +110,80 @@ class Evaluator:
             raise EvaluationError("no point lies near the part")
         return Cloud(points, found, frozen(usable), statistics(found.distance[counted]))
 
-    def nominal(self, faces: tuple[int, ...]) -> Nominal | NotComputed:
-        """Return the nominal feature of faces."""
-        return self.graph.node(("nominal", faces), lambda: nominal_of(self.model, faces))
+    def nominal(self, group: Group, plan: Plan | None = None) -> Nominal | NotComputed:
+        """Return the nominal feature of faces, or of a constructed feature of the plan."""
+        if not isinstance(group, str):
+            return self.graph.node(("nominal", group), lambda: nominal_of(self.model, group))
+        assert plan is not None
+        made = plan.feature_of(group)
+        if not isinstance(made, ConstructedFeature):
+            return NotComputed("this feature is no longer there")
 
-    def measured(self, plan: Plan, sample: Sample | None, faces: tuple[int, ...]) -> Measured | NotComputed:
-        """Return the measured feature of faces; usable for features that are not in the plan (proposals)."""
+        def compute() -> Nominal:
+            members: list[Nominal] = []
+            for member in map(plan.feature, made.members):
+                members.append(needed(self.nominal(member.group, plan), member.name))
+            return built_nominal(made.construction, tuple(members), made.values)
+
+        return self.graph.node(("nominal", plan.content_of(group)), compute)
+
+    @staticmethod
+    def _measured_key(plan: Plan, sample: Sample, group: Group) -> Hashable:
+        return ("measured", sample.key, plan.alignment, plan.extraction, plan.content_of(group))
+
+    def measured(self, plan: Plan, sample: Sample | None, group: Group) -> Measured | Built | NotComputed:
+        """Return the measured feature; usable for faces that are not a feature of the plan (proposals)."""
         if sample is None:
             return NotComputed("no sample yet: bring in a scan")
+        key = self._measured_key(plan, sample, group)
+        if isinstance(group, str):
+            return self.graph.node(key, lambda: self._built(plan, sample, group))
         _, cloud = self.aligned(plan, sample)
-        criterion = plan.criterion_for(faces)
+        criterion, form_filter = plan.association_of(group)
 
         def compute() -> Measured:
             settings = ExtractionSettings(**plan.extraction.model_dump())
-            nominal, there = needed(self.nominal(faces)), needed(cloud)
-            rows = extract(self.model, faces, there.points, there.found, there.usable, settings)
-            return measure(nominal, there.points, rows, settings, Criterion(criterion))
+            nominal, there = needed(self.nominal(group)), needed(cloud)
+            rows = extract(self.model, group, there.points, there.found, there.usable, settings)
+            chosen = FormFilter(FilterKind(form_filter.kind), form_filter.upr, form_filter.cutoff)
+            return measure(nominal, there.points, rows, settings, Criterion(criterion), chosen)
 
-        key = ("measured", sample.key, plan.alignment, plan.extraction, faces, criterion)
         return self.graph.node(key, compute)
 
-    def value(
-        self, plan: Plan, sample: Sample | None, kind: str, faces: tuple[tuple[int, ...], ...]
-    ) -> float | NotComputed:
-        """Return the value of a kind for features given by their faces."""
+    def _built(self, plan: Plan, sample: Sample, group: str) -> Built:
+        nominal = needed(self.nominal(group, plan))
+        made = plan.feature_of(group)
+        assert isinstance(made, ConstructedFeature)
+        members: list[Measured | Built] = []
+        for member in map(plan.feature, made.members):
+            found = self.measured(plan, sample, member.group)
+            if isinstance(found, NotComputed):
+                raise EvaluationError(f"{member.name}: {found.reason}")
+            members.append(found)
+        return built_measured(made.construction, tuple(members), made.values, nominal)
+
+    def value(self, plan: Plan, sample: Sample | None, kind: str, groups: tuple[Group, ...]) -> float | NotComputed:
+        """Return the value of a kind for features."""
         if sample is None:
             return NotComputed("no sample yet: bring in a scan")
-        members = tuple(self.measured(plan, sample, f) for f in faces)
+        members = tuple(self.measured(plan, sample, g) for g in groups)
 
         def compute() -> float:
-            return kind_named(kind).value(tuple(needed(m) for m in members))
+            missing = next((m.reason for m in members if isinstance(m, NotComputed)), None)
+            if missing is not None:
+                raise EvaluationError(missing)
+            return kind_named(kind).value(tuple(m for m in members if not isinstance(m, NotComputed)))
 
-        criteria = tuple(plan.criterion_for(f) for f in faces)
-        key = ("value", sample.key, plan.alignment, plan.extraction, kind, faces, criteria)
-        return self.graph.node(key, compute)
+        contents = tuple(plan.content_of(g) for g in groups)
+        return self.graph.node(("value", sample.key, plan.alignment, plan.extraction, kind, contents), compute)
 
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
         features = [plan.feature(f) for f in characteristic.features]
-        value = self.value(plan, sample, characteristic.kind, tuple(f.faces for f in features))
+        value = self.value(plan, sample, characteristic.kind, tuple(f.group for f in features))
         if isinstance(value, NotComputed):
             reason = value.reason
             for feature in features if sample is not None else ():
-                if isinstance(self.measured(plan, sample, feature.faces), NotComputed):
+                if isinstance(self.measured(plan, sample, feature.group), NotComputed):
                     reason = f"{feature.name}: {reason}"
                     break
             return Result(characteristic, None, State.NOT_MEASURED, reason)

@@ -6,10 +6,13 @@ import uuid
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere, Torus
+from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Sphere, Torus
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.plan.commands import AddCharacteristic
-from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
+from truegauge.core.constructions.build import Construction, offers
+from truegauge.core.constructions.built import built_measured, built_nominal, nominal_operands
+from truegauge.core.errors import EvaluationError
+from truegauge.core.plan.commands import AddCharacteristic, AddConstructed
+from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.kinds import Kind, kinds_for
@@ -17,26 +20,26 @@ from truegauge.core.tolerancing.kinds import Kind, kinds_for
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
-FaceGroups = tuple[tuple[int, ...], ...]
+Groups = tuple[Group, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """One offered characteristic. `faces` are in the order that the kind wants (toleranced, then datum)."""
+    """One offered characteristic. `groups` are in the order that the kind wants (toleranced, then datum)."""
 
     kind: Kind
-    faces: FaceGroups
+    groups: Groups
     nominal: float
     value: float | None
     reason: str
 
 
-def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: FaceGroups) -> list[Proposal]:
+def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
     """Return what makes sense for the selected features, best first; nothing for free-form faces."""
     offered: list[Proposal] = []
     if not 1 <= len(selection) <= 2:
         return offered
-    nominals = [evaluator.nominal(f) for f in selection]
+    nominals = [evaluator.nominal(g, plan) for g in selection]
     if any(isinstance(n, NotComputed) for n in nominals):
         return offered
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
@@ -52,13 +55,9 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
 def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> AddCharacteristic:
     """Return the command that adds the proposed characteristic and the features it needs."""
     new: list[NominalFeature] = []
-    used: list[NominalFeature] = []
-    for faces, nominal in zip(proposal.faces, nominals, strict=True):
-        feature = plan.feature_with_faces(faces)
-        if feature is None:
-            feature = NominalFeature(id=_new_id(), name=_name(plan, nominal, len(new)), faces=faces)
-            new.append(feature)
-        used.append(feature)
+    used: list[NominalFeature | ConstructedFeature] = []
+    for group, nominal in zip(proposal.groups, nominals, strict=True):
+        used.append(_feature(plan, group, nominal, new))
     lower, upper = proposal.kind.limits(nominals)
     number = max((c.number for c in plan.characteristics), default=0) + 1
     name = f"{used[0].name} {proposal.kind.label}"
@@ -69,6 +68,80 @@ def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> Add
         nominal=proposal.nominal, lower=lower, upper=upper,
     )  # fmt: skip
     return AddCharacteristic(characteristic, tuple(new))
+
+
+def _feature(
+    plan: Plan, group: Group, nominal: Nominal, new: list[NominalFeature]
+) -> NominalFeature | ConstructedFeature:
+    """Return the feature of a group; faces that are none yet become one, which is added to `new`."""
+    feature = plan.feature_of(group)
+    if feature is not None:
+        return feature
+    assert not isinstance(group, str)
+    made = NominalFeature(id=_new_id(), name=_name(plan, nominal, len(new)), faces=group)
+    new.append(made)
+    return made
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Offer:
+    """One construction that can be made from the selection: what it gives, nominal and measured."""
+
+    construction: Construction
+    groups: Groups
+    values: tuple[float, ...]
+    nominal: Nominal
+    measured: Feature | None
+    reason: str
+
+
+def construction_offers(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Offer]:
+    """Return the constructions that make sense for the selected features, with what each would give."""
+    nominals = [evaluator.nominal(g, plan) for g in selection]
+    known = tuple(n for n in nominals if not isinstance(n, NotComputed))
+    if not selection or len(known) != len(nominals):
+        return []
+    operands = nominal_operands(known)
+    found = []
+    for construction in offers(operands):
+        values = tuple(round(v.default(operands), 3) for v in construction.values)
+        offer = offered(evaluator, plan, sample, construction, selection, values)
+        if offer is not None:
+            found.append(offer)
+    return found
+
+
+def offered(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, construction: Construction, groups: Groups,
+    values: tuple[float, ...],
+) -> Offer | None:  # fmt: skip
+    """Return what a construction gives with these values; None when it cannot be built from the nominal features."""
+    nominals = tuple(n for g in groups if not isinstance(n := evaluator.nominal(g, plan), NotComputed))
+    try:
+        nominal = built_nominal(construction.name, nominals, values)
+    except EvaluationError:
+        return None
+    members = [evaluator.measured(plan, sample, g) for g in groups]
+    missing = next((m.reason for m in members if isinstance(m, NotComputed)), "")
+    measured, reason = None, missing
+    if not missing:
+        there = tuple(m for m in members if not isinstance(m, NotComputed))
+        try:
+            measured = built_measured(construction.name, there, values, nominal).feature
+        except EvaluationError as error:
+            reason = str(error)
+    return Offer(construction, groups, values, nominal, measured, reason)
+
+
+def accept_construction(plan: Plan, offer: Offer, nominals: tuple[Nominal, ...]) -> AddConstructed:
+    """Return the command that adds the constructed feature and the features it needs."""
+    new: list[NominalFeature] = []
+    members = tuple(_feature(plan, g, n, new).id for g, n in zip(offer.groups, nominals, strict=True))
+    made = ConstructedFeature(
+        id=_new_id(), name=_free_name(plan, f"made {offer.construction.word}", 0),
+        construction=offer.construction.name, members=members, values=offer.values,
+    )  # fmt: skip
+    return AddConstructed(made, tuple(new))
 
 
 def new_feature(plan: Plan, faces: tuple[int, ...], nominal: Nominal) -> NominalFeature:
@@ -92,7 +165,11 @@ def _name(plan: Plan, nominal: Nominal, offset: int) -> str:
             word = "torus"
         case _:
             word = str(f.shape)
-    taken = {x.name for x in plan.features}
+    return _free_name(plan, word, offset)
+
+
+def _free_name(plan: Plan, word: str, offset: int) -> str:
+    taken = {x.name for x in plan.all_features}
     number = 1 + offset
     while f"{word} {number}" in taken:
         number += 1

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Mask, Points
     from truegauge.core.cad.projection import Deviations
     from truegauge.core.deviations.statistics import DeviationStatistics
-    from truegauge.core.extraction import Measured
+    from truegauge.core.extraction import Built, Measured
     from truegauge.core.registration.align import Alignment
 
 
@@ -49,7 +49,7 @@ class Evaluation:
     plan: Plan
     alignment: Alignment | NotComputed
     cloud: Cloud | NotComputed
-    features: dict[str, Measured | NotComputed]
+    features: dict[str, Measured | Built | NotComputed]
     results: tuple[Result, ...]
 
     def result(self, characteristic_id: str) -> Result | None:

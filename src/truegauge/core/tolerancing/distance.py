@@ -1,77 +1,137 @@
-"""Distance between two nominally parallel planes or axes, or between a centre and a plane, axis or centre.
+"""Distances and angles of two features as characteristics (see `core.constructions.relations`)."""
 
-Between two associated planes that are not exactly parallel the distance is the mean of the two distances from each
-centre of points to the other plane, so that the order of the two does not matter; between two axes it is taken
-across their mean direction at the middle of the two features.
-"""
+from collections.abc import Callable
 
 import numpy as np
 
 from truegauge.core.arrays import Vector
-from truegauge.core.association.features import Cylinder, Feature, Plane, Sphere
+from truegauge.core.association.features import Cone, Cylinder, Sphere
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.extraction import Measured
-from truegauge.core.tolerancing.orientation import are_parallel
+from truegauge.core.constructions import relations
+from truegauge.core.constructions.parts import Operand, own_axis_of, place_of, plane_of, radius_of
+from truegauge.core.constructions.relations import Between, direction_of
+from truegauge.core.errors import EvaluationError
+from truegauge.core.extraction import Built, Measured
 
 _LEAST = 1e-6
+_ANGLE = 1e-4
+Nominals = tuple[Nominal, ...]
+MeasuredFeatures = tuple[Measured | Built, ...]
 
 
-def has_distance(features: tuple[Nominal, ...]) -> bool:
-    """Two parallel features, or a sphere and another feature, that are apart."""
-    if len(features) != 2 or not all(isinstance(f.feature, Plane | Cylinder | Sphere) for f in features):
+def _operand(feature: Nominal | Measured | Built) -> Operand:
+    if isinstance(feature, Nominal):
+        return Operand(feature.feature, feature.center, feature.length)
+    return Operand(feature.feature, feature.middle, feature.nominal.length)
+
+
+def _between(
+    features: Nominals | MeasuredFeatures, along: Vector | None, in_plane: Vector | None, between: Between
+) -> float:
+    a, b = (_operand(f) for f in features)
+    return relations.distance(a, b, along=along, in_plane=in_plane, between=between)
+
+
+class Distance:
+    """One kind of distance: whole, along a direction, in a projection plane, or between nearest or farthest points."""
+
+    def __init__(
+        self, *, along: Vector | None = None, in_plane: Vector | None = None, between: Between = Between.CENTER
+    ) -> None:
+        self._along, self._in_plane, self._between = along, in_plane, between
+
+    def fits(self, features: Nominals) -> bool:
+        """Two features that are apart: with a place, or parallel to each other, or two axes that pass."""
+        if len(features) != 2:
+            return False
+        shapes = [f.feature for f in features]
+        points = [place_of(s) is not None for s in shapes]
+        if not all(p or plane_of(s) or own_axis_of(s) for p, s in zip(points, shapes, strict=True)):
+            return False
+        if any(isinstance(s, Cone) for s in shapes) and not all(points):
+            return False
+        axes = all(own_axis_of(s) is not None for s in shapes)
+        parts = self._along is not None or self._in_plane is not None
+        if not any(points) and not (_level(features) or (axes and not parts)):
+            return False
+        if parts and not (any(points) or axes):
+            return False
+        if self._in_plane is not None and not all(points):
+            return False
+        round_ones = [radius_of(s) > 0 for s in shapes]
+        if self._between != Between.CENTER and not all(round_ones):
+            return False
+        try:
+            value = self.nominal(features)
+        except EvaluationError:
+            return False
+        return value > _LEAST
+
+    def nominal(self, features: Nominals) -> float:
+        """Return the distance in the CAD model, mm."""
+        return _between(features, self._along, self._in_plane, self._between)
+
+    def value(self, features: MeasuredFeatures) -> float:
+        """Return the distance between the measured features, mm."""
+        return _between(features, self._along, self._in_plane, self._between)
+
+
+def _level(features: Nominals) -> bool:
+    """Parallel planes, parallel axes, or an axis parallel to a plane."""
+    a, b = (direction_of(f.feature) for f in features)
+    if a is None or b is None:
         return False
-    if not any(isinstance(f.feature, Sphere) for f in features) and not are_parallel(features):
-        return False
-    return nominal_distance(features) > _LEAST
+    mixed = (plane_of(features[0].feature) is None) != (plane_of(features[1].feature) is None)
+    sine = float(np.linalg.norm(np.cross(a, b)))
+    return sine > 1 - _ANGLE**2 if mixed else sine < _ANGLE
 
 
-def nominal_distance(features: tuple[Nominal, ...]) -> float:
-    """Return the distance in the CAD model, mm."""
-    a, b = features
-    return _between(a.feature, a.center, b.feature, b.center)
+class Angle:
+    """One kind of angle: in space or in a projection plane, or what it lacks to a half turn."""
+
+    def __init__(self, *, in_plane: Vector | None = None, complement: bool = False) -> None:
+        self._in_plane, self._complement = in_plane, complement
+
+    def fits(self, features: Nominals) -> bool:
+        """Two features with directions that are not nominally parallel."""
+        if len(features) != 2 or any(direction_of(f.feature) is None for f in features):
+            return False
+        try:
+            plain = relations.angle(features[0].feature, features[1].feature, in_plane=self._in_plane)
+        except EvaluationError:
+            return False
+        return plain > _ANGLE
+
+    def nominal(self, features: Nominals) -> float:
+        """Return the angle in the CAD model, rad."""
+        a, b = features
+        return relations.angle(a.feature, b.feature, in_plane=self._in_plane, complement=self._complement)
+
+    def value(self, features: MeasuredFeatures) -> float:
+        """Return the angle of the measured features, rad."""
+        a, b = features
+        return relations.angle(a.feature, b.feature, in_plane=self._in_plane, complement=self._complement)
 
 
-def distance(features: tuple[Measured, ...]) -> float:
-    """Return the distance between the associated features, mm."""
-    a, b = features
-    return _between(a.feature, _place(a), b.feature, _place(b))
+def is_cone(features: Nominals) -> bool:
+    """One cone."""
+    return len(features) == 1 and isinstance(features[0].feature, Cone)
 
 
-def _place(measured: Measured) -> Vector:
-    """Return the centre of the points of a plane, or the middle of the nominal feature for an axis."""
-    return measured.feature.point if isinstance(measured.feature, Plane) else measured.nominal.center
+def _full_angle(feature: Nominal | Measured | Built) -> float:
+    assert isinstance(feature.feature, Cone)
+    return 2 * feature.feature.half_angle_rad
 
 
-def _between(a: Feature, at_a: Vector, b: Feature, at_b: Vector) -> float:
-    if isinstance(a, Plane) and isinstance(b, Plane):
-        return (abs(float((at_b - a.point) @ a.normal)) + abs(float((at_a - b.point) @ b.normal))) / 2
-    if isinstance(b, Plane):
-        a, at_a, b, at_b = b, at_b, a, at_a
-    if isinstance(a, Plane):
-        point = b.center if isinstance(b, Sphere) else _on_axis(b, at_b)
-        return abs(float((point - a.point) @ a.normal))
-    if isinstance(a, Cylinder) and isinstance(b, Cylinder):
-        sense = 1.0 if float(a.direction @ b.direction) >= 0 else -1.0
-        mean = a.direction + sense * b.direction
-        mean /= np.linalg.norm(mean)
-        middle = (at_a + at_b) / 2
-        return float(np.linalg.norm(np.cross(_at_height(b, mean, middle) - _at_height(a, mean, middle), mean)))
-    if isinstance(b, Cylinder):
-        a, b = b, a
-    assert isinstance(b, Sphere)
-    if isinstance(a, Cylinder):
-        return float(np.linalg.norm(np.cross(b.center - a.point, a.direction)))
-    assert isinstance(a, Sphere)
-    return float(np.linalg.norm(b.center - a.center))
+def nominal_cone_angle(features: Nominals) -> float:
+    """Return the full angle of a cone in the CAD model, rad."""
+    return _full_angle(features[0])
 
 
-def _on_axis(feature: Feature, near: Vector) -> Vector:
-    """Return the point of the axis nearest a place."""
-    assert isinstance(feature, Cylinder)
-    return np.asarray(feature.point + float((near - feature.point) @ feature.direction) * feature.direction)
+def cone_angle(features: MeasuredFeatures) -> float:
+    """Return the full angle of a cone, rad."""
+    return _full_angle(features[0])
 
 
-def _at_height(axis: Cylinder, mean: Vector, middle: Vector) -> Vector:
-    """Return where an axis passes the plane through `middle` across `mean`."""
-    along = float((middle - axis.point) @ mean) / float(axis.direction @ mean)
-    return np.asarray(axis.point + along * axis.direction)
+Fits = Callable[[Nominals], bool]
+__all__ = ["Angle", "Cylinder", "Distance", "Sphere", "cone_angle", "is_cone", "nominal_cone_angle"]

@@ -6,13 +6,24 @@ A kind is one entry of `KINDS`; adding one adds an entry and its functions in th
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.constructions.relations import Between
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Measured
+from truegauge.core.extraction import Built, Measured
 from truegauge.core.tolerancing import distance, form, orientation, size
-from truegauge.core.tolerancing.general import form_tolerance, length_tolerance, squareness_tolerance
+from truegauge.core.tolerancing.distance import Angle, Distance
+from truegauge.core.tolerancing.general import (
+    angle_tolerance,
+    form_tolerance,
+    length_tolerance,
+    squareness_tolerance,
+)
+from truegauge.core.tolerancing.two_point import STATISTICS
 
 Nominals = tuple[Nominal, ...]
+MeasuredFeatures = tuple[Measured | Built, ...]
 Limits = tuple[float | None, float | None]  # lower and upper, as deviations from the nominal
 
 
@@ -21,7 +32,8 @@ class Kind:
     """One kind of characteristic.
 
     `fits` tells whether the kind makes sense for exactly these nominal features; `limits` proposes tolerances.
-    `one_sided` kinds (form, orientation) have nominal 0 and only an upper limit. `rank` orders proposals, best first.
+    `one_sided` kinds (form, orientation) have nominal 0 and only an upper limit. `rank` orders proposals, best first;
+    kinds that are not `common` are offered behind the others. The values of `angular` kinds are rad.
     """
 
     name: str
@@ -31,8 +43,10 @@ class Kind:
     one_sided: bool
     fits: Callable[[Nominals], bool]
     nominal: Callable[[Nominals], float]
-    value: Callable[[tuple[Measured, ...]], float]
+    value: Callable[[MeasuredFeatures], float]
     limits: Callable[[Nominals], Limits]
+    common: bool = True
+    angular: bool = False
 
 
 def _plus_minus(nominal: Callable[[Nominals], float]) -> Callable[[Nominals], Limits]:
@@ -47,26 +61,93 @@ def _upper(tolerance: Callable[[float], float]) -> Callable[[Nominals], Limits]:
     return lambda features: (None, tolerance(features[0].length))
 
 
+def _angle_limits(features: Nominals) -> Limits:
+    t = angle_tolerance(min(f.length for f in features))
+    return -t, t
+
+
 def _zero(features: Nominals) -> float:
     return 0.0
 
 
-KINDS: dict[str, Kind] = {
-    k.name: k
-    for k in (
-        Kind("diameter", "diameter", "diameter", 0, False, size.has_diameter, size.nominal_diameter, size.diameter,
-             _plus_minus(size.nominal_diameter)),
-        Kind("distance", "distance", "distance", 1, False, distance.has_distance, distance.nominal_distance,
-             distance.distance, _plus_minus(distance.nominal_distance)),
+def _form_kinds() -> list[Kind]:
+    return [
         Kind("flatness", "flatness", "flatness", 2, True, form.is_plane, _zero, form.form, _upper(form_tolerance)),
         Kind("cylindricity", "cylindricity", "cylindricity", 3, True, form.is_cylinder, _zero, form.form,
              _upper(form_tolerance)),
+        Kind("roundness", "roundness", "roundness", 4, True, form.is_turned, _zero, form.roundness,
+             _upper(form_tolerance), common=False),
+        Kind("straightness", "straightness", "straightness", 5, True, form.is_turned, _zero, form.straightness,
+             _upper(form_tolerance), common=False),
         Kind("perpendicularity", "perpendicularity", "perpendicularity", 2, True, orientation.are_perpendicular, _zero,
              orientation.orientation, _upper(squareness_tolerance)),
         Kind("parallelism", "parallelism", "parallelism", 3, True, orientation.are_parallel, _zero,
              orientation.orientation, _upper(form_tolerance)),
-    )
-}  # fmt: skip
+    ]  # fmt: skip
+
+
+def _size_kinds() -> list[Kind]:
+    by_diameter, by_width = _plus_minus(size.nominal_diameter), _plus_minus(size.nominal_width)
+    kinds = [
+        Kind("diameter", "diameter", "diameter", 0, False, size.has_diameter, size.nominal_diameter, size.diameter,
+             by_diameter),
+        Kind("cone_angle", "cone angle", "angle", 0, False, distance.is_cone, distance.nominal_cone_angle,
+             distance.cone_angle, _angle_limits, angular=True),
+    ]  # fmt: skip
+    for rank, modifier in enumerate(size.MODIFIERS):
+        name = modifier.lower()
+        by_modifier = size.global_diameter(modifier)
+        kinds.append(Kind(f"diameter_{name}", f"diameter {modifier}", "diameter", 10 + rank, False, size.has_points,
+                          size.nominal_diameter, by_modifier, by_diameter, common=False))  # fmt: skip
+        kinds.append(Kind(f"width_{name}", f"width {modifier}", "distance", 13 + rank, False, size.is_width,
+                          size.nominal_width, size.global_width(modifier), by_width, common=False))  # fmt: skip
+    for rank, (letters, (word, _)) in enumerate(STATISTICS.items()):
+        spread = letters in ("SR", "SQ")  # these are no sizes: they have no nominal
+        name = f"two-point {word} LP {letters}"
+        kinds.append(Kind(f"diameter_lp_{letters.lower()}", f"diameter {name}", "diameter", 20 + rank, spread,
+                          size.has_points, _zero if spread else size.nominal_diameter,
+                          size.two_point_diameter(letters), _upper(form_tolerance) if spread else by_diameter,
+                          common=False))  # fmt: skip
+        kinds.append(Kind(f"width_lp_{letters.lower()}", f"width {name}", "distance", 30 + rank, spread,
+                          size.is_width, _zero if spread else size.nominal_width, size.two_point_width(letters),
+                          _upper(form_tolerance) if spread else by_width, common=False))  # fmt: skip
+    return kinds
+
+
+def _relation_kinds() -> list[Kind]:
+    x, y, z = np.eye(3)
+    variants = {
+        "distance": ("distance", Distance()),
+        "distance_x": ("distance along X", Distance(along=x)),
+        "distance_y": ("distance along Y", Distance(along=y)),
+        "distance_z": ("distance along Z", Distance(along=z)),
+        "distance_xy": ("distance in XY", Distance(in_plane=z)),
+        "distance_yz": ("distance in YZ", Distance(in_plane=x)),
+        "distance_zx": ("distance in ZX", Distance(in_plane=y)),
+        "distance_nearest": ("distance, nearest", Distance(between=Between.NEAREST)),
+        "distance_farthest": ("distance, farthest", Distance(between=Between.FARTHEST)),
+    }
+    kinds = [
+        Kind(name, label, "distance", 1 + 40 * (rank > 0) + rank, False, d.fits, d.nominal, d.value,
+             _plus_minus(d.nominal), common=rank == 0)
+        for rank, (name, (label, d)) in enumerate(variants.items())
+    ]  # fmt: skip
+    angles = {
+        "angle": ("angle", Angle()),
+        "angle_complement": ("angle, complement", Angle(complement=True)),
+        "angle_xy": ("angle in XY", Angle(in_plane=z)),
+        "angle_yz": ("angle in YZ", Angle(in_plane=x)),
+        "angle_zx": ("angle in ZX", Angle(in_plane=y)),
+    }
+    kinds += [
+        Kind(name, label, "angle", 4 + 60 * (rank > 0) + rank, False, a.fits, a.nominal, a.value, _angle_limits,
+             common=rank == 0, angular=True)
+        for rank, (name, (label, a)) in enumerate(angles.items())
+    ]  # fmt: skip
+    return kinds
+
+
+KINDS: dict[str, Kind] = {k.name: k for k in (*_size_kinds(), *_form_kinds(), *_relation_kinds())}
 
 
 def kind_named(name: str) -> Kind:

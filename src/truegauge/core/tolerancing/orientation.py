@@ -6,9 +6,9 @@ A plane is judged by its (averaged) points, an axis by its associated straight l
 import numpy as np
 
 from truegauge.core.arrays import Points, Vector
-from truegauge.core.association.features import Cone, Cylinder, Feature, Plane
+from truegauge.core.association.features import Cone, Cylinder, Feature, Line, Plane
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.extraction import Measured
+from truegauge.core.extraction import Built, Measured
 
 _ANGLE = 1e-4  # rad: nominal directions of a file agree better than this
 
@@ -17,15 +17,15 @@ def direction_of(feature: Feature) -> Vector | None:
     """Return the normal of a plane or the direction of an axis, None for others."""
     if isinstance(feature, Plane):
         return feature.normal
-    if isinstance(feature, Cylinder | Cone):
+    if isinstance(feature, Cylinder | Cone | Line):
         return feature.direction
     return None
 
 
 def _sine(features: tuple[Nominal, ...]) -> float | None:
     """Sine of the angle between the two directions; None where there are none."""
-    if len(features) != 2:
-        return None
+    if len(features) != 2 or (features[0].built and isinstance(features[0].feature, Plane)):
+        return None  # a constructed plane has no points that could lie in a zone
     a, b = (direction_of(f.feature) for f in features)
     return None if a is None or b is None else float(np.linalg.norm(np.cross(a, b)))
 
@@ -47,7 +47,7 @@ def are_perpendicular(features: tuple[Nominal, ...]) -> bool:
     return sine is not None and (sine > 1 - _ANGLE**2 if _alike(features) else sine < _ANGLE)
 
 
-def orientation(features: tuple[Measured, ...]) -> float:
+def orientation(features: tuple[Measured | Built, ...]) -> float:
     """Return the orientation deviation of the first feature to the second, mm."""
     toleranced, datum = features
     datum_direction = direction_of(datum.feature)
@@ -55,7 +55,7 @@ def orientation(features: tuple[Measured, ...]) -> float:
     assert datum_direction is not None
     assert direction is not None
     in_line = abs(float(direction @ datum_direction)) > 0.5
-    if isinstance(toleranced.feature, Plane):
+    if isinstance(toleranced.feature, Plane) and isinstance(toleranced, Measured):
         # With both directions in line (planes parallel, or plane across an axis) the zone's normal is fixed.
         if in_line:
             return _extent(toleranced.means, datum_direction)

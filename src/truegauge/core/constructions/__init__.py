@@ -1,0 +1,1 @@
+"""Features that are built from other features, and relations between them."""
