@@ -10,7 +10,9 @@ import numpy as np
 import pytest
 
 from truegauge import demo
+from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.frames import apply, invert
+from truegauge.demo.faces import face_of_kind
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.ply import ply_from_points
 
@@ -114,8 +116,8 @@ def test_associate_holds_a_direction_and_a_radius():
     direction = CASES["cylinder-ls-01"]["expected"]["direction"]
     radius = CASES["cylinder-ls-01"]["expected"]["radius"] + 0.02
     text = ",".join(str(v) for v in direction)
-    done = run("associate", "cylinder", FITS / "cylinder-ls-01.json", "--fix-direction", text, "--fix-radius", str(radius),
-               "--json")  # fmt: skip
+    done = run("associate", "cylinder", FITS / "cylinder-ls-01.json", "--fix-direction", text,
+               "--fix-radius", str(radius), "--json")  # fmt: skip
     parameters = json.loads(done.stdout)["parameters"]
     assert parameters["radius"] == pytest.approx(radius, abs=1e-12)
     assert parameters["direction"] == pytest.approx(direction, abs=1e-12) or parameters["direction"] == pytest.approx(
@@ -147,3 +149,30 @@ def test_associate_tells_what_holds_a_one_sided_plane(tmp_path):
     path.write_text("0 0 0\n10 0 0\n0 10 0\n10 10 -1\n5 5 -2\n")
     found = json.loads(run("associate", "plane", path, "--criterion", "one_sided", "--json").stdout)
     assert len(found["certificate"]["contacts"]) >= 3 or min(found["certificate"]["multipliers"]) > 0
+
+
+def test_associate_holds_a_nominal_in_its_datum_system(tmp_path):
+    case = {"points": CASES["plane-ls-01"]["points"], "given": {"nominal": CASES["plane-ls-01"]["expected"]}}
+    path = tmp_path / "case.json"
+    path.write_text(json.dumps(case))
+    done = run("associate", "plane", path, "--datum-free", "tz", "--residuals", "--json")
+    document = json.loads(done.stdout)
+    assert document["parameters"]["normal"] == pytest.approx(case["given"]["nominal"]["normal"], abs=1e-14)
+    assert len(document["residuals"]) == len(case["points"])
+
+
+def test_associate_fits_faces_of_the_part(tmp_path, model, projector):
+    face = face_of_kind(model, SurfaceKind.BSPLINE)
+    mesh = model.mesh
+    points = mesh.vertices[mesh.triangles[mesh.triangle_face == face]].mean(axis=1)
+    points[:, 2] += 0.05
+    path = tmp_path / "points.xyz"
+    path.write_text("\n".join(" ".join(f"{v:.9f}" for v in p) for p in points))
+    done = run(
+        "associate", "free_form", path, "--part", demo.PART, "--faces", str(face), "--datum-free", "tz", "--json"
+    )
+    document = json.loads(done.stdout)
+    assert document["parameters"]["part_from_nominal"][2][3] == pytest.approx(0.05, abs=0.03)
+    assert document["points_used"] > 6
+    assert run("associate", "free_form", path).returncode == 2
+    assert run("associate", "free_form", path, "--part", demo.PART, "--faces", "9999").returncode == 2

@@ -6,12 +6,15 @@ import os
 import sys
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import TrueGaugeError
+
+if TYPE_CHECKING:
+    from truegauge.core.association import Criterion, DatumSystem
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 
@@ -118,7 +121,8 @@ def associate(
     shape: Annotated[
         str,
         typer.Argument(
-            help="point, line, plane, circle, ellipse, slot, square_slot, sphere, cylinder, cone, torus or width."
+            help="point, line, plane, circle, ellipse, slot, square_slot, sphere, cylinder, cone, torus, width, or "
+            "free_form (with --part and --faces)."
         ),
     ],
     file: Annotated[Path, typer.Argument(help="Points: CSV, XYZ, or a reference case (JSON).")],
@@ -145,6 +149,16 @@ def associate(
     material: Annotated[
         str, typer.Option(help="Material inside (a boss) or outside (a hole) of the shape.")
     ] = "inside",
+    datum_free: Annotated[
+        str | None,
+        typer.Option(
+            help="Hold the nominal feature in the frame of the points but for these freedoms: tx ... rz, or none."
+        ),
+    ] = None,
+    part: Annotated[Path | None, typer.Option(help="The part (STEP) of a free-form association.")] = None,
+    faces: Annotated[str | None, typer.Option(help="Its faces, by number, with commas.")] = None,
+    reach: Annotated[float, typer.Option(help="Points farther from these faces do not belong to them, mm.")] = 0.6,
+    residuals: Annotated[bool, typer.Option(help="Print the residual of every point used.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Associate an ideal feature with points; lengths in mm, angles in rad."""
@@ -153,8 +167,13 @@ def associate(
     from truegauge.formats.fit_text import fit_document
     from truegauge.formats.points_text import read_points
 
-    wanted_shape = Shape(_one_of(shape, Shape, "shape"))
     wanted = Criterion(_one_of(criterion, Criterion, "criterion"))
+    datums = _datum_system(datum_free)
+    if shape == "free_form":
+        document = _free_form(file, part, faces, wanted, reach, datums, residuals=residuals)
+        _say(json.dumps(document) if as_json else "\n".join(f"{k.replace('_', ' ')}: {v}" for k, v in document.items()))
+        return
+    wanted_shape = Shape(_one_of(shape, Shape, "shape"))
     if material not in ("inside", "outside"):
         raise TrueGaugeError(f"material {material!r} is not known; use inside or outside")
     read = read_points(file, weights_column)
@@ -163,8 +182,9 @@ def associate(
         _three("--perpendicular-to", perpendicular_to, direction=True),
         fix_radius,
         _three("--through", through),
+        datums,
     )
-    nothing = fix_direction is perpendicular_to is through is None and fix_radius is None
+    nothing = fix_direction is perpendicular_to is through is datum_free is None and fix_radius is None
     normal = _three("--plane", plane, direction=True)
     fit = compute(
         wanted_shape,
@@ -177,12 +197,64 @@ def associate(
         material=-1 if material == "outside" else 1,
         reject=reject,
     )
-    document = fit_document(fit)
+    document = fit_document(fit, residuals=residuals)
     if as_json:
         _say(json.dumps(document))
         return
     for name, value in document.items():
-        _say(f"{name.replace('_', ' ')}: {value}")
+        if name != "covariance":
+            _say(f"{name.replace('_', ' ')}: {value}")
+
+
+def _datum_system(text: str | None) -> "DatumSystem | None":
+    """Read the freedoms that a datum system leaves, in the frame of the points."""
+    from truegauge.core.association import DatumSystem
+    from truegauge.core.frames import identity
+
+    if text is None:
+        return None
+    names = tuple(word for word in text.replace(",", " ").split() if word != "none")
+    return DatumSystem(identity(), names)
+
+
+def _free_form(
+    file: Path, part: Path | None, faces: str | None, criterion: "Criterion", reach: float,
+    datums: "DatumSystem | None", *, residuals: bool,
+) -> "dict[str, object]":  # fmt: skip
+    """Associate faces of a part with points in part coordinates."""
+    from truegauge.core.association.free_form import fit_free_form
+    from truegauge.core.cad.projection import Projector
+    from truegauge.formats.points_text import read_points
+    from truegauge.formats.step import read_step
+
+    if part is None or faces is None:
+        raise TrueGaugeError("a free-form association needs --part and --faces")
+    points = read_points(file).points
+    model = read_step(part)
+    try:
+        chosen = tuple(int(word) for word in faces.replace(",", " ").split())
+    except ValueError:
+        raise TrueGaugeError(f"--faces needs numbers of faces, not {faces!r}") from None
+    if not chosen or min(chosen) < 0 or max(chosen) >= len(model.faces):
+        raise TrueGaugeError(f"--faces: the part has the faces 0 to {len(model.faces) - 1}")
+    fit = fit_free_form(Projector(model), chosen, points, criterion, reach=reach, datums=datums)
+    document: dict[str, object] = {
+        "shape": "free_form",
+        "criterion": str(criterion),
+        "parameters": {"part_from_nominal": fit.part_from_nominal.tolist()},
+        "form": fit.form,
+        "profile": fit.profile,
+        "rms": fit.rms,
+        "points": len(points),
+        "points_used": len(fit.rows),
+        "points_rejected": len(points) - len(fit.rows),
+        "iterations": fit.iterations,
+        "condition": fit.condition,
+        "covariance": fit.covariance.tolist(),
+    }
+    if residuals:
+        document["residuals"] = fit.residuals.tolist()
+    return document
 
 
 def _three(option: str, text: str | None, *, direction: bool = False) -> Vector | None:

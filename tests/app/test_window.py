@@ -1,5 +1,6 @@
 """The real window, driven as a user would, offscreen."""
 
+import gc
 import os
 from pathlib import Path
 
@@ -423,6 +424,7 @@ def test_unsaved_work_is_kept_and_found_after_a_crash(loaded, tmp_path):
 
 def test_repainting_for_hours_does_not_use_up_the_constants(loaded):
     import sys
+import threading
 
     before = sys.getrefcount(None)
     for _ in range(5):
@@ -445,7 +447,7 @@ def test_another_criterion_changes_the_ledger_and_undo_brings_it_back(loaded, se
     loaded.session.undo()
     settle()
     assert loaded.ledger.model.result(13).measured == before
-    assert box.currentData() == "least_squares"
+    assert box.currentData() == "by_use"
 
 
 def test_inch_is_shown_everywhere_at_once(loaded, qtbot):
@@ -453,3 +455,25 @@ def test_inch_is_shown_everywhere_at_once(loaded, qtbot):
     assert loaded.ledger.model.data(loaded.ledger.model.index(3)) == "4 main bore 1.6540 within"
     loaded.session.undo()
     assert loaded.header.unit.text() == "mm"
+
+
+def test_garbage_is_collected_on_the_windows_thread_only(loaded, qtbot, settle):
+    """A worker that allocates a lot must not be the one that destroys widgets."""
+    collected = []
+
+    class Cycle:
+        def __init__(self):
+            self.me = self
+
+        def __del__(self):
+            collected.append(threading.current_thread())
+
+    def work(progress):
+        for _ in range(20_000):
+            Cycle()
+
+    loaded.session._start(work, lambda _: None, "working")
+    settle()
+    assert not gc.isenabled()
+    qtbot.waitUntil(lambda: len(collected) > 10_000, timeout=10_000)
+    assert set(collected) == {threading.main_thread()}

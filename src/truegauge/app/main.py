@@ -11,6 +11,7 @@ os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
 from PySide6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
+from truegauge.app.collector import Collector
 from truegauge.app.constants import keep_constants_alive
 from truegauge.app.painting import application_icon
 from truegauge.app.recovery import Keeper, Recovered, find_recovered, recovery_folder
@@ -38,6 +39,8 @@ def make_application() -> QApplication:
     load_fonts()
     app.setFont(font(13))
     app.setWindowIcon(application_icon())
+    if app.findChild(Collector) is None:
+        Collector(app)
     return app
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points, Vector, frozen
-from truegauge.core.association import Criterion, Feature, Fit, Plane, Rejection, associate, criteria_for
+from truegauge.core.association import Criterion, Feature, Fit, Plane, Rejection, Shape, associate, criteria_for
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError
@@ -57,6 +57,7 @@ class Measured:
     form_criterion: Criterion
     form_filter: FormFilter
     averaging: float
+    by_use: bool
 
     @property
     def rejected(self) -> int:
@@ -72,6 +73,22 @@ class Measured:
     def middle(self) -> Vector:
         """The middle of what was measured, (3,) mm: of a plane the centre of its points."""
         return self.feature.point if isinstance(self.feature, Plane) else self.nominal.center
+
+    @property
+    def datum_criterion(self) -> Criterion:
+        """The criterion by which the feature serves as a datum: outside the material, unless another was chosen."""
+        touching = self.by_use and self.nominal.shape in (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE)
+        return Criterion.ONE_SIDED if touching else self.fit.criterion
+
+    def as_datum(self) -> Feature:
+        """Return the feature as a datum (ISO 5459): associated with the averaged points, outside the material."""
+        if self.datum_criterion == self.fit.criterion:
+            return self.feature
+        on = _on_surface(self.fit, self.means, self.mean_residuals)
+        touching = associate(
+            self.nominal.shape, on, self.datum_criterion, start=self.feature, material=self.nominal.outward
+        )
+        return touching.turned_like(self.nominal.feature).feature
 
     def form_map(self, settings: FormFilter | None = None) -> FormMap:
         """Return the heights of the points over the least-squares feature, filtered as the feature says."""
@@ -135,13 +152,13 @@ def measure(
     points: Points,
     rows: Ints,
     settings: ExtractionSettings,
-    criterion: Criterion = Criterion.LEAST_SQUARES,
+    chosen_criterion: Criterion | None = None,
     form_filter: FormFilter = UNFILTERED,
 ) -> Measured:
     """Associate the nominal's shape with the extracted points, leaving strays out once.
 
     Strays are judged by the least-squares feature, whatever the criterion. Form is that of the minimum zone of the
-    means, put back on the feature: a mean of points on a curved surface lies a little inside it.
+    means, put back on the feature. Without a chosen criterion the feature is associated by its use.
 
     Raises
     ------
@@ -161,12 +178,18 @@ def measure(
         form, how = _form(fit, means, residuals)
     else:
         form, how = form_map(fit.feature, chosen, fit.residuals, form_filter).form(), Criterion.MINIMUM_ZONE
-    if criterion != Criterion.LEAST_SQUARES:
-        fit = associate(nominal.shape, chosen, criterion, start=fit.feature, material=nominal.outward)
+    if chosen_criterion not in (None, Criterion.LEAST_SQUARES):
+        fit = associate(
+            nominal.shape,
+            chosen,
+            chosen_criterion or Criterion.LEAST_SQUARES,
+            start=fit.feature,
+            material=nominal.outward,
+        )
         fit = fit.turned_like(nominal.feature)
     return Measured(
         fit, nominal, frozen(chosen), frozen(rows), frozen(strays), rejection, frozen(means), frozen(residuals),
-        form, how, form_filter, settings.averaging,
+        form, how, form_filter, settings.averaging, chosen_criterion is None,
     )  # fmt: skip
 
 
@@ -175,11 +198,16 @@ def _form(fit: Fit, means: Points, residuals: Floats) -> tuple[float, Criterion]
     shape = fit.feature.shape
     if Criterion.MINIMUM_ZONE in criteria_for(shape):
         try:
-            on = means - (fit.feature.distances(means) - residuals)[:, None] * fit.feature.outward(means)
+            on = _on_surface(fit, means, residuals)
             return associate(shape, on, Criterion.MINIMUM_ZONE, start=fit.feature).form, Criterion.MINIMUM_ZONE
         except AssociationError:
             pass
     return float(residuals.max() - residuals.min()), Criterion.LEAST_SQUARES
+
+
+def _on_surface(fit: Fit, means: Points, residuals: Floats) -> Points:
+    """Put means on their height over the feature: a mean of points on a curved surface lies a little inside it."""
+    return np.asarray(means - (fit.feature.distances(means) - residuals)[:, None] * fit.feature.outward(means))
 
 
 def _cell_means(points: Points, residuals: Floats, size: float) -> tuple[Points, Floats]:

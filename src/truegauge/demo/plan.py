@@ -19,7 +19,7 @@ _REQUIREMENTS: tuple[tuple[int, str, str, tuple[str, ...], float | None, float |
     (6, "main bore to base", "perpendicularity", ("main-bore", "base"), None, 0.030),
     (7, "cross bore", "diameter", ("cross-bore",), -0.020, 0.020),
     (8, "cross bore to base", "parallelism", ("cross-bore", "base"), None, 0.040),
-    (9, "cross bore to side B", "perpendicularity", ("cross-bore", "side-b"), None, 0.040),
+    (9, "cross bore to side B", "perpendicularity", ("cross-bore", "side-b"), None, 0.038),
     (10, "top height", "distance", ("top", "base"), -0.030, 0.030),
     (11, "top to base", "parallelism", ("top", "base"), None, 0.050),
     (12, "bolt hole 1 to main bore", "distance", ("bolt-1", "main-bore"), -0.100, 0.100),

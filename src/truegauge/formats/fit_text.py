@@ -7,7 +7,7 @@ import numpy as np
 from truegauge.core.association.fit import Fit
 
 
-def fit_document(fit: Fit) -> dict[str, Any]:
+def fit_document(fit: Fit, *, residuals: bool = False) -> dict[str, Any]:
     """Return shape, criterion, parameters (mm, rad) and all figures of an association."""
     parameters = {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in fit.feature.parameters.items()}
     covariance = fit.covariance
@@ -42,4 +42,6 @@ def fit_document(fit: Fit) -> dict[str, Any]:
             "multipliers": list(c.multipliers),
             "residual": c.residual,
         }
+    if residuals:  # signed by the material
+        document["residuals"] = fit.material_residuals.tolist()
     return document

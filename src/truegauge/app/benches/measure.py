@@ -1,6 +1,7 @@
 """The Measure bench: the features of the plan, and the details of the selected one."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -25,12 +26,23 @@ from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.association import Circle, Cone, Cylinder, Shape, Sphere, criteria_for
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.plan.commands import EditFeature
+from truegauge.core.plan.commands import EditFeature, SetExtraction
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.units import NumberFormat
 
+_POINT_FIELDS = (
+    ("reach", "farthest from the faces", "Points farther from the CAD faces do not belong to a feature"),
+    ("edge_margin", "distance from edges", "Points nearer to the border of a face are not used"),
+    (
+        "averaging",
+        "averaged over cells of",
+        "Form and orientation are read from means over cubes of this side; 0: points",
+    ),
+    ("reject", "left out beyond (scales)", "Points farther than so many robust scales are strays; 0 keeps all"),
+)
+_CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
 _ROWS = 5  # features shown at once while one is selected
 _WORST = (State.OUTSIDE, State.NEAR, State.WITHIN)
 _MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.WITHIN: "disc"}
@@ -130,15 +142,49 @@ class MeasureBench(Bench):
         for part in (self.upr_field, self.upr_label, self.cutoff_field, self.cutoff_label):
             row.addWidget(part)
         row.addStretch()
+        self._build_points()
         self.plot = FormPanel(self._form, self._theme)
         self.needles = QCheckBox("residual needles in the view")
         self.needles.toggled.connect(self.session.set_show_needles)
         for widget in (self.name_field, self.reason, self.criterion, self.plot, self.filter_kind, self.cutoffs,
-                       self.details, self.needles):  # fmt: skip
+                       self.details, self.needles, self.points):  # fmt: skip
             self.column.addWidget(widget)
         self.column.addStretch()
 
+    def _build_points(self) -> None:
+        """How points are chosen for all features: shown while none is selected."""
+        self.points = QWidget()
+        column = QVBoxLayout(self.points)
+        column.setContentsMargins(0, 6, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(label("How points are chosen", "heading"))
+        self.point_fields: dict[str, QLineEdit] = {}
+        for name, text, tip in _POINT_FIELDS:
+            row = QHBoxLayout()
+            field = _small_field(text, partial(self._on_points, name))
+            field.setToolTip(tip)
+            row.addWidget(label(text, "soft"))
+            row.addStretch()
+            row.addWidget(field)
+            column.addLayout(row)
+            self.point_fields[name] = field
+
     # Editing ---------------------------------------------------------------------------------------------------
+
+    def _on_points(self, name: str) -> None:
+        field, now = self.point_fields[name], self.session.plan.extraction
+        if field.text() == self._point_text(name):
+            return
+        try:
+            value = float(field.text().replace(",", ".")) if name == "reject" else self.numbers.parse(field.text())
+            self.session.run(SetExtraction(now.replace(**{name: value})))
+        except ValueError:
+            self.session.notify("a number of 0 or more is needed (the reach above 0)")
+        field.setText(self._point_text(name))
+
+    def _point_text(self, name: str) -> str:
+        value = getattr(self.session.plan.extraction, name)
+        return f"{value:g}" if name == "reject" else self.numbers.value(value)
 
     def _feature(self) -> NominalFeature | ConstructedFeature | None:
         """The one selected feature."""
@@ -258,7 +304,11 @@ class MeasureBench(Bench):
         feature = self._feature()
         result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
         part_feature = feature if isinstance(feature, NominalFeature) else None
-        self.line.setVisible(feature is not None)
+        self.line.setVisible(feature is not None or not s.selection)
+        self.points.setVisible(not s.selection and s.model is not None)
+        for name, field in self.point_fields.items():
+            if not field.hasFocus():
+                field.setText(self._point_text(name))
         self.name_field.setVisible(feature is not None)
         if feature is not None and not self.name_field.hasFocus():
             self.name_field.setText(feature.name)
@@ -282,12 +332,11 @@ class MeasureBench(Bench):
         self.criterion.setVisible(there)
         if feature is None or nominal is None or isinstance(nominal, NotComputed):
             return
-        offered = [str(c) for c in criteria_for(nominal.shape)]
+        offered = ["by_use", *(str(c) for c in criteria_for(nominal.shape))]
         if [self.criterion.itemData(i) for i in range(self.criterion.count())] != offered:
             self.criterion.clear()
             for c in offered:
-                text = "outside the material" if c == "one_sided" else c.replace("_", " ")
-                self.criterion.addItem(text, c)
+                self.criterion.addItem(_CRITERIA.get(c, c.replace("_", " ")), c)
         self.criterion.setCurrentIndex(offered.index(feature.criterion))
 
     def _refresh_filter(self, feature: NominalFeature | None) -> None:
@@ -317,9 +366,12 @@ class MeasureBench(Bench):
                 pairs.append(("standard deviation", f"{_fine(n, 2 * spread)} {n.unit}"))
         if isinstance(f, Cone):
             pairs.append(("angle", f"{np.degrees(2 * f.half_angle_rad):.4f}°"))
+        pairs.append(("size by", _criterion_text(fit.criterion)))
+        if result.nominal.shape in (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE):
+            pairs.append(("as datum", _criterion_text(result.datum_criterion)))
         pairs += [
             ("form", f"{n.value(result.form)} {n.unit}"),
-            ("form by", str(result.form_criterion).replace("_", " ")),
+            ("form by", _criterion_text(result.form_criterion)),
             ("rms", f"{n.value(fit.rms)} {n.unit}"),
             ("points used", f"{len(result.rows):,}"),
         ]
@@ -343,6 +395,10 @@ class MeasureBench(Bench):
         if place is not None:
             pairs += [(axis, n.value(float(v))) for axis, v in zip("XYZ", place, strict=True)]
         return pairs
+
+
+def _criterion_text(criterion: str) -> str:
+    return _CRITERIA.get(str(criterion), str(criterion).replace("_", " "))
 
 
 def _fine(numbers: NumberFormat, value: float) -> str:

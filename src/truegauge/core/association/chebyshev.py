@@ -52,7 +52,7 @@ def minimax_feature(problem: Problem, least: Solution, criterion: Criterion) -> 
     else:
         try:
             solution = _best(task, _starts(task, least, criterion))
-        except ConvergenceError:
+        except (ConvergenceError, IndeterminateError):
             if criterion == Criterion.MAXIMUM_INSCRIBED:
                 raise IndeterminateError(_NOT_AROUND) from None
             raise
@@ -102,6 +102,14 @@ def _starts(task: Task, least: Solution, criterion: Criterion) -> list[Pose]:
         return starts + [Pose(pose.code, np.zeros(3), axes_along(a), pose.sizes) for a in axes[:2]]
     if criterion == Criterion.MAXIMUM_INSCRIBED and problem.code in (kernels.CIRCLE, kernels.SPHERE):
         starts += _largest_empty(problem, pose)
+    if (
+        criterion == Criterion.MINIMUM_CIRCUMSCRIBED
+        and problem.code == kernels.CYLINDER
+        and not problem.freedom.redundant
+    ):
+        # The smallest circle around the points seen along the axis: on a short arc it is far from the arc's own.
+        center, _, _ = smallest_ball(np.ascontiguousarray((problem.points @ pose.axes.T)[:, :2]))
+        starts.insert(0, replace(pose, origin=center @ pose.axes[:2]))
     rms = float(np.sqrt(least.square / len(problem.points)))
     turns = [k for k, motion in enumerate(problem.freedom.motions) if np.any(motion[4:])]
     step = 1.5 * max(rms * 3, 1e-12)

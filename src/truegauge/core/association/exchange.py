@@ -15,7 +15,10 @@ _MOST = 400
 
 @njit(cache=True, nogil=True)
 def exchange(f, jacobian, sides, bound):  # type: ignore[no-untyped-def]
-    """Return status (0 done), x (m,), the level, contacts (k,), their sides (k,) and multipliers (k,)."""
+    """Return status, x (m,), the level, contacts (k,), their sides (k,) and multipliers (k,).
+
+    The status is 0 when done, 1 without a vertex, 2 when stopped on the way.
+    """
     n, m = jacobian.shape
     worst, first, first_side = -np.inf, 0, 1.0
     for s in sides:
@@ -35,14 +38,16 @@ def exchange(f, jacobian, sides, bound):  # type: ignore[no-untyped-def]
     matrix, right = np.empty((m + 1, m + 1)), np.empty(m + 1)
     x, level = np.zeros(m), worst
     entering, turned = np.empty(m + 1), np.empty((m + 1, m + 1))
-    status = 1
-    tolerance = 1e-13 * max(bound, 1e-300)
+    status = 2
+    # Below this a violation is rounding: exchanging for it would never end. Newton's method brings the last digits.
+    tolerance = 1e-10 * bound + 4e-16 * np.abs(f).max()
     for _ in range(_MOST):
         for r in range(m + 1):
             _row(held[r], sign[r], jacobian, matrix[r])
             right[r] = -sign[r] * f[held[r]] if held[r] >= 0 else bound
         regular, vertex = solve_linear(matrix, right)
         if not regular:
+            status = 1
             break
         x, level = vertex[:m].copy(), vertex[m]
         over, point, side = tolerance, 0, 0.0

@@ -149,7 +149,7 @@ def solve(task: Task, start: Pose) -> Minimax:
         status, y, _, rows, side, _ = exchange(
             f - middle + jacobian @ first, np.ascontiguousarray(jacobian @ free), sides, trust * spread * 4
         )
-        if status:
+        if status == 1:
             raise IndeterminateError("the points do not determine the feature: spread them more widely over it")
         trial = task.problem.stepped(pose, first + free @ y)
         trial_f, trial_jacobian = task.values(trial)
@@ -168,7 +168,75 @@ def solve(task: Task, start: Pose) -> Minimax:
             trust *= 0.25
             if trust < 1e-9:
                 break
-    return _unpolished(task, pose, turn)
+    try:
+        return _unpolished(task, pose, turn)
+    except ConvergenceError:
+        curved = _curved(task, pose, turn)
+        if curved is None:
+            raise
+        return curved
+
+
+def _curved(task: Task, pose: Pose, turns: int) -> Minimax | None:
+    """Finish an optimum that fewer contacts hold than there are unknowns: curvature does the rest.
+
+    Newton's method on the Kuhn-Tucker conditions; the second derivatives are differences of the first.
+    """
+    q = task.values(pose)[1].shape[1]
+    if len(task.problem.freedom.through):
+        return None
+    sides = task.sides
+    f, _ = task.values(pose)
+    pairs = _nearest(f, sides, task.level(f), 2e-2 * max(float(np.ptp(f)), 1e-300))
+    for _ in range(40):
+        rows, side = pairs // 2, np.where(pairs % 2 == 0, 1.0, -1.0)
+        small = task.of_rows(rows)
+        f, jacobian = small.values(pose)
+        gradients = side[:, None] * jacobian
+        weights = _multipliers(gradients)
+        held = weights > 1e-9
+        pairs, rows, side, weights = pairs[held], rows[held], side[held], weights[held]
+        gradients, f = gradients[held], f[held]
+        small = task.of_rows(rows)
+        hessian = np.empty((q, q))
+        for k in range(q):
+            ends = [small.values(task.problem.stepped(pose, h * np.eye(q)[k]))[1] for h in (1e-5, -1e-5)]
+            hessian[k] = (weights * side) @ (ends[0] - ends[1]) / 2e-5
+        hessian = (hessian + hessian.T) / 2
+        k = len(rows)
+        matrix = np.zeros((q + 1 + k, q + 1 + k))
+        matrix[:q, :q] = hessian
+        matrix[:q, q + 1 :] = gradients.T
+        matrix[q + 1 :, :q] = gradients
+        matrix[q, q + 1 :] = matrix[q + 1 :, q] = -1.0
+        right = np.concatenate([np.zeros(q), [-1.0], -side * f])
+        solution = np.linalg.lstsq(matrix, right, rcond=1e-13)[0]
+        step = solution[:q]
+        size = float(np.abs(step).max())
+        if size > 0.1:
+            step = step * 0.1 / size
+        pose = task.problem.stepped(pose, step)
+        everything, all_rows = task.values(pose)
+        level = task.level(everything)
+        spread = max(float(np.ptp(everything)), 1e-300)
+        if size < 1e-9 and level <= float(np.max(side * everything[rows])) + 1e-9 * spread:
+            certificate = _certificate(rows, side, all_rows[rows])
+            return None if certificate is None else Minimax(pose, level, certificate, turns, all_rows[rows])
+        pairs = np.union1d(pairs, _nearest(everything, sides, level, 1e-12 + 1e-6 * spread))
+    return None
+
+
+def _nearest(f: Floats, sides: tuple[int, ...], level: float, within: float) -> NDArray[np.int64]:
+    """Return the functions that nearly reach the level, as 2 * point + (side < 0)."""
+    return np.concatenate([2 * np.flatnonzero(s * f > level - within) + (s < 0) for s in sides])
+
+
+def _multipliers(gradients: NDArray[np.float64]) -> Floats:
+    from scipy.optimize import nnls
+
+    scale = float(np.abs(gradients).max(initial=0.0)) or 1.0
+    system = np.vstack([gradients.T / scale, np.ones(len(gradients))])
+    return np.asarray(nnls(system, np.append(np.zeros(gradients.shape[1]), 1.0))[0])
 
 
 def _polished(task: Task, start: Pose, rows: NDArray[np.int64], side: Floats) -> Minimax | None:

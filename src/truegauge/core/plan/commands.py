@@ -8,6 +8,7 @@ from truegauge.core.plan.document import (
     Characteristic,
     ConstructedFeature,
     DeviationScale,
+    Extraction,
     NominalFeature,
     PartReference,
     Plan,
@@ -205,6 +206,19 @@ class SetAlignment:
     def apply(self, plan: Plan) -> Plan:
         """Replace the alignment."""
         return plan.replace(alignment=self.alignment)
+
+
+@dataclass(frozen=True, slots=True)
+class SetExtraction:
+    """Change how points are chosen for features."""
+
+    extraction: Extraction
+    label: str = "change how points are chosen"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the settings."""
+        return plan.replace(extraction=self.extraction)
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,7 +27,10 @@ class PartReference(Frozen):
     sha256: str
 
 
-CriterionName = Literal["least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed", "one_sided"]
+# "by_use": size by least squares, form by the minimum zone, datums outside the material.
+CriterionName = Literal[
+    "by_use", "least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed", "one_sided"
+]
 
 
 # What can be selected: the faces of a feature of the part, or the id of a constructed feature.
@@ -48,7 +51,7 @@ class NominalFeature(Frozen):
     id: str
     name: str
     faces: tuple[int, ...] = Field(min_length=1)
-    criterion: CriterionName = "least_squares"
+    criterion: CriterionName = "by_use"
     form_filter: FormFilterSetting = FormFilterSetting()
 
     @property
@@ -201,7 +204,7 @@ class Plan(Frozen):
     def association_of(self, faces: tuple[int, ...]) -> tuple[str, FormFilterSetting]:
         """Return criterion and form filter of the feature with these faces; the usual ones for faces that are none."""
         feature = self.feature_with_faces(faces)
-        return (feature.criterion, feature.form_filter) if feature else ("least_squares", FormFilterSetting())
+        return (feature.criterion, feature.form_filter) if feature else ("by_use", FormFilterSetting())
 
     def feature_with_faces(self, faces: tuple[int, ...]) -> NominalFeature | None:
         """Return the feature that consists of exactly these faces, if there is one."""

@@ -29,6 +29,7 @@ from truegauge.core.tolerancing.kinds import kind_named
 
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
+BY_USE = "by_use"
 
 
 class Evaluator:
@@ -146,7 +147,9 @@ class Evaluator:
             nominal, there = needed(self.nominal(group)), needed(cloud)
             rows = extract(self.model, group, there.points, there.found, there.usable, settings)
             chosen = FormFilter(FilterKind(form_filter.kind), form_filter.upr, form_filter.cutoff)
-            return measure(nominal, there.points, rows, settings, Criterion(criterion), chosen)
+            return measure(
+                nominal, there.points, rows, settings, None if criterion == BY_USE else Criterion(criterion), chosen
+            )
 
         return self.graph.node(key, compute)
 

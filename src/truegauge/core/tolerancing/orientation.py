@@ -1,5 +1,6 @@
 """Orientation (ISO 1101): the width of the exactly oriented zone that holds the first feature, the second being datum.
 
+The datum is associated outside the material (ISO 5459) unless the inspector chose another criterion for it.
 A plane is judged by its (averaged) points, an axis by its associated straight line over the nominal length.
 """
 
@@ -50,7 +51,7 @@ def are_perpendicular(features: tuple[Nominal, ...]) -> bool:
 def orientation(features: tuple[Measured | Built, ...]) -> float:
     """Return the orientation deviation of the first feature to the second, mm."""
     toleranced, datum = features
-    datum_direction = direction_of(datum.feature)
+    datum_direction = direction_of(datum.as_datum() if isinstance(datum, Measured) else datum.feature)
     direction = direction_of(toleranced.feature)
     assert datum_direction is not None
     assert direction is not None
