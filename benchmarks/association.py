@@ -1,5 +1,11 @@
 """Speeds of association, beside scipy.optimize.least_squares: ``.venv/bin/python benchmarks/association.py``."""
 
+import resource
+import subprocess
+import sys
+import tempfile
+import threading
+
 import numpy as np
 from scipy.optimize import least_squares
 
@@ -41,6 +47,46 @@ def scipy_cylinder(points):
     return least_squares(distances, start, xtol=1e-15, ftol=1e-15, gtol=1e-15)
 
 
+def scipy_sphere(points):
+    start = np.append(points.mean(axis=0), np.ptp(points, axis=0).max() / 2)
+    return least_squares(lambda x: np.linalg.norm(points - x[:3], axis=1) - x[3], start, xtol=1e-15, ftol=1e-15,
+                         gtol=1e-15)  # fmt: skip
+
+
+def memory(name, criterion, file):
+    """Run in a process of its own: print the memory that an association takes, in multiples of its points."""
+    points = np.load(file)
+    associate(Shape(name), points[:10_000], Criterion(criterion))
+    associate(Shape(name), points[:50_000], Criterion(criterion))
+    before, peak, done = _resident(), [0], threading.Event()
+
+    def watch():
+        while not done.is_set():
+            peak[0] = max(peak[0], _resident())
+
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    for _ in range(5):
+        associate(Shape(name), points, Criterion(criterion))
+    done.set()
+    watcher.join()
+    print(f"{(peak[0] - before) / points.nbytes:.1f}")
+
+
+def _resident():
+    """Return the memory in use, bytes."""
+    with open("/proc/self/statm") as statm:
+        return int(statm.read().split()[1]) * resource.getpagesize()
+
+
+def memory_of(name, criterion, points):
+    with tempfile.NamedTemporaryFile(suffix=".npy") as file:
+        np.save(file.name, points)
+        command = [sys.executable, __file__, "memory", name, criterion, file.name]
+        done = subprocess.run(command, capture_output=True, text=True)
+    return done.stdout.strip() or done.stderr[-300:]
+
+
 def main():
     big, small = clouds(MANY), clouds(SOME)
     for name in ("plane", "sphere", "cylinder", "cone"):
@@ -52,10 +98,19 @@ def main():
         print(f"{criterion} cylinder, {SOME:,} points: {seconds:.3f} s")
     rings = [big["circle"][12 * i : 12 * i + 12] for i in range(500)]
     print(f"500 circles of 12 points: {timed(lambda: [fit_circle(r) for r in rings]):.3f} s")
-    ours = timed(lambda: associate(Shape.CYLINDER, small["cylinder"]))
-    theirs = timed(lambda: scipy_cylinder(small["cylinder"]))
-    print(f"cylinder, {SOME:,} points: {ours:.3f} s without a start; scipy least_squares from one {theirs:.3f} s")
+    for name, yardstick in (("cylinder", scipy_cylinder), ("sphere", scipy_sphere)):
+        ours = timed(lambda n=name: associate(Shape(n), small[n]))
+        theirs = timed(lambda n=name, y=yardstick: y(small[n]))
+        print(f"{name}, {SOME:,} points: {ours:.4f} s without a start; scipy least_squares from one {theirs:.4f} s, "
+              f"{theirs / ours:.1f} times as long")  # fmt: skip
+    for name in ("plane", "sphere", "cylinder", "cone", "circle"):
+        for criterion in ("least_squares", "minimum_zone"):
+            share = memory_of(name, criterion, big[name])
+            print(f"memory of {criterion} {name}, {MANY:,} points: {share} times the points")
 
 
 if __name__ == "__main__":
-    main()
+    if sys.argv[1:2] == ["memory"]:
+        memory(*sys.argv[2:])
+    else:
+        main()

@@ -12,6 +12,8 @@ from truegauge import demo
 from truegauge.app.main import make_application
 from truegauge.app.session import Session
 from truegauge.app.window import MainWindow
+from truegauge.demo.faces import cylinder_at
+from truegauge.demo.housing import bolt_holes
 from truegauge.demo.run import _until
 
 
@@ -57,11 +59,13 @@ def main() -> int:
     shot("form")
     window.toggle_form_page()
     window.view.show_standard("corner")
-    session.select_groups((faces["cross-bore"], faces["side-c"]))
+    session.select_groups(tuple((cylinder_at(session.model, 2.75, *place),) for place in bolt_holes()))
+    window.view.show_standard("top")
     settle()
     session.set_preview(session.offers[0])
     shot("construct")
     session.select_groups(())
+    window.view.show_standard("corner")
     session.set_stage("evaluate")
     shot("evaluate")
     window.view.show_standard("back")

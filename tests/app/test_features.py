@@ -109,17 +109,17 @@ def test_construct_offers_only_what_makes_sense(measure):
         measure.select(*names)
         return [b.text() for b in measure.measure_bench.construct.buttons]
 
-    assert "edge line where the planes meet" in offered("base A", "side B")
+    assert "edge where the planes meet" in offered("base A", "side B")
     assert "mid-plane" not in offered("base A", "side B")
     assert "mid-plane" in offered("base A", "top face")
-    assert "point where the axis meets the plane" in offered("main bore", "base A")
+    assert "point: axis meets plane" in offered("main bore", "base A")
     assert offered("main bore") == []
 
 
 def test_a_feature_is_constructed_with_a_preview_and_undone(measure, settle, qtbot):
     panel = measure.measure_bench.construct
     measure.select("main bore", "base A")
-    button = next(b for b in panel.buttons if b.text().startswith("point where"))
+    button = next(b for b in panel.buttons if b.text().startswith("point: axis"))
     plain = pixels(measure)
     enter = QEnterEvent(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5))
     QApplication.sendEvent(button, enter)

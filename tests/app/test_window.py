@@ -2,6 +2,7 @@
 
 import gc
 import os
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -424,7 +425,6 @@ def test_unsaved_work_is_kept_and_found_after_a_crash(loaded, tmp_path):
 
 def test_repainting_for_hours_does_not_use_up_the_constants(loaded):
     import sys
-import threading
 
     before = sys.getrefcount(None)
     for _ in range(5):

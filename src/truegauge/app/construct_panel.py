@@ -2,7 +2,7 @@
 
 import numpy as np
 from PySide6.QtCore import QEvent, QObject
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from truegauge.app.benches.base import label, say
 from truegauge.app.session import Session
@@ -61,13 +61,14 @@ class ConstructPanel(QWidget):
         line.setSpacing(4)
         button = QPushButton(offer.construction.label)
         button.setProperty("role", "row")
-        button.setToolTip(f"Make this {offer.construction.word}")
+        button.setToolTip(f"Make this: {offer.construction.label}")
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         button.clicked.connect(lambda: self._make(button))
         button.installEventFilter(self)
         line.addWidget(button, 1)
         for value, now in zip(offer.construction.values, offer.values, strict=True):
             field = QLineEdit(self._numbers.value(now))
-            field.setFixedWidth(72)
+            field.setFixedWidth(66)
             field.setAccessibleName(value.label)
             field.setToolTip(f"{value.label}, {self._numbers.unit}")
             field.textEdited.connect(lambda _, b=button: self._on_typed(b))

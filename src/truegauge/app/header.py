@@ -75,7 +75,9 @@ class Header(QWidget):
         for widget in (self.busy, self.progress, self.stop):
             widget.setVisible(busy)
         metrics = self.busy.fontMetrics()
-        self.busy.setText(metrics.elidedText(s.busy_text, Qt.TextElideMode.ElideRight, 220))
+        room = 220 if self.width() > 1400 else 110  # the window must not grow for a passing text
+        self.busy.setText(metrics.elidedText(s.busy_text, Qt.TextElideMode.ElideRight, room))
+        self.busy.setToolTip(s.busy_text)
         self.progress.setValue(round(1000 * s.busy_fraction))
 
     def _refresh_alignment(self, numbers: NumberFormat) -> None:

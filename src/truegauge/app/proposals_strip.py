@@ -1,5 +1,7 @@
 """The proposals strip: what makes sense for the selection, with live values; Enter takes the first."""
 
+from collections import Counter
+
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
@@ -42,7 +44,8 @@ class ProposalsStrip(QFrame):
                 names.append("free-form face")
             else:
                 names.append(str(nominal.shape))
-        return " + ".join(names)
+        counts = Counter(names)
+        return " + ".join(name if n == 1 else f"{n} {_plural(name)}" for name, n in counts.items())
 
     def _refresh(self) -> None:
         while self._layout.count():
@@ -80,7 +83,7 @@ class ProposalsStrip(QFrame):
         if not self._session.proposals:
             several = len(self._session.selection) > 2
             hint = "measuring …" if self._session.is_busy else (
-                "see what can be constructed in the Measure stage" if several
+                "constructions are in the Measure stage" if several
                 else "nothing to propose; add a second face with Ctrl")  # fmt: skip
             wait = QLabel(hint)
             wait.setProperty("role", "soft")
@@ -114,6 +117,10 @@ class ProposalsStrip(QFrame):
         button.setMenu(menu)
         self.more = menu
         return button
+
+
+def _plural(name: str) -> str:
+    return f"{name}es" if name.endswith("torus") else f"{name}s"
 
 
 def _value(proposal: Proposal, numbers: NumberFormat) -> str:

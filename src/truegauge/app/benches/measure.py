@@ -263,7 +263,7 @@ class MeasureBench(Bench):
         self.hint.setVisible(not features)
         self.find_field.setVisible(bool(features))
         self._scroll.setVisible(bool(features))
-        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if chosen else 30) + 4)
+        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if s.selection else 30) + 4)
         if chosen and any(feature_id in self.rows for feature_id in chosen):
             first = next(f.id for f in features if f.id in chosen)
             self._scroll.ensureWidgetVisible(self.rows[first], 0, 4)

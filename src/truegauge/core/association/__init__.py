@@ -184,11 +184,14 @@ def _finished(
     rules: Rules, points: Points, criterion: Criterion, problem: Problem, solution: Solution,
     certificate: Certificate | None, behind: Behind | None,
 ) -> Fit:  # fmt: skip
-    feature = rules.feature.at(solution.pose).scaled(problem.scale, problem.center)
+    pose = solution.pose
+    feature = rules.feature.at(pose).scaled(problem.scale, problem.center)
+    residuals = kernels.signed_distances(pose.code, pose.origin, pose.axes, pose.sizes, problem.points)  # type: ignore[no-untyped-call]
+    residuals *= problem.scale
     later: Behind | Callable[[], Behind] | None = behind
     if behind is None:  # of few points it is computed when it is asked for; many are not kept for it
         later = partial(behind_of, problem, solution) if len(points) <= _FEW else behind_of(problem, solution)
-    return Fit(feature, criterion, feature.distances(points), solution.iterations, certificate, behind=later)
+    return Fit(feature, criterion, residuals, solution.iterations, certificate, behind=later)
 
 
 def _point(points: Points, weights: Floats | None) -> Fit:

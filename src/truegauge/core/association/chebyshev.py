@@ -79,7 +79,7 @@ def _best(task: Task, starts: list[Pose]) -> Minimax:
         try:
             found = solve(small, start)
         except AssociationError as error:
-            failure = failure or error
+            failure = failure or error.with_traceback(None)  # a traceback would keep the points alive
             continue
         except np.linalg.LinAlgError:
             continue

@@ -164,7 +164,7 @@ def best_of(problem: Problem, starts: list[Pose], *, keep: int = 10, few: int = 
         try:
             found = minimise(sample, start, most=100)
         except (IndeterminateError, ConvergenceError) as error:
-            failure = failure or error
+            failure = failure or error.with_traceback(None)  # a traceback would keep the points alive
             continue
         if (found.pose.sizes < 0).any():
             continue

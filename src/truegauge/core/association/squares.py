@@ -92,15 +92,20 @@ def _covariance(points: Points, origin: Vector, own: Points) -> Points:
 
 def plane_pose(problem: Problem) -> Pose:
     """Return the least-squares plane of the points, unconstrained."""
-    axes, spread = principal_axes(problem.points)
-    if spread[0] < (1e-12 if len(problem.points) < MANY else 1e-7):
-        raise IndeterminateError("the points lie on one line; a plane needs points beside it")
-    pose = Pose(kernels.PLANE, np.zeros(3), axes_along(axes[2]), np.zeros(2))
+    pose = Pose(kernels.PLANE, np.zeros(3), axes_along(_thinnest(problem)), np.zeros(2))
     if len(problem.points) < MANY:
         return pose
     # The covariance has half of the digits; the heights over the plane have the rest.
     tilt = replace(problem, code=kernels.PLANE, freedom=_PLANE_FREEDOM, weights=np.empty(0))
     return minimise(tilt, pose).pose
+
+
+def _thinnest(problem: Problem) -> Vector:
+    """Return the direction across the points: the normal of their plane, for clouds only nearly."""
+    axes, spread = principal_axes(problem.points)
+    if spread[0] < (1e-12 if len(problem.points) < MANY else 1e-7):
+        raise IndeterminateError("the points lie on one line; a plane needs points beside it")
+    return np.asarray(axes[2])
 
 
 def _line_pose(problem: Problem) -> Pose:
@@ -123,7 +128,7 @@ def normal_of(problem: Problem, given: Vector | None) -> Vector:
     if chosen is not None:
         return np.asarray(chosen / np.linalg.norm(chosen))
     try:
-        normal: Vector = plane_pose(problem).axes[2]
+        normal: Vector = _thinnest(problem) if len(problem.points) < MANY else plane_pose(problem).axes[2]
     except IndeterminateError:
         raise IndeterminateError("the points lie on one line; this shape needs points beside it") from None
     return normal
@@ -252,6 +257,8 @@ def refuse_open(problem: Problem, solution: Solution) -> None:
     f, radius = problem.freedom, float(solution.pose.sizes[0])
     round_shape = problem.code in (kernels.CIRCLE, kernels.SPHERE, kernels.CYLINDER) and bool(f.sizes[0])
     arc = round_shape and radius > 2.0  # else the points reach round a good part of it
+    if not arc and problem.code in (kernels.CIRCLE, kernels.SPHERE):
+        return
     turns = [k for k, motion in enumerate(f.motions) if np.any(motion[4:])]
     if f.redundant or len(f.through) or not (arc or turns):
         return

@@ -379,34 +379,34 @@ def _is_plane(operands: Operands) -> bool:
 CONSTRUCTIONS: dict[str, Construction] = {
     c.name: c
     for c in (
-        Construction("plane_plane", "edge line where the planes meet", "line", _both(_are("ee"), _not_parallel),
+        Construction("plane_plane", "edge where the planes meet", "line", _both(_are("ee"), _not_parallel),
                      _plane_plane),
         Construction("three_planes", "corner point of three planes", "point", _are("eee"), _three_planes),
-        Construction("line_plane", "point where the axis meets the plane", "point", _both(_are("le"), lambda o: abs(
+        Construction("line_plane", "point: axis meets plane", "point", _both(_are("le"), lambda o: abs(
             float(_planes(o)[0].normal @ _lines(o)[0].direction)) > _PARALLEL), _line_plane),
-        Construction("cylinder_plane", "section of the cylinder by the plane", "section", _both(
+        Construction("cylinder_plane", "cylinder cut by the plane", "section", _both(
             _is_cylinder_and_plane, lambda o: abs(float(_planes(o)[0].normal @ _lines(o)[0].direction)) > 0.01),
             _cylinder_plane),
-        Construction("line_line", "point where the axes come nearest", "point", _both(_are("ll"), _not_parallel),
+        Construction("line_line", "point: axes come nearest", "point", _both(_are("ll"), _not_parallel),
                      _line_line),
         Construction("midpoint", "midpoint", "point", _are("pp"), _midpoint),
-        Construction("symmetry_plane", "plane of symmetry between the points", "plane", _are("pp"), _symmetry_plane),
+        Construction("symmetry_plane", "plane of symmetry", "plane", _are("pp"), _symmetry_plane),
         Construction("mid_line", "mid-line of the axes", "line", _both(_are("ll"), _parallel), _mid_line),
         Construction("line_bisector", "bisector of the axes", "line", _both(_are("ll"), _not_parallel), _line_bisector),
         Construction("mid_plane", "mid-plane", "plane", _both(_are("ee"), _parallel), _mid_plane),
         Construction("plane_bisector", "bisector of the planes", "plane", _both(_are("ee"), _not_parallel),
                      _plane_bisector),
-        Construction("point_on_plane", "point projected on the plane", "point", _are("pe"), _point_on_plane),
+        Construction("point_on_plane", "point projected on plane", "point", _are("pe"), _point_on_plane),
         Construction("point_on_line", "point projected on the axis", "point", _are("pl"), _point_on_line),
         Construction("line_on_plane", "axis projected on the plane", "line", _both(_are("le"), lambda o: _angle_sine(
             _planes(o)[0].normal, _lines(o)[0].direction) > _PARALLEL), _line_on_plane),
-        Construction("plane_through", "parallel plane through the point", "plane", _are("pe"), _plane_through),
-        Construction("normal_through", "perpendicular to the plane through the point", "line", _are("pe"),
+        Construction("plane_through", "parallel plane, through point", "plane", _are("pe"), _plane_through),
+        Construction("normal_through", "perpendicular through point", "line", _are("pe"),
                      _normal_through),
-        Construction("line_through", "parallel to the axis through the point", "line", _are("pl"), _line_through),
-        Construction("across_through", "plane across the axis through the point", "plane", _are("pl"),
+        Construction("line_through", "parallel through the point", "line", _are("pl"), _line_through),
+        Construction("across_through", "plane across, through point", "plane", _are("pl"),
                      _across_through),
-        Construction("drop", "perpendicular from the point to the axis", "line", _both(_are("pl"), lambda o: float(
+        Construction("drop", "perpendicular to the axis", "line", _both(_are("pl"), lambda o: float(
             np.linalg.norm(foot_on_line(_lines(o)[0], _points(o)[0]) - _points(o)[0])) > 1e-6), _drop),
         Construction("offset_plane", "plane at a distance", "plane", _is_plane, _offset_plane,
                      (Value("distance", lambda _: 10.0),)),
@@ -421,9 +421,9 @@ CONSTRUCTIONS: dict[str, Construction] = {
         Construction("mean_line", "best-fit line of the axes", "line", _all("l", 3), _mean_line),
         Construction("mean_plane", "best-fit plane of the planes", "plane", _both(_all("e", 2), _nearly_one),
                      _mean_plane),
-        Construction("cone_at_diameter", "section at a gauge diameter", "circle", _is_cone, _at_diameter,
+        Construction("cone_at_diameter", "gauge diameter", "circle", _is_cone, _at_diameter,
                      (Value("diameter", _middle_diameter),)),
-        Construction("cone_at_distance", "section at a distance from the apex", "circle", _is_cone, _at_distance,
+        Construction("cone_at_distance", "distance from apex", "circle", _is_cone, _at_distance,
                      (Value("distance", _middle_height),)),
     )
 }  # fmt: skip
