@@ -136,3 +136,27 @@ def test_the_smallest_ball_is_found_among_many_points():
     center, radius, _ = smallest_ball(shell)
     assert_allclose(center, 0, atol=1e-12)
     assert radius == pytest.approx(5.0)
+
+
+@pytest.mark.parametrize("kind", OFFERED)
+def test_points_without_any_form_are_no_trouble(kind):
+    shape, criterion = kind
+    points = cloud_of(shape, np.random.default_rng(2), noise=0.0)
+    fit = associate(Shape(shape), points, criterion)
+    assert fit.form < 1e-12
+
+
+def test_the_smallest_cylinder_around_a_short_arc_is_held_by_few_points():
+    """Fewer contacts than unknowns: curvature holds the rest."""
+    rng = np.random.default_rng(5)
+    u, h = rng.uniform(-0.7, 0.7, 40), rng.uniform(0, 30, 40)
+    r = 20 + rng.normal(0, 0.01, 40)
+    points = np.column_stack([r * np.cos(u), r * np.sin(u), h])
+    fit = associate(Shape.CYLINDER, points, MC)
+    assert fit.residuals.max() <= 1e-9
+    assert len(fit.certificate.contacts) < 6
+    f = fit.feature
+    for _ in range(300):
+        direction = f.direction + rng.normal(0, 1e-3, 3)
+        other = Cylinder(f.point + rng.normal(0, 1e-2, 3), direction / np.linalg.norm(direction), 0.0)
+        assert other.distances(points).max() >= f.radius - 1e-9

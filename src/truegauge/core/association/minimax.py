@@ -20,10 +20,12 @@ from truegauge.core.association import kernels, steps
 from truegauge.core.association.exchange import exchange
 from truegauge.core.association.features import Pose
 from truegauge.core.association.fit import Certificate
+from truegauge.core.association.nonnegative import nonnegative_least_squares
 from truegauge.core.association.problem import Problem
 from truegauge.core.errors import ConvergenceError, IndeterminateError
 
 _MOST = 80
+_EXACT = 2e-15  # spread of distances that is nothing but rounding
 _ALL = 3000  # points up to which all take part at once
 _SPLITS = 24  # cells along each side of the box, for more
 
@@ -130,6 +132,8 @@ def _centred(box: Floats, pose: Pose) -> Floats:
 def solve(task: Task, start: Pose) -> Minimax:
     """Minimise the largest of ``side * f`` from a start near the optimum; points are normalised (about unit size).
 
+    Points that lie on the feature but for rounding have no contacts: their certificate is empty.
+
     Raises
     ------
     ConvergenceError, IndeterminateError
@@ -139,6 +143,10 @@ def solve(task: Task, start: Pose) -> Minimax:
     pose = start
     f, jacobian = task.values(pose)
     level = task.level(f)
+    if float(np.ptp(f)) < _EXACT:
+        around = len(sides) == 2 or _certificate(np.arange(len(f)), np.full(len(f), sides[0]), jacobian) is not None
+        if around:
+            return Minimax(pose, level, Certificate((), (), (), 0.0), 0, np.zeros((0, jacobian.shape[1])))
     trust = 1.0  # in multiples of the spread of f
     rows = np.zeros(0, dtype=np.int64)
     turn = 0
@@ -196,6 +204,8 @@ def _curved(task: Task, pose: Pose, turns: int) -> Minimax | None:
         weights = _multipliers(gradients)
         held = weights > 1e-9
         pairs, rows, side, weights = pairs[held], rows[held], side[held], weights[held]
+        if not held.any():
+            return None
         gradients, f = gradients[held], f[held]
         small = task.of_rows(rows)
         hessian = np.empty((q, q))
@@ -232,11 +242,9 @@ def _nearest(f: Floats, sides: tuple[int, ...], level: float, within: float) -> 
 
 
 def _multipliers(gradients: NDArray[np.float64]) -> Floats:
-    from scipy.optimize import nnls
-
     scale = float(np.abs(gradients).max(initial=0.0)) or 1.0
     system = np.vstack([gradients.T / scale, np.ones(len(gradients))])
-    return np.asarray(nnls(system, np.append(np.zeros(gradients.shape[1]), 1.0))[0])
+    return np.asarray(nonnegative_least_squares(system, np.append(np.zeros(gradients.shape[1]), 1.0))[0])
 
 
 def _polished(task: Task, start: Pose, rows: NDArray[np.int64], side: Floats) -> Minimax | None:
@@ -279,12 +287,10 @@ def _polished(task: Task, start: Pose, rows: NDArray[np.int64], side: Floats) ->
 
 def _certificate(rows: NDArray[np.int64], side: Floats, jacobian: NDArray[np.float64]) -> Certificate | None:
     """Return the multipliers of the contacts, or None when they are no proof of an optimum."""
-    from scipy.optimize import nnls
-
     gradients = (side[:, None] * jacobian).T
     scale = float(np.abs(gradients).max(initial=0.0)) or 1.0
     system = np.vstack([gradients / scale, np.ones(len(rows))])
-    multipliers, residual = nnls(system, np.append(np.zeros(len(gradients)), 1.0))
+    multipliers, residual = nonnegative_least_squares(system, np.append(np.zeros(len(gradients)), 1.0))
     if residual > 1e-7:
         return None
     return Certificate(

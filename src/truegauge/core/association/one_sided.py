@@ -7,13 +7,13 @@ Lawson and Hanson, Solving least squares problems (1974), chapter 23: least dist
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
 from truegauge.core.arrays import Floats
 from truegauge.core.association import kernels, steps
 from truegauge.core.association.features import Pose
 from truegauge.core.association.fit import Certificate
 from truegauge.core.association.minimax import extreme_rows
+from truegauge.core.association.nonnegative import nonnegative_least_squares
 from truegauge.core.association.problem import Problem, Solution
 from truegauge.core.errors import ConvergenceError
 
@@ -89,7 +89,7 @@ def _least_distance(rows: NDArray[np.float64], needed: Floats, near: NDArray[np.
     y = np.zeros(rows.shape[1])
     for _ in range(100):
         system = np.vstack([rows[working].T, needed[working]])
-        u, _ = nnls(system, np.append(np.zeros(rows.shape[1]), 1.0), maxiter=1000)
+        u, _ = nonnegative_least_squares(system, np.append(np.zeros(rows.shape[1]), 1.0))
         rest = np.append(np.zeros(rows.shape[1]), 1.0) - system @ u
         if rest[-1] <= 1e-14:
             raise ConvergenceError("no feature stays outside the material of these points")

@@ -123,6 +123,8 @@ _CYLINDER_FREEDOM = freedom_of(kernels.CYLINDER, NONE)
 
 def normal_of(problem: Problem, given: Vector | None) -> Vector:
     """Return the normal of the plane that a flat shape lies in: given, or by least squares."""
+    if not np.abs(problem.points).max() > 0:
+        raise IndeterminateError("the points are all in one place; this shape needs points around it")
     held = problem.constraints.direction
     chosen = given if given is not None else held
     if chosen is not None:
