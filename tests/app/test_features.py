@@ -140,6 +140,18 @@ def test_a_feature_is_constructed_with_a_preview_and_undone(measure, settle, qtb
     assert measure.session.selection == ()
 
 
+def test_constructing_works_by_keyboard_alone(measure, settle, qtbot):
+    measure.select("base A", "top face")
+    measure.session.set_stage("evaluate")
+    measure.actions_table.trigger("construct")
+    first = measure.measure_bench.construct.buttons[0]
+    assert measure.session.stage == "measure"
+    assert measure.session.preview is not None or first.hasFocus()
+    qtbot.keyClick(first, Qt.Key.Key_Space)
+    settle()
+    assert measure.session.plan.constructed[0].construction == "mid_plane"
+
+
 def test_a_typed_distance_moves_the_preview(measure, settle, qtbot):
     panel = measure.measure_bench.construct
     measure.select("top face")

@@ -81,7 +81,7 @@ class ProposalsStrip(QFrame):
         if others and self.buttons and len(others) < len(self._session.proposals):
             self._layout.addWidget(self._more_button(others, numbers))
         if not self._session.proposals:
-            several = len(self._session.selection) > 2
+            several = len(self._session.selection) > 1
             hint = "measuring …" if self._session.is_busy else (
                 "constructions are in the Measure stage" if several
                 else "nothing to propose; add a second face with Ctrl")  # fmt: skip

@@ -182,6 +182,13 @@ class MainWindow(QMainWindow):
         self._place_floating()
         self._want_preview()
 
+    def go_to_construct(self) -> None:
+        """Go to what can be constructed from the selection."""
+        self.session.set_stage("measure")
+        buttons = self.measure_bench.construct.buttons
+        if buttons:
+            buttons[0].setFocus()
+
     def toggle_form_page(self) -> None:
         """Show the form plot as a full page, or go back to the part."""
         there = self.center.currentWidget() is self.form_page
@@ -380,6 +387,8 @@ class MainWindow(QMainWindow):
                    lambda: bool(s.selected_characteristic)),
             Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,
                    lambda: bool(s.selected_characteristic)),
+            Action("construct", "Edit", "Construct from the selection", "Ctrl+B", self.go_to_construct,
+                   lambda: bool(s.offers)),
             Action("remove-feature", "Edit", "Remove the selected features", "", s.remove_selected_features,
                    lambda: bool(s.selected_features())),
             Action("evaluate", "Edit", "Evaluate again", "", s.evaluate_again, has_part),

@@ -135,3 +135,14 @@ def test_a_one_sided_datum_lies_on_the_part(evaluator, plan, sample):
     assert np.linalg.norm(np.cross(touching.feature.normal, mean.feature.normal)) < 1e-3
     assert len(touching.fit.certificate.contacts) >= 1
     assert isinstance(base, NominalFeature)
+
+
+def test_the_third_feature_gives_the_direction(evaluator, plan, sample):
+    socket, bore, base = (faces(plan, n) for n in ("ball socket", "main bore", "base A"))
+    found = {p.kind.name: p for p in proposals(evaluator, plan, sample, (socket, bore, base))}
+    across = found["distance_in_plane"]
+    assert across.nominal == pytest.approx(np.hypot(107 - 58, 63 - 45), abs=1e-6)
+    assert across.value == pytest.approx(across.nominal, abs=0.05)
+    bolt = faces(plan, "bolt hole 1")
+    along = {p.kind.name: p for p in proposals(evaluator, plan, sample, (bore, bolt, faces(plan, "side B")))}
+    assert along["distance_along"].value == pytest.approx(along["distance_along"].nominal, abs=0.05)

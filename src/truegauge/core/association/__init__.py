@@ -211,14 +211,33 @@ def _line_in_space(points: Points, criterion: Criterion, constraints: Constraint
     """The axis of the narrowest cylinder around the points."""
     if criterion == _OUT:
         raise AssociationError("a line in space has no side; give the plane that it lies in")
-    straight = _straight(points)
+    straight = _straight(points) if constraints.through is None else None
     if straight is not None:
         return straight
-    narrow = _associated(Shape.CYLINDER, points, _MC, None, None, None, constraints, 1)
+    start = None
+    if constraints.through is not None:
+        start, constraints = _about_point(points, constraints)
+    narrow = _associated(Shape.CYLINDER, points, _MC, start, None, None, constraints, 1)
     axis = narrow.feature
     assert isinstance(axis, Cylinder)
     line = Line(axis.point, axis.direction)
     return replace(narrow, feature=line, criterion=_MZ, residuals=line.distances(points), behind=None)
+
+
+def _about_point(points: Points, constraints: Constraints) -> tuple[Cylinder, Constraints]:
+    """An axis through a point may only turn about it: a cylinder to start from, and what holds it there."""
+    if len(constraints.through_points) > 1:
+        raise AssociationError("a line through two points is known without any others")
+    least = _associated(Shape.LINE, points, _LS, None, None, None, constraints, 1).feature
+    assert isinstance(least, Line)
+    point = constraints.through_points[0]
+    free = () if constraints.direction is not None else ("rx", "ry")
+    if constraints.across is not None and free:
+        raise AssociationError("a minimum-zone line in space cannot be held at a point and across a direction")
+    frame = np.eye(4)
+    frame[:3, :3], frame[:3, 3] = axes_along(least.direction).T, point
+    radius = float(least.distances(points).max())
+    return Cylinder(point, least.direction, radius), Constraints(datums=DatumSystem(frame, free))
 
 
 def _straight(points: Points) -> Fit | None:

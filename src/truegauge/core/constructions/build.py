@@ -277,6 +277,29 @@ def _drop(operands: Operands, values: tuple[float, ...]) -> Feature:
     return Line(point, unit(foot - point))
 
 
+def _plane_of_line_and_point(operands: Operands, values: tuple[float, ...]) -> Feature:
+    point, line = _points(operands)[0], _lines(operands)[0]
+    foot = foot_on_line(line, point)
+    if np.linalg.norm(foot - point) < 1e-9:
+        raise EvaluationError("the point lies on the line; many planes go through both")
+    return Plane(foot, unit(np.cross(line.direction, point - foot)))
+
+
+def _plane_of_lines(operands: Operands, values: tuple[float, ...]) -> Feature:
+    """The plane half way between two axes, along both: through parallel ones, as between skew ones."""
+    a, b = _lines(operands)
+    middle = (operands[0].middle + operands[1].middle) / 2
+    if _angle_sine(a.direction, b.direction) < 0.05:
+        one, other = foot_on_line(a, middle), foot_on_line(b, middle)
+        if np.linalg.norm(one - other) < 1e-9:
+            raise EvaluationError("the two axes are one; many planes go through them")
+        mean = unit(a.direction + _aligned(a.direction, b.direction))
+        return Plane((one + other) / 2, unit(np.cross(mean, other - one)))
+    found = nearest_points(a, b)
+    assert found is not None
+    return Plane((found[0] + found[1]) / 2, unit(np.cross(a.direction, b.direction)))
+
+
 def _offset_plane(operands: Operands, values: tuple[float, ...]) -> Feature:
     plane = _planes(operands)[0]
     return Plane(plane.point + values[0] * plane.normal, plane.normal)
@@ -408,6 +431,12 @@ CONSTRUCTIONS: dict[str, Construction] = {
                      _across_through),
         Construction("drop", "perpendicular to the axis", "line", _both(_are("pl"), lambda o: float(
             np.linalg.norm(foot_on_line(_lines(o)[0], _points(o)[0]) - _points(o)[0])) > 1e-6), _drop),
+        Construction("plane_of_line_and_point", "plane through axis and point", "plane", _both(_are("pl"), lambda o:
+            float(np.linalg.norm(foot_on_line(_lines(o)[0], _points(o)[0]) - _points(o)[0])) > 1e-6),
+            _plane_of_line_and_point),
+        Construction("plane_of_lines", "plane through the axes", "plane", _both(_are("ll"), lambda o: not _parallel(o)
+            or float(np.linalg.norm(foot_on_line(_lines(o)[0], o[1].middle) - foot_on_line(_lines(o)[1], o[1].middle)))
+            > 1e-6), _plane_of_lines),
         Construction("offset_plane", "plane at a distance", "plane", _is_plane, _offset_plane,
                      (Value("distance", lambda _: 10.0),)),
         Construction("line_through_points", "line through the points", "line", _some_points(2),

@@ -37,7 +37,7 @@ class Proposal:
 def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
     """Return what makes sense for the selected features, best first; nothing for free-form faces."""
     offered: list[Proposal] = []
-    if not 1 <= len(selection) <= 2:
+    if not 1 <= len(selection) <= 3:
         return offered
     nominals = [evaluator.nominal(g, plan) for g in selection]
     if any(isinstance(n, NotComputed) for n in nominals):

@@ -113,6 +113,52 @@ class Angle:
         return relations.angle(a.feature, b.feature, in_plane=self._in_plane, complement=self._complement)
 
 
+def _direction(feature: Nominal | Measured | Built) -> Vector:
+    """The direction of the third feature: a datum, so outside the material."""
+    found = direction_of(feature.as_datum() if isinstance(feature, Measured) else feature.feature)
+    assert found is not None
+    return found
+
+
+class Directed:
+    """A distance of two features in the direction of a third (along it, or in its plane), or an angle seen along it."""
+
+    def __init__(self, what: str) -> None:
+        self._what = what
+
+    def fits(self, features: Nominals) -> bool:
+        """Two features with a place or an axis, then an axis or a plane that gives the direction."""
+        if len(features) != 3 or direction_of(features[2].feature) is None:
+            return False
+        first = features[:2]
+        if self._what == "angle":
+            wanted = all(direction_of(f.feature) is not None for f in first)
+        else:
+            wanted = all(place_of(f.feature) is not None or own_axis_of(f.feature) is not None for f in first)
+        if not wanted or (self._what == "in" and plane_of(features[2].feature) is None):
+            return False
+        try:
+            return self.nominal(features) > _LEAST
+        except EvaluationError:
+            return False
+
+    def nominal(self, features: Nominals) -> float:
+        """Return the value in the CAD model, mm or rad."""
+        return self._of(features)
+
+    def value(self, features: MeasuredFeatures) -> float:
+        """Return the value of the measured features, mm or rad."""
+        return self._of(features)
+
+    def _of(self, features: Nominals | MeasuredFeatures) -> float:
+        a, b, reference = features
+        direction = _direction(reference)
+        if self._what == "angle":
+            return relations.angle(a.feature, b.feature, in_plane=direction)
+        along, in_plane = (direction, None) if self._what == "along" else (None, direction)
+        return relations.distance(_operand(a), _operand(b), along=along, in_plane=in_plane)
+
+
 def is_cone(features: Nominals) -> bool:
     """One cone."""
     return len(features) == 1 and isinstance(features[0].feature, Cone)
@@ -134,4 +180,4 @@ def cone_angle(features: MeasuredFeatures) -> float:
 
 
 Fits = Callable[[Nominals], bool]
-__all__ = ["Angle", "Cylinder", "Distance", "Sphere", "cone_angle", "is_cone", "nominal_cone_angle"]
+__all__ = ["Angle", "Cylinder", "Directed", "Distance", "Sphere", "cone_angle", "is_cone", "nominal_cone_angle"]

@@ -13,7 +13,7 @@ from truegauge.core.constructions.relations import Between
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.tolerancing import distance, form, orientation, size
-from truegauge.core.tolerancing.distance import Angle, Distance
+from truegauge.core.tolerancing.distance import Angle, Directed, Distance
 from truegauge.core.tolerancing.general import (
     angle_tolerance,
     form_tolerance,
@@ -132,6 +132,16 @@ def _relation_kinds() -> list[Kind]:
              _plus_minus(d.nominal), common=rank == 0)
         for rank, (name, (label, d)) in enumerate(variants.items())
     ]  # fmt: skip
+    directed = {
+        "distance_along": ("distance along the last", Directed("along")),
+        "distance_in_plane": ("distance in the last plane", Directed("in")),
+        "angle_in_plane": ("angle seen along the last", Directed("angle")),
+    }
+    for rank, (name, (label, of_third)) in enumerate(directed.items()):
+        turned = name.startswith("angle")
+        kinds.append(Kind(name, label, "angle" if turned else "distance", 1 + rank, False, of_third.fits,
+                          of_third.nominal, of_third.value,
+                          _angle_limits if turned else _plus_minus(of_third.nominal), angular=turned))  # fmt: skip
     angles = {
         "angle": ("angle", Angle()),
         "angle_complement": ("angle, complement", Angle(complement=True)),
