@@ -36,7 +36,7 @@ def window(files: Annotated[list[Path] | None, typer.Argument(help="Plans, parts
 @app.command()
 def inspect(
     plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
-    scan: Annotated[Path, typer.Option(help="The scan (.ply) or sample (.tgsample).")],
+    scan: Annotated[Path, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
     out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
     units: Units = "mm",
 ) -> None:
@@ -77,7 +77,7 @@ def inspect(
 @app.command()
 def compare(
     part: Annotated[Path, typer.Argument(help="The part (STEP).")],
-    scan: Annotated[Path, typer.Argument(help="The scan (.ply) or sample (.tgsample).")],
+    scan: Annotated[Path, typer.Argument(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
     units: Units = "mm",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:

@@ -36,6 +36,7 @@ from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import content_key, read_bytes
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
 from truegauge.formats.sample_file import open_sample, write_sample
+from truegauge.formats.scan import SCAN_READERS
 from truegauge.formats.step import read_step
 
 if TYPE_CHECKING:
@@ -45,7 +46,7 @@ if TYPE_CHECKING:
 
 STAGES = ("part", "align", "measure", "evaluate", "report")
 PART_ENDINGS = (".step", ".stp")
-SCAN_ENDINGS = (".ply", ".tgsample")
+SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
 PLAN_ENDING = ".tgplan"
 
 

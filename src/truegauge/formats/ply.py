@@ -10,6 +10,7 @@ import numpy as np
 
 from truegauge.core.arrays import Points
 from truegauge.core.errors import FormatError
+from truegauge.formats.points_check import checked_points
 
 _TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2", "ushort": "u2",
@@ -17,7 +18,6 @@ _TYPES = {
     "double": "f8", "float64": "f8",
 }  # fmt: skip
 _ORDER = {"binary_little_endian": "<", "binary_big_endian": ">", "ascii": "="}
-LARGEST = 1e6  # mm or inch; anything larger is no part but damage
 
 
 def points_from_ply(path: Path, data: bytes) -> tuple[Points, int]:
@@ -53,15 +53,7 @@ def points_from_ply(path: Path, data: bytes) -> tuple[Points, int]:
             )
         table = np.frombuffer(data, dtype=record, count=count, offset=start)
         rows = np.stack([table[c].astype(np.float64) for c in "xyz"], axis=1)
-    good = np.isfinite(rows).all(axis=1)
-    skipped = int(count - good.sum())
-    if skipped == count:
-        raise FormatError(path, f"none of its {count} points is a number (NaN); export the scan again")
-    points = np.ascontiguousarray(rows[good]) if skipped else np.ascontiguousarray(rows)
-    far = np.abs(points).max()
-    if far > LARGEST:
-        raise FormatError(path, f"a coordinate of {far:g} is no measured point; the file is damaged: export it again")
-    return points, skipped
+    return checked_points(path, rows)
 
 
 def ply_from_points(points: Points, *, double: bool = False, comment: str = "") -> bytes:

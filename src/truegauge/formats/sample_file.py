@@ -9,7 +9,7 @@ from truegauge.core.errors import FormatError
 from truegauge.core.plan.sample import Sample, SampleData
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.plan_file import plain
-from truegauge.formats.scan import Scan, read_scan, scan_from_bytes
+from truegauge.formats.scan import SCAN_READERS, Scan, read_scan, scan_from_bytes
 
 SCHEMA_VERSION = 1
 _DOCUMENT = "sample.json"
@@ -23,7 +23,9 @@ def sample_from_scan(scan: Scan, file_name: str) -> Sample:
 def write_sample(path: Path, sample: Sample, content: bytes) -> None:
     """Save a sample; `content` is the scan file that it was made from."""
     document = {"schema_version": SCHEMA_VERSION, **sample.data.model_dump(mode="json")}
-    members = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode(), "scan.ply": content}
+    ending = Path(sample.data.scan_file).suffix.lower()
+    name = f"scan{ending}" if ending in SCAN_READERS else "scan.ply"
+    members = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode(), name: content}
     write_archive(path, members)
 
 
@@ -38,14 +40,15 @@ def read_sample(path: Path) -> tuple[Sample, bytes]:
     members = read_archive(path, "sample")
     document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "sample")
     del document["schema_version"]
-    if "scan.ply" not in members:
+    name = next((f"scan{ending}" for ending in SCAN_READERS if f"scan{ending}" in members), None)
+    if name is None:
         raise FormatError(path, "the sample is damaged: its scan is missing")
     try:
         data = SampleData.model_validate_json(json.dumps(document))
     except ValidationError as error:
         raise FormatError(path, f"the sample is damaged: {plain(error)}") from error
-    scan = scan_from_bytes(path, members["scan.ply"], data.unit)
-    return Sample(scan.key, data, scan.points), members["scan.ply"]
+    scan = scan_from_bytes(path, members[name], data.unit, Path(name).suffix)
+    return Sample(scan.key, data, scan.points), members[name]
 
 
 def open_sample(path: Path, unit: str = "mm") -> tuple[Sample, bytes]:

@@ -1,14 +1,24 @@
 """A scan as it comes out of a file."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from truegauge.core.arrays import Points, frozen
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import content_key, read_bytes
+from truegauge.formats.obj import points_from_obj
 from truegauge.formats.ply import points_from_ply
+from truegauge.formats.stl import points_from_stl
+from truegauge.formats.text_cloud import points_from_text
 
 MM_PER_UNIT = {"mm": 1.0, "inch": 25.4}
+SCAN_READERS: dict[str, Callable[[Path, bytes], tuple[Points, int]]] = {
+    ".ply": points_from_ply,
+    ".stl": points_from_stl,
+    ".obj": points_from_obj,
+    **dict.fromkeys((".xyz", ".asc", ".txt", ".csv"), points_from_text),
+}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -28,20 +38,23 @@ class Scan:
 
 
 def read_scan(path: Path, unit: str = "mm") -> Scan:
-    """Read a point cloud from a PLY file whose lengths are in `unit`.
+    """Read a point cloud from a file of any of the `SCAN_READERS`, whose lengths are in `unit`.
 
     Raises
     ------
     FormatError
-        As `points_from_ply`, or an unknown unit.
+        As the reader, or an unknown unit or ending.
     """
     return scan_from_bytes(path, read_bytes(path), unit)
 
 
-def scan_from_bytes(path: Path, content: bytes, unit: str) -> Scan:
-    """Build a scan from the content of a file; `path` is for messages and the name."""
+def scan_from_bytes(path: Path, content: bytes, unit: str, ending: str = "") -> Scan:
+    """Build a scan from the content of a file; `path` is for messages, the name, and (without `ending`) the format."""
     if unit not in MM_PER_UNIT:
         raise FormatError(path, f"unit {unit!r} is not known; use mm or inch")
-    points, skipped = points_from_ply(path, content)
+    reader = SCAN_READERS.get((ending or path.suffix).lower())
+    if reader is None:
+        raise FormatError(path, f"this kind of scan cannot be read; use one of {', '.join(SCAN_READERS)}")
+    points, skipped = reader(path, content)
     scaled = points if unit == "mm" else points * MM_PER_UNIT[unit]
     return Scan(path.stem, unit, frozen(scaled), f"{content_key(content)}-{unit}", content, skipped)
