@@ -1,6 +1,7 @@
 """The plan: frozen models that know no result. Lengths in mm, angles in rad; limits as deviations from the nominal."""
 
 from collections.abc import Hashable
+from functools import cached_property
 from typing import Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -183,16 +184,25 @@ class Plan(Frozen):
         """The features of the part, then those built from them."""
         return self.features + self.constructed
 
+    # A plan never changes: what is looked up for every characteristic is looked up once.
+    @cached_property
+    def _features_by_faces(self) -> dict[frozenset[int], NominalFeature]:
+        return {frozenset(f.faces): f for f in reversed(self.features)}
+
+    @cached_property
+    def _features_by_id(self) -> dict[str, NominalFeature | ConstructedFeature]:
+        return {f.id: f for f in self.all_features}
+
     def feature(self, feature_id: str) -> NominalFeature | ConstructedFeature:
         """Return a feature by its id."""
-        for f in self.all_features:
-            if f.id == feature_id:
-                return f
-        raise EvaluationError(f"the plan has no feature {feature_id}")
+        found = self._features_by_id.get(feature_id)
+        if found is None:
+            raise EvaluationError(f"the plan has no feature {feature_id}")
+        return found
 
     def has_feature(self, feature_id: str) -> bool:
         """Tell whether there is a feature with this id."""
-        return any(f.id == feature_id for f in self.all_features)
+        return feature_id in self._features_by_id
 
     def characteristic(self, characteristic_id: str) -> Characteristic:
         """Return a characteristic by its id."""
@@ -208,12 +218,13 @@ class Plan(Frozen):
 
     def feature_with_faces(self, faces: tuple[int, ...]) -> NominalFeature | None:
         """Return the feature that consists of exactly these faces, if there is one."""
-        return next((f for f in self.features if set(f.faces) == set(faces)), None)
+        return self._features_by_faces.get(frozenset(faces))
 
     def feature_of(self, group: Group) -> NominalFeature | ConstructedFeature | None:
         """Return the feature that a group selects, if the plan has it."""
         if isinstance(group, str):
-            return next((f for f in self.constructed if f.id == group), None)
+            made = self._features_by_id.get(group)
+            return made if isinstance(made, ConstructedFeature) else None
         return self.feature_with_faces(group)
 
     def content_of(self, group: Group) -> Hashable:
