@@ -20,7 +20,6 @@ from truegauge.core.association.features import (
     Line,
     Plane,
     Point,
-    Sphere,
     axes_along,
 )
 from truegauge.core.constructions.parts import (
@@ -57,10 +56,6 @@ class Construction:
     fits: Callable[[Operands], bool]
     build: Callable[[Operands, tuple[float, ...]], Feature]
     values: tuple[Value, ...] = ()
-
-
-def _feature(operand: Operand) -> Feature:
-    return operand.feature
 
 
 def _kinds(operands: Operands) -> str:
@@ -538,4 +533,4 @@ def shortest_distance(operands: Operands) -> float | None:
     return None if found is None else float(np.linalg.norm(found[0] - found[1]))
 
 
-__all__ = ["CONSTRUCTIONS", "Construction", "Operand", "Sphere", "Value", "construct", "offers", "shortest_distance"]
+__all__ = ["CONSTRUCTIONS", "Construction", "Operand", "Value", "construct", "offers", "shortest_distance"]

@@ -1,11 +1,9 @@
 """Distances and angles of two features as characteristics (see `core.constructions.relations`)."""
 
-from collections.abc import Callable
-
 import numpy as np
 
 from truegauge.core.arrays import Vector
-from truegauge.core.association.features import Cone, Cylinder, Sphere
+from truegauge.core.association.features import Cone
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions import relations
 from truegauge.core.constructions.parts import Operand, own_axis_of, place_of, plane_of, radius_of
@@ -177,7 +175,3 @@ def nominal_cone_angle(features: Nominals) -> float:
 def cone_angle(features: MeasuredFeatures) -> float:
     """Return the full angle of a cone, rad."""
     return _full_angle(features[0])
-
-
-Fits = Callable[[Nominals], bool]
-__all__ = ["Angle", "Cylinder", "Directed", "Distance", "Sphere", "cone_angle", "is_cone", "nominal_cone_angle"]
