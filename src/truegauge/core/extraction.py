@@ -177,7 +177,7 @@ def measure(
     if form_filter.kind == FilterKind.NONE:
         form, how = _form(fit, means, residuals)
     else:
-        form, how = form_map(fit.feature, chosen, fit.residuals, form_filter).form(), Criterion.MINIMUM_ZONE
+        form, how = form_map(fit.feature, chosen, fit.residuals, form_filter).judged_form()
     if chosen_criterion not in (None, Criterion.LEAST_SQUARES):
         fit = associate(
             nominal.shape,

@@ -91,7 +91,11 @@ class FormMap:
         return float(np.nanmax(self.heights) - np.nanmin(self.heights))
 
     def form(self) -> float:
-        """Return the width of the minimum zone of the filtered points, mm."""
+        """Return the width of the narrowest zone found for the filtered points, mm."""
+        return self.judged_form()[0]
+
+    def judged_form(self) -> tuple[float, Criterion]:
+        """Return the form, mm, and the criterion behind it: the minimum zone, unless none could be found."""
         shape = self.feature.shape
         normal = self.feature.pose.axes[2] if shape in (Shape.CIRCLE, Shape.ELLIPSE) else None
         if isinstance(self.feature, LineInPlane):
@@ -99,8 +103,8 @@ class FormMap:
         try:
             fit = associate(shape, self.points, Criterion.MINIMUM_ZONE, plane_normal=normal, start=self.feature)
         except AssociationError:
-            return self.peak_to_valley()
-        return min(fit.form, self.peak_to_valley())
+            return self.peak_to_valley(), Criterion.LEAST_SQUARES
+        return min(fit.form, self.peak_to_valley()), Criterion.MINIMUM_ZONE
 
     def rows_of_sections(self, least_share: float = 0.6) -> list[int]:
         """Return the rows that are full enough to be read as cross sections."""

@@ -11,7 +11,6 @@ from truegauge.core.association import Circle, Constraints, Cylinder, ParallelPl
 from truegauge.core.errors import AssociationError, EvaluationError
 
 _SECTIONS, _AROUND = 24, 72  # cross sections, and cells around each
-_LEAST = 6
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -46,6 +45,8 @@ def local_diameters(feature: Cylinder | Sphere | Circle, points: Points) -> Loca
     EvaluationError
         Nowhere two opposite points.
     """
+    if isinstance(feature, Sphere):
+        return _some(_through_center(points - associate(Shape.SPHERE, points).feature.pose.origin))
     pose = feature.pose
     local = (points - pose.origin) @ pose.axes.T
     height = local[:, 2]
@@ -60,24 +61,19 @@ def local_diameters(feature: Cylinder | Sphere | Circle, points: Points) -> Loca
     up = Constraints(direction=np.array([0, 0, 1.0]))
     for k in range(sections):
         ring = local[level == k].copy()
-        if isinstance(feature, Sphere):
-            ring = local
         if len(ring) < 4:
             continue
         try:
-            if isinstance(feature, Sphere):
-                circle = associate(Shape.SPHERE, ring).feature
-            else:
-                circle = associate(Shape.CYLINDER, ring, constraints=up).feature
+            circle = associate(Shape.CYLINDER, ring, constraints=up).feature
         except AssociationError:
             continue
         center = circle.pose.origin
-        if isinstance(feature, Sphere):
-            found.append(_through_center(ring - center))
-            continue
         x, y = ring[:, 0] - center[0], ring[:, 1] - center[1]
         found.append(_opposite(np.arctan2(y, x), np.hypot(x, y), around))
-    sizes = np.concatenate(found) if found else np.zeros(0)
+    return _some(np.concatenate(found) if found else np.zeros(0))
+
+
+def _some(sizes: Floats) -> LocalSizes:
     if len(sizes) == 0:
         raise EvaluationError("no two points lie opposite to each other; two-point sizes need points all around")
     return LocalSizes(sizes)
@@ -130,7 +126,4 @@ def local_widths(feature: ParallelPlanes, points: Points) -> LocalSizes:
         with np.errstate(invalid="ignore"):
             means.append(np.bincount(cell[side], weights=z[side], minlength=cells * cells) / counts)
     sizes = means[0] - means[1]
-    sizes = sizes[np.isfinite(sizes)]
-    if len(sizes) == 0:
-        raise EvaluationError("no two points lie opposite to each other on the two planes")
-    return LocalSizes(sizes)
+    return _some(sizes[np.isfinite(sizes)])
