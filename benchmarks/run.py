@@ -24,7 +24,7 @@ from truegauge.demo.scan_maker import ScanSettings, make_scan
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.formats.sample_file import open_sample
-from truegauge.formats.step import read_step
+from truegauge.formats.part import read_part
 
 PROGRAM = Path(sys.executable).parent / "truegauge"
 
@@ -71,7 +71,7 @@ def frames():
     from truegauge.rendering.camera import standard_camera
     from truegauge.rendering.scene import Scene
 
-    model = read_step(demo.PART)
+    model = read_part(demo.PART)
     evaluator = Evaluator(model)
     sample, _ = open_sample(demo.SCAN)
     plan = read_plan(demo.PLAN).plan
@@ -108,7 +108,7 @@ def frames():
 
 def main():
     print(f"{os.cpu_count()} cores, Python {sys.version.split()[0]}, numpy {np.__version__}")
-    model = read_step(demo.PART)
+    model = read_part(demo.PART)
     evaluator = Evaluator(model)
     projector = evaluator.projector
     for count in (250_000, 1_000_000):

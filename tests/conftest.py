@@ -12,9 +12,9 @@ from hypothesis import HealthCheck, settings
 
 from truegauge import demo
 from truegauge.core.plan.evaluation import Evaluator
+from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.sample_file import open_sample
-from truegauge.formats.step import read_step
 
 settings.register_profile("project", deadline=None, max_examples=30, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("project")
@@ -31,7 +31,7 @@ def own_folders(tmp_path_factory):
 
 @pytest.fixture(scope="session")
 def model():
-    return read_step(demo.PART)
+    return read_part(demo.PART)
 
 
 @pytest.fixture(scope="session")

@@ -85,10 +85,10 @@ def compare(
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.evaluation import Evaluator
     from truegauge.core.plan.graph import needed
+    from truegauge.formats.part import read_part
     from truegauge.formats.sample_file import open_sample
-    from truegauge.formats.step import read_step
 
-    model = read_step(part)
+    model = read_part(part)
     sample, _ = open_sample(scan, units)
     _check_unit(scan, sample.points, model.diagonal)
     alignment, cloud = Evaluator(model).aligned(Plan(), sample)
@@ -224,13 +224,13 @@ def _free_form(
     """Associate faces of a part with points in part coordinates."""
     from truegauge.core.association.free_form import fit_free_form
     from truegauge.core.cad.projection import Projector
+    from truegauge.formats.part import read_part
     from truegauge.formats.points_text import read_points
-    from truegauge.formats.step import read_step
 
     if part is None or faces is None:
         raise TrueGaugeError("a free-form association needs --part and --faces")
     points = read_points(file).points
-    model = read_step(part)
+    model = read_part(part)
     try:
         chosen = tuple(int(word) for word in faces.replace(",", " ").split())
     except ValueError:

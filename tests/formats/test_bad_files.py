@@ -8,13 +8,13 @@ import pytest
 
 from truegauge import demo
 from truegauge.core.errors import FormatError, UnsupportedVersionError
-from truegauge.formats import step
+from truegauge.formats import part
+from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points, points_from_ply
 from truegauge.formats.points_text import read_points
 from truegauge.formats.sample_file import open_sample
 from truegauge.formats.scan import read_scan
-from truegauge.formats.step import read_step
 
 GOOD = ply_from_points(np.arange(300.0).reshape(100, 3))
 HEADER = GOOD[: GOOD.index(b"end_header\n") + 11]
@@ -125,7 +125,7 @@ STEP = demo.PART.read_bytes()
 def test_a_bad_part_is_refused_with_a_message(tmp_path, content, match):
     path = tmp_path / "part.step"
     path.write_bytes(content)
-    assert_refused(read_step, path, match)
+    assert_refused(read_part, path, match)
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -137,20 +137,20 @@ def test_a_corrupted_part_never_takes_the_program_down(tmp_path, seed):
     path = tmp_path / "part.step"
     path.write_bytes(bytes(data))
     try:
-        assert read_step(path).diagonal > 0
+        assert read_part(path).diagonal > 0
     except FormatError as error:
         assert str(error).startswith("part.step: ")
 
 
 def test_a_missing_file_and_a_folder_are_named(tmp_path):
-    assert_refused(read_step, tmp_path / "nothing.step", "no such file")
+    assert_refused(read_part, tmp_path / "nothing.step", "no such file")
     assert_refused(read_scan, tmp_path, "a folder")
 
 
 def test_a_broken_cache_is_read_again(tmp_path, monkeypatch, model):
-    monkeypatch.setattr(step, "_cache_folder", lambda: tmp_path)
+    monkeypatch.setattr(part, "_cache_folder", lambda: tmp_path)
     (tmp_path / f"{model.key}.npz").write_bytes(b"PK\x03\x04 broken")
-    assert len(read_step(demo.PART).faces) == len(model.faces)
+    assert len(read_part(demo.PART).faces) == len(model.faces)
 
 
 PLAN = demo.PLAN.read_bytes()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -12,11 +12,24 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.jobs import Job
+from truegauge.app.look import Look
+from truegauge.core.cad.elements import Element
 from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.nominal_part import NominalRow
+from truegauge.core.cad.patterns import Pattern
 from truegauge.core.cad.recognition import describe_face, whole_surface
+from truegauge.core.cad.revision import Matching, match_faces
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError, TrueGaugeError
-from truegauge.core.plan.commands import Command, RemoveCharacteristic, RemoveFeature, SetPart
+from truegauge.core.plan.annotation_import import AnnotationImport, import_annotations
+from truegauge.core.plan.commands import (
+    AddCharacteristic,
+    Command,
+    RemoveCharacteristic,
+    RemoveFeature,
+    SetPart,
+    Several,
+)
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature, PartReference, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
@@ -34,10 +47,11 @@ from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import content_key, read_bytes
+from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
+from truegauge.formats.part import NOMINAL_ENDING, PART_ENDINGS, part_key, read_part
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
 from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.scan import SCAN_READERS
-from truegauge.formats.step import read_step
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Ints
@@ -45,7 +59,6 @@ if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
 STAGES = ("part", "align", "measure", "evaluate", "report")
-PART_ENDINGS = (".step", ".stp")
 SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
 PLAN_ENDING = ".tgplan"
 
@@ -112,6 +125,9 @@ class Session(QObject):
         self._evaluators: dict[str, Evaluator] = {}
         self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
         self._part_shown = ""
+        self._matchings: dict[str, Matching] = {}  # by the content of the newer part
+        self.annotation_gaps: tuple[str, ...] = ()
+        self.look = Look()
 
     # What there is -----------------------------------------------------------------------------------------------
 
@@ -148,7 +164,7 @@ class Session(QObject):
     def open_file(self, path: Path, unit: str = "mm") -> None:
         """Open whatever the file is by its ending: a part, a scan or sample, or a plan."""
         ending = path.suffix.lower()
-        if ending in PART_ENDINGS:
+        if ending in PART_ENDINGS and (ending != NOMINAL_ENDING or names_features(path)):
             self.open_part(path)
         elif ending in SCAN_ENDINGS:
             self.open_scan(path, unit)
@@ -159,20 +175,79 @@ class Session(QObject):
             self.notify(FormatError(path, f"this kind of file cannot be opened; use one of {known}"))
 
     def open_part(self, path: Path) -> None:
-        """Read a STEP file and make it the part of the plan."""
+        """Read a part and make it the part of the plan; a revision of the part keeps the plan's features."""
 
-        def work(progress: Progress) -> _Part:
-            content = read_bytes(path)
-            model = read_step(path, progress=part_of(progress, 0, 0.8))
-            return _Part(model, content)
+        def read(progress: Progress) -> _Part:
+            return _Part(read_part(path, progress=part_of(progress, 0, 0.8)), read_bytes(path))
 
-        def done(part: _Part) -> None:
-            reference = PartReference(file_name=path.name, sha256=content_key(part.content))
+        self._use_part(read, path.name)
+
+    def use_nominals(self, rows: tuple[NominalRow, ...], file_name: str) -> None:
+        """Make typed nominal features the part of the plan."""
+
+        def build(progress: Progress) -> _Part:
+            content = rows_to_csv(rows)
+            return _Part(part_from_csv(Path(file_name), content, part_key(content)), content)
+
+        self._use_part(build, file_name)
+
+    def _use_part(self, read: Callable[[Progress], _Part], file_name: str) -> None:
+        before = self.model if self.plan.all_features else None
+
+        def work(progress: Progress) -> tuple[_Part, Matching | None]:
+            part = read(progress)
+            return part, None if before is None else match_faces(before, part.model)
+
+        def done(result: tuple[_Part, Matching | None]) -> None:
+            part, matching = result
+            reference = PartReference(file_name=file_name, sha256=content_key(part.content))
             self._parts[reference.sha256] = part
-            if not self.run(SetPart(reference, path.stem)):
+            if matching is not None and matching.is_same_part and self.plan.part is not None:
+                if reference.sha256 != self.plan.part.sha256:
+                    self._matchings[reference.sha256] = matching
+                self._open_revision(reference, matching)
+            elif not self.run(SetPart(reference, Path(file_name).stem)):
                 self._plan_has_changed()
 
-        self._start(work, done, f"Reading {path.name}")
+        self._start(work, done, f"Reading {file_name}")
+
+    def _open_revision(self, reference: PartReference, matching: Matching) -> None:
+        command = SetPart(reference, self.plan.name, tuple(sorted(matching.new_of.items())), "open revision")
+        if not self.run(command):
+            self._plan_has_changed()
+            return
+        lost = [f.name for f in self.plan.features if min(f.faces) < 0]
+        text = (
+            f"{reference.file_name} is a revision: {matching.same} faces as before, {len(matching.changes)} changed, "
+        )
+        text += f"{len(matching.added)} new, {len(matching.gone)} gone."
+        if lost:
+            text += f" Not found again: {', '.join(lost[:4])}{' …' if len(lost) > 4 else ''}."
+
+        def start_over() -> None:
+            self.run(SetPart(reference, Path(reference.file_name).stem, label="start a new plan"))
+
+        self.notify(text, "Start a new plan instead", start_over)
+
+    @property
+    def matching(self) -> Matching | None:
+        """How the part compares with the revision before it; None when there was none."""
+        return self._matchings.get(self._part_shown)
+
+    def take_over_annotations(self) -> AnnotationImport | None:
+        """Make datums and characteristics of the part's PMI."""
+        if self.model is None:
+            return None
+        found = import_annotations(self.model, self.plan)
+        if found.command.commands:
+            self.run(found.command)
+        text = f"{found.datums} datums and {found.characteristics} characteristics taken over from the part"
+        if found.left_out:
+            text += f"; {len(found.left_out)} things were not understood (listed in the Part stage)"
+        self.annotation_gaps = found.left_out
+        self.notify(f"{text}.")
+        self.plan_changed.emit()
+        return found
 
     def open_scan(self, path: Path, unit: str = "mm") -> None:
         """Bring in a scan, or open a sample; everything is evaluated again."""
@@ -289,8 +364,44 @@ class Session(QObject):
         if self.model is None or self.hovered_face < 0:
             return ""
         text = describe_face(self.model, self.hovered_face)
+        element = self.element_of(self.hovered_face)
+        if element is not None and self.evaluator is not None:
+            pattern = self.evaluator.patterns.of(element)
+            text = element.describe() + (f" · one of a {pattern.describe()}" if pattern else "")
+        elif self.model.faces[self.hovered_face].name:
+            text = f"{self.model.faces[self.hovered_face].name}: {text}"
         feature = self.plan.feature_with_faces(whole_surface(self.model, self.hovered_face))
         return f"{feature.name}: {text}" if feature else text
+
+    def element_of(self, face: int) -> Element | None:
+        """Return what a face belongs to: a hole, a slot, ... None before that is worked out."""
+        evaluator = self.evaluator
+        return evaluator.elements.of_face(face) if evaluator is not None and evaluator.can_pick and face >= 0 else None
+
+    def selected_pattern(self) -> Pattern | None:
+        """Return the pattern that the selected faces are one of."""
+        faces = self.selected_faces()
+        element = self.element_of(faces[0]) if faces else None
+        if element is None or self.evaluator is None or not set(faces) <= set(element.faces):
+            return None
+        return self.evaluator.patterns.of(element)
+
+    def take_pattern(self) -> None:
+        """Select, besides what is selected, the same faces of all the others of its pattern."""
+        pattern = self.selected_pattern()
+        if pattern is None:
+            return
+        element = next(m for m in pattern.members if set(self.selected_faces()) <= set(m.faces))
+        places = [i for i, g in enumerate(element.groups) if g in self.selection] or [0]
+        self.select_groups(tuple(m.groups[i] for m in pattern.members for i in places))
+
+    def take_width(self) -> None:
+        """Select the plane face that forms a width with the selected one too."""
+        faces = self.selected_faces()
+        if len(faces) == 1 and self.evaluator is not None:
+            other = self.evaluator.elements.parallel_to(faces[0])
+            if other is not None:
+                self.select_groups((*self.selection, (other[0],)))
 
     def hovered_faces(self) -> tuple[int, ...]:
         """The faces that a click would pick."""
@@ -380,7 +491,9 @@ class Session(QObject):
         nominals = tuple(self.evaluator.nominal(g, self.plan) for g in proposal.groups)
         command = accept(self.plan, proposal, tuple(n for n in nominals if not isinstance(n, NotComputed)))
         if self.run(command):
-            self.selected_characteristic = command.characteristic.id
+            last = command.commands[0] if isinstance(command, Several) else command
+            if isinstance(last, AddCharacteristic):
+                self.selected_characteristic = last.characteristic.id
             self.selection_changed.emit()
 
     def set_preview(self, offer: Offer | None) -> None:
@@ -429,6 +542,31 @@ class Session(QObject):
             self.show_map = show
             self.display_changed.emit()
             self._make_map()
+
+    def set_look(self, **changes: Any) -> None:
+        """Change how the part is shown: hidden faces, transparency, edges only, section box."""
+        self.look = replace(self.look, **changes)
+        self.display_changed.emit()
+
+    def hide_selected(self) -> None:
+        """Hide the selected faces."""
+        faces = frozenset(f for f in self.selected_faces() if f >= 0)
+        self.select_groups(())
+        self.set_look(hidden=self.look.hidden | faces)
+
+    def show_only_selected(self) -> None:
+        """Hide all faces but the selected ones and those of the same element."""
+        if self.model is None:
+            return
+        wanted = set(self.selected_faces())
+        for face in tuple(wanted):
+            element = self.element_of(face)
+            wanted |= set(element.faces) if element else set()
+        self.set_look(hidden=frozenset(f.index for f in self.model.faces if f.index not in wanted))
+
+    def show_all(self) -> None:
+        """Show every face again."""
+        self.set_look(hidden=frozenset())
 
     def set_show_points(self, show: bool) -> None:
         """Turn the points on or off."""
@@ -527,6 +665,7 @@ class Session(QObject):
         self.evaluator = self._evaluators.get(self.model.key) if self.model else None
         self.part_content = part.content if part else None
         self.evaluation = None
+        self.look = Look()
         self.selection, self.selected_characteristic, self.hovered_face = (), "", -1
         self.proposals, self.offers, self.preview = [], [], None
         self.part_changed.emit()
@@ -569,6 +708,7 @@ class Session(QObject):
             prepared = evaluator or _evaluator(model)
             self._evaluators[model.key] = prepared
             _ = prepared.projector
+            _ = prepared.patterns
             evaluation = prepared.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
             if sample is not None:
                 progress(0.92, "deviation map")

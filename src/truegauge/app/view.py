@@ -24,12 +24,12 @@ from truegauge.app.painting import draw_glyph, draw_marker, state_marker
 from truegauge.app.session import Session
 from truegauge.app.tags import Tag, place_tags
 from truegauge.app.theme import Theme, font, state_color
-from truegauge.core.cad.recognition import Nominal
+from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
-from truegauge.rendering.camera import Camera, standard_camera
+from truegauge.rendering.camera import Camera, ray_in_box, standard_camera
 from truegauge.rendering.scene import Scene
 from truegauge.reporting.units import NumberFormat
 
@@ -83,6 +83,7 @@ class View(QWidget):
         s.display_changed.connect(self._refresh_display)
         s.plan_changed.connect(self._refresh_scale)
         s.preview_changed.connect(self.update)
+        s.stage_changed.connect(self._refresh_marks)
 
     # Camera ----------------------------------------------------------------------------------------------------
 
@@ -160,6 +161,9 @@ class View(QWidget):
     def _refresh_display(self) -> None:
         s = self._session
         self.scene.show_points(s.show_points)
+        look = s.look
+        hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
+        self.scene.set_look(hidden, look.opacity, look.edges_only, look.section)
         shown = None
         if s.show_map and s.evaluator is not None:
             shown = s.evaluator.known_deviation_map(s.plan, s.sample)
@@ -177,6 +181,9 @@ class View(QWidget):
         self._refresh_marks()
 
     def _refresh_marks(self) -> None:
+        matching = self._session.matching
+        changed = (*(c.new for c in matching.changes), *matching.added) if matching else ()
+        self.scene.set_faces("changed", changed if self._session.stage == "part" else ())
         self.scene.set_faces("selected", self._session.selected_faces())
         self._refresh_hover()
 
@@ -239,7 +246,7 @@ class View(QWidget):
         painter.setPen(QColor(self._theme.ink))
         painter.setFont(font(19, bold=True))
         painter.drawText(QRectF(box.x(), center.y() - 22, box.width(), 30), Qt.AlignmentFlag.AlignCenter,
-                         "Drop a STEP file here")  # fmt: skip
+                         "Drop a STEP or IGES file here")  # fmt: skip
         painter.setPen(QColor(self._theme.soft))
         painter.setFont(font(13))
         painter.drawText(QRectF(box.x(), center.y() + 10, box.width(), 24), Qt.AlignmentFlag.AlignCenter,
@@ -360,8 +367,48 @@ class View(QWidget):
         s = self._session
         if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
             return -1
-        origin, direction = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
-        return s.evaluator.projector.pick(origin, direction)
+        hits = self._faces_under(x, y, 1)
+        return hits[0] if hits else -1
+
+    def _faces_under(self, x: float, y: float, depth: int) -> list[int]:
+        """Return the first faces that a ray through a place meets, front to back, without the hidden ones.
+
+        What the section box cuts away is not met.
+        """
+        s = self._session
+        assert self._camera is not None
+        assert s.model is not None
+        assert s.evaluator is not None
+        ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
+        inside = ray_in_box(*ray, s.look.section)
+        if inside is None:
+            return []
+        origin, reach = inside
+        hidden = s.look.mask(len(s.model.faces))
+        found: list[int] = []
+        while len(found) < depth:
+            hit = s.evaluator.projector.pick_point(origin, ray[1], hidden)
+            if hit is None or float((hit[1] - inside[0]) @ ray[1]) > reach:
+                break
+            found.append(hit[0])
+            hidden[list(whole_surface(s.model, hit[0]))] = True
+        return found
+
+    def pick_behind_pointer(self) -> None:
+        """Select what lies behind the place under the pointer."""
+        self.pick_behind(self._last.x(), self._last.y())
+
+    def pick_behind(self, x: float, y: float) -> None:
+        """Select the face behind the one that is selected under the pointer; after the last comes the first."""
+        s = self._session
+        if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
+            return
+        faces = self._faces_under(x, y, 12)
+        if not faces:
+            return
+        chosen = set(s.selected_faces())
+        at = next((i for i, f in enumerate(faces) if f in chosen), -1)
+        s.pick(faces[(at + 1) % len(faces)] if at >= 0 else faces[min(1, len(faces) - 1)])
 
     def _point_at(self, x: float, y: float) -> np.ndarray:
         """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
@@ -371,7 +418,7 @@ class View(QWidget):
         if s.evaluator is None or not s.evaluator.can_pick:
             return np.asarray(s.model.box.mean(axis=0))
         ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
-        hit = s.evaluator.projector.pick_point(*ray)
+        hit = s.evaluator.projector.pick_point(*ray, s.look.mask(len(s.model.faces)))
         return s.model.box.mean(axis=0) if hit is None else hit[1]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -386,6 +433,7 @@ class View(QWidget):
         """Turn (left), shift (right or middle), or tell what is under the pointer."""
         at = event.position()
         if self._press is None or self._camera is None:
+            self._last = at
             self._session.hover(self.face_at(at.x(), at.y()))
             return
         if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
@@ -402,6 +450,10 @@ class View(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Pick, when the pointer did not travel."""
         if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
+            if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                self.pick_behind(event.position().x(), event.position().y())
+                self._press, self._dragging = None, False
+                return
             add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
             self._session.pick(self.face_at(event.position().x(), event.position().y()), add=add)
         self._press = None

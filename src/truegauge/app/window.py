@@ -29,16 +29,20 @@ from truegauge.app.finder import Finder
 from truegauge.app.form_page import FormModel, FormPage
 from truegauge.app.header import Header
 from truegauge.app.ledger import Ledger
+from truegauge.app.look import OPAQUE, SEE_THROUGH
+from truegauge.app.nominal_table import NominalTable
 from truegauge.app.notice_bar import NoticeBar
 from truegauge.app.painting import application_icon
 from truegauge.app.proposals_strip import ProposalsStrip
 from truegauge.app.rail import Rail
 from truegauge.app.report_preview import ReportPreview
-from truegauge.app.session import PART_ENDINGS, PLAN_ENDING, SCAN_ENDINGS, STAGES, Session
+from truegauge.app.section_panel import SectionPanel
+from truegauge.app.session import PLAN_ENDING, SCAN_ENDINGS, STAGES, Session
 from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
 from truegauge.app.view import View
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import write_whole
+from truegauge.formats.part import PART_ENDINGS
 from truegauge.formats.results import results_csv
 from truegauge.rendering.camera import STANDARD_VIEWS
 from truegauge.rendering.report_picture import report_picture
@@ -93,7 +97,7 @@ class MainWindow(QMainWindow):
         below = QHBoxLayout()
         below.setSpacing(0)
         right.addLayout(below, 1)
-        self.part_bench = PartBench(s, self.ask_part)
+        self.part_bench = PartBench(s, t, self.ask_part, self.edit_nominals)
         self.align_bench = AlignBench(s, self.ask_scan)
         self.form = FormModel(s)
         self.measure_bench = MeasureBench(s, t, self.form)
@@ -123,6 +127,7 @@ class MainWindow(QMainWindow):
         self.hover_label.setFixedHeight(27)
         self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.hover_label.hide()
+        self.section_panel = SectionPanel(s, t, self.view)
         self.notice = NoticeBar(self.center)
 
     def _connect(self) -> None:
@@ -206,7 +211,15 @@ class MainWindow(QMainWindow):
         self.theme = NIGHT if self.theme is DAY else DAY
         self._settings.setValue("theme", self.theme.name)
         self.setStyleSheet(style_sheet(self.theme))
-        for widget in (self.rail, self.ledger, self.view, self.scale, self.strip, self.measure_bench):
+        for widget in (
+            self.rail,
+            self.ledger,
+            self.view,
+            self.section_panel,
+            self.scale,
+            self.strip,
+            self.measure_bench,
+        ):
             widget.set_theme(self.theme)
         self.form_page.theme = self.theme
         self.form_page.update()
@@ -215,7 +228,17 @@ class MainWindow(QMainWindow):
 
     def ask_part(self) -> None:
         """Let the user choose a STEP file."""
-        self._ask_open("Open part", f"STEP files (*{' *'.join(PART_ENDINGS)})", self.session.open_part)
+        self._ask_open(
+            "Open part",
+            f"Parts: STEP, IGES, table of nominal features (*{' *'.join(PART_ENDINGS)})",
+            self.session.open_part,
+        )
+
+    def edit_nominals(self) -> None:
+        """Type in nominal features: a part without CAD."""
+        table = NominalTable(self.session, self)
+        table.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        table.open()
 
     def ask_scan(self) -> None:
         """Let the user choose a scan or a sample."""
@@ -372,6 +395,7 @@ class MainWindow(QMainWindow):
         ]  # fmt: skip
         return [
             Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
+            Action("nominals", "Plan", "Type in nominal features …", "Ctrl+Shift+N", self.edit_nominals),
             Action("bring-scan", "Plan", "Bring in a scan …", "Ctrl+I", self.ask_scan),
             Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan),
             Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan),
@@ -396,6 +420,22 @@ class MainWindow(QMainWindow):
                    lambda: bool(s.selection)),
             Action("fit", "View", "Fit the part into the view", "Ctrl+0", self.view.fit, has_part),
             *views,
+            Action("hide", "View", "Hide the selected faces", "H", s.hide_selected, lambda: bool(s.selected_faces())),
+            Action("isolate", "View", "Show only the selected faces", "Shift+H", s.show_only_selected,
+                   lambda: bool(s.selected_faces())),
+            Action("show-all", "View", "Show all faces", "Ctrl+H", s.show_all, lambda: bool(s.look.hidden)),
+            Action("see-through", "View", "See through the part, or not", "T",
+                   lambda: s.set_look(opacity=OPAQUE if s.look.opacity < 1 else SEE_THROUGH), has_part),
+            Action("edges-only", "View", "Edges only, or surfaces", "W",
+                   lambda: s.set_look(edges_only=not s.look.edges_only), has_part),
+            Action("section", "View", "Section box on or off", "X", self.section_panel.toggle, has_part),
+            Action("pick-behind", "View", "Select what lies behind (Alt+click)", "B", self.view.pick_behind_pointer,
+                   has_part),
+            Action("pattern", "Edit", "Select the whole pattern", "P", s.take_pattern,
+                   lambda: s.selected_pattern() is not None),
+            Action("width", "Edit", "Select the opposite face", "O", s.take_width, lambda: bool(s.selected_faces())),
+            Action("annotations", "Edit", "Take over the drawing (PMI) of the part", "Ctrl+D",
+                   s.take_over_annotations, lambda: s.model is not None and s.model.annotations.count > 0),
             Action("map", "View", "Deviation map on or off", "Ctrl+M", lambda: s.set_show_map(not s.show_map),
                    has_sample),
             Action("points", "View", "Points on or off", "Ctrl+P", lambda: s.set_show_points(not s.show_points),

@@ -3,6 +3,7 @@
 import numpy as np
 
 from truegauge.core.cad.model import CadModel, SurfaceKind
+from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 
 
 def cylinder_at(model: CadModel, radius: float, x: float, y: float) -> int:
@@ -42,3 +43,24 @@ def cylinder_along(model: CadModel, radius: float, axis: int) -> int:
          and abs(abs(f.surface.z[axis]) - 1) < 1e-9),
         key=lambda f: f.area,
     ).index  # fmt: skip
+
+
+def housing_faces(model: CadModel) -> dict[str, int]:
+    """Return one face of each named feature of LW-1140."""
+    bolts = {f"bolt-{k + 1}": cylinder_at(model, 2.75, x, y) for k, (x, y) in enumerate(bolt_holes())}
+    mounts = {f"mount-{k + 1}": cylinder_at(model, 3.3, x, y) for k, (x, y) in enumerate(MOUNTING_HOLES)}
+    return {
+        "base": plane_at(model, (0, 0, -1), 0),
+        "side-b": plane_at(model, (0, -1, 0), 0),
+        "side-c": plane_at(model, (-1, 0, 0), 0),
+        "top": plane_at(model, (0, 0, 1), 60),
+        "main-bore": cylinder_at(model, 21.0, *MAIN_BORE),
+        "cross-bore": cylinder_along(model, 12.0, 1),
+        "boss": cylinder_along(model, 15.0, 0),
+        "socket": face_of_kind(model, SurfaceKind.SPHERE),
+        "slot-left": plane_at(model, (1, 0, 0), 124),
+        "slot-right": plane_at(model, (-1, 0, 0), -136),
+        "shroud": face_of_kind(model, SurfaceKind.BSPLINE),
+        **bolts,
+        **mounts,
+    }

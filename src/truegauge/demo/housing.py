@@ -1,10 +1,9 @@
-"""LW-1140, the worm-drive housing: built with the CAD kernel, written as STEP.
+"""LW-1140, the worm-drive housing: built with the CAD kernel.
 
 Part coordinates (mm): base face in z = 0, side datum faces in y = 0 and x = 0, the main bore along z.
 """
 
 import math
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -21,10 +20,7 @@ from OCP.BRepPrimAPI import (
 from OCP.GeomAbs import GeomAbs_C2
 from OCP.GeomAPI import GeomAPI_PointsToBSplineSurface
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
-from OCP.IFSelect import IFSelect_RetDone
-from OCP.Interface import Interface_Static
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
-from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
 from OCP.TColgp import TColgp_Array2OfPnt
 from OCP.TopAbs import TopAbs_EDGE
 from OCP.TopExp import TopExp_Explorer
@@ -69,22 +65,6 @@ def build_housing() -> Any:
     unify = ShapeUpgrade_UnifySameDomain(part, True, True, False)
     unify.Build()
     return unify.Shape()
-
-
-def write_step(shape: Any, path: Path) -> None:
-    """Write `shape` as STEP AP214 in millimetres, with a header that does not change from run to run."""
-    from OCP.APIHeaderSection import APIHeaderSection_MakeHeader
-    from OCP.TCollection import TCollection_HAsciiString
-
-    writer = STEPControl_Writer()
-    Interface_Static.SetCVal_s("write.step.product.name", "LW-1140 worm-drive housing")
-    writer.Transfer(shape, STEPControl_AsIs)
-    header = APIHeaderSection_MakeHeader(writer.Model())
-    header.SetName(TCollection_HAsciiString("LW-1140 worm-drive housing"))
-    header.SetTimeStamp(TCollection_HAsciiString("2026-01-01T00:00:00"))
-    header.SetAuthorValue(1, TCollection_HAsciiString("Larkspur Instrument Works"))
-    if writer.Write(str(path)) != IFSelect_RetDone:
-        raise OSError(f"cannot write {path}")
 
 
 def _box(x: float, y: float, z: float, dx: float, dy: float, dz: float) -> Any:

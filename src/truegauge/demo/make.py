@@ -11,11 +11,12 @@ from truegauge.core.arrays import Ints, Mask, Points
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.projection import Projector
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
-from truegauge.demo.housing import BOLT_CIRCLE_RADIUS, MAIN_BORE, bolt_holes, build_housing, write_step
+from truegauge.demo.housing import BOLT_CIRCLE_RADIUS, MAIN_BORE, bolt_holes, build_housing
+from truegauge.demo.housing_pmi import write_annotated_step
 from truegauge.demo.scan_maker import InjectedError, ScanSettings, Shift, make_scan
 from truegauge.formats.files import write_whole
+from truegauge.formats.part import read_part
 from truegauge.formats.ply import ply_from_points
-from truegauge.formats.step import read_step
 
 CROSS_BORE_TILT = 0.0012  # rad
 BOLT_SHIFT = 0.18
@@ -92,8 +93,8 @@ def main() -> int:
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else demo.DATA
     folder.mkdir(parents=True, exist_ok=True)
     part = folder / demo.PART.name
-    write_step(build_housing(), part)
-    model = read_step(part)
+    write_annotated_step(build_housing(), part, "LW-1140 worm-drive housing")
+    model = read_part(part)
     settings = ScanSettings(hidden=hidden_from_scanner, errors=housing_errors(model))
     points, truth = make_scan(model, Projector(model), settings)
     comment = "LW-1140 worm-drive housing, number 0027, made-up data"

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import frozen
-from truegauge.core.cad.model import BSpline, CadModel, Edge, Face, Mesh, Surface, SurfaceKind
+from truegauge.core.cad.annotations import Annotations
+from truegauge.core.cad.model import Body, BSpline, CadModel, Edge, Face, Mesh, Surface, SurfaceKind
 
-VERSION = 1  # part of the cache key: raise it when the reader or this layout changes
+VERSION = 2  # part of the cache key: raise it when the reader or this layout changes
 
 
 def model_to_bytes(model: CadModel) -> bytes:
@@ -20,10 +21,16 @@ def model_to_bytes(model: CadModel) -> bytes:
     lengths = np.array([len(e.polyline) for e in model.edges])
     sides = [(*e.faces[:2], *([-1] * (2 - len(e.faces[:2])))) for e in model.edges]
     arrays: dict[str, NDArray[np.generic]] = {
-        "identity": np.array([model.key, model.name]),
+        "identity": np.array([model.key, model.name, model.unit, model.annotations.model_dump_json()]),
+        "notes": np.array(model.notes, dtype=str),
+        "body_name": np.array([b.name for b in model.bodies], dtype=str),
+        "body_color": np.array([_stored_color(b.color) for b in model.bodies], dtype=np.int64).reshape(-1, 3),
+        "face_name": np.array([f.name for f in model.faces], dtype=str),
+        "face_color": np.array([_stored_color(f.color) for f in model.faces], dtype=np.int64).reshape(-1, 3),
+        "face_body": np.array([f.body for f in model.faces], dtype=np.int64),
         "kind": np.array([int(s.kind) for s in surfaces]),
         "frame": np.array([[s.origin, s.x, s.y, s.z] for s in surfaces]),
-        "size": np.array([(s.radius, s.minor, s.half_angle, s.outward) for s in surfaces]),
+        "size": np.array([(s.radius, s.minor, s.half_angle, s.outward, s.offset) for s in surfaces]),
         "area": np.array([f.area for f in model.faces]),
         "box": np.array([f.box for f in model.faces]),
         "centroid": np.array([f.centroid for f in model.faces]),
@@ -62,16 +69,37 @@ def model_from_file(path: Path) -> CadModel:
             if f"spline_{i}_poles" in a:
                 du, dv = (int(x) for x in a[f"spline_{i}_degrees"])
                 spline = BSpline(du, dv, *(a[f"spline_{i}_{n}"] for n in ("knots_u", "knots_v", "poles", "weights")))
-            radius, minor, half_angle, outward = (float(x) for x in a["size"][i])
+            radius, minor, half_angle, outward, offset = (float(x) for x in a["size"][i])
             origin, x, y, z = a["frame"][i]
-            surface = Surface(SurfaceKind(int(kind)), origin, x, y, z, radius, minor, half_angle, int(outward), spline)
-            faces.append(Face(i, surface, float(a["area"][i]), a["box"][i], a["centroid"][i]))
+            surface = Surface(
+                SurfaceKind(int(kind)), origin, x, y, z, radius, minor, half_angle, int(outward), spline, offset
+            )
+            faces.append(
+                Face(
+                    i, surface, float(a["area"][i]), a["box"][i], a["centroid"][i], str(a["face_name"][i]),
+                    _color(a["face_color"][i]), int(a["face_body"][i]),
+                )
+            )  # fmt: skip
         mesh = Mesh(**{f.name: a[f"mesh_{f.name}"] for f in fields(Mesh)})
         polylines = np.split(a["edge_points"], np.cumsum(a["edge_lengths"])[:-1]) if len(a["edge_lengths"]) else []
         edges = tuple(
             Edge(line, tuple(int(x) for x in ends if x >= 0), bool(sharp))
             for line, ends, sharp in zip(polylines, a["edge_faces"], a["edge_sharp"], strict=True)
         )
-        return CadModel(str(a["identity"][0]), str(a["identity"][1]), tuple(faces), mesh, edges)
+        bodies = tuple(Body(str(n), _color(c)) for n, c in zip(a["body_name"], a["body_color"], strict=True))
+        key, name, unit, annotations = (str(x) for x in a["identity"])
+        return CadModel(
+            key, name, tuple(faces), mesh, edges, bodies, unit, tuple(str(n) for n in a["notes"]),
+            Annotations.model_validate_json(annotations),
+        )  # fmt: skip
     except (OSError, KeyError, IndexError, zipfile.BadZipFile) as error:
         raise ValueError(f"{path.name} is not a stored part") from error
+
+
+def _stored_color(color: tuple[int, int, int] | None) -> tuple[int, int, int]:
+    return color or (-1, -1, -1)
+
+
+def _color(stored: NDArray[np.generic]) -> tuple[int, int, int] | None:
+    r, g, b = (int(c) for c in stored)
+    return None if r < 0 else (r, g, b)

@@ -1,4 +1,4 @@
-"""Plan files (.tgplan): a ZIP of plan.json and the STEP file of the part."""
+"""Plan files (.tgplan): a ZIP of plan.json and the file of the part."""
 
 import json
 import tempfile
@@ -13,10 +13,9 @@ from truegauge.core.plan.document import SCHEMA_VERSION, Plan
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import content_key
-from truegauge.formats.step import read_step
+from truegauge.formats.part import PART_ENDINGS, read_part
 
 _DOCUMENT = "plan.json"
-_PART = "part.step"
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,11 +26,17 @@ class PlanFile:
     part: bytes | None
 
 
+def _part_member(plan: Plan) -> str:
+    """Return the name of the part inside a plan file: by the ending of the file that it came from."""
+    ending = Path(plan.part.file_name).suffix.lower() if plan.part is not None else ""
+    return f"part{ending if ending in PART_ENDINGS else '.step'}"
+
+
 def write_plan(path: Path, plan: Plan, part: bytes | None) -> None:
     """Save a plan with its part."""
     members = {_DOCUMENT: (json.dumps(plan.model_dump(mode="json"), indent=1) + "\n").encode()}
     if part is not None:
-        members[_PART] = part
+        members[_part_member(plan)] = part
     write_archive(path, members)
 
 
@@ -49,7 +54,7 @@ def read_plan(path: Path) -> PlanFile:
         plan = Plan.model_validate_json(json.dumps(document))
     except ValidationError as error:
         raise FormatError(path, f"the plan is damaged: {plain(error)}") from error
-    part = members.get(_PART)
+    part = members.get(_part_member(plan))
     if plan.part is not None and (part is None or content_key(part) != plan.part.sha256):
         raise FormatError(path, "the plan is damaged: its part is missing or is not the one the plan was made on")
     return PlanFile(plan, part)
@@ -68,7 +73,7 @@ def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) ->
     with tempfile.TemporaryDirectory() as folder:
         step = Path(folder) / (Path(file.plan.part.file_name).name or "part.step")
         step.write_bytes(file.part)
-        return read_step(step, progress=progress)
+        return read_part(step, progress=progress)
 
 
 def plain(error: ValidationError) -> str:

@@ -88,3 +88,21 @@ def standard_camera(name: str, box: NDArray[np.float64], aspect: float) -> Camer
     upward -= (upward @ back) * back
     upward /= np.linalg.norm(upward)
     return Camera(box.mean(axis=0), back, upward, 1.0).fitted(box, aspect)
+
+
+def ray_in_box(origin: Vector, direction: Vector, box: NDArray[np.float64] | None) -> tuple[Vector, float] | None:
+    """Return where a ray enters a box (2, 3) and how far it stays inside, mm; None when it misses the box.
+
+    Without a box the ray is as it was, without end.
+    """
+    if box is None:
+        return origin, np.inf
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ends = (box - origin) / direction
+    near = np.where(np.isnan(ends), -np.inf, ends).min(axis=0)
+    far = np.where(np.isnan(ends), np.inf, ends).max(axis=0)
+    outside = (direction == 0) & ((origin < box[0]) | (origin > box[1]))
+    start, end = max(0.0, float(near.max())), float(far.min())
+    if outside.any() or end <= start:
+        return None
+    return origin + start * direction, end - start

@@ -14,11 +14,12 @@ os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
 
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the drawing back-end
 from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPlane, vtkPlaneCollection, vtkPolyData
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
     vtkLight,
     vtkPolyDataMapper,
+    vtkProperty,
     vtkRenderer,
     vtkRenderWindow,
     vtkTexture,
@@ -37,6 +38,7 @@ log = logging.getLogger(__name__)
 MOVING_POINTS = 60_000
 _POINT_ACTORS = ("points", "few_points", "off_points", "few_off_points")
 _MAP_ACTORS = ("map", "no_data", "few_map", "few_no_data")
+_TINT = "tint "
 _OVER = 1.25  # the scale's texture reaches this far beyond its limits, hatched
 _HATCHES = 90.0  # across the diagonal
 
@@ -55,6 +57,8 @@ class Palette:
     selected: Rgb = (201, 154, 62)
     feature_points: Rgb = (110, 60, 10)
     strays: Rgb = (191, 58, 43)
+    cut: Rgb = (150, 120, 76)  # the inside of the surface, seen where a section opens the part
+    changed: Rgb = (74, 120, 168)
 
 
 class Scene:
@@ -76,6 +80,8 @@ class Scene:
         self._hidden_faces: NDArray[np.bool_] | None = None
         self._actors: dict[str, vtkActor] = {}
         self._show_points = self._show_map = False
+        self._opacity, self._edges_only = 1.0, False
+        self._section: vtkPlaneCollection | None = None
         self._multisamples = 0
         self.set_palette(self.palette)
 
@@ -90,7 +96,8 @@ class Scene:
             ("edges", palette.edge), ("smooth", palette.edge),
             ("points", palette.points), ("few_points", palette.points), ("off_points", palette.off_points),
             ("few_off_points", palette.off_points), ("hover", palette.hover),
-            ("selected", palette.selected), ("feature_points", palette.feature_points), ("strays", palette.strays),
+            ("selected", palette.selected), ("changed", palette.changed),
+            ("feature_points", palette.feature_points), ("strays", palette.strays),
         ):  # fmt: skip
             if name in self._actors:
                 self._actors[name].GetProperty().SetColor(*(c / 255 for c in color))
@@ -104,11 +111,68 @@ class Scene:
             return
         self._origin = model.box.mean(axis=0)
         self._radius = model.diagonal
-        mesh = model.mesh
-        self._surface("part", surface_data(mesh.vertices, mesh.triangles, mesh.normals, self._origin))
-        self._lines("edges", [e.polyline for e in model.edges if e.sharp], 1.3, 1.0)
-        self._lines("smooth", [e.polyline for e in model.edges if not e.sharp and len(e.faces) > 1], 1.0, 0.25)
+        self._build_part()
         self.set_palette(self.palette)
+
+    def _build_part(self) -> None:
+        """Make the surfaces, one actor a colour of the file, and the edges, of what is not hidden."""
+        model = self._model
+        for name in [n for n in self._actors if n in ("part", "edges", "smooth") or n.startswith(_TINT)]:
+            self._remove(name)
+        if model is None:
+            return
+        hidden = np.zeros(len(model.faces), dtype=bool) if self._hidden_faces is None else self._hidden_faces
+        tints = [f.color or (model.bodies[f.body].color if model.bodies else None) for f in model.faces]
+        for k, tint in enumerate([None, *sorted({t for t in tints if t is not None})]):
+            shown = np.array([t == tint for t in tints]) & ~hidden
+            if shown.any():
+                name = "part" if tint is None else f"{_TINT}{k}"
+                self._surface(name, self._faces_data(np.flatnonzero(shown)))
+                inside = vtkProperty()
+                inside.SetColor(*(c / 255 for c in self.palette.cut))
+                inside.SetAmbient(0.5)
+                self._actors[name].SetBackfaceProperty(inside)
+                if tint is not None:
+                    self._actors[name].GetProperty().SetColor(*(c / 255 for c in tint))
+        edges = [e for e in model.edges if not all(hidden[f] for f in e.faces)]
+        self._lines("edges", [e.polyline for e in edges if e.sharp], 1.3, 1.0)
+        self._lines("smooth", [e.polyline for e in edges if not e.sharp and len(e.faces) > 1], 1.0, 0.25)
+
+    def _faces_data(self, faces: NDArray[np.int64]) -> vtkPolyData:
+        assert self._model is not None
+        mesh = self._model.mesh
+        triangles = mesh.triangles[np.isin(mesh.triangle_face, faces)]
+        used, local = np.unique(triangles, return_inverse=True)
+        return surface_data(mesh.vertices[used], local.reshape(-1, 3), mesh.normals[used], self._origin)
+
+    def set_look(
+        self, hidden: NDArray[np.bool_] | None, opacity: float, edges_only: bool, section: NDArray[np.float64] | None
+    ) -> None:
+        """Hide faces (n,), see through the part, show only its edges, or keep only what lies in a box (2, 3) mm."""
+        before = self._hidden_faces
+        same = hidden is before or (hidden is not None and before is not None and np.array_equal(before, hidden))
+        self._hidden_faces, self._opacity, self._edges_only = hidden, opacity, edges_only
+        if not same:
+            self._build_part()
+        self._section = None
+        if section is not None:
+            self._section = vtkPlaneCollection()
+            for corner, sign in ((section[0], 1.0), (section[1], -1.0)):
+                for axis in np.eye(3):
+                    plane = vtkPlane()
+                    plane.SetOrigin(*(corner - self._origin))
+                    plane.SetNormal(*(sign * axis))
+                    self._section.AddItem(plane)
+        for actor in self._actors.values():
+            self._cut(actor)
+        self.set_palette(self.palette)
+        self._update_visibility(moving=False)
+
+    def _cut(self, actor: vtkActor) -> None:
+        if self._section is None:
+            actor.GetMapper().RemoveAllClippingPlanes()
+        else:
+            actor.GetMapper().SetClippingPlanes(self._section)
 
     def set_points(self, points: NDArray[np.float64] | None, off: NDArray[np.bool_] | None = None) -> None:
         """Give the points of the cloud (n, 3), part coordinates; None removes them. `off` are drawn paler."""
@@ -165,18 +229,20 @@ class Scene:
         )
 
     def set_faces(self, name: str, faces: tuple[int, ...]) -> None:
-        """Mark faces as ``hover`` or ``selected``; empty removes the mark."""
+        """Mark faces as ``hover``, ``selected`` or ``changed``; empty removes the mark."""
         self._remove(name)
         if self._model is None or not faces:
             return
-        mesh = self._model.mesh
-        triangles = mesh.triangles[np.isin(mesh.triangle_face, faces)]
-        used, local = np.unique(triangles, return_inverse=True)
-        data = surface_data(mesh.vertices[used], local.reshape(-1, 3), mesh.normals[used], self._origin)
-        self._surface(name, data, nearer=1.0)
+        shown = np.array([f for f in faces if f >= 0 and not self._is_hidden(f)], dtype=np.int64)
+        if len(shown) == 0:
+            return
+        self._surface(name, self._faces_data(shown), nearer=2.0 if name != "changed" else 1.0)
         if self._show_map:
             self._actors[name].GetProperty().SetOpacity(0.5)
         self.set_palette(self.palette)
+
+    def _is_hidden(self, face: int) -> bool:
+        return self._hidden_faces is not None and bool(self._hidden_faces[face])
 
     def set_feature_points(self, points: NDArray[np.float64] | None, strays: NDArray[np.float64] | None = None) -> None:
         """Show the points behind a selected feature, and those that were left out of it."""
@@ -237,6 +303,7 @@ class Scene:
             mapper.SetRelativeCoincidentTopologyPointOffsetParameter(-2 * nearer)
         actor = vtkActor()
         actor.SetMapper(mapper)
+        self._cut(actor)
         self._renderer.AddActor(actor)
         self._actors[name] = actor
         return actor
@@ -270,13 +337,17 @@ class Scene:
     def _update_visibility(self, *, moving: bool) -> None:
         points, shown_map = self._show_points, self._show_map
         for name, show in (
-            ("points", points and not moving), ("few_points", points and moving), ("part", not shown_map),
+            ("points", points and not moving), ("few_points", points and moving),
             ("off_points", points and not moving), ("few_off_points", points and moving),
             ("map", shown_map and not moving), ("no_data", shown_map and not moving),
             ("few_map", shown_map and moving), ("few_no_data", shown_map and moving),
         ):  # fmt: skip
             if name in self._actors:
                 self._actors[name].SetVisibility(show)
+        for name, actor in self._actors.items():
+            if name == "part" or name.startswith(_TINT):
+                actor.SetVisibility(not shown_map and not self._edges_only)
+                actor.GetProperty().SetOpacity(self._opacity)
 
 
 def _scale_texture(limit: float, tolerance: float) -> vtkTexture:

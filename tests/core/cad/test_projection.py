@@ -11,7 +11,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
 from truegauge import demo
-from truegauge.core.cad.kernel import read_step_shape
+from truegauge.core.cad.kernel.documents import read_document
 from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.cad.projection import NO_FACE
 from truegauge.core.clouds.spatial import spatial_order
@@ -22,7 +22,7 @@ from truegauge.demo.scan_maker import sample_surface
 @pytest.fixture(scope="module")
 def shape():
     """The skin of the part: inside a solid the kernel's distance is zero."""
-    return TopoDS.Shell_s(TopExp_Explorer(read_step_shape(str(demo.PART)), TopAbs_SHELL).Current())
+    return TopoDS.Shell_s(TopExp_Explorer(read_document(str(demo.PART), "step").shape, TopAbs_SHELL).Current())
 
 
 def kernel_distance(shape, point):

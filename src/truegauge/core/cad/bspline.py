@@ -3,10 +3,13 @@
 Piegl and Tiller, The NURBS Book (2nd ed., 1997), algorithms A2.1, A2.3 and A4.4.
 """
 
+import itertools
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from truegauge.core.arrays import Points
 from truegauge.core.cad.model import BSpline
 
 MAX_DEGREE = 14
@@ -26,6 +29,35 @@ def packed(spline: BSpline) -> tuple[int, int, NDArray[np.float64], NDArray[np.f
     """Return (degree_u, degree_v, knots_u, knots_v, weighted homogeneous poles (nu, nv, 4)) for the kernels."""
     homogeneous = np.concatenate([spline.poles * spline.weights[..., None], spline.weights[..., None]], axis=2)
     return spline.degree_u, spline.degree_v, spline.knots_u, spline.knots_v, np.ascontiguousarray(homogeneous)
+
+
+def nearest_parameters(spline: BSpline, points: Points) -> NDArray[np.float64]:
+    """Return the parameters (n, 2) of the nearest surface points, found without a start: a grid, then Newton."""
+    from scipy.spatial import cKDTree
+
+    u, v = (_samples(k, d) for k, d in ((spline.knots_u, spline.degree_u), (spline.knots_v, spline.degree_v)))
+    grid = np.array(np.meshgrid(u, v, indexing="ij")).reshape(2, -1).T
+    tree = cKDTree(evaluate_many(spline, grid)[:, 0])
+    seeds: NDArray[np.float64] = grid[tree.query(points)[1]]
+    out = np.empty_like(seeds)
+    _project_each(*packed(spline), np.ascontiguousarray(points), seeds, out)
+    return out
+
+
+def _samples(knots: NDArray[np.float64], degree: int) -> NDArray[np.float64]:
+    spans = np.unique(knots[degree : knots.size - degree])
+    steps = max(3, min(24, 240 // len(spans)))
+    return np.asarray(np.unique(np.concatenate([np.linspace(a, b, steps + 1) for a, b in itertools.pairwise(spans)])))
+
+
+@njit(cache=True, nogil=True)
+def _project_each(pu, pv, ku, kv, poles, points, seeds, out):  # type: ignore[no-untyped-def]
+    scratch = np.empty(SCRATCH)
+    d = scratch[:18].reshape((6, 3))
+    for i in range(points.shape[0]):
+        out[i, 0], out[i, 1] = project(
+            pu, pv, ku, kv, poles, points[i, 0], points[i, 1], points[i, 2], seeds[i, 0], seeds[i, 1], d, scratch[18:]
+        )
 
 
 @njit(cache=True, nogil=True)

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Ints, Normals, Points, Triangles, Vector
+from truegauge.core.cad.annotations import NO_ANNOTATIONS, Annotations
 
 
 class SurfaceKind(IntEnum):
@@ -47,7 +48,8 @@ class Surface:
     `origin`, `x`, `y`, `z` (unit, right-handed unless the file says otherwise) place it; `radius` is the radius of a
     cylinder or sphere, the major radius of a torus, the radius of a cone at `origin`; `minor` is the minor radius of
     a torus; `half_angle` (rad) belongs to a cone. `outward` is +1 where the material normal points away from the axis
-    or centre (for a plane: along z; for a B-spline: along du x dv), -1 where it points the other way.
+    or centre (for a plane: along z; for a B-spline: along du x dv), -1 where it points the other way. A B-spline may be
+    the base of an offset surface, `offset` mm along du x dv.
     """
 
     kind: SurfaceKind
@@ -60,17 +62,29 @@ class Surface:
     half_angle: float
     outward: int
     bspline: BSpline | None = None
+    offset: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Body:
+    """A body of the file: its name (in an assembly with the names above it) and its colour, if it has one."""
+
+    name: str
+    color: tuple[int, int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Face:
-    """One face of the part: its surface, area (mm^2), box (2, 3) and centroid (mm)."""
+    """One face of the part: its surface, area (mm^2), box (2, 3), centroid (mm), and what the file says about it."""
 
     index: int
     surface: Surface
     area: float
     box: NDArray[np.float64]
     centroid: Vector
+    name: str = ""
+    color: tuple[int, int, int] | None = None
+    body: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,13 +123,20 @@ class Edge:
 
 @dataclass(frozen=True, eq=False)
 class CadModel:
-    """A part. `key` identifies its content (hash of the file and of the reader's version)."""
+    """A part. `key` identifies its content (hash of the file and of the reader's version).
+
+    `unit` is the unit of length in the file (all numbers here are mm), `notes` tell what reading it had to mend.
+    """
 
     key: str
     name: str
     faces: tuple[Face, ...]
     mesh: Mesh
     edges: tuple[Edge, ...]
+    bodies: tuple[Body, ...] = ()
+    unit: str = "millimetre"
+    notes: tuple[str, ...] = ()
+    annotations: Annotations = NO_ANNOTATIONS
 
     @cached_property
     def box(self) -> NDArray[np.float64]:

@@ -134,11 +134,11 @@ class Projector:
         return NO_FACE if triangle < 0 else int(self._face_of[triangle])
 
     def pick_point(
-        self, origin: NDArray[np.float64], direction: NDArray[np.float64]
+        self, origin: NDArray[np.float64], direction: NDArray[np.float64], hidden_faces: Mask | None = None
     ) -> tuple[int, NDArray[np.float64]] | None:
         """Return the first face that a ray hits and the point there (on the seed mesh), or None."""
-        none = np.zeros(len(self._face_of), dtype=bool)
-        triangle, along = first_hit(self.tree, np.asarray(origin, float), np.asarray(direction, float), none)
+        hidden = np.zeros(len(self._face_of), dtype=bool) if hidden_faces is None else hidden_faces[self._face_of]
+        triangle, along = first_hit(self.tree, np.asarray(origin, float), np.asarray(direction, float), hidden)
         return None if triangle < 0 else (int(self._face_of[triangle]), origin + along * direction)
 
 

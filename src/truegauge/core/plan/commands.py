@@ -7,6 +7,7 @@ from truegauge.core.plan.document import (
     BestFitAlignment,
     Characteristic,
     ConstructedFeature,
+    Datum,
     DeviationScale,
     Extraction,
     NominalFeature,
@@ -33,10 +34,16 @@ class Command(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class SetPart:
-    """Give the plan its part. Features and characteristics of another part do not survive."""
+    """Give the plan its part. Features and characteristics of another part do not survive.
+
+    For a revision of the part, `new_of` pairs the numbers of old faces with those of the new ones; features keep what
+    is found again. A feature of which nothing is left keeps its place with faces below zero: it cannot be measured
+    until its faces are picked again.
+    """
 
     part: PartReference
     name: str
+    new_of: tuple[tuple[int, int], ...] | None = None
     label: str = "open part"
     merge_key: str = ""
 
@@ -44,14 +51,64 @@ class SetPart:
         """Replace the part."""
         if plan.part is not None and plan.part.sha256 == self.part.sha256:
             return plan.replace(part=self.part)
+        if self.new_of is not None:
+            numbers = dict(self.new_of)
+            return plan.replace(
+                part=self.part, features=tuple(f.replace(faces=_faces_now(f.faces, numbers)) for f in plan.features)
+            )
         return plan.replace(
             part=self.part,
             features=(),
             constructed=(),
+            datums=(),
             characteristics=(),
             name=self.name,
             title_block=TitleBlock(title=self.name),
         )
+
+
+def _faces_now(faces: tuple[int, ...], new_of: dict[int, int]) -> tuple[int, ...]:
+    kept = tuple(sorted({new_of[f] for f in faces if f in new_of}))
+    # Below zero, and still telling which it was: no two lost features are the same faces.
+    return kept or tuple(-1 - abs(f) for f in faces)
+
+
+@dataclass(frozen=True, slots=True)
+class SetDatum:
+    """Put a datum letter on a feature (the letter leaves the feature that had it), or with no feature remove it."""
+
+    letter: str
+    feature: str
+    new_features: tuple[NominalFeature, ...] = ()
+    merge_key: str = ""
+
+    @property
+    def label(self) -> str:
+        """What was done."""
+        return f"datum {self.letter}"
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the letter."""
+        rest = tuple(d for d in plan.datums if d.letter != self.letter)
+        named = (*rest, Datum(letter=self.letter, feature=self.feature)) if self.feature else rest
+        return plan.replace(
+            features=plan.features + self.new_features, datums=tuple(sorted(named, key=lambda d: d.letter))
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Several:
+    """Some commands as one step of undo."""
+
+    commands: tuple[Command, ...]
+    label: str
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Apply one after the other."""
+        for command in self.commands:
+            plan = command.apply(plan)
+        return plan
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,6 +235,7 @@ class RemoveFeature:
         return plan.replace(
             features=tuple(f for f in plan.features if f.id not in gone),
             constructed=tuple(f for f in plan.constructed if f.id not in gone),
+            datums=tuple(d for d in plan.datums if d.feature not in gone),
             characteristics=tuple(c for c in plan.characteristics if not gone & set(c.features)),
         )
 

@@ -76,8 +76,25 @@ class ConstructedFeature(Frozen):
         return self.id
 
 
+class Datum(Frozen):
+    """A datum letter on a feature."""
+
+    letter: str = Field(pattern=r"^[A-Z]{1,2}$")
+    feature: str
+
+
+class DatumReference(Frozen):
+    """A datum in the datum system of a characteristic; a common datum joins its letters by hyphens."""
+
+    letter: str
+    modifiers: tuple[str, ...] = ()
+
+
 class Characteristic(Frozen):
-    """One requirement. `lower` and `upper` are deviations from `nominal`, None where there is no limit."""
+    """One requirement. `lower` and `upper` are deviations from `nominal`, None where there is no limit.
+
+    `datums` and `modifiers` are as the drawing states them.
+    """
 
     id: str
     number: int = Field(ge=1)
@@ -87,6 +104,8 @@ class Characteristic(Frozen):
     nominal: float
     lower: float | None = None
     upper: float | None = None
+    datums: tuple[DatumReference, ...] = ()
+    modifiers: tuple[str, ...] = ()
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:
@@ -155,6 +174,7 @@ class Plan(Frozen):
     extraction: Extraction = Extraction()
     features: tuple[NominalFeature, ...] = ()
     constructed: tuple[ConstructedFeature, ...] = ()
+    datums: tuple[Datum, ...] = ()
     characteristics: tuple[Characteristic, ...] = ()
     scale: DeviationScale = DeviationScale()
     unit: Literal["mm", "inch"] = "mm"
@@ -170,6 +190,11 @@ class Plan(Frozen):
             ids.append(made.id)
         if len(set(ids)) != len(ids):
             raise ValueError("two features have the same id")
+        letters = [d.letter for d in self.datums]
+        if len(set(letters)) != len(letters):
+            raise ValueError("two datums have the same letter")
+        if {d.feature for d in self.datums} - set(ids):
+            raise ValueError("a datum refers to a feature that the plan does not have")
         numbers = [c.number for c in self.characteristics]
         if len(set(numbers)) != len(numbers) or len({c.id for c in self.characteristics}) != len(numbers):
             raise ValueError("two characteristics have the same number or id")

@@ -2,12 +2,15 @@
 
 import threading
 from collections.abc import Hashable
+from functools import cached_property
 
 import numpy as np
 
 from truegauge.core.arrays import frozen
 from truegauge.core.association import Criterion
+from truegauge.core.cad.elements import Elements
 from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.patterns import Patterns
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
@@ -25,7 +28,7 @@ from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.align import Alignment, AlignmentSettings, align
 from truegauge.core.tolerancing.judgement import State, judge
-from truegauge.core.tolerancing.kinds import kind_named
+from truegauge.core.tolerancing.kinds import KINDS, kind_named
 
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
@@ -49,6 +52,16 @@ class Evaluator:
             if self._projector is None:
                 self._projector = Projector(self.model)
             return self._projector
+
+    @cached_property
+    def elements(self) -> Elements:
+        """Holes, slots, fillets and what else the faces make up."""
+        return Elements(self.model)
+
+    @cached_property
+    def patterns(self) -> Patterns:
+        """Equal elements in order."""
+        return Patterns(self.elements)
 
     @property
     def can_pick(self) -> bool:
@@ -169,6 +182,8 @@ class Evaluator:
         """Return the value of a kind for features."""
         if sample is None:
             return NotComputed("no sample yet: bring in a scan")
+        if kind in KINDS and KINDS[kind].carried:
+            return self.graph.node(("carried", sample.key, kind), lambda: KINDS[kind].value(()))
         members = tuple(self.measured(plan, sample, g) for g in groups)
 
         def compute() -> float:

@@ -11,7 +11,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.build import Construction, offers
 from truegauge.core.constructions.built import built_measured, built_nominal, nominal_operands
 from truegauge.core.errors import EvaluationError
-from truegauge.core.plan.commands import AddCharacteristic, AddConstructed
+from truegauge.core.plan.commands import AddCharacteristic, AddConstructed, Command, Several
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
@@ -25,20 +25,24 @@ Groups = tuple[Group, ...]
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """One offered characteristic. `groups` are in the order that the kind wants (toleranced, then datum)."""
+    """One offered characteristic. `groups` are in the order that the kind wants (toleranced, then datum).
+
+    With `each`, the groups are equal features and every one gets the characteristic; `value` is then the worst.
+    """
 
     kind: Kind
     groups: Groups
     nominal: float
     value: float | None
     reason: str
+    each: bool = False
 
 
 def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
     """Return what makes sense for the selected features, best first; nothing for free-form faces."""
     offered: list[Proposal] = []
-    if not 1 <= len(selection) <= 3:
-        return offered
+    if len(selection) > 3:
+        return _for_each(evaluator, plan, sample, selection)
     nominals = [evaluator.nominal(g, plan) for g in selection]
     if any(isinstance(n, NotComputed) for n in nominals):
         return offered
@@ -52,8 +56,39 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
     return offered
 
 
-def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> AddCharacteristic:
-    """Return the command that adds the proposed characteristic and the features it needs."""
+def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
+    """Return what makes sense for every one of many equal features."""
+    nominals = [evaluator.nominal(g, plan) for g in selection]
+    known = [n for n in nominals if not isinstance(n, NotComputed)]
+    if len(known) < len(nominals):
+        return []
+    offered = []
+    for kind in kinds_for((known[0],)):
+        if not all(kind.fits((n,)) and abs(kind.nominal((n,)) - kind.nominal((known[0],))) < 1e-3 for n in known):
+            continue
+        values = [evaluator.value(plan, sample, kind.name, (g,)) for g in selection]
+        numbers = [v for v in values if not isinstance(v, NotComputed)]
+        nominal = kind.nominal((known[0],))
+        reason = next((v.reason for v in values if isinstance(v, NotComputed)), "")
+        worst = max(numbers, key=lambda v: abs(v - nominal)) if numbers else None
+        offered.append(Proposal(kind, selection, nominal, worst, reason, each=True))
+    return offered
+
+
+def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> Command:
+    """Return the command that adds the proposed characteristic (one for each, where so offered) and its features."""
+    if not proposal.each:
+        return _accept_one(plan, proposal, nominals)
+    commands: list[Command] = []
+    for group, nominal in zip(proposal.groups, nominals, strict=True):
+        one = Proposal(proposal.kind, (group,), proposal.nominal, None, "")
+        command = _accept_one(plan, one, (nominal,))
+        plan = command.apply(plan)
+        commands.append(command)
+    return Several(tuple(commands), f"add {len(commands)} x {proposal.kind.label}")
+
+
+def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> AddCharacteristic:
     new: list[NominalFeature] = []
     used: list[NominalFeature | ConstructedFeature] = []
     for group, nominal in zip(proposal.groups, nominals, strict=True):
@@ -64,7 +99,7 @@ def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> Add
     if len(used) > 1:
         name = f"{used[0].name} to {used[1].name}"
     characteristic = Characteristic(
-        id=_new_id(), number=number, name=name, kind=proposal.kind.name, features=tuple(f.id for f in used),
+        id=new_id(), number=number, name=name, kind=proposal.kind.name, features=tuple(f.id for f in used),
         nominal=proposal.nominal, lower=lower, upper=upper,
     )  # fmt: skip
     return AddCharacteristic(characteristic, tuple(new))
@@ -78,7 +113,7 @@ def _feature(
     if feature is not None:
         return feature
     assert not isinstance(group, str)
-    made = NominalFeature(id=_new_id(), name=_name(plan, nominal, len(new)), faces=group)
+    made = NominalFeature(id=new_id(), name=feature_name(plan, nominal, len(new)), faces=group)
     new.append(made)
     return made
 
@@ -138,7 +173,7 @@ def accept_construction(plan: Plan, offer: Offer, nominals: tuple[Nominal, ...])
     new: list[NominalFeature] = []
     members = tuple(_feature(plan, g, n, new).id for g, n in zip(offer.groups, nominals, strict=True))
     made = ConstructedFeature(
-        id=_new_id(), name=_free_name(plan, f"made {offer.construction.word}", 0),
+        id=new_id(), name=_free_name(plan, f"made {offer.construction.word}", 0),
         construction=offer.construction.name, members=members, values=offer.values,
     )  # fmt: skip
     return AddConstructed(made, tuple(new))
@@ -146,10 +181,13 @@ def accept_construction(plan: Plan, offer: Offer, nominals: tuple[Nominal, ...])
 
 def new_feature(plan: Plan, faces: tuple[int, ...], nominal: Nominal) -> NominalFeature:
     """Return a feature with a name of its own for faces that the plan does not have yet."""
-    return NominalFeature(id=_new_id(), name=_name(plan, nominal, 0), faces=faces)
+    return NominalFeature(id=new_id(), name=feature_name(plan, nominal, 0), faces=faces)
 
 
-def _name(plan: Plan, nominal: Nominal, offset: int) -> str:
+def feature_name(plan: Plan, nominal: Nominal | None, offset: int = 0) -> str:
+    """Return a name that no feature of the plan has yet; without a nominal feature it is a free-form face."""
+    if nominal is None:
+        return _free_name(plan, "surface", offset)
     f = nominal.feature
     hole = nominal.outward < 0
     match f:
@@ -176,5 +214,6 @@ def _free_name(plan: Plan, word: str, offset: int) -> str:
     return f"{word} {number}"
 
 
-def _new_id() -> str:
+def new_id() -> str:
+    """Return an id that no other thing of any plan has."""
     return uuid.uuid4().hex[:12]

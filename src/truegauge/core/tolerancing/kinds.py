@@ -47,6 +47,7 @@ class Kind:
     limits: Callable[[Nominals], Limits]
     common: bool = True
     angular: bool = False
+    carried: bool = False  # stated by the drawing, not evaluated yet
 
 
 def _plus_minus(nominal: Callable[[Nominals], float]) -> Callable[[Nominals], Limits]:
@@ -157,7 +158,38 @@ def _relation_kinds() -> list[Kind]:
     return kinds
 
 
-KINDS: dict[str, Kind] = {k.name: k for k in (*_size_kinds(), *_form_kinds(), *_relation_kinds())}
+def _carried(label: str) -> Callable[[MeasuredFeatures], float]:
+    def value(features: MeasuredFeatures) -> float:
+        raise EvaluationError(f"{label} is taken over from the drawing but not evaluated yet")
+
+    return value
+
+
+def _carried_kinds() -> list[Kind]:
+    """Kinds that a drawing may state and that have no evaluation yet: they are kept, and say so."""
+    labels = {
+        "position": "position", "profile_line": "profile of a line", "profile_surface": "profile of a surface",
+        "angularity": "angularity", "coaxiality": "coaxiality", "concentricity": "concentricity",
+        "symmetry": "symmetry", "circular_runout": "circular run-out", "total_runout": "total run-out",
+    }  # fmt: skip
+    return [
+        Kind(
+            name,
+            label,
+            name,
+            90,
+            True,
+            lambda features: False,
+            _zero,
+            _carried(label),
+            lambda features: (None, None),
+            carried=True,
+        )
+        for name, label in labels.items()
+    ]
+
+
+KINDS: dict[str, Kind] = {k.name: k for k in (*_size_kinds(), *_form_kinds(), *_relation_kinds(), *_carried_kinds())}
 
 
 def kind_named(name: str) -> Kind:

@@ -1,7 +1,4 @@
-"""The only place that talks to the CAD kernel (OpenCASCADE): shapes in, `CadModel` out.
-
-It holds the interpreter lock and can crash on damaged files, so it is run in a child process (`formats.step`).
-"""
+"""A shape of the CAD kernel as plain arrays: exact surfaces, seed mesh, edges."""
 
 import math
 from dataclasses import replace
@@ -15,17 +12,19 @@ from OCP.BRepGProp import BRepGProp, BRepGProp_Face
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
 from OCP.GeomAbs import GeomAbs_SurfaceType
-from OCP.GeomConvert import GeomConvert
+from OCP.GeomAdaptor import GeomAdaptor_Surface
+from OCP.GeomConvert import GeomConvert, GeomConvert_SurfToAnaSurf
 from OCP.gp import gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
-from OCP.IFSelect import IFSelect_RetDone
-from OCP.STEPControl import STEPControl_Reader
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
-from OCP.TopTools import TopTools_IndexedDataMapOfShapeListOfShape, TopTools_IndexedMapOfShape
+from OCP.TopTools import TopTools_IndexedDataMapOfShapeListOfShape
 
+from truegauge.core.cad.bspline import nearest_parameters
+from truegauge.core.cad.kernel.annotations import read_annotations
+from truegauge.core.cad.kernel.documents import CadDocument
 from truegauge.core.cad.model import BSpline, CadModel, Edge, Face, Mesh, Surface, SurfaceKind, border_edges
 from truegauge.core.cad.surfaces import normals_at
 from truegauge.core.errors import GeometryError
@@ -34,6 +33,7 @@ from truegauge.core.errors import GeometryError
 LINEAR_SHARE = 1e-4
 ANGULAR = 0.2
 SMOOTH_ANGLE = math.radians(2.0)
+SAME = 1e-6  # mm: a surface this near to a plane, cylinder, ... is one
 
 _ANALYTIC = {
     GeomAbs_SurfaceType.GeomAbs_Plane: SurfaceKind.PLANE,
@@ -44,35 +44,15 @@ _ANALYTIC = {
 }
 
 
-def read_step_shape(path: str) -> Any:
-    """Read a STEP file as one kernel shape, lengths converted to mm.
+def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
+    """Turn what a file holds into arrays.
 
     Raises
     ------
     GeometryError
-        The file is no STEP file, or holds no shape.
+        Faces that cannot be triangulated.
     """
-    reader = STEPControl_Reader()
-    if reader.ReadFile(path) != IFSelect_RetDone:
-        raise GeometryError("this is not a readable STEP file; export the part as STEP AP203, AP214 or AP242")
-    reader.TransferRoots()
-    if reader.NbShapes() == 0:
-        raise GeometryError("the STEP file holds no shape; export a solid or its surfaces")
-    return reader.OneShape()
-
-
-def model_from_shape(shape: Any, key: str, name: str) -> CadModel:
-    """Turn a kernel shape into arrays.
-
-    Raises
-    ------
-    GeometryError
-        No faces, or faces that cannot be triangulated.
-    """
-    face_map = TopTools_IndexedMapOfShape()
-    TopExp.MapShapes_s(shape, TopAbs_FACE, face_map)
-    if face_map.Extent() == 0:
-        raise GeometryError("the file holds no faces; export a solid or its surfaces, not wires or points")
+    shape, face_map = document.shape, document.faces
     BRepMesh_IncrementalMesh(shape, LINEAR_SHARE * _diagonal(shape), False, ANGULAR, False)
     faces, pieces = [], []
     start = 0
@@ -84,8 +64,16 @@ def model_from_shape(shape: Any, key: str, name: str) -> CadModel:
             raise GeometryError(
                 f"face {i} of {face_map.Extent()} cannot be triangulated; heal the part and export again"
             )
+        if surface.offset:
+            uv = _seeds(surface, vertices, uv, topo)
         normals = normals_at(surface, vertices, uv)
-        faces.append(_face(i, topo, surface, vertices))
+        face = _face(i, topo, surface, vertices)
+        faces.append(
+            replace(
+                face, name=document.face_names.get(i, ""), color=document.face_colors.get(i),
+                body=document.face_body[i],
+            )
+        )  # fmt: skip
         pieces.append((vertices, normals, uv, _counter_clockwise(vertices, normals, triangles) + start, i))
         start += len(vertices)
     triangles = np.vstack([p[3] for p in pieces])
@@ -97,7 +85,10 @@ def model_from_shape(shape: Any, key: str, name: str) -> CadModel:
         triangle_face=np.concatenate([np.full(len(p[3]), p[4], dtype=np.int64) for p in pieces]),
         boundary=border_edges(triangles),
     )
-    return CadModel(key, name, tuple(faces), mesh, _edges(shape, face_map, mesh))
+    return CadModel(
+        key, name, tuple(faces), mesh, _edges(shape, face_map, mesh), document.bodies, document.unit, document.notes,
+        read_annotations(document),
+    )  # fmt: skip
 
 
 def _diagonal(shape: Any) -> float:
@@ -122,12 +113,35 @@ def _surface(topo: Any) -> tuple[Surface, Any]:
     kind = _ANALYTIC.get(adaptor.GetType())
     if kind is not None:
         return _analytic(adaptor, kind, topo), topo
+    found = _recognised(topo)
+    if found is not None:
+        return found, topo
     mesh_face = topo
+    if adaptor.GetType() == GeomAbs_SurfaceType.GeomAbs_OffsetSurface:
+        return _offset_surface(topo), topo
     if adaptor.GetType() != GeomAbs_SurfaceType.GeomAbs_BSplineSurface:
         mesh_face = TopoDS.Face_s(BRepBuilderAPI_NurbsConvert(topo, True).Shape())
         BRepMesh_IncrementalMesh(mesh_face, LINEAR_SHARE * _diagonal(topo), False, ANGULAR, False)
         adaptor = BRepAdaptor_Surface(mesh_face)
     return _bspline_surface(mesh_face), mesh_face
+
+
+def _recognised(topo: Any) -> Surface | None:
+    """Return the plane, cylinder, cone, sphere or torus that a surface written in another way is, to `SAME` mm.
+
+    IGES and some STEP exports write every surface as a B-spline or a surface of revolution.
+    """
+    location = TopLoc_Location()
+    geometry = BRep_Tool.Surface_s(topo, location)
+    u0, u1, v0, v1 = BRepTools.UVBounds_s(topo)
+    converter = GeomConvert_SurfToAnaSurf(geometry)
+    simple = converter.ConvertToAnalytical(SAME, u0, u1, v0, v1)
+    if simple is None or converter.Gap() > SAME:
+        return None
+    moved = simple.Transformed(location.Transformation())
+    adaptor = GeomAdaptor_Surface(moved)
+    kind = _ANALYTIC.get(adaptor.GetType())
+    return None if kind is None else _analytic(adaptor, kind, topo)
 
 
 def _analytic(adaptor: Any, kind: SurfaceKind, topo: Any) -> Surface:
@@ -153,13 +167,40 @@ def _analytic(adaptor: Any, kind: SurfaceKind, topo: Any) -> Surface:
     return _with_outward(surface, topo)
 
 
+def _offset_surface(topo: Any) -> Surface:
+    """An offset surface as its base with the offset: the distance to it is the distance to the base less the offset.
+
+    Exact as long as the base curves less than the offset, which a surface without creases does.
+    """
+    location = TopLoc_Location()
+    geometry = BRep_Tool.Surface_s(topo, location)
+    spline = GeomConvert.SurfaceToBSplineSurface_s(geometry.BasisSurface())
+    spline.Transform(location.Transformation())
+    surface = replace(_from_spline(spline), offset=float(geometry.Offset()))
+    return _with_outward(surface, topo)
+
+
+def _seeds(surface: Surface, vertices: np.ndarray, uv: np.ndarray, topo: Any) -> np.ndarray:
+    """Return the parameters of the mesh on the base of an offset surface, in the parameters of our B-spline."""
+    assert surface.bspline is not None
+    location = TopLoc_Location()
+    base = BRep_Tool.Surface_s(topo, location).BasisSurface()
+    move = location.Transformation()
+    points = np.array([_xyz(base.Value(float(u), float(v)).Transformed(move)) for u, v in uv])
+    return nearest_parameters(surface.bspline, points)
+
+
 def _bspline_surface(topo: Any) -> Surface:
     location = TopLoc_Location()
     geometry = BRep_Tool.Surface_s(topo, location)
     spline = GeomConvert.SurfaceToBSplineSurface_s(geometry)
+    spline.Transform(location.Transformation())
+    return _with_outward(_from_spline(spline), topo)
+
+
+def _from_spline(spline: Any) -> Surface:
     spline.SetUNotPeriodic()
     spline.SetVNotPeriodic()
-    spline.Transform(location.Transformation())
     nu, nv = spline.NbUPoles(), spline.NbVPoles()
     poles = np.array([[_xyz(spline.Pole(i + 1, j + 1)) for j in range(nv)] for i in range(nu)])
     weights = np.array([[spline.Weight(i + 1, j + 1) for j in range(nv)] for i in range(nu)])
@@ -170,11 +211,10 @@ def _bspline_surface(topo: Any) -> Surface:
     ):
         knots.append(np.array([knot(k + 1) for k in range(count) for _ in range(multiplicity(k + 1))]))
     zero, axes = np.zeros(3), np.eye(3)
-    surface = Surface(
+    return Surface(
         SurfaceKind.BSPLINE, zero, axes[0], axes[1], axes[2], 0.0, 0.0, 0.0, 1,
         BSpline(spline.UDegree(), spline.VDegree(), knots[0], knots[1], poles, weights),
     )  # fmt: skip
-    return _with_outward(surface, topo)
 
 
 def _with_outward(surface: Surface, topo: Any) -> Surface:
@@ -186,7 +226,10 @@ def _with_outward(surface: Surface, topo: Any) -> Surface:
         u, v = u0 + share * (u1 - u0), v0 + share * (v1 - v0)
         oriented.Normal(u, v, point, normal)
         if normal.Magnitude() > 1e-12:
-            ours = normals_at(surface, _xyz(point)[None], np.array([[u, v]]))[0]
+            at = np.array([[u, v]])
+            if surface.bspline is not None and surface.offset:
+                at = nearest_parameters(surface.bspline, _xyz(point)[None])
+            ours = normals_at(surface, _xyz(point)[None], at)[0]
             outward = 1 if float(ours @ _xyz(normal)) > 0 else -1
             return replace(surface, outward=outward)
     raise GeometryError("a face has no normal anywhere")

@@ -1,0 +1,475 @@
+"""What the faces of a part make up, in the words of a workshop: holes, counterbores, slots, fillets, pads, ...
+
+Everything is read off the exact surfaces, the borders between faces, and rays along axes: no names in the file, no
+history of how the part was modelled.
+"""
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.arrays import Vector
+from truegauge.core.cad.model import CadModel, Surface, SurfaceKind
+from truegauge.core.cad.recognition import whole_surface
+
+FaceGroup = tuple[int, ...]
+_FULL = math.radians(30)  # a turned face without a gap wider than this goes all round
+_HALF = math.radians(6)
+_LENGTH, _ANGLE = 1e-3, 1e-4
+
+
+class ElementKind(StrEnum):
+    """What an element is called."""
+
+    HOLE = "hole"
+    COUNTERBORE = "counterbore"
+    COUNTERSINK = "countersink"
+    BOSS = "boss"
+    PIN = "pin"
+    SLOT = "slot"
+    PAD = "pad"
+    FILLET = "fillet"
+    SPHERE = "sphere"
+    CONE = "cone"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Element:
+    """One element: its faces in `groups` (one surface each, the one that names it first), mm.
+
+    `position` is on its axis where it begins (seen from outside), `direction` points out of the part along the axis.
+    `through` is None where it makes no sense; `second` is the larger diameter of a counterbore or countersink, the
+    length of a slot or pad.
+    """
+
+    kind: ElementKind
+    groups: tuple[FaceGroup, ...]
+    position: Vector
+    direction: Vector
+    diameter: float
+    depth: float
+    through: bool | None = None
+    second: float = 0.0
+    angle: float = 0.0
+    inside: bool = False
+
+    @property
+    def faces(self) -> FaceGroup:
+        """All its faces."""
+        return tuple(f for g in self.groups for f in g)
+
+    def describe(self, *, short: bool = False) -> str:
+        """Say what it is: "hole ⌀ 5.5, through, 14 deep", or short: "hole ⌀ 5.5"."""
+        if short:
+            size = f" x {_n(self.second)}" if self.kind in (ElementKind.SLOT, ElementKind.PAD) else ""
+            return f"{self.kind} {'' if size else '⌀ '}{_n(self.diameter)}{size}"
+        ending = "" if self.through is None else (", through" if self.through else ", blind")
+        match self.kind:
+            case ElementKind.HOLE:
+                return f"hole ⌀ {_n(self.diameter)}{ending}, {_n(self.depth)} deep"
+            case ElementKind.COUNTERBORE:
+                return f"counterbore ⌀ {_n(self.second)} on hole ⌀ {_n(self.diameter)}{ending}"
+            case ElementKind.COUNTERSINK:
+                wide = f"⌀ {_n(self.second)} x {_n(math.degrees(self.angle))}°"
+                return f"countersink {wide} on hole ⌀ {_n(self.diameter)}{ending}"
+            case ElementKind.BOSS | ElementKind.PIN:
+                return f"{self.kind} ⌀ {_n(self.diameter)}, {_n(self.depth)} long"
+            case ElementKind.SLOT | ElementKind.PAD:
+                size = f"{_n(self.diameter)} x {_n(self.second)}"
+                return f"{self.kind} {size}{ending}, {_n(self.depth)} {'deep' if self.inside else 'high'}"
+            case ElementKind.FILLET:
+                return f"{'inside' if self.inside else 'outside'} fillet, radius {_n(self.diameter / 2)}"
+            case ElementKind.SPHERE:
+                return f"{'socket' if self.inside else 'ball'} ⌀ {_n(self.diameter)}"
+            case _:
+                side = "inside" if self.inside else "outside"
+                return f"{side} cone {_n(math.degrees(self.angle))}°, {_n(self.depth)} long"
+
+
+def _n(value: float) -> str:
+    return f"{value:.3f}".rstrip("0").rstrip(".")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Turned:
+    """A turned surface group: extent along z from `low` to `high`, and how far round it goes (rad)."""
+
+    group: FaceGroup
+    surface: Surface
+    low: float
+    high: float
+    turn: float
+
+    @property
+    def inside(self) -> bool:
+        return self.surface.outward < 0
+
+    @property
+    def axis_point(self) -> Vector:
+        """The middle of its axis."""
+        return np.asarray(self.surface.origin + (self.low + self.high) / 2 * self.surface.z)
+
+
+@dataclass(eq=False)
+class Elements:
+    """The elements of one part, found when first asked for."""
+
+    model: CadModel
+
+    @cached_property
+    def all(self) -> tuple[Element, ...]:
+        """Every element; a face belongs to at most one."""
+        turned = self._turned()
+        found: list[Element] = []
+        taken: set[int] = set()
+        for make in (self._slots, self._holes, self._bosses, self._fillets, self._plain, self._pads):
+            for element in make(turned, taken):
+                found.append(element)
+                taken.update(element.faces)
+        return tuple(found)
+
+    @cached_property
+    def _by_face(self) -> dict[int, Element]:
+        return {f: e for e in self.all for f in e.faces}
+
+    def of_face(self, face: int) -> Element | None:
+        """Return the element that a face belongs to."""
+        return self._by_face.get(face)
+
+    def parallel_to(self, face: int) -> tuple[int, float] | None:
+        """Return the plane face that forms a width with this one (facing it or back to back), and the width, mm."""
+        here = self.model.faces[face]
+        if here.surface.kind != SurfaceKind.PLANE:
+            return None
+        normal = here.surface.z * here.surface.outward
+        best: tuple[float, int] | None = None
+        for other in self.model.faces:
+            s = other.surface
+            if s.kind != SurfaceKind.PLANE or float((s.z * s.outward) @ normal) > -1 + _ANGLE**2:
+                continue
+            width = abs(float((s.origin - here.surface.origin) @ normal))
+            if width > _LENGTH and self._overlap(face, other.index, normal) and (best is None or width < best[0]):
+                best = (width, other.index)
+        return None if best is None else (best[1], best[0])
+
+    # Turned faces ---------------------------------------------------------------------------------------------
+
+    def _turned(self) -> list[_Turned]:
+        done: set[int] = set()
+        found = []
+        for face in self.model.faces:
+            if face.index in done or face.surface.kind in (SurfaceKind.PLANE, SurfaceKind.BSPLINE):
+                continue
+            group = whole_surface(self.model, face.index)
+            done.update(group)
+            points = self._vertices(group)
+            s = face.surface
+            local = points - s.origin
+            along = local @ s.z
+            angles = np.sort(np.arctan2(local @ s.y, local @ s.x))
+            gap = float(np.max(np.diff(np.append(angles, angles[0] + 2 * np.pi))))
+            turn = 2 * math.pi if gap < _FULL else 2 * math.pi - gap
+            found.append(_Turned(group, s, float(along.min()), float(along.max()), turn))
+        return found
+
+    def _vertices(self, group: FaceGroup) -> NDArray[np.float64]:
+        mesh = self.model.mesh
+        ids = np.unique(mesh.triangles[np.isin(mesh.triangle_face, group)])
+        return np.asarray(mesh.vertices[ids])
+
+    def _holes(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+        bores = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and t.inside and t.turn > 6.28
+                 and not taken & set(t.group)]  # fmt: skip
+        cones = [t for t in turned if t.surface.kind == SurfaceKind.CONE and t.inside and t.turn > 6.28]
+        found, used = [], set[int]()
+        for small in sorted(bores, key=lambda t: t.surface.radius):
+            if used & set(small.group):
+                continue
+            wide = next((b for b in bores if b is not small and not used & set(b.group)
+                         and b.surface.radius > small.surface.radius + _LENGTH
+                         and _coaxial(b.surface, small.surface) and self._joined_by_plane(small, b)), None)  # fmt: skip
+            cone = next((c for c in cones if not used & set(c.group) and _coaxial(c.surface, small.surface)
+                         and self._share_edge(small.group, c.group)), None)  # fmt: skip
+            low_open, high_open = self._is_open(small, -1), self._is_open(small, 1)
+            way = 1.0 if high_open else -1.0
+            if high_open and low_open:  # it begins where more room is before it
+                way = 1.0 if self._room(small, 1) >= self._room(small, -1) else -1.0
+            kind, second, angle = ElementKind.HOLE, 0.0, 0.0
+            groups: tuple[FaceGroup, ...] = (small.group,)
+            low, high = small.low, small.high
+            partner = wide or cone
+            if partner is not None:
+                way = 1.0 if (partner.axis_point - small.axis_point) @ small.surface.z > 0 else -1.0
+                groups = (small.group, partner.group)
+                used.update(partner.group)
+                reach = (
+                    abs(float((partner.axis_point - small.axis_point) @ small.surface.z))
+                    + (partner.high - partner.low) / 2
+                )
+                low, high = (low, max(high, (low + high) / 2 + reach)) if way > 0 else (
+                    min(low, (low + high) / 2 - reach), high
+                )  # fmt: skip
+                other_open = low_open if way > 0 else high_open
+                low_open, high_open = (other_open, True) if way > 0 else (True, other_open)
+                if partner is wide:
+                    kind, second = ElementKind.COUNTERBORE, 2 * partner.surface.radius
+                else:
+                    kind, angle = ElementKind.COUNTERSINK, 2 * abs(partner.surface.half_angle)
+                    second = 2 * _largest_radius(partner)
+            end = high if way > 0 else low
+            used.update(small.group)
+            found.append(
+                Element(
+                    kind, groups, small.surface.origin + end * small.surface.z, way * small.surface.z,
+                    2 * small.surface.radius, high - low, low_open and high_open, second, angle, True,
+                )
+            )  # fmt: skip
+        return found
+
+    def _bosses(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+        found = []
+        for t in turned:
+            if t.surface.kind != SurfaceKind.CYLINDER or t.inside or t.turn < 6.28 or taken & set(t.group):
+                continue
+            length, diameter = t.high - t.low, 2 * t.surface.radius
+            # The free end of a boss has nothing before it; the other end stands on the part.
+            way = 1.0 if self._free(t, 1) >= self._free(t, -1) else -1.0
+            kind = ElementKind.PIN if length > 1.5 * diameter else ElementKind.BOSS
+            end = t.surface.origin + (t.high if way > 0 else t.low) * t.surface.z
+            found.append(Element(kind, (t.group,), end, way * t.surface.z, diameter, length))
+        return found
+
+    def _slots(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+        halves = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and abs(t.turn - math.pi) < _HALF]
+        found, used = [], set[int]()
+        for i, a in enumerate(halves):
+            for b in halves[i + 1 :]:
+                s, t = a.surface, b.surface
+                if used & {*a.group, *b.group} or a.inside != b.inside or abs(s.radius - t.radius) > _LENGTH:
+                    continue
+                if np.linalg.norm(np.cross(s.z, t.z)) > _ANGLE:
+                    continue
+                sides = sorted(self._smooth_planes(a.group) & self._smooth_planes(b.group))
+                if len(sides) != 2:
+                    continue
+                between = b.axis_point - a.axis_point
+                between = between - (between @ s.z) * s.z
+                length = float(np.linalg.norm(between)) + 2 * s.radius
+                middle = a.axis_point + between / 2
+                low, high = a.low - (a.low + a.high) / 2, a.high - (a.low + a.high) / 2
+                inside = a.inside
+                opened = [self._clear(middle, way * s.z, high, s.radius) for way in (1.0, -1.0)]
+                way = 1.0 if opened[0] else -1.0
+                if not inside:
+                    opened = (
+                        [True, False] if self._distance(middle, s.z) > self._distance(middle, -s.z) else [False, True]
+                    )
+                    way = 1.0 if opened[0] else -1.0
+                used.update((*a.group, *b.group))
+                found.append(
+                    Element(
+                        ElementKind.SLOT if inside else ElementKind.PAD,
+                        ((sides[0],), (sides[1],), a.group, b.group), middle + way * high * s.z, way * s.z,
+                        2 * s.radius, high - low, all(opened) if inside else None, length, 0.0, inside,
+                    )
+                )  # fmt: skip
+        return found
+
+    def _fillets(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+        found = []
+        for t in turned:
+            if taken & set(t.group) or len(self._smooth_neighbours(t.group)) < 2:
+                continue
+            kind = t.surface.kind
+            if kind == SurfaceKind.CYLINDER and t.turn < math.pi - _HALF:
+                radius = t.surface.radius
+            elif kind == SurfaceKind.TORUS:
+                radius = t.surface.minor
+            elif kind == SurfaceKind.SPHERE and t.turn < math.pi:
+                radius = t.surface.radius
+            else:
+                continue
+            found.append(
+                Element(ElementKind.FILLET, (t.group,), t.axis_point, t.surface.z, 2 * radius, t.high - t.low,
+                        inside=t.inside)
+            )  # fmt: skip
+        return found
+
+    def _plain(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+        found = []
+        for t in turned:
+            if taken & set(t.group):
+                continue
+            s = t.surface
+            if s.kind == SurfaceKind.SPHERE:
+                found.append(Element(ElementKind.SPHERE, (t.group,), s.origin, s.z, 2 * s.radius, t.high - t.low,
+                                     inside=t.inside))  # fmt: skip
+            elif s.kind == SurfaceKind.CONE:
+                found.append(Element(ElementKind.CONE, (t.group,), t.axis_point, s.z, 2 * _largest_radius(t),
+                                     t.high - t.low, angle=2 * abs(s.half_angle), inside=t.inside))  # fmt: skip
+        return found
+
+    def _pads(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+        """Raised flats: a plane whose borders all fall away to sides that end on a lower plane facing the same way."""
+        faces, found = self.model.faces, []
+        largest = max((f.area for f in faces if f.surface.kind == SurfaceKind.PLANE), default=0.0)
+        for face in faces:
+            s = face.surface
+            if s.kind != SurfaceKind.PLANE or face.index in taken or face.area > 0.25 * largest:
+                continue
+            normal = s.z * s.outward
+            sides = self._neighbours.get(face.index, {})
+            walls = [
+                o for o in sides
+                if faces[o].surface.kind == SurfaceKind.PLANE
+                and abs(float(faces[o].surface.z @ normal)) < _ANGLE and self._falls_away(face.index, o, normal)
+            ]  # fmt: skip
+            rest = [o for o in sides if o not in walls and faces[o].surface.kind == SurfaceKind.PLANE]
+            if len(walls) < 3 or rest:
+                continue
+            heights = [float(np.ptp(self._vertices((w,)) @ normal)) for w in walls]
+            height = min(heights)
+            floor = [
+                o for w in walls for o in self._neighbours.get(w, {})
+                if faces[o].surface.kind == SurfaceKind.PLANE and o != face.index
+                and float((faces[o].surface.z * faces[o].surface.outward) @ normal) > 1 - _ANGLE
+            ]  # fmt: skip
+            corners = self._vertices((face.index,))
+            if not floor:
+                continue
+            along = faces[walls[0]].surface.z
+            size = sorted(float(np.ptp(corners @ v)) for v in (along, np.cross(along, normal)))
+            if height > size[0] / 3:  # a block, not a pad
+                continue
+            found.append(
+                Element(ElementKind.PAD, ((face.index,),), face.centroid, normal, size[0], height, None, size[1])
+            )
+        return found
+
+    # Borders --------------------------------------------------------------------------------------------------
+
+    @cached_property
+    def _neighbours(self) -> dict[int, dict[int, bool]]:
+        """For every face its neighbours, and whether the border is smooth."""
+        found: dict[int, dict[int, bool]] = {}
+        for edge in self.model.edges:
+            if len(edge.faces) == 2:
+                a, b = edge.faces
+                for x, y in ((a, b), (b, a)):
+                    found.setdefault(x, {})[y] = found.get(x, {}).get(y, True) and not edge.sharp
+        return found
+
+    def _smooth_neighbours(self, group: FaceGroup) -> set[int]:
+        return {o for f in group for o, smooth in self._neighbours.get(f, {}).items() if smooth and o not in group}
+
+    def _smooth_planes(self, group: FaceGroup) -> set[int]:
+        return {o for o in self._smooth_neighbours(group) if self.model.faces[o].surface.kind == SurfaceKind.PLANE}
+
+    def _share_edge(self, a: FaceGroup, b: FaceGroup) -> bool:
+        return any(o in b for f in a for o in self._neighbours.get(f, {}))
+
+    def _joined_by_plane(self, small: _Turned, wide: _Turned) -> bool:
+        """Tell whether a flat ring across the axis joins two bores."""
+        for f in small.group:
+            for o in self._neighbours.get(f, {}):
+                s = self.model.faces[o].surface
+                flat = s.kind == SurfaceKind.PLANE and np.linalg.norm(np.cross(s.z, small.surface.z)) < _ANGLE
+                if flat and any(x in wide.group for x in self._neighbours.get(o, {})):
+                    # The ring lies between the two radii: on a wide plane both bores would merely begin.
+                    reach = self._vertices((o,)) - small.surface.origin
+                    reach = reach - np.outer(reach @ small.surface.z, small.surface.z)
+                    if np.linalg.norm(reach, axis=1).max() < wide.surface.radius + 10 * _LENGTH:
+                        return True
+        return False
+
+    def _falls_away(self, top: int, wall: int, normal: Vector) -> bool:
+        """Tell whether a wall lies below the plane that it borders."""
+        level = float(self.model.faces[top].surface.origin @ normal)
+        return bool((self._vertices((wall,)) @ normal).max() < level + 10 * _LENGTH)
+
+    def _overlap(self, a: int, b: int, normal: Vector) -> bool:
+        """Tell whether two parallel faces overlap by half of the smaller, seen along their normal (by their boxes)."""
+        x = np.linalg.svd(normal[None])[2][1]
+        y = np.cross(normal, x)
+        spans = []
+        for f in (a, b):
+            p = self._vertices((f,))
+            spans.append([(float((p @ v).min()), float((p @ v).max())) for v in (x, y)])
+        shared = smaller = 1.0
+        for (a0, a1), (b0, b1) in zip(*spans, strict=True):
+            shared *= max(0.0, min(a1, b1) - max(a0, b0))
+        smaller = min(math.prod(hi - lo for lo, hi in span) for span in spans)
+        return shared >= 0.5 * smaller > 0
+
+    # Rays -----------------------------------------------------------------------------------------------------
+
+    def _is_open(self, t: _Turned, way: int) -> bool:
+        return self._clear(t.axis_point, way * t.surface.z, (t.high - t.low) / 2, t.surface.radius)
+
+    def _room(self, t: _Turned, way: int) -> float:
+        distance = self._distance(t.axis_point, way * t.surface.z)
+        # Seen from both ends without an end: it begins on the side where the coordinates are larger.
+        return distance if math.isfinite(distance) else 1e6 + way * float(t.surface.z.sum())
+
+    def _clear(self, start: Vector, direction: Vector, half: float, radius: float) -> bool:
+        """Tell whether nothing closes a hole at its end: no bottom within the depth of a drill's point."""
+        return self._distance(start, direction) > half + 1.3 * radius + _LENGTH
+
+    def _free(self, t: _Turned, way: int) -> float:
+        """Return how far the outside reaches from the end of a boss, mm; below 0 in material, which is that thick."""
+        x = np.linalg.svd(t.surface.z[None])[2][1]
+        rim = 0.97 * t.surface.radius * (math.cos(0.31) * x + math.sin(0.31) * np.cross(t.surface.z, x))
+        end = t.surface.origin + (t.high + _LENGTH if way > 0 else t.low - _LENGTH) * t.surface.z + rim
+        distance, leaving = self._hit(end, way * t.surface.z)
+        return -distance if leaving else distance
+
+    def _distance(self, start: Vector, direction: Vector) -> float:
+        """Return the distance to the first surface that is entered from outside along a ray."""
+        return self._hit(start, direction, entering_only=True)[0]
+
+    @cached_property
+    def _triangles(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        mesh = self.model.mesh
+        a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
+        return a, b - a, c - a
+
+    def _hit(self, start: Vector, direction: Vector, *, entering_only: bool = False) -> tuple[float, bool]:
+        """Return how far the first triangle along a ray is (inf: none) and whether it is left from within.
+
+        Moeller and Trumbore, Fast, Minimum Storage Ray/Triangle Intersection (1997).
+        """
+        a, ab, ac = self._triangles
+        # A ray along the axis itself would meet the tips of cones and the corners of meshes.
+        across = np.linalg.svd(direction[None])[2][1]
+        start = start + 1e-3 * self.model.diagonal * 0.0137 * across
+        p = np.cross(direction, ac)
+        det = np.einsum("ij,ij->i", ab, p)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            t = start - a
+            u = np.einsum("ij,ij->i", t, p) / det
+            q = np.cross(t, ab)
+            v = (q @ direction) / det
+            w = np.einsum("ij,ij->i", ac, q) / det
+            hit = (np.abs(det) > 1e-14) & (u >= 0) & (v >= 0) & (u + v <= 1) & (w > 1e-9)
+        if entering_only:
+            hit &= det > 0  # counter-clockwise seen from the start: the outside looks at it
+        if not hit.any():
+            return math.inf, False
+        first = int(np.argmin(np.where(hit, w, np.inf)))
+        return float(w[first]), bool(det[first] < 0)
+
+
+def _coaxial(a: Surface, b: Surface) -> bool:
+    if np.linalg.norm(np.cross(a.z, b.z)) > _ANGLE:
+        return False
+    between = b.origin - a.origin
+    return bool(np.linalg.norm(between - (between @ a.z) * a.z) < _LENGTH)
+
+
+def _largest_radius(t: _Turned) -> float:
+    slope = math.tan(t.surface.half_angle)
+    return max(t.surface.radius + h * slope for h in (t.low, t.high))

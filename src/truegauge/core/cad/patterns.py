@@ -1,0 +1,156 @@
+"""Equal elements in a regular order: bolt circles, lines, and sets without an order."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.arrays import Vector
+from truegauge.core.cad.elements import Element, ElementKind, Elements
+
+_LENGTH, _ANGLE = 2e-3, 1e-3
+_REPEATED = (ElementKind.HOLE, ElementKind.COUNTERBORE, ElementKind.COUNTERSINK, ElementKind.BOSS, ElementKind.PIN,
+             ElementKind.SLOT, ElementKind.PAD)  # fmt: skip
+
+
+class PatternKind(StrEnum):
+    """How the elements stand."""
+
+    CIRCLE = "bolt circle"
+    LINE = "line"
+    SET = "set"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pattern:
+    """Equal elements in order. `size` (mm) is the diameter of a circle or the step of a line; `center` its middle."""
+
+    kind: PatternKind
+    members: tuple[Element, ...]
+    center: Vector
+    size: float
+
+    def describe(self, *, short: bool = False) -> str:
+        """Say what it is: "bolt circle ⌀ 60 of 6", or short: "bolt circle"."""
+        if short:
+            return "equal" if self.kind == PatternKind.SET else str(self.kind)
+        n = len(self.members)
+        size = f"{self.size:.3f}".rstrip("0").rstrip(".")
+        match self.kind:
+            case PatternKind.CIRCLE:
+                return f"bolt circle ⌀ {size} of {n}"
+            case PatternKind.LINE:
+                return f"line of {n}, step {size}"
+            case _:
+                return f"{n} equal ones"
+
+
+class Patterns:
+    """The patterns of one part."""
+
+    def __init__(self, elements: Elements) -> None:
+        self.all = tuple(_found(elements.all))
+        self._by_element = {id(m): p for p in self.all for m in p.members}
+
+    def of(self, element: Element) -> Pattern | None:
+        """Return the pattern that an element belongs to."""
+        return self._by_element.get(id(element))
+
+
+def _found(elements: tuple[Element, ...]) -> list[Pattern]:
+    rest = [e for e in elements if e.kind in _REPEATED]
+    centers = [e for e in elements if e.kind in (ElementKind.HOLE, ElementKind.BOSS, ElementKind.COUNTERBORE)]
+    patterns: list[Pattern] = []
+    while rest:
+        first = rest[0]
+        equal = [e for e in rest if _equal(first, e)]
+        rest = [e for e in rest if e not in equal]
+        while len(equal) >= 2:
+            best = _circle(equal, centers) or _line(equal)
+            if best is None:
+                patterns.append(Pattern(PatternKind.SET, tuple(equal), _places(equal).mean(axis=0), 0.0))
+                break
+            patterns.append(best)
+            equal = [e for e in equal if e not in best.members]
+    return patterns
+
+
+def _equal(a: Element, b: Element) -> bool:
+    sizes = ((a.diameter, b.diameter), (a.second, b.second), (a.depth, b.depth))
+    return (
+        a.kind == b.kind
+        and a.through == b.through
+        and all(abs(x - y) < _LENGTH for x, y in sizes)
+        and float(a.direction @ b.direction) > 1 - _ANGLE**2
+        and abs(float((a.position - b.position) @ a.direction)) < _LENGTH
+    )
+
+
+def _places(elements: list[Element]) -> NDArray[np.float64]:
+    return np.array([e.position for e in elements])
+
+
+def _circle(equal: list[Element], centers: list[Element]) -> Pattern | None:
+    """Return the largest set of three or more at equal angles about an axis: of another element, or of their own."""
+    places, axis = _places(equal), equal[0].direction
+    x = np.linalg.svd(axis[None])[2][1]
+    y = np.cross(axis, x)
+    flat = np.column_stack([places @ x, places @ y])
+    middles = [
+        np.array([c.position @ x, c.position @ y])
+        for c in centers
+        if abs(float(c.direction @ axis)) > 1 - _ANGLE**2 and c not in equal
+    ]
+    # A circle through all of them counts if they stand regularly: four at the corners of a rectangle do not.
+    middles.append(flat.mean(axis=0))
+    best: list[int] = []
+    at = flat.mean(axis=0)
+    for middle in middles:
+        reach = np.linalg.norm(flat - middle, axis=1)
+        for radius in np.unique(np.round(reach, 2)):
+            rows = np.flatnonzero(np.abs(reach - radius) < 0.01)
+            if len(rows) >= 3 and len(rows) > len(best) and radius > _LENGTH and _regular(flat[rows] - middle):
+                best, at = list(rows), middle
+    if not best:
+        return None
+    angles = np.arctan2(*(flat[best] - at).T[::-1])
+    members = tuple(equal[best[i]] for i in np.argsort(np.mod(angles, 2 * np.pi)))
+    height = float(places[best[0]] @ axis)
+    center = at[0] * x + at[1] * y + height * axis
+    return Pattern(PatternKind.CIRCLE, members, center, 2 * float(np.linalg.norm(flat[best] - at, axis=1).mean()))
+
+
+def _regular(spokes: NDArray[np.float64]) -> bool:
+    angles = np.sort(np.arctan2(spokes[:, 1], spokes[:, 0]))
+    steps = np.diff(np.append(angles, angles[0] + 2 * np.pi))
+    return bool(np.abs(steps - 2 * np.pi / len(steps)).max() < 5 * _ANGLE)
+
+
+def _line(equal: list[Element]) -> Pattern | None:
+    """Return three or more with equal steps on a line."""
+    places = _places(equal)
+    n = len(equal)
+    best: list[int] = []
+    for i in range(n):
+        for j in range(n):
+            if i == j:
+                continue
+            step = places[j] - places[i]
+            rows = [i]
+            while True:
+                target = places[i] + len(rows) * step
+                near = np.linalg.norm(places - target, axis=1)
+                k = int(np.argmin(near))
+                if near[k] > _LENGTH * 2:
+                    break
+                rows.append(k)
+            if len(rows) >= 3 and len(rows) > len(best):
+                best = rows
+    if not best:
+        return None
+    chosen = places[best]
+    return Pattern(
+        PatternKind.LINE, tuple(equal[k] for k in best), chosen.mean(axis=0),
+        float(np.linalg.norm(chosen[1] - chosen[0])),
+    )  # fmt: skip

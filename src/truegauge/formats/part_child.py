@@ -1,0 +1,29 @@
+"""The child process of `formats.part`: CAD file in, NumPy archive out. Run by `formats.guard`."""
+
+import sys
+from pathlib import Path
+
+
+def convert(source: Path, out: Path) -> int:
+    """Read ``source``, write ``out``; 0, or 3 with a message for the user on standard error."""
+    from truegauge.core.cad.kernel.documents import read_document
+    from truegauge.core.cad.kernel.shapes import model_from_document
+    from truegauge.core.errors import TrueGaugeError
+    from truegauge.formats.cad_arrays import model_to_bytes
+    from truegauge.formats.part import CAD_KINDS, part_key
+
+    try:
+        document = read_document(str(source), CAD_KINDS[source.suffix.lower()])
+        model = model_from_document(document, part_key(source.read_bytes()), source.stem)
+    except TrueGaugeError as error:
+        sys.stderr.write(f"\n{error}\n")
+        return 3
+    except MemoryError:
+        sys.stderr.write("\nthe part needs more memory than allowed; export it without detail\n")
+        return 3
+    out.write_bytes(model_to_bytes(model))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(convert(Path(sys.argv[1]), Path(sys.argv[2])))
