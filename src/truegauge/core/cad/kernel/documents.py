@@ -161,8 +161,10 @@ def _walk(label: Any, placement: Any, path: str, color: Rgb | None, leaves: list
         there = TDF_Label()
         XCAFDoc_ShapeTool.GetReferredShape_s(label, there)
         here = placement.Multiplied(XCAFDoc_ShapeTool.GetLocation_s(label))
-        name = _name(label) if not _name(there) or _name(label) not in ("", "SHELL", "SOLID") else _name(there)
-        _walk_into(there, here, path, name, _color(label) or color, leaves, depth)
+        given = _name(label)
+        # Where the assembly gives an instance no name of its own, the kernel writes the place of the definition.
+        own = given not in ("", "SHELL", "SOLID", "COMPOUND") and not given.startswith("=>")
+        _walk_into(there, here, path, given if own else _name(there), _color(label) or color, leaves, depth)
     else:
         _walk_into(label, placement, path, _name(label), color, leaves, depth)
 

@@ -134,8 +134,13 @@ def _recognised(topo: Any) -> Surface | None:
     location = TopLoc_Location()
     geometry = BRep_Tool.Surface_s(topo, location)
     u0, u1, v0, v1 = BRepTools.UVBounds_s(topo)
-    converter = GeomConvert_SurfToAnaSurf(geometry)
-    simple = converter.ConvertToAnalytical(SAME, u0, u1, v0, v1)
+    simple = None
+    # Surfaces of revolution are understood only as a whole, some B-splines only within the borders of the face.
+    for bounds in ((), (u0, u1, v0, v1)):
+        converter = GeomConvert_SurfToAnaSurf(geometry)
+        simple = converter.ConvertToAnalytical(SAME, *bounds)
+        if simple is not None and converter.Gap() <= SAME:
+            break
     if simple is None or converter.Gap() > SAME:
         return None
     moved = simple.Transformed(location.Transformation())
