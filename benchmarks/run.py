@@ -21,10 +21,10 @@ from truegauge.core.plan.document import Characteristic
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.registration.align import align
 from truegauge.demo.scan_maker import ScanSettings, make_scan
+from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.formats.sample_file import open_sample
-from truegauge.formats.part import read_part
 
 PROGRAM = Path(sys.executable).parent / "truegauge"
 

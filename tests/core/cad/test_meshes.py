@@ -8,7 +8,7 @@ from truegauge.core.cad.bspline import evaluate_many
 from truegauge.core.cad.bvh import build_bvh, first_hit
 from truegauge.core.cad.model import SurfaceKind, border_edges
 from truegauge.core.cad.plane_mesh import even_plane_mesh
-from truegauge.core.cad.pseudo_normals import edge_and_corner_normals
+from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
 from truegauge.core.deviations.deviation_map import COARSE, map_mesh
 from truegauge.demo.faces import face_of_kind, plane_at
@@ -59,7 +59,8 @@ def test_the_map_mesh_covers_the_part(model):
 
 
 def test_pseudo_normals_of_a_cube_point_outwards():
-    edge, corner = edge_and_corner_normals(CUBE, CUBE_TRIANGLES, 1e-6)
+    around = surroundings(CUBE, CUBE_TRIANGLES, np.zeros(12, dtype=np.int64), 1e-6)
+    edge, corner = around.edge, around.corner
     out = CUBE[CUBE_TRIANGLES] - 0.5
     assert (np.einsum("mki,mki->mk", corner, out) > 0).all()
     unit = corner / np.linalg.norm(corner, axis=2, keepdims=True)
