@@ -38,7 +38,7 @@ def inspect(
     plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
     scan: Annotated[Path, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
     out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
-    units: Units = "mm",
+    units: Units = "",
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
     from truegauge.core.errors import FormatError
@@ -55,7 +55,7 @@ def inspect(
     file = read_plan(plan)
     model = model_of_plan(plan, file)
     sample, _ = open_sample(scan, units)
-    _check_unit(scan, sample.points, model.diagonal)
+    _check_unit(scan, sample.points, model.diagonal, sample.data.unit)
     evaluator = Evaluator(model)
     evaluation = evaluator.evaluate(file.plan, sample)
     try:
@@ -78,7 +78,7 @@ def inspect(
 def compare(
     part: Annotated[Path, typer.Argument(help="The part (STEP).")],
     scan: Annotated[Path, typer.Argument(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
-    units: Units = "mm",
+    units: Units = "",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Align a scan to a part and tell how far it deviates, mm."""
@@ -90,7 +90,7 @@ def compare(
 
     model = read_part(part)
     sample, _ = open_sample(scan, units)
-    _check_unit(scan, sample.points, model.diagonal)
+    _check_unit(scan, sample.points, model.diagonal, sample.data.unit)
     alignment, cloud = Evaluator(model).aligned(Plan(), sample)
     a, c = needed(alignment), needed(cloud)
     document = {
@@ -300,14 +300,13 @@ def _one_of(text: str, kinds: type, what: str) -> str:
     return text
 
 
-def _check_unit(path: Path, points: Points, diagonal: float) -> None:
+def _check_unit(path: Path, points: Points, diagonal: float, unit: str) -> None:
     from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
     from truegauge.core.errors import FormatError
 
-    doubt = unit_doubt(scan_diagonal(points), diagonal)
+    doubt = unit_doubt(scan_diagonal(points), diagonal, unit)
     if doubt is not None:
-        other = "inch" if doubt.endswith("inch") else "mm"
-        raise FormatError(path, f"{doubt}; add --units {other}")
+        raise FormatError(path, f"{doubt.text}; add --units {doubt.unit}")
 
 
 def main() -> None:

@@ -1,6 +1,6 @@
 """Messages over the view: what happened, and at most one thing to do about it."""
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from truegauge.app.session import Notice
@@ -8,6 +8,8 @@ from truegauge.app.session import Notice
 
 class NoticeBar(QFrame):
     """Stays until it is closed or replaced: an inspector must not miss it."""
+
+    closed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -18,11 +20,14 @@ class NoticeBar(QFrame):
         self.text.setWordWrap(True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.action = QPushButton()
+        self.second = QPushButton()
         self.closing = QPushButton("Close")
-        self.closing.clicked.connect(self.hide)
+        self.closing.clicked.connect(self._on_closed)
         self.action.clicked.connect(self._on_action)
+        self.second.clicked.connect(self._on_second)
         layout.addWidget(self.text, 1)
         layout.addWidget(self.action)
+        layout.addWidget(self.second)
         layout.addWidget(self.closing)
         self._notice: Notice | None = None
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -34,6 +39,10 @@ class NoticeBar(QFrame):
         self.text.setText(notice.text)
         self.action.setText(notice.action)
         self.action.setVisible(bool(notice.action))
+        self.second.setText(notice.second)
+        self.second.setVisible(bool(notice.second))
+        self.setProperty("asks", bool(notice.second))
+        self.style().polish(self)
         self.place()
         self.show()
         self.raise_()
@@ -47,6 +56,15 @@ class NoticeBar(QFrame):
             layout = self.layout()
             self.setFixedHeight(max(52, layout.heightForWidth(width) if layout else 52))
             self.move((parent.width() - width) // 2, 12)
+
+    def _on_closed(self) -> None:
+        self.hide()
+        self.closed.emit()
+
+    def _on_second(self) -> None:
+        self.hide()
+        if self._notice is not None and self._notice.second_callback is not None:
+            self._notice.second_callback()
 
     def _on_action(self) -> None:
         self.hide()

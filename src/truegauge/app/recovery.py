@@ -93,7 +93,7 @@ class Keeper(QObject):
             write_plan(self._plan, s.plan, s.part_content)
             self._plan.with_suffix(".json").write_text(json.dumps({"plan_path": str(s.plan_path or "")}))
             if s.sample is not None and s.sample.key != self._kept_sample:
-                write_sample(self._plan.with_suffix(".tgsample"), s.sample, s.sample_content)
+                write_sample(self._plan.with_suffix(".tgsample"), s.sample, s.sample_contents)
                 self._kept_sample = s.sample.key
         except (FormatError, OSError) as error:
             s.notify(f"your unsaved work cannot be kept safe ({error}); save the plan soon")

@@ -20,7 +20,8 @@ from truegauge.core.cad.patterns import Pattern
 from truegauge.core.cad.recognition import describe_face, whole_surface
 from truegauge.core.cad.revision import Matching, match_faces
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
-from truegauge.core.errors import FormatError, TrueGaugeError
+from truegauge.core.clouds.recipe import Recipe, Step, describe
+from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
 from truegauge.core.plan.annotation_import import AnnotationImport, import_annotations
 from truegauge.core.plan.commands import (
     AddCharacteristic,
@@ -28,6 +29,7 @@ from truegauge.core.plan.commands import (
     RemoveCharacteristic,
     RemoveFeature,
     SetPart,
+    SetRecipe,
     Several,
 )
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature, PartReference, Plan
@@ -46,12 +48,14 @@ from truegauge.core.plan.proposals import (
 from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of
-from truegauge.formats.files import content_key, read_bytes
+from truegauge.formats.files import content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
 from truegauge.formats.part import NOMINAL_ENDING, PART_ENDINGS, part_key, read_part
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
+from truegauge.formats.ply import ply_from_mesh, ply_from_points
 from truegauge.formats.sample_file import open_sample, write_sample
-from truegauge.formats.scan import SCAN_READERS
+from truegauge.formats.scan import SCAN_READERS, Columns
+from truegauge.formats.stl import stl_from_mesh
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Ints
@@ -65,11 +69,13 @@ PLAN_ENDING = ".tgplan"
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Notice:
-    """A message for the user: what happened, and possibly one thing to do about it."""
+    """A message for the user: what happened, and possibly one or two things to do about it."""
 
     text: str
     action: str = ""
     callback: Callable[[], None] | None = None
+    second: str = ""
+    second_callback: Callable[[], None] | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -93,6 +99,7 @@ class Session(QObject):
     stage_changed = Signal()
     busy_changed = Signal()
     noticed = Signal(object)
+    columns_wanted = Signal(object, object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -101,7 +108,7 @@ class Session(QObject):
         self.evaluator: Evaluator | None = None
         self.part_content: bytes | None = None
         self.sample: Sample | None = None
-        self.sample_content = b""
+        self.sample_contents: tuple[bytes, ...] = ()
         self.evaluation: Evaluation | None = None
         self.selection: Groups = ()
         self.selected_characteristic = ""
@@ -117,7 +124,8 @@ class Session(QObject):
         self.busy_text, self.busy_fraction = "", 0.0
         self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
         self._job: Job | None = None
-        self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str]] = []
+        self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, _Again | None]] = []
+        self._again: _Again | None = None
         self._then: Callable[[Any], None] = lambda _: None
         self._job_text = ""
         self._closed = False
@@ -161,7 +169,7 @@ class Session(QObject):
 
     # Opening and saving --------------------------------------------------------------------------------------------
 
-    def open_file(self, path: Path, unit: str = "mm") -> None:
+    def open_file(self, path: Path, unit: str = "") -> None:
         """Open whatever the file is by its ending: a part, a scan or sample, or a plan."""
         ending = path.suffix.lower()
         if ending in PART_ENDINGS and (ending != NOMINAL_ENDING or names_features(path)):
@@ -249,28 +257,36 @@ class Session(QObject):
         self.plan_changed.emit()
         return found
 
-    def open_scan(self, path: Path, unit: str = "mm") -> None:
-        """Bring in a scan, or open a sample; everything is evaluated again."""
+    def open_scan(self, path: Path, unit: str = "", columns: Columns | None = None, *, add: bool = False) -> None:
+        """Bring in a scan, or open a sample; everything is evaluated again.
 
-        def work(progress: Progress) -> tuple[Sample, bytes]:
-            progress(0.3, "")
-            sample, content = open_sample(path, unit)
+        With `add` the scan joins those of the present sample, in whose coordinates it must be.
+        """
+        present = self.sample if add else None
+        contents = self.sample_contents if add else ()
+
+        def work(progress: Progress) -> tuple[Sample, tuple[bytes, ...]]:
+            progress(0.1, "")
+            sample, content = open_sample(path, unit, columns)
+            progress(0.9, "")
             model = self.model
-            if model is not None:
-                doubt = unit_doubt(scan_diagonal(sample.points), model.diagonal)
+            # A unit that the user chose is believed; what a file does not tell is compared with the part.
+            if not unit and path.suffix.lower() != ".tgsample":
+                size = scan_diagonal(sample.points)
+                doubt = unit_doubt(size, None if model is None else model.diagonal, sample.data.unit)
                 if doubt is not None:
-                    raise _WrongUnit(path, doubt)
-            return sample, content
+                    raise _WrongUnit(path, doubt.text, doubt.unit, sample.data.unit)
+            return (sample, content) if present is None else (present.joined(sample), contents + content)
 
-        def done(result: tuple[Sample, bytes]) -> None:
-            self.sample, self.sample_content = result
+        def done(result: tuple[Sample, tuple[bytes, ...]]) -> None:
+            self.sample, self.sample_contents = result
             self.evaluation = None
             if self.evaluator is not None:
                 self.evaluator.forget_other_samples(self.sample.key)
             self.sample_changed.emit()
             self._evaluate()
 
-        self._start(work, done, f"Reading {path.name}")
+        self._start(work, done, f"Reading {path.name}", again=lambda u, c: self.open_scan(path, u or unit, c, add=add))
 
     def open_plan(self, path: Path) -> None:
         """Open a plan with its part; the sample stays and is evaluated by it."""
@@ -296,7 +312,7 @@ class Session(QObject):
         """Start over with an empty plan; the sample goes too."""
         self.history = History(Plan())
         self.plan_path = None
-        self.sample, self.sample_content = None, b""
+        self.sample, self.sample_contents = None, ()
         self.sample_changed.emit()
         self._plan_has_changed()
 
@@ -317,7 +333,42 @@ class Session(QObject):
         if self.sample is None:
             return False
         try:
-            write_sample(path, self.sample, self.sample_content)
+            write_sample(path, self.sample, self.sample_contents)
+        except FormatError as error:
+            self.notify(error)
+            return False
+        return True
+
+    def save_cloud(self, path: Path) -> bool:
+        """Save the points that count, in part coordinates, each with its deviation; False with a notice on failure."""
+        evaluation = self.evaluation
+        if evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            return False
+        points, found = evaluation.cloud.points, evaluation.cloud.found
+        rows = np.flatnonzero(evaluation.cloud.usable)
+        return self._write(
+            path, lambda: ply_from_points(
+                points[rows], normals=found.normals[rows], values=found.distance[rows],
+                comment="part coordinates in mm, deviation in mm",
+            )
+        )  # fmt: skip
+
+    def save_map(self, path: Path) -> bool:
+        """Save the deviation map as a mesh: PLY with a deviation at each vertex, or its shape as STL."""
+        if self.evaluator is None:
+            return False
+        found = self.evaluator.deviation_map(self.plan, self.sample)
+        if isinstance(found, NotComputed):
+            self.notify(found.reason)
+            return False
+        mesh, values = found.fine, found.fine_values
+        if path.suffix.lower() == ".stl":
+            return self._write(path, lambda: stl_from_mesh(mesh.vertices, mesh.triangles))
+        return self._write(path, lambda: ply_from_mesh(mesh.vertices, mesh.triangles, values))
+
+    def _write(self, path: Path, make: Callable[[], bytes]) -> bool:
+        try:
+            write_whole(path, make())
         except FormatError as error:
             self.notify(error)
             return False
@@ -543,6 +594,14 @@ class Session(QObject):
             self.display_changed.emit()
             self._make_map()
 
+    def set_recipe(self, recipe: Recipe, label: str) -> None:
+        """Change what is done to the points."""
+        self.run(SetRecipe(recipe, label))
+
+    def add_step(self, step: Step) -> None:
+        """Do one more thing to the points."""
+        self.set_recipe((*self.plan.recipe, step), describe(step).lower())
+
     def set_look(self, **changes: Any) -> None:
         """Change how the part is shown: hidden faces, transparency, edges only, section box."""
         self.look = replace(self.look, **changes)
@@ -580,9 +639,12 @@ class Session(QObject):
             self.show_needles = show
             self.display_changed.emit()
 
-    def notify(self, problem: Exception | str, action: str = "", callback: Callable[[], None] | None = None) -> None:
+    def notify(
+        self, problem: Exception | str, action: str = "", callback: Callable[[], None] | None = None,
+        second: str = "", second_callback: Callable[[], None] | None = None,
+    ) -> None:  # fmt: skip
         """Show a message."""
-        self.noticed.emit(Notice(_words(problem), action, callback))
+        self.noticed.emit(Notice(_words(problem), action, callback, second, second_callback))
 
     # Working -------------------------------------------------------------------------------------------------------
 
@@ -602,10 +664,13 @@ class Session(QObject):
         self.cancel()
         self._executor.shutdown(wait=True, cancel_futures=True)
 
-    def _start(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
+    def _start(
+        self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: _Again | None = None
+    ) -> None:
+        """Work in the background; `again` does the same with a unit or columns that had to be asked for."""
         if self._closed:
             return
-        self._waiting.append((work, done, text))
+        self._waiting.append((work, done, text, again))
         if self._job is None:
             self._next()
 
@@ -614,7 +679,7 @@ class Session(QObject):
             self.busy_text, self.busy_fraction = "", 0.0
             self.busy_changed.emit()
             return
-        work, done, text = self._waiting.pop(0)
+        work, done, text, self._again = self._waiting.pop(0)
         job = Job(work, self)
         self._job, self._then, self._job_text = job, done, text
         self.busy_text, self.busy_fraction = text, 0.0
@@ -639,9 +704,13 @@ class Session(QObject):
 
     def _on_failed(self, job: Job, error: Exception) -> None:
         self._end(job)
-        if isinstance(error, _WrongUnit):
-            path = Path(error.path)
-            self.notify(error, "Read as inch", lambda: self.open_scan(path, "inch"))
+        again = self._again
+        if isinstance(error, _WrongUnit) and again is not None:
+            unit, as_it_is = error.unit, error.read_as
+            self.notify(error, f"Read as {unit}", lambda: again(unit, None), f"Keep {as_it_is}",
+                        lambda: again(as_it_is, None))  # fmt: skip
+        elif isinstance(error, ColumnsUnknownError) and again is not None:
+            self.columns_wanted.emit(error, lambda columns: again("", columns))
         else:
             self.notify(error)
         self._go_on()
@@ -757,7 +826,14 @@ class Session(QObject):
 
 
 class _WrongUnit(FormatError):
-    """The size of a scan speaks for another unit."""
+    """The size of a scan speaks for another unit than the one that it was read by."""
+
+    def __init__(self, path: object, reason: str, unit: str, read_as: str) -> None:
+        super().__init__(path, reason)
+        self.unit, self.read_as = unit, read_as
+
+
+_Again = Callable[[str, Columns | None], None]
 
 
 def _evaluator(model: CadModel) -> Evaluator:

@@ -103,10 +103,17 @@ QToolButton {{ background: transparent; border: none; padding: 4px; border-radiu
 QToolButton:hover {{ background: {t.accent_soft}; }}
 QToolButton:focus {{ border: 1px solid {t.accent}; }}
 QListWidget::item:selected {{ background: {t.accent_soft}; color: {t.ink}; border-radius: 4px; }}
+QListWidget::indicator {{ width: 11px; height: 11px; border: 1px solid {t.soft}; border-radius: 3px;
+    background: {t.raised}; }}
+QListWidget::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+QTableWidget {{ background: {t.raised}; border: 1px solid {t.rule}; gridline-color: {t.rule}; }}
+QTableWidget::item:selected {{ background: {t.accent_soft}; color: {t.ink}; }}
+QHeaderView::section {{ background: {t.paper}; border: none; border-bottom: 1px solid {t.rule}; padding: 4px; }}
 QListView, QScrollArea {{ background: transparent; border: none; outline: none; }}
 QScrollArea > QWidget > QWidget {{ background: transparent; }}
 QFrame[role="card"] {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 9px; }}
 QFrame[role="notice"] {{ background: {t.raised}; border: 1px solid {t.outside}; border-radius: 9px; }}
+QFrame[role="notice"][asks="true"] {{ background: {t.raised}; border: 1px solid {t.accent}; border-radius: 9px; }}
 QMenu {{ background: {t.raised}; border: 1px solid {t.rule}; padding: 5px; }}
 QMenu::item {{ padding: 5px 26px 5px 14px; border-radius: 4px; }}
 QMenu::item:selected {{ background: {t.accent_soft}; }}

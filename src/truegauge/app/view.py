@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.outline_tool import OutlineTool
 from truegauge.app.overlays import paint_over
 from truegauge.app.painting import draw_glyph, draw_marker, state_marker
 from truegauge.app.session import Session
@@ -44,6 +45,7 @@ class View(QWidget):
     """The part, its points and its map."""
 
     camera_changed = Signal()
+    outline_closed = Signal()
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -63,6 +65,7 @@ class View(QWidget):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._on_rest)
+        self.outline = OutlineTool(self.update, self.outline_closed.emit)
         self._build()
         self._connect()
 
@@ -151,7 +154,8 @@ class View(QWidget):
             points = evaluation.cloud.points
             if points is not self._points_shown:
                 self._points_shown = points
-                self.scene.set_points(points, ~evaluation.cloud.usable)
+                there = ~evaluation.cloud.removed
+                self.scene.set_points(points[there], ~evaluation.cloud.usable[there])
                 self.scene.show_points(self._session.show_points)
         else:
             self._points_shown = None
@@ -236,6 +240,7 @@ class View(QWidget):
         self._paint_tags(painter)
         self._paint_ruler(painter)
         self._paint_axes(painter)
+        self.outline.paint(painter, self._theme, QRectF(self.rect()))
 
     def _paint_empty(self, painter: QPainter) -> None:
         painter.setPen(QPen(QColor(self._theme.rule), 1.5, Qt.PenStyle.DashLine))
@@ -424,6 +429,9 @@ class View(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Start a drag or a pick."""
         self.setFocus()
+        if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
+            self.outline.press(event.position())
+            return
         self._press = self._last = event.position()
         self._dragging = False
         if self._camera is not None and self._session.model is not None:
@@ -432,6 +440,9 @@ class View(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Turn (left), shift (right or middle), or tell what is under the pointer."""
         at = event.position()
+        if self.outline.active and self._press is None:
+            self.outline.move(at)
+            return
         if self._press is None or self._camera is None:
             self._last = at
             self._session.hover(self.face_at(at.x(), at.y()))
@@ -449,6 +460,9 @@ class View(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Pick, when the pointer did not travel."""
+        if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
+            self.outline.release()
+            return
         if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
             if event.modifiers() & Qt.KeyboardModifier.AltModifier:
                 self.pick_behind(event.position().x(), event.position().y())
@@ -458,6 +472,22 @@ class View(QWidget):
             self._session.pick(self.face_at(event.position().x(), event.position().y()), add=add)
         self._press = None
         self._dragging = False
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Close an outline that is drawn by corners."""
+        if self.outline.active:
+            self.outline.close()
+        else:
+            super().mouseDoubleClickEvent(event)
+
+    def add_outline(self, *, keep: bool) -> None:
+        """Leave out, or keep only, what lies inside the outline that was drawn."""
+        if self._camera is not None and self.outline.done:
+            evaluation = self._session.evaluation
+            aligned = evaluation is not None and not isinstance(evaluation.cloud, NotComputed)
+            step = self.outline.step(self._camera, self.width(), self.height(), keep=keep, aligned=aligned)
+            self.outline.cancel()
+            self._session.add_step(step)
 
     def leaveEvent(self, event: object) -> None:
         """Nothing is under the pointer any more."""
@@ -486,6 +516,10 @@ class View(QWidget):
                 self.set_camera(c.orbited(step[0], -step[1], self._session.model.box.mean(axis=0)), moving=True)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus) and c is not None:
             self.set_camera(c.zoomed(0.8 if key == Qt.Key.Key_Minus else 1.25, 0.5, 0.5, self._aspect), moving=True)
+        elif key == Qt.Key.Key_Escape and self.outline.mode:
+            self.outline.cancel()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
+            self.outline.close()
         elif key == Qt.Key.Key_Escape:
             self._session.select_groups(())
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposals:

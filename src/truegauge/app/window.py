@@ -24,6 +24,7 @@ from truegauge.app.benches.evaluate import EvaluateBench
 from truegauge.app.benches.measure import MeasureBench
 from truegauge.app.benches.part import PartBench
 from truegauge.app.benches.report import ReportBench
+from truegauge.app.columns_dialog import ColumnsDialog
 from truegauge.app.deviation_scale import DeviationScaleBar
 from truegauge.app.finder import Finder
 from truegauge.app.form_page import FormModel, FormPage
@@ -32,18 +33,21 @@ from truegauge.app.ledger import Ledger
 from truegauge.app.look import OPAQUE, SEE_THROUGH
 from truegauge.app.nominal_table import NominalTable
 from truegauge.app.notice_bar import NoticeBar
+from truegauge.app.outline_tool import MODES
 from truegauge.app.painting import application_icon
 from truegauge.app.proposals_strip import ProposalsStrip
 from truegauge.app.rail import Rail
 from truegauge.app.report_preview import ReportPreview
 from truegauge.app.section_panel import SectionPanel
-from truegauge.app.session import PLAN_ENDING, SCAN_ENDINGS, STAGES, Session
+from truegauge.app.session import PLAN_ENDING, SCAN_ENDINGS, STAGES, Notice, Session
 from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
 from truegauge.app.view import View
-from truegauge.core.errors import FormatError
+from truegauge.core.errors import ColumnsUnknownError, FormatError
+from truegauge.core.plan.graph import NotComputed
 from truegauge.formats.files import write_whole
 from truegauge.formats.part import PART_ENDINGS
 from truegauge.formats.results import results_csv
+from truegauge.formats.scan import Columns
 from truegauge.rendering.camera import STANDARD_VIEWS
 from truegauge.rendering.report_picture import report_picture
 from truegauge.reporting.pdf import write_pdf
@@ -98,7 +102,7 @@ class MainWindow(QMainWindow):
         below.setSpacing(0)
         right.addLayout(below, 1)
         self.part_bench = PartBench(s, t, self.ask_part, self.edit_nominals)
-        self.align_bench = AlignBench(s, self.ask_scan)
+        self.align_bench = AlignBench(s, self.ask_scan, self.ask_more, self.draw_outline)
         self.form = FormModel(s)
         self.measure_bench = MeasureBench(s, t, self.form)
         self.evaluate_bench = EvaluateBench(s)
@@ -137,6 +141,9 @@ class MainWindow(QMainWindow):
         s.display_changed.connect(self._place_floating)
         s.evaluated.connect(self._place_floating)
         s.noticed.connect(self.notice.show_notice)
+        s.columns_wanted.connect(self._ask_columns)
+        self.view.outline_closed.connect(self._on_outline_closed)
+        self.notice.closed.connect(self.view.outline.cancel)
         s.plan_changed.connect(self._on_plan_changed)
         s.evaluated.connect(self._want_preview)
         self.header.finder_wanted.connect(self.open_finder)
@@ -244,6 +251,32 @@ class MainWindow(QMainWindow):
         """Let the user choose a scan or a sample."""
         self._ask_open("Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self.session.open_scan)
 
+    def ask_more(self) -> None:
+        """Let the user choose a scan that joins those of the sample."""
+        self._ask_open(
+            "Add a scan", f"Scans (*{' *'.join(SCAN_ENDINGS)})", lambda path: self.session.open_scan(path, add=True)
+        )
+
+    def draw_outline(self, mode: str) -> None:
+        """Draw around points in the view."""
+        self.session.set_show_points(True)
+        self.view.outline.start(mode)
+        self.view.setFocus()
+
+    def _on_outline_closed(self) -> None:
+        self.notice.show_notice(
+            Notice(
+                "What lies inside the outline, as deep as it goes:", "Leave it out",
+                lambda: self.view.add_outline(keep=False), "Keep only it", lambda: self.view.add_outline(keep=True),
+            )
+        )  # fmt: skip
+
+    def _ask_columns(self, error: ColumnsUnknownError, then: Callable[[Columns], None]) -> None:
+        asking = ColumnsDialog(error, self)
+        asking.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        asking.accepted.connect(lambda: then(asking.columns()))
+        asking.open()
+
     def ask_plan(self) -> None:
         """Let the user choose a plan."""
         if self.may_leave():
@@ -284,6 +317,18 @@ class MainWindow(QMainWindow):
             path = self._ask_save("Save sample", "Samples (*.tgsample)", name)
             if path:
                 self.session.save_sample(path)
+
+    def save_cloud(self) -> None:
+        """Ask where to save the points that count, in part coordinates, each with its deviation."""
+        path = self._ask_save("Save points", "PLY (*.ply)", f"{_file_name(self.session.plan.name)} points.ply")
+        if path:
+            self.session.save_cloud(path)
+
+    def save_map(self) -> None:
+        """Ask where to save the deviation map: as PLY with a deviation at each vertex, or its shape as STL."""
+        path = self._ask_save("Save map", "PLY (*.ply);;STL (*.stl)", f"{_file_name(self.session.plan.name)} map.ply")
+        if path:
+            self.session.save_map(path)
 
     def new_plan(self) -> None:
         """Start over."""
@@ -383,6 +428,14 @@ class MainWindow(QMainWindow):
         def has_sample() -> bool:
             return s.sample is not None
 
+        def has_cloud() -> bool:
+            return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
+
+        outlines = [
+            Action(f"outline-{mode}", "Points", f"{title} in the view …", "", partial(self.draw_outline, mode),
+                   has_cloud)
+            for mode, title in MODES.items()
+        ]  # fmt: skip
         views = [
             Action(f"view-{name}", "View", f"Show from {name}" if name != "corner" else "Show corner view",
                    f"Ctrl+{i + 1}", partial(self.view.show_standard, name), has_part)
@@ -397,6 +450,9 @@ class MainWindow(QMainWindow):
             Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
             Action("nominals", "Plan", "Type in nominal features …", "Ctrl+Shift+N", self.edit_nominals),
             Action("bring-scan", "Plan", "Bring in a scan …", "Ctrl+I", self.ask_scan),
+            Action("add-scan", "Plan", "Add a scan to the sample …", "Ctrl+Shift+I", self.ask_more, has_sample),
+            Action("save-cloud", "Plan", "Save the points as PLY …", "", self.save_cloud, has_cloud),
+            Action("save-map", "Plan", "Save the deviation map as PLY or STL …", "", self.save_map, has_cloud),
             Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan),
             Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan),
             Action("save-plan", "Plan", "Save plan", "Ctrl+S", self.save),
@@ -445,6 +501,9 @@ class MainWindow(QMainWindow):
             Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", self.toggle_form_page,
                    lambda: self.form.current() is not None or self.center.currentWidget() is self.form_page),
             Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
+            *outlines,
+            Action("keep-section", "Points", "Keep what the section box shows", "",
+                   self.align_bench.points.keep_section, has_cloud),
             *stages,
             Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", self.ask_save_pdf, lambda: s.evaluation is not None),
             Action("save-csv", "Report", "Save CSV …", "", self.ask_save_csv, lambda: s.evaluation is not None),

@@ -24,6 +24,17 @@ class FormatError(TrueGaugeError):
         return type(self), (self.path, self.reason)
 
 
+class ColumnsUnknownError(FormatError):
+    """Which columns of a text are x, y and z cannot be told: `names` of the columns, and some lines to show."""
+
+    def __init__(self, path: object, reason: str, names: tuple[str, ...], lines: tuple[str, ...]) -> None:
+        super().__init__(path, reason)
+        self.names, self.lines = names, lines
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.path, self.reason, self.names, self.lines)
+
+
 class UnsupportedVersionError(FormatError):
     """A file was written by a newer program."""
 

@@ -1,28 +1,89 @@
-"""Running a reader in a child process with limits: a damaged file may crash or hang a foreign library."""
+"""Running a reader in a process of its own with limits: a damaged file may crash or hang a foreign library."""
 
-import resource
+import json
+import os
+import select
+import signal
 import subprocess
 import sys
 import tempfile
 import threading
 import time
+from contextlib import suppress
 from pathlib import Path
-from typing import IO
 
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
 
 TIME_LIMIT = 180.0
-MEMORY_LIMIT = 8 << 30
+_WHAT = {"part": "the part", "scan": "the scan"}
 
 
-def _limit() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+class _Reader:
+    """The reader process; started at the first job, and again after one that was cancelled."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[str] | None = None
+        self._busy = threading.Lock()
+
+    def run(self, kind: str, path: Path, out: Path, said: Path, progress: Progress) -> tuple[int, bool]:
+        """Return the exit code of the job and whether its time ran out."""
+        with self._busy:
+            process = self._started()
+            job = {"kind": kind, "source": str(path), "out": str(out), "said": str(said), "limit": TIME_LIMIT}
+            assert process.stdin is not None
+            assert process.stdout is not None
+            started = time.monotonic()
+            try:
+                process.stdin.write(json.dumps(job) + "\n")
+                process.stdin.flush()
+                while not select.select([process.stdout], [], [], 0.1)[0]:
+                    # No share is known: approach, never reach, the end.
+                    spent = time.monotonic() - started
+                    progress(spent / (spent + 3.0), f"reading {_WHAT[kind]}")
+                    if spent > TIME_LIMIT + 10:
+                        self._stop()
+                        return -signal.SIGKILL, True
+                line = process.stdout.readline()
+            except BrokenPipeError:
+                line = ""
+            except BaseException:
+                self._stop()
+                raise
+            if not line:  # the reader process itself is gone
+                self._stop()
+                return -signal.SIGKILL, False
+            answer = json.loads(line)
+            return int(answer["code"]), bool(answer["late"])
+
+    def _started(self) -> subprocess.Popen[str]:
+        if self._process is None or self._process.poll() is not None:
+            # A session of its own: ending it ends the job that it forked as well.
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "truegauge.formats.reader_process"],
+                stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+                start_new_session=True,
+            )  # fmt: skip
+        return self._process
+
+    def _stop(self) -> None:
+        process, self._process = self._process, None
+        if process is None:
+            return
+        with suppress(ProcessLookupError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+        for pipe in (process.stdin, process.stdout):
+            if pipe is not None:
+                with suppress(BrokenPipeError):
+                    pipe.close()
 
 
-def read_in_child(module: str, path: Path, out: Path, *, progress: Progress = silent) -> None:
-    """Run ``python -m module path out`` and turn every way it can end into a message.
+_READER = _Reader()
+
+
+def read_in_child(kind: str, path: Path, out: Path, *, progress: Progress = silent) -> None:
+    """Have a ``part`` or ``scan`` read into the archive `out`, and turn every way it can end into a message.
 
     The child reports a fault of the file by exit code 3 with the message as its last line on standard error.
 
@@ -31,44 +92,16 @@ def read_in_child(module: str, path: Path, out: Path, *, progress: Progress = si
     FormatError
         The child said so, crashed, ran out of memory, or took longer than `TIME_LIMIT` seconds.
     """
-    with tempfile.TemporaryFile("w+") as errors:
-        code, spent = _run(module, path, out, errors, progress)
-        errors.seek(0)
-        said = errors.read().strip().splitlines()
+    with tempfile.TemporaryDirectory() as folder:
+        said = Path(folder) / "said"
+        code, late = _READER.run(kind, path.absolute(), out, said, progress)
+        lines = said.read_text(errors="replace").strip().splitlines() if said.exists() else []
     if code == 0:
         return
-    if code == 3 and said:
-        raise FormatError(path, said[-1])
-    if spent >= TIME_LIMIT:
+    if code == 3 and lines:
+        raise FormatError(path, lines[-1])
+    if late:
         raise FormatError(
             path, f"could not be read within {TIME_LIMIT:.0f} s; the file may be damaged: export it again"
         )
-    raise FormatError(path, "the file is damaged (the reader stopped on it); export it again from the CAD system")
-
-
-def _run(module: str, path: Path, out: Path, errors: IO[str], progress: Progress) -> tuple[int, float]:
-    """Return the exit code of the child and the seconds that it took."""
-    child = subprocess.Popen(
-        [sys.executable, "-m", module, str(path), str(out)],
-        stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=errors, preexec_fn=_limit,
-    )  # fmt: skip
-    timer = threading.Timer(TIME_LIMIT, child.kill)
-    timer.daemon = True
-    timer.start()
-    started = time.monotonic()
-    try:
-        while True:
-            try:
-                code = child.wait(timeout=0.1)
-                break
-            except subprocess.TimeoutExpired:
-                # No share is known: approach, never reach, the end.
-                spent = time.monotonic() - started
-                progress(spent / (spent + 3.0), "reading the part")
-    except BaseException:
-        child.kill()
-        child.wait()
-        raise
-    finally:
-        timer.cancel()
-    return code, time.monotonic() - started
+    raise FormatError(path, "the file is damaged (the reader stopped on it); export it again")

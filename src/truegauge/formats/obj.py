@@ -3,8 +3,9 @@
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points
+from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.formats.points_check import checked_points, numbers_at_once
 
@@ -13,8 +14,8 @@ _KNOWN = frozenset(
 )
 
 
-def points_from_obj(path: Path, data: bytes) -> tuple[Points, int]:
-    """Return the vertices (n, 3) and how many were skipped because they were no numbers.
+def points_from_obj(path: Path, data: bytes) -> RawCloud:
+    """Return the vertices with their colours, and normals where there is one for each.
 
     Raises
     ------
@@ -26,7 +27,8 @@ def points_from_obj(path: Path, data: bytes) -> tuple[Points, int]:
     if len(vertices) == sum(1 for line in lines if line.strip()):  # nothing but vertices, as scans are
         plain = numbers_at_once(b"\n".join(vertices).decode("ascii", "replace"), len(vertices))
         if plain is not None and 3 <= plain.shape[1] <= 7:
-            return checked_points(path, np.ascontiguousarray(plain[:, :3]))
+            return checked_points(path, np.ascontiguousarray(plain[:, :3]), None, _colors(plain))
+    normals: list[list[float]] = []
     rows: list[list[float]] = []
     highest, highest_line = 0, 0
     for number, line in enumerate(lines, start=1):
@@ -36,6 +38,8 @@ def points_from_obj(path: Path, data: bytes) -> tuple[Points, int]:
         kind = words[0]
         if kind == b"v":
             rows.append(_vertex(path, number, words))
+        elif kind == b"vn":
+            normals.append(_vertex(path, number, words[:4])[:3])
         elif kind == b"f":
             top = _face(path, number, words, len(rows))
             if top > highest:
@@ -46,14 +50,24 @@ def points_from_obj(path: Path, data: bytes) -> tuple[Points, int]:
         raise FormatError(
             path, f"line {highest_line} refers to vertex {highest:,}, there are {len(rows):,}; the file is cut off"
         )
-    return checked_points(path, np.array(rows, dtype=np.float64).reshape(-1, 3))
+    widths = {len(r) for r in rows}
+    if len(widths) > 1:
+        rows = [r[:3] for r in rows]
+    table = np.array(rows, dtype=np.float64).reshape(len(rows), -1)
+    given = np.array(normals) if len(normals) == len(rows) and rows else None
+    return checked_points(path, np.ascontiguousarray(table[:, :3]), given, _colors(table))
+
+
+def _colors(table: NDArray[np.float64]) -> NDArray[np.float64] | None:
+    """Return the colours behind the coordinates, alone or behind a weight."""
+    return table[:, -3:] if table.ndim == 2 and table.shape[1] in (6, 7) else None
 
 
 def _vertex(path: Path, number: int, words: list[bytes]) -> list[float]:
     try:
         if not 4 <= len(words) <= 8:  # with a weight or a colour
             raise ValueError
-        return [float(w) for w in words[1:4]]
+        return [float(w) for w in words[1:]]
     except ValueError:
         text = b" ".join(words)[:50].decode("ascii", "replace")
         raise FormatError(path, f"line {number} is no vertex (three numbers): {text!r}") from None

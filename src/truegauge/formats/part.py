@@ -50,7 +50,7 @@ def read_part(path: Path, *, progress: Progress = silent) -> CadModel:
             stored.unlink(missing_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "part.npz"
-        read_in_child("truegauge.formats.part_child", path, out, progress=progress)
+        read_in_child("part", path, out, progress=progress)
         try:
             model = _checked(path, model_from_file(out))
         except ValueError as error:

@@ -1,4 +1,4 @@
-"""The child process of `formats.part`: CAD file in, NumPy archive out. Run by `formats.guard`."""
+"""CAD files by the CAD kernel, inside the reader process: CAD file in, NumPy archive out."""
 
 import sys
 from pathlib import Path
@@ -23,7 +23,3 @@ def convert(source: Path, out: Path) -> int:
         return 3
     out.write_bytes(model_to_bytes(model))
     return 0
-
-
-if __name__ == "__main__":
-    sys.exit(convert(Path(sys.argv[1]), Path(sys.argv[2])))

@@ -7,8 +7,10 @@ message and not a partial cloud.
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Floats, Normals, Points, Triangles
+from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.formats.points_check import checked_points
 
@@ -17,11 +19,13 @@ _TYPES = {
     "uint16": "u2", "int": "i4", "int32": "i4", "uint": "u4", "uint32": "u4", "float": "f4", "float32": "f4",
     "double": "f8", "float64": "f8",
 }  # fmt: skip
+_POINT, _NORMAL, _COLOR = ("x", "y", "z"), ("nx", "ny", "nz"), ("red", "green", "blue")
+_KEPT = frozenset((*_POINT, *_NORMAL, *_COLOR))
 _ORDER = {"binary_little_endian": "<", "binary_big_endian": ">", "ascii": "="}
 
 
-def points_from_ply(path: Path, data: bytes) -> tuple[Points, int]:
-    """Return the vertices (n, 3) and how many were skipped because they were no numbers.
+def points_from_ply(path: Path, data: bytes) -> RawCloud:
+    """Return the vertices with their normals and colours, where there are any.
 
     Raises
     ------
@@ -43,6 +47,7 @@ def points_from_ply(path: Path, data: bytes) -> tuple[Points, int]:
         raise FormatError(path, "its vertices need one x, one y and one z; export the scan as points")
     if encoding == "ascii":
         rows = _ascii_rows(path, data, start, elements[:at], count, labels)
+        wanted = {c: rows[:, k] for k, c in enumerate(_wanted(labels))}
     else:
         start += sum(n * _record(path, name, p, encoding).itemsize for name, n, p in elements[:at])
         record = _record(path, "vertex", properties, encoding)
@@ -52,17 +57,70 @@ def points_from_ply(path: Path, data: bytes) -> tuple[Points, int]:
                 path, f"cut off: {count:,} points are promised, {there:,} are there; copy or export it again"
             )
         table = np.frombuffer(data, dtype=record, count=count, offset=start)
-        rows = np.stack([table[c].astype(np.float64) for c in "xyz"], axis=1)
-    return checked_points(path, rows)
+        wanted = {c: table[c] for c in _wanted(labels)}
+
+    def columns(names: tuple[str, ...]) -> NDArray[np.generic] | None:
+        return np.stack([wanted[c] for c in names], axis=1) if all(c in wanted for c in names) else None
+
+    points = columns(_POINT)
+    assert points is not None
+    return checked_points(path, points.astype(np.float64), columns(_NORMAL), columns(_COLOR))
 
 
-def ply_from_points(points: Points, *, double: bool = False, comment: str = "") -> bytes:
-    """Return a binary little-endian PLY; float32 unless `double`."""
+def _wanted(labels: list[str]) -> list[str]:
+    return [c for c in (*_POINT, *_NORMAL, *_COLOR) if labels.count(c) == 1]
+
+
+def ply_from_points(
+    points: Points, *, double: bool = False, comment: str = "", normals: Normals | None = None,
+    colors: Colors | None = None, values: Floats | None = None,
+) -> bytes:  # fmt: skip
+    """Return a binary little-endian PLY; float32 unless `double`; `values` (n,) become a property `deviation`."""
+    if normals is not None or colors is not None or values is not None:
+        return _rich_ply(points, double, comment, normals, colors, values)
     kind = "double" if double else "float"
     lines = ["ply", "format binary_little_endian 1.0"]
     lines += [f"comment {comment}"] if comment else []
     lines += [f"element vertex {len(points)}", *(f"property {kind} {c}" for c in "xyz"), "end_header", ""]
     return "\n".join(lines).encode("ascii") + np.ascontiguousarray(points, dtype="<f8" if double else "<f4").tobytes()
+
+
+def _rich_ply(
+    points: Points, double: bool, comment: str, normals: Normals | None, colors: Colors | None, values: Floats | None
+) -> bytes:
+    number, word = ("<f8", "double") if double else ("<f4", "float")
+    fields: list[tuple[str, str, str, NDArray[np.generic]]] = [
+        (c, number, word, points[:, k]) for k, c in enumerate(_POINT)
+    ]
+    if normals is not None:
+        fields += [(c, "<f4", "float", normals[:, k]) for k, c in enumerate(_NORMAL)]
+    if colors is not None:
+        fields += [(c, "u1", "uchar", colors[:, k]) for k, c in enumerate(_COLOR)]
+    if values is not None:
+        fields.append(("deviation", "<f4", "float", values))
+    table = np.empty(len(points), dtype=[(name, kind) for name, kind, _, _ in fields])
+    for name, _, _, column in fields:
+        table[name] = column
+    lines = ["ply", "format binary_little_endian 1.0"]
+    lines += [f"comment {comment}"] if comment else []
+    lines += [f"element vertex {len(points)}", *(f"property {w} {n}" for n, _, w, _ in fields), "end_header", ""]
+    return "\n".join(lines).encode("ascii") + table.tobytes()
+
+
+def ply_from_mesh(vertices: Points, triangles: Triangles, values: Floats | None = None) -> bytes:
+    """Return a mesh as binary PLY, with a deviation (mm, NaN for none) at each vertex if given."""
+    fields = [(c, "<f4") for c in _POINT] + ([("deviation", "<f4")] if values is not None else [])
+    table = np.empty(len(vertices), dtype=fields)
+    for k, name in enumerate(_POINT):
+        table[name] = vertices[:, k]
+    if values is not None:
+        table["deviation"] = values
+    faces = np.empty(len(triangles), dtype=[("n", "u1"), ("corners", "<i4", 3)])
+    faces["n"], faces["corners"] = 3, triangles
+    lines = ["ply", "format binary_little_endian 1.0", "comment lengths in mm", f"element vertex {len(vertices)}"]
+    lines += [f"property float {name}" for name, _ in fields]
+    lines += [f"element face {len(triangles)}", "property list uchar int vertex_indices", "end_header", ""]
+    return "\n".join(lines).encode("ascii") + table.tobytes() + faces.tobytes()
 
 
 _Element = tuple[str, int, list[tuple[str, str]]]
@@ -102,7 +160,7 @@ def _header(path: Path, data: bytes) -> tuple[str, list[_Element], int]:
 def _record(path: Path, name: str, properties: list[tuple[str, str]], encoding: str) -> np.dtype[np.void]:
     if any(kind == "list" for _, kind in properties):
         raise FormatError(path, f"element {name!r} of varying length stands before the points; export points only")
-    return np.dtype([(f"{label}" if label in "xyz" else f"{i}:{label}", _ORDER[encoding] + kind)
+    return np.dtype([(label if label in _KEPT else f"{i}:{label}", _ORDER[encoding] + kind)
                      for i, (label, kind) in enumerate(properties)])  # fmt: skip
 
 
@@ -113,8 +171,8 @@ def _ascii_rows(path: Path, data: bytes, start: int, before: list[_Element], cou
     if len(rows) < count or (rows and not rows[-1].strip()):
         there = sum(1 for r in rows if r.strip())
         raise FormatError(path, f"cut off: {count:,} points are promised, {there:,} are there; copy or export it again")
-    columns = [labels.index(c) for c in "xyz"]
-    out = np.empty((count, 3))
+    columns = [labels.index(c) for c in _wanted(labels)]
+    out = np.empty((count, len(columns)))
     header_lines = data[:start].count(b"\n")
     for i, row in enumerate(rows):
         words = row.split()

@@ -2,18 +2,22 @@
 
 import warnings
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Points
+from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
 
 LARGEST = 1e6  # mm or inch; anything larger is no part but damage
 
 
-def checked_points(path: Path, rows: Points) -> tuple[Points, int]:
-    """Return the rows that are numbers, (n, 3) float64, and how many were none.
+def checked_points(
+    path: Path, rows: Points, normals: NDArray[Any] | None = None, colors: NDArray[Any] | None = None
+) -> RawCloud:
+    """Return the rows that are numbers, (n, 3) float64, and how many were none; normals of unit length.
 
     Raises
     ------
@@ -27,10 +31,36 @@ def checked_points(path: Path, rows: Points) -> tuple[Points, int]:
     if skipped == len(rows):
         raise FormatError(path, f"none of its {len(rows)} points is a number (NaN); export the scan again")
     points = np.ascontiguousarray(rows[good]) if skipped else np.ascontiguousarray(rows)
-    far = float(np.abs(points).max())
+    far = float(max(points.max(), -points.min()))
     if far > LARGEST:
         raise FormatError(path, f"a coordinate of {far:g} is no measured point; the file is damaged: export it again")
-    return points, skipped
+    if normals is not None:
+        normals = normals[good] if skipped else normals
+    if colors is not None:
+        colors = colors[good] if skipped else colors
+    return RawCloud(points, skipped, _unit(normals), None if colors is None else _bytes(colors))
+
+
+def _unit(normals: NDArray[Any] | None) -> NDArray[np.float64] | None:
+    """Return normals of length 1; None when most have none, as files of zeros do."""
+    if normals is None:
+        return None
+    given = np.nan_to_num(np.asarray(normals, dtype=np.float64), nan=0.0, posinf=0.0, neginf=0.0)
+    length = np.linalg.norm(given, axis=1)
+    there = (length > 1e-6) & (length < 1e6)
+    if there.mean() < 0.5:
+        return None
+    return np.where(there[:, None], given / np.where(there, length, 1.0)[:, None], 0.0)
+
+
+def _bytes(colors: NDArray[Any]) -> Colors:
+    """Return colours of any kind (0 to 1, 0 to 255, 16 bits) as bytes."""
+    if colors.dtype == np.uint8:
+        return np.ascontiguousarray(colors)
+    numbers = np.nan_to_num(np.asarray(colors, dtype=np.float64), nan=0.0, posinf=0.0, neginf=0.0)
+    top = float(numbers.max())
+    scale = 255.0 if 0 < top <= 1.0 else 1.0 if top <= 255.0 else 255.0 / 65535.0
+    return np.clip(np.round(numbers * scale), 0, 255).astype(np.uint8)
 
 
 def numbers_at_once(text: str, lines: int) -> NDArray[np.float64] | None:

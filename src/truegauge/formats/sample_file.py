@@ -1,36 +1,40 @@
-"""Sample files (.tgsample): a ZIP of sample.json and the scan file exactly as it was brought in."""
+"""Sample files (.tgsample): a ZIP of sample.json and the scan files exactly as they were brought in."""
 
 import json
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
 from truegauge.core.errors import FormatError
-from truegauge.core.plan.sample import Sample, SampleData
+from truegauge.core.plan.sample import Sample, SampleData, ScanFile
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.plan_file import plain
-from truegauge.formats.scan import SCAN_READERS, Scan, read_scan, scan_from_bytes
+from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_from_bytes
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 _DOCUMENT = "sample.json"
 
 
-def sample_from_scan(scan: Scan, file_name: str) -> Sample:
+def sample_from_scan(scan: Scan, file_name: str, columns: Columns | None = None) -> Sample:
     """Make a sample of a scan."""
-    return Sample(scan.key, SampleData(name=scan.name, unit=scan.unit, scan_file=file_name), scan.points)
+    file = ScanFile(file_name=file_name, unit=scan.unit, columns=columns, count=len(scan.points))
+    data = SampleData(name=scan.name, scans=(file,))
+    return Sample(scan.key, data, scan.points, scan.normals, scan.colors)
 
 
-def write_sample(path: Path, sample: Sample, content: bytes) -> None:
-    """Save a sample; `content` is the scan file that it was made from."""
+def write_sample(path: Path, sample: Sample, contents: tuple[bytes, ...]) -> None:
+    """Save a sample; `contents` are the scan files that it was made from."""
     document = {"schema_version": SCHEMA_VERSION, **sample.data.model_dump(mode="json")}
-    ending = Path(sample.data.scan_file).suffix.lower()
-    name = f"scan{ending}" if ending in SCAN_READERS else "scan.ply"
-    members = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode(), name: content}
+    members = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode()}
+    for k, (file, content) in enumerate(zip(sample.data.scans, contents, strict=True)):
+        ending = Path(file.file_name).suffix.lower()
+        members[f"scan-{k + 1}{ending if ending in SCAN_READERS else '.ply'}"] = content
     write_archive(path, members)
 
 
-def read_sample(path: Path) -> tuple[Sample, bytes]:
-    """Open a sample file; returns the sample and the scan file inside.
+def read_sample(path: Path) -> tuple[Sample, tuple[bytes, ...]]:
+    """Open a sample file; returns the sample and the scan files inside.
 
     Raises
     ------
@@ -39,21 +43,39 @@ def read_sample(path: Path) -> tuple[Sample, bytes]:
     """
     members = read_archive(path, "sample")
     document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "sample")
-    del document["schema_version"]
-    name = next((f"scan{ending}" for ending in SCAN_READERS if f"scan{ending}" in members), None)
-    if name is None:
-        raise FormatError(path, "the sample is damaged: its scan is missing")
+    document = _as_of_now(document)
     try:
         data = SampleData.model_validate_json(json.dumps(document))
     except ValidationError as error:
         raise FormatError(path, f"the sample is damaged: {plain(error)}") from error
-    scan = scan_from_bytes(path, members[name], data.unit, Path(name).suffix)
-    return Sample(scan.key, data, scan.points), members[name]
+    sample: Sample | None = None
+    contents = []
+    for k, file in enumerate(data.scans):
+        names = [f"scan-{k + 1}{ending}" for ending in SCAN_READERS] + [f"scan{e}" for e in SCAN_READERS if k == 0]
+        name = next((n for n in names if n in members), None)
+        if name is None:
+            raise FormatError(path, f"the sample is damaged: its scan {k + 1} ({file.file_name}) is missing")
+        scan = scan_from_bytes(path, members[name], file.unit, Path(name).suffix, file.columns)
+        one = sample_from_scan(scan, file.file_name, file.columns)
+        sample = one if sample is None else sample.joined(one)
+        contents.append(members[name])
+    if sample is None:
+        raise FormatError(path, "the sample is damaged: its scan is missing")
+    return Sample(sample.key, data, sample.points, sample.normals, sample.colors), tuple(contents)
 
 
-def open_sample(path: Path, unit: str = "mm") -> tuple[Sample, bytes]:
+def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:
+    """Bring a document of version 1, which had one scan, to the present version."""
+    document = {k: v for k, v in document.items() if k != "schema_version"}
+    if "scan_file" in document or "unit" in document:
+        name = document.pop("scan_file", "") or "scan.ply"
+        document["scans"] = [{"file_name": name, "unit": document.pop("unit", "mm")}]
+    return document
+
+
+def open_sample(path: Path, unit: str = "", columns: Columns | None = None) -> tuple[Sample, tuple[bytes, ...]]:
     """Open a sample file, or a scan as a new sample."""
     if path.suffix.lower() == ".tgsample":
         return read_sample(path)
-    scan = read_scan(path, unit)
-    return sample_from_scan(scan, path.name), scan.content
+    scan = read_scan(path, unit, columns)
+    return sample_from_scan(scan, path.name, columns), (scan.content,)

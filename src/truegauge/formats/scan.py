@@ -4,29 +4,39 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from truegauge.core.arrays import Points, frozen
+from truegauge.core.arrays import Normals, Points, frozen
+from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import content_key, read_bytes
 from truegauge.formats.obj import points_from_obj
 from truegauge.formats.ply import points_from_ply
 from truegauge.formats.stl import points_from_stl
+from truegauge.formats.survey import points_from_e57, points_from_las
 from truegauge.formats.text_cloud import points_from_text
 
-MM_PER_UNIT = {"mm": 1.0, "inch": 25.4}
-SCAN_READERS: dict[str, Callable[[Path, bytes], tuple[Points, int]]] = {
+MM_PER_UNIT = {"mm": 1.0, "inch": 25.4, "cm": 10.0, "m": 1000.0}
+TEXT_ENDINGS = (".xyz", ".asc", ".txt", ".csv")
+SCAN_READERS: dict[str, Callable[[Path, bytes], RawCloud]] = {
     ".ply": points_from_ply,
     ".stl": points_from_stl,
     ".obj": points_from_obj,
-    **dict.fromkeys((".xyz", ".asc", ".txt", ".csv"), points_from_text),
+    ".e57": points_from_e57,
+    ".las": points_from_las,
+    ".laz": points_from_las,
+    **dict.fromkeys(TEXT_ENDINGS, points_from_text),
 }
+# Formats that define their unit of length, or where another than mm is usual.
+UNIT_OF = {".e57": "m", ".las": "m", ".laz": "m"}
+Columns = tuple[int, int, int]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Scan:
     """Raw points of one scan.
 
-    `points` (n, 3) mm, read-only; `key` identifies content and unit; `content` is the file itself, kept so that a
-    saved sample holds the very same bytes; `skipped` points were no numbers.
+    `points` (n, 3) mm, read-only, with normals and colours where the file has them; `key` identifies content and
+    reading; `content` is the file itself, kept so that a saved sample holds the very same bytes; `skipped` points
+    were no numbers.
     """
 
     name: str
@@ -35,26 +45,40 @@ class Scan:
     key: str
     content: bytes
     skipped: int
+    normals: Normals | None = None
+    colors: Colors | None = None
 
 
-def read_scan(path: Path, unit: str = "mm") -> Scan:
+def read_scan(path: Path, unit: str = "", columns: Columns | None = None) -> Scan:
     """Read a point cloud from a file of any of the `SCAN_READERS`, whose lengths are in `unit`.
+
+    Without a unit lengths are mm, or what the format prescribes. `columns` tells where x, y and z stand in a text.
 
     Raises
     ------
     FormatError
         As the reader, or an unknown unit or ending.
     """
-    return scan_from_bytes(path, read_bytes(path), unit)
+    return scan_from_bytes(path, read_bytes(path), unit, columns=columns)
 
 
-def scan_from_bytes(path: Path, content: bytes, unit: str, ending: str = "") -> Scan:
+def scan_from_bytes(path: Path, content: bytes, unit: str, ending: str = "", columns: Columns | None = None) -> Scan:
     """Build a scan from the content of a file; `path` is for messages, the name, and (without `ending`) the format."""
+    ending = (ending or path.suffix).lower()
+    unit = unit or UNIT_OF.get(ending, "mm")
     if unit not in MM_PER_UNIT:
-        raise FormatError(path, f"unit {unit!r} is not known; use mm or inch")
-    reader = SCAN_READERS.get((ending or path.suffix).lower())
+        raise FormatError(path, f"unit {unit!r} is not known; use one of {', '.join(MM_PER_UNIT)}")
+    reader = SCAN_READERS.get(ending)
     if reader is None:
         raise FormatError(path, f"this kind of scan cannot be read; use one of {', '.join(SCAN_READERS)}")
-    points, skipped = reader(path, content)
-    scaled = points if unit == "mm" else points * MM_PER_UNIT[unit]
-    return Scan(path.stem, unit, frozen(scaled), f"{content_key(content)}-{unit}", content, skipped)
+    if columns is not None and ending in TEXT_ENDINGS:
+        raw = points_from_text(path, content, columns)
+    else:
+        raw = reader(path, content)
+    points = raw.points
+    if unit != "mm":
+        points = points * MM_PER_UNIT[unit]
+    said = "".join(map(str, columns)) if columns else ""
+    key = f"{content_key(content)}-{unit}{said}"
+    normals = None if raw.normals is None else frozen(raw.normals)
+    return Scan(path.stem, unit, frozen(points), key, content, raw.skipped, normals, raw.colors)

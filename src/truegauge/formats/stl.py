@@ -4,8 +4,10 @@ import re
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Points, Triangles
+from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.formats.points_check import checked_points
 
@@ -13,8 +15,8 @@ _HEAD, _FACET = 84, 50
 _VERTEX = re.compile(rb"^\s*vertex\s+(\S+)\s+(\S+)\s+(\S+)\s*$", re.MULTILINE | re.IGNORECASE)
 
 
-def points_from_stl(path: Path, data: bytes) -> tuple[Points, int]:
-    """Return the corners (n, 3), each once, and how many were skipped because they were no numbers.
+def points_from_stl(path: Path, data: bytes) -> RawCloud:
+    """Return the corners, each once, with the mean normals of the triangles around them.
 
     Raises
     ------
@@ -22,7 +24,7 @@ def points_from_stl(path: Path, data: bytes) -> tuple[Points, int]:
         No STL file, fewer or more bytes than its triangles take, a line that is no corner.
     """
     if data[:5].lower() == b"solid" and b"\0" not in data[:_HEAD] and b"facet" in data[:4096].lower():
-        return checked_points(path, _ascii_corners(path, data))
+        return _welded(path, _ascii_corners(path, data))
     if len(data) < _HEAD:
         raise FormatError(path, "this is not an STL file (shorter than its head); export the mesh again")
     count = int.from_bytes(data[80:84], "little")
@@ -38,10 +40,32 @@ def points_from_stl(path: Path, data: bytes) -> tuple[Points, int]:
         raise FormatError(path, f"{len(data) - wanted:,} bytes follow its {count:,} triangles; it is damaged")
     record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
     corners = np.frombuffer(data, dtype=record, count=count, offset=_HEAD)["corners"].reshape(-1, 3)
-    rows = np.ascontiguousarray(corners + np.float32(0))  # -0 and 0 are one corner
+    return _welded(path, corners)
+
+
+def _welded(path: Path, corners: NDArray[np.floating]) -> RawCloud:
+    """Return each corner once, in the order of the file, with a normal from its triangles."""
+    rows = np.ascontiguousarray(corners.astype(np.float32) + np.float32(0))  # -0 and 0 are one corner
     whole = rows.view(np.dtype((np.void, 12))).ravel()
-    first = np.unique(whole, return_index=True)[1]
-    return checked_points(path, rows[np.sort(first)].astype(np.float64))
+    _, first, inverse = np.unique(whole, return_index=True, return_inverse=True)
+    a, b, c = (corners[k::3].astype(np.float64) for k in range(3))
+    with np.errstate(invalid="ignore", over="ignore"):
+        flat = np.repeat(np.cross(b - a, c - a), 3, axis=0)
+    sums = np.column_stack([np.bincount(inverse.ravel(), weights=flat[:, k]) for k in range(3)])
+    order = np.argsort(first, kind="stable")
+    return checked_points(path, corners[first[order]].astype(np.float64), sums[order])
+
+
+def stl_from_mesh(vertices: Points, triangles: Triangles, comment: str = "") -> bytes:
+    """Return a binary STL of a mesh: vertices (n, 3) mm, triangles (m, 3) counter-clockwise seen from outside."""
+    corners = vertices[triangles].astype(np.float32)
+    flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    length = np.linalg.norm(flat, axis=1, keepdims=True)
+    table = np.zeros(len(triangles), dtype=[("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
+    table["normal"] = flat / np.where(length > 0, length, 1)
+    table["corners"] = corners
+    head = f"binary mesh in mm {comment}".encode("ascii", "replace")[:80].ljust(80)
+    return head + len(triangles).to_bytes(4, "little") + table.tobytes()
 
 
 def _ascii_corners(path: Path, data: bytes) -> Points:
@@ -60,8 +84,7 @@ def _ascii_corners(path: Path, data: bytes) -> Points:
         rows = np.array(found, dtype="S").astype(np.float64)
     except ValueError:
         raise FormatError(path, f"line {_first_bad_line(data)} is no corner (three numbers)") from None
-    _, first = np.unique(rows, axis=0, return_index=True)
-    return np.asarray(rows[np.sort(first)])
+    return np.asarray(rows)
 
 
 def _first_bad_line(data: bytes) -> int:

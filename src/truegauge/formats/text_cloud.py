@@ -1,25 +1,45 @@
 """Clouds from text (XYZ, ASC, TXT, CSV): separator, decimal comma and columns are found by themselves."""
 
 import re
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from truegauge.core.arrays import Points
-from truegauge.core.errors import FormatError
+from truegauge.core.clouds.raw import RawCloud
+from truegauge.core.errors import ColumnsUnknownError, FormatError
 from truegauge.formats.points_check import checked_points, numbers_at_once
 
 _NUMBER = re.compile(r"^[-+]?(\d+[.,]?\d*|[.,]\d+)([eE][-+]?\d+)?$|^[-+]?(nan|inf)$", re.IGNORECASE)
+_NORMALS = (("nx", "ny", "nz"), ("normalx", "normaly", "normalz"), ("i", "j", "k"))
+_COLORS = (("r", "g", "b"), ("red", "green", "blue"))
 _LOOK = 50  # lines looked at
 
 
-def points_from_text(path: Path, data: bytes) -> tuple[Points, int]:
-    """Return the points (n, 3) and how many were skipped because they were no numbers.
+@dataclass(frozen=True, slots=True)
+class _Columns:
+    """Where the coordinates, normals and colours of a line stand."""
+
+    points: tuple[int, ...]
+    normals: tuple[int, ...] = ()
+    colors: tuple[int, ...] = ()
+
+    @property
+    def all(self) -> list[int]:
+        return [*self.points, *self.normals, *self.colors]
+
+
+def points_from_text(path: Path, data: bytes, columns: tuple[int, int, int] | None = None) -> RawCloud:
+    """Return the points with their normals and colours; `columns` tells where x, y and z stand (from 0).
 
     Raises
     ------
+    ColumnsUnknownError
+        More than three columns whose heading names no x, y and z.
     FormatError
-        No text, no three columns of numbers, columns that cannot be told, or a bad line; the message names it.
+        No text, no three columns of numbers, or a bad line; the message names it.
     """
     try:
         text = data.decode("utf-8-sig")
@@ -31,10 +51,17 @@ def points_from_text(path: Path, data: bytes) -> tuple[Points, int]:
     start, heading = _first_row(path, lines)
     separator, comma = _layout(lines[start])
     width = len(_words(lines[start], separator))
-    columns = _columns(path, heading, separator, width)
+    if columns is not None and max(columns) >= width:
+        raise FormatError(path, f"its lines have {width} columns; column {max(columns) + 1} is not there")
+    chosen = _Columns(columns) if columns is not None else _columns(path, heading, lines[start:], separator, comma)
     fast = _all_numbers(lines[start:], separator, comma, width)
-    rows = fast[:, columns] if fast is not None else _line_by_line(path, lines, start, separator, comma, columns)
-    return checked_points(path, np.asarray(rows, dtype=np.float64))
+    rows = fast[:, chosen.all] if fast is not None else _line_by_line(path, lines, start, separator, comma, chosen.all)
+    table = np.asarray(rows, dtype=np.float64)
+    n = len(chosen.normals)
+    return checked_points(
+        path, np.ascontiguousarray(table[:, :3]), table[:, 3:6] if n else None,
+        table[:, 3 + n : 6 + n] if chosen.colors else None,
+    )  # fmt: skip
 
 
 def _is_comment(line: str) -> bool:
@@ -85,15 +112,62 @@ def _words(line: str, separator: str) -> list[str]:
     return stripped
 
 
-def _columns(path: Path, heading: str, separator: str, width: int) -> list[int]:
-    """Return where x, y and z stand: by the heading, else the first three."""
+def _columns(path: Path, heading: str, lines: list[str], separator: str, comma: bool) -> _Columns:
+    """Return what stands where: by the heading, else by what the numbers of the first lines look like."""
+    width = len(_words(lines[0], separator))
+    if width < 3:
+        raise FormatError(path, f"its lines have {width} numbers; a point needs three")
     names = [w.lower().split("[")[0].split("(")[0].strip() for w in _words(heading, separator)] if heading else []
     names = names if len(names) == width else [w.lower() for w in heading.replace(",", " ").split()]
     if len(names) == width and all(names.count(c) == 1 for c in "xyz"):
-        return [names.index(c) for c in "xyz"]
-    if width < 3:
-        raise FormatError(path, f"its lines have {width} numbers; a point needs three")
-    return [0, 1, 2]
+        return _Columns(tuple(names.index(c) for c in "xyz"), _named(names, _NORMALS), _named(names, _COLORS))
+    if width == 3:
+        return _Columns((0, 1, 2))
+    if len(names) == width and not all(_NUMBER.match(w) for w in names):
+        raise ColumnsUnknownError(
+            path, f"which of its {width} columns are x, y and z cannot be told from its heading; say which",
+            tuple(_words(heading, separator)), tuple(lines[:4]),
+        )  # fmt: skip
+    return _by_looks(_sample(lines, separator, comma, width))
+
+
+def _named(names: list[str], groups: tuple[tuple[str, str, str], ...]) -> tuple[int, ...]:
+    for group in groups:
+        if all(names.count(c) == 1 for c in group):
+            return tuple(names.index(c) for c in group)
+    return ()
+
+
+def _sample(lines: list[str], separator: str, comma: bool, width: int) -> NDArray[np.float64]:
+    rows = []
+    for line in lines[:_LOOK]:
+        words = _words(line.replace(",", ".") if comma else line, separator)
+        if len(words) == width and all(_NUMBER.match(w) for w in words):
+            rows.append([float(w.replace(",", ".")) for w in words])
+    return np.array(rows, dtype=np.float64).reshape(-1, width)
+
+
+def _by_looks(rows: NDArray[np.float64]) -> _Columns:
+    """Tell a counting first column, unit vectors and bytes of colour from coordinates; the rest is left out."""
+    width = rows.shape[1]
+    steps = np.diff(rows[:, 0])
+    first = int(width > 3 and len(rows) > 2 and bool(np.all(steps == 1)))
+    points = (first, first + 1, first + 2)
+    normals: tuple[int, ...] = ()
+    colors: tuple[int, ...] = ()
+    at = first + 3
+    while at < width:
+        three = rows[:, at : at + 3]
+        if three.shape[1] == 3 and not normals and np.allclose(np.linalg.norm(three, axis=1), 1.0, atol=0.02):
+            normals, at = (at, at + 1, at + 2), at + 3
+        elif (
+            three.shape[1] == 3 and not colors and width - at <= 4
+            and np.all((three == np.round(three)) & (three >= 0) & (three <= 255))
+        ):  # fmt: skip
+            colors, at = (at, at + 1, at + 2), at + 3
+        else:
+            at += 1
+    return _Columns(points, normals, colors)
 
 
 def _all_numbers(lines: list[str], separator: str, comma: bool, width: int) -> Points | None:

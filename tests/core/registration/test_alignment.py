@@ -85,8 +85,13 @@ def test_too_few_points_are_refused(model, projector, rng):
 
 
 def test_sizes_that_speak_for_another_unit_are_noticed():
-    assert "inch" in unit_doubt(7.0, 177.0)
-    assert "look like mm" in unit_doubt(177.0 * 25.4, 177.0)
+    assert unit_doubt(7.0, 177.0).unit == "inch"
+    assert unit_doubt(0.178, 177.0).unit == "m"
+    assert unit_doubt(17.9, 177.0).unit == "cm"
+    wrongly_inch = unit_doubt(177.0 * 25.4, 177.0, "inch")
+    assert (wrongly_inch.unit, "look like mm" in wrongly_inch.text) == ("mm", True)
+    assert unit_doubt(0.2, None).unit == "m"
+    assert unit_doubt(177.0, None) is None
     assert unit_doubt(190.0, 177.0) is None
     assert unit_doubt(40.0, 177.0) is None  # a scan of a small region
 

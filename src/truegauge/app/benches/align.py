@@ -2,13 +2,40 @@
 
 from collections.abc import Callable
 
+import numpy as np
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
 from truegauge.app.benches.base import Bench, Pairs, button, label, rule, say
+from truegauge.app.benches.points_panel import PointsPanel
 from truegauge.app.session import Session
-from truegauge.core.plan.commands import SetAlignment
-from truegauge.core.plan.document import BestFitAlignment
+from truegauge.core.arrays import Mask
+from truegauge.core.plan.commands import SetAlignment, SetLimits
+from truegauge.core.plan.document import BestFitAlignment, PointLimits
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.results import Cloud
+
+
+def _limit_box(suffix: str, decimals: int, tip: str) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setRange(0.0, 1e5 if decimals else 180.0)
+    box.setDecimals(decimals)
+    box.setSpecialValueText("any")
+    box.setSuffix(suffix)
+    box.setFixedWidth(84)
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    box.setKeyboardTracking(False)
+    box.setToolTip(tip)
+    return box
+
+
+def _row(text: str, widget: QWidget) -> QWidget:
+    row = QWidget()
+    line = QHBoxLayout(row)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.addWidget(label(text, "soft"))
+    line.addStretch()
+    line.addWidget(widget)
+    return row
 
 
 class AlignBench(Bench):
@@ -16,8 +43,11 @@ class AlignBench(Bench):
 
     title = "Alignment"
 
-    def __init__(self, session: Session, open_scan: Callable[[], object], parent: QWidget | None = None) -> None:
-        self._open_scan = open_scan
+    def __init__(
+        self, session: Session, open_scan: Callable[[], object], add_scan: Callable[[], object],
+        draw: Callable[[str], None], parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
+        self._open_scan, self._add_scan, self._draw = open_scan, add_scan, draw
         super().__init__(session, parent)
 
     def _build(self) -> None:
@@ -37,17 +67,25 @@ class AlignBench(Bench):
         self.trim.setKeyboardTracking(False)
         self.trim.setToolTip("Points farther off than this many robust scales are not used for the best fit")
         self.trim.valueChanged.connect(self._on_trim)
-        trim_row = QWidget()
-        line = QHBoxLayout(trim_row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(label("Leave out beyond", "soft"))
-        line.addStretch()
-        line.addWidget(self.trim)
+        trim_row = _row("Leave out beyond", self.trim)
         self.scan = button("Bring in a scan …", self._open_scan)
+        self.more = button("Add a scan to these …", self._add_scan)
+        self.farthest = _limit_box(" mm", 3, "Points farther from the part than this have no deviation")
+        self.angle = _limit_box("°", 0, "Points whose normal is turned farther than this from the surface have none")
+        for box in (self.farthest, self.angle):
+            box.valueChanged.connect(self._on_limits)
+        self.points = PointsPanel(self.session, self._draw)
         widgets = (self.kind, self.rms, self.rms_unit, self.doubts, self.notes, rule(), self.pairs, rule())
-        for widget in (*widgets, trim_row, self.scan):
+        rows = (trim_row, _row("Deviations up to", self.farthest), _row("Normals up to", self.angle))
+        for widget in (*widgets, *rows, self.scan, self.more, rule(), self.points):
             self.column.addWidget(widget)
         self.column.addStretch()
+
+    def _on_limits(self) -> None:
+        distance, angle = self.farthest.value() or None, self.angle.value() or None
+        wanted = PointLimits(max_distance=distance, max_angle=None if angle is None else float(np.radians(angle)))
+        if wanted != self.session.plan.limits:
+            self.session.run(SetLimits(wanted))
 
     def _on_trim(self, value: float) -> None:
         if value != self.session.plan.alignment.trim:
@@ -56,6 +94,17 @@ class AlignBench(Bench):
     def refresh(self) -> None:
         """Show the alignment, or what is missing."""
         s, n = self.session, self.numbers
+        limits = s.plan.limits
+        for box, value in (
+            (self.farthest, limits.max_distance), (self.angle, limits.max_angle and np.degrees(limits.max_angle)),
+        ):  # fmt: skip
+            box.blockSignals(True)
+            box.setValue(value or 0.0)
+            box.blockSignals(False)
+        self.angle.setEnabled(s.sample is not None and s.sample.normals is not None)
+        self.more.setVisible(s.sample is not None)
+        self.points.setVisible(s.sample is not None)
+        self.points.refresh()
         self.trim.blockSignals(True)
         self.trim.setValue(s.plan.alignment.trim)
         self.trim.blockSignals(False)
@@ -73,6 +122,7 @@ class AlignBench(Bench):
             self.pairs.show_pairs([("points", f"{len(s.sample.points):,}")] if s.sample else [])
             return
         a = evaluation.alignment
+        scans = "the scan" if len(s.sample.data.scans) < 2 else f"{len(s.sample.data.scans)} scans"
         self.rms.setText(n.value(a.rms))
         self.rms_unit.setText(f"{n.unit} rms of the distances to the surfaces")
         say(self.doubts, "\n".join(f"Not trusted: {d}." for d in a.doubts))
@@ -80,10 +130,15 @@ class AlignBench(Bench):
         self.pairs.show_pairs(
             [
                 ("points used", f"{a.points_used:,}"),
-                ("points in the scan", f"{a.points_total:,}"),
+                (f"points in {scans}", f"{a.points_total:,}"),
                 ("on a table", f"{int(a.table.sum()):,}"),
-                ("stray", f"{int(a.isolated.sum()):,}"),
+                ("stray", f"{int((a.isolated & ~_removed(evaluation.cloud)).sum()):,}"),
                 ("robust scale", f"{n.value(a.scale)} {n.unit}"),
                 ("part covered", f"{100 * a.coverage:.0f} %"),
             ]
         )
+
+
+def _removed(cloud: Cloud | NotComputed) -> Mask | bool:
+    """Return what the recipe took away: it is no stray."""
+    return False if isinstance(cloud, NotComputed) else cloud.removed

@@ -108,7 +108,13 @@ def rule() -> QFrame:
 
 
 class Choice(QComboBox):
-    """A choice with the mark that says that there is more to choose from."""
+    """A choice with the mark that says that there is more to choose from; as wide as there is room."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(8)
+        self.view().setMinimumWidth(190)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the box, then the mark."""

@@ -1,29 +1,25 @@
 """Product and manufacturing information (PMI) of a part: what its CAD file says about datums and tolerances."""
 
-from pydantic import BaseModel, ConfigDict
+from truegauge.core.frozen_model import Frozen
 
 FaceGroup = tuple[int, ...]
 
 
-class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
-
-
-class AnnotatedDatum(_Frozen):
+class AnnotatedDatum(Frozen):
     """A datum letter on faces."""
 
     letter: str
     faces: FaceGroup
 
 
-class DatumUse(_Frozen):
+class DatumUse(Frozen):
     """A datum in a datum system: its letter (several for a common datum) and its modifiers in words."""
 
     letter: str
     modifiers: tuple[str, ...] = ()
 
 
-class AnnotatedDimension(_Frozen):
+class AnnotatedDimension(Frozen):
     """A dimension: `kind` in words (diameter, distance, ...), mm or rad; limits are deviations from the value."""
 
     kind: str
@@ -36,7 +32,7 @@ class AnnotatedDimension(_Frozen):
     modifiers: tuple[str, ...] = ()
 
 
-class AnnotatedTolerance(_Frozen):
+class AnnotatedTolerance(Frozen):
     """A geometric tolerance of `value` mm on faces, with the datums of its system in order."""
 
     kind: str
@@ -47,7 +43,7 @@ class AnnotatedTolerance(_Frozen):
     modifiers: tuple[str, ...] = ()
 
 
-class Annotations(_Frozen):
+class Annotations(Frozen):
     """All annotations of a part; `not_understood` tells in words what could not be taken over."""
 
     datums: tuple[AnnotatedDatum, ...] = ()

@@ -137,8 +137,8 @@ class Projector:
         for start in range(0, n, _PIECE):
             progress(start / n, "distance to the part")
             _project_all(
-                self.tree, self._packed, points, walk[start : start + _PIECE], max_distance, self._slack, turned, facing,
-                out.distance, out.face, out.on_edge, out.feet, out.normals,
+                self.tree, self._packed, points, walk[start : start + _PIECE], max_distance, self._slack, turned,
+                facing, out.distance, out.face, out.on_edge, out.feet, out.normals,
             )  # fmt: skip
         return out
 

@@ -46,6 +46,34 @@ def thinned(points: Points, size: float) -> Ints:
     return np.sort(first)
 
 
+def thinned_to_middles(points: Points, size: float) -> Ints:
+    """Return for each occupied cube of side `size` mm the index of the point nearest to the mean of its points."""
+    if len(points) == 0:
+        return np.zeros(0, dtype=np.int64)
+    _, inverse, counts, _ = cells_of(points, size)
+    means = np.column_stack([np.bincount(inverse, weights=points[:, k]) for k in range(3)]) / counts[:, None]
+    off = ((points - means[inverse]) ** 2).sum(axis=1)
+    order = np.lexsort((off, inverse))
+    first = np.searchsorted(inverse[order], np.arange(len(counts)))
+    return np.sort(order[first])
+
+
+def cells_of(points: Points, size: float) -> tuple[Ints, Ints, Ints, tuple[int, int, int]]:
+    """Return the occupied cubes of side `size` mm, the cube of each point, how many points each has, and the grid.
+
+    Cubes are numbered (x * ny + y) * nz + z with an empty layer around, so that neighbours differ by fixed steps.
+    """
+    low = points.min(axis=0)
+    extent = points.max(axis=0) - low
+    # Beyond two million cubes an axis the numbers would overflow; no scan has that many.
+    size = max(size, float(extent.max()) / 2_000_000)
+    grid = np.ceil(extent / size).astype(np.int64) + 3
+    index = np.floor((points - low) / size).astype(np.int64) + 1
+    numbers = (index[:, 0] * grid[1] + index[:, 1]) * grid[2] + index[:, 2]
+    cells, inverse, counts = np.unique(numbers, return_inverse=True, return_counts=True)
+    return cells, inverse.ravel(), counts, (int(grid[0]), int(grid[1]), int(grid[2]))
+
+
 def typical_spacing(points: Points) -> float:
     """Return the median distance between neighbours, mm, from some runs of points in spatial order."""
     from scipy.spatial import cKDTree

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.plan.document import (
     BestFitAlignment,
     Characteristic,
@@ -13,6 +14,7 @@ from truegauge.core.plan.document import (
     NominalFeature,
     PartReference,
     Plan,
+    PointLimits,
     TitleBlock,
 )
 
@@ -264,6 +266,32 @@ class SetAlignment:
     def apply(self, plan: Plan) -> Plan:
         """Replace the alignment."""
         return plan.replace(alignment=self.alignment)
+
+
+@dataclass(frozen=True, slots=True)
+class SetRecipe:
+    """Change what is done to the points before anything else."""
+
+    recipe: Recipe
+    label: str = "change the points"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the recipe."""
+        return plan.replace(recipe=self.recipe)
+
+
+@dataclass(frozen=True, slots=True)
+class SetLimits:
+    """Change which points have a deviation."""
+
+    limits: PointLimits
+    label: str = "change the limits of points"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the limits."""
+        return plan.replace(limits=self.limits)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,23 +2,15 @@
 
 from collections.abc import Hashable
 from functools import cached_property
-from typing import Any, Literal, Self
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
+from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.errors import EvaluationError
+from truegauge.core.frozen_model import Frozen
 
 SCHEMA_VERSION = 1
-
-
-class Frozen(BaseModel):
-    """Base of every document model."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
-
-    def replace(self, **changes: Any) -> Self:
-        """Return a validated copy with changes."""
-        return type(self).model_validate({**{k: getattr(self, k) for k in type(self).model_fields}, **changes})
 
 
 class PartReference(Frozen):
@@ -131,6 +123,16 @@ class BestFitAlignment(Frozen):
     trim: float = Field(default=3.0, gt=0.5, le=20)
 
 
+class PointLimits(Frozen):
+    """Which points have a deviation: no farther than `max_distance` (mm; None: a share of the part's size).
+
+    Points whose own normal is turned from the surface's by more than `max_angle` (rad; None: any) have none.
+    """
+
+    max_distance: float | None = Field(default=None, gt=0)
+    max_angle: float | None = Field(default=None, gt=0, le=3.15)
+
+
 class Extraction(Frozen):
     """How points are chosen for features, mm (see `core.extraction`)."""
 
@@ -170,7 +172,9 @@ class Plan(Frozen):
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
+    recipe: Recipe = ()
     alignment: BestFitAlignment = BestFitAlignment()
+    limits: PointLimits = PointLimits()
     extraction: Extraction = Extraction()
     features: tuple[NominalFeature, ...] = ()
     constructed: tuple[ConstructedFeature, ...] = ()

@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Hashable
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -13,7 +14,9 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.patterns import Patterns
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
+from truegauge.core.clouds.cleaning import Cleaned, clean
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
+from truegauge.core.clouds.recipe import works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
 from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
 from truegauge.core.deviations.statistics import statistics
@@ -84,7 +87,7 @@ class Evaluator:
         if sample is None:
             return True
         stored = self.graph.peek
-        return stored(("cloud", (sample.key, plan.alignment))) is not None and all(
+        return stored(("cloud", _cloud_key(plan, sample))) is not None and all(
             stored(self._measured_key(plan, sample, f.group)) is not None for f in plan.all_features
         )
 
@@ -98,31 +101,61 @@ class Evaluator:
         prepared = self.graph.node(
             ("prepared", sample.key), lambda: prepare(sample.points, progress=part_of(progress, 0, 0.15))
         )
-        key = (sample.key, plan.alignment)
+        first = tuple(step for step in plan.recipe if works_before(step))
+
+        def compute_cleaned() -> Cleaned:
+            cloud = needed(prepared)
+            return clean(cloud.points, first, spacing=cloud.spacing, progress=part_of(progress, 0.1, 0.15))
+
+        cleaned = self.graph.node(("cleaned", sample.key, first), compute_cleaned)
 
         def compute_alignment() -> Alignment:
+            cloud = needed(prepared)
+            kept = needed(cleaned).kept
+            used = replace(cloud, isolated=cloud.isolated | ~kept) if first else cloud
             return align(
-                needed(prepared), self.model, self.projector, AlignmentSettings(plan.alignment.trim),
+                used, self.model, self.projector, AlignmentSettings(plan.alignment.trim),
                 progress=part_of(progress, 0.15, 0.75),
             )  # fmt: skip
 
-        alignment = self.graph.node(("alignment", key), compute_alignment)
+        alignment = self.graph.node(("alignment", sample.key, plan.alignment, first), compute_alignment)
 
         def compute_cloud() -> Cloud:
-            return self._cloud(needed(prepared), needed(alignment, "not aligned"), part_of(progress, 0.75, 1))
+            return self._cloud(
+                plan, sample, needed(prepared), needed(cleaned), needed(alignment, "not aligned"),
+                part_of(progress, 0.75, 1),
+            )  # fmt: skip
 
-        return alignment, self.graph.node(("cloud", key), compute_cloud)
+        return alignment, self.graph.node(("cloud", _cloud_key(plan, sample)), compute_cloud)
 
-    def _cloud(self, prepared: PreparedCloud, alignment: Alignment, progress: Progress) -> Cloud:
+    def _cloud(
+        self, plan: Plan, sample: Sample, prepared: PreparedCloud, cleaned: Cleaned, alignment: Alignment,
+        progress: Progress,
+    ) -> Cloud:  # fmt: skip
         points = frozen(np.ascontiguousarray(apply(alignment.part_from_scan, prepared.points)))
-        found = self.projector.deviations(points, max_distance=REACH_SHARE * self.model.diagonal, progress=progress)
+        normals = None
+        if sample.normals is not None:
+            normals = np.ascontiguousarray(sample.normals[prepared.order] @ alignment.part_from_scan[:3, :3].T)
+        limits = plan.limits
+        found = self.projector.deviations(
+            points, max_distance=limits.max_distance or REACH_SHARE * self.model.diagonal,
+            normals=normals, max_angle=limits.max_angle or np.pi, progress=part_of(progress, 0, 0.8),
+        )  # fmt: skip
         for array in (found.distance, found.face, found.on_edge, found.feet, found.normals):
             frozen(array)
-        usable = (found.face >= 0) & ~prepared.isolated & ~alignment.table
+        later = tuple(step for step in plan.recipe if not works_before(step))
+        cropped = clean(
+            points, later, normals=normals, spacing=prepared.spacing, found=found, among=cleaned.kept,
+            progress=part_of(progress, 0.8, 1),
+        )  # fmt: skip
+        kept = cropped.kept
+        earlier, afterwards = iter(cleaned.left_out), iter(cropped.left_out)
+        left_out = tuple(next(earlier if works_before(step) else afterwards) for step in plan.recipe)
+        usable = (found.face >= 0) & ~prepared.isolated & ~alignment.table & kept
         counted = usable & ~found.on_edge
         if not counted.any():
             raise EvaluationError("no point lies near the part")
-        return Cloud(points, found, frozen(usable), statistics(found.distance[counted]))
+        return Cloud(points, found, frozen(usable), statistics(found.distance[counted]), frozen(~kept), left_out)
 
     def nominal(self, group: Group, plan: Plan | None = None) -> Nominal | NotComputed:
         """Return the nominal feature of faces, or of a constructed feature of the plan."""
@@ -143,7 +176,7 @@ class Evaluator:
 
     @staticmethod
     def _measured_key(plan: Plan, sample: Sample, group: Group) -> Hashable:
-        return ("measured", sample.key, plan.alignment, plan.extraction, plan.content_of(group))
+        return ("measured", sample.key, _cloud_key(plan, sample), plan.extraction, plan.content_of(group))
 
     def measured(self, plan: Plan, sample: Sample | None, group: Group) -> Measured | Built | NotComputed:
         """Return the measured feature; usable for faces that are not a feature of the plan (proposals)."""
@@ -193,7 +226,9 @@ class Evaluator:
             return kind_named(kind).value(tuple(m for m in members if not isinstance(m, NotComputed)))
 
         contents = tuple(plan.content_of(g) for g in groups)
-        return self.graph.node(("value", sample.key, plan.alignment, plan.extraction, kind, contents), compute)
+        return self.graph.node(
+            ("value", sample.key, _cloud_key(plan, sample), plan.extraction, kind, contents), compute
+        )
 
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
         features = [plan.feature(f) for f in characteristic.features]
@@ -224,18 +259,23 @@ class Evaluator:
                 map_values(coarse, there.found, there.usable),
             )  # fmt: skip
 
-        return self.graph.node(("map", sample.key, plan.alignment), compute)
+        return self.graph.node(("map", sample.key, _cloud_key(plan, sample)), compute)
 
     def known_deviation_map(self, plan: Plan, sample: Sample | None) -> DeviationMap | None:
         """Return the map if it is computed already, for a window that must not wait."""
         if sample is None:
             return None
-        found = self.graph.peek(("map", sample.key, plan.alignment))
+        found = self.graph.peek(("map", sample.key, _cloud_key(plan, sample)))
         return found if isinstance(found, DeviationMap) else None
 
     def forget_other_samples(self, key: str) -> None:
         """Free the memory of samples other than this one."""
         self.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal",) or _sample_of(k) == key)
+
+
+def _cloud_key(plan: Plan, sample: Sample) -> Hashable:
+    """Return what the aligned cloud depends on."""
+    return (sample.key, plan.alignment, plan.limits, plan.recipe)
 
 
 def _sample_of(key: object) -> object:

@@ -25,6 +25,8 @@ class Cloud:
     found: Deviations
     usable: Mask
     statistics: DeviationStatistics
+    removed: Mask  # by the recipe
+    left_out: tuple[int, ...] = ()  # how many each step of the recipe took away
 
 
 @dataclass(frozen=True, slots=True)
