@@ -48,7 +48,7 @@ from truegauge.core.plan.proposals import (
 from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of
-from truegauge.formats.files import content_key, read_bytes, write_whole
+from truegauge.formats.files import Content, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
 from truegauge.formats.part import NOMINAL_ENDING, PART_ENDINGS, part_key, read_part
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
@@ -108,7 +108,7 @@ class Session(QObject):
         self.evaluator: Evaluator | None = None
         self.part_content: bytes | None = None
         self.sample: Sample | None = None
-        self.sample_contents: tuple[bytes, ...] = ()
+        self.sample_contents: tuple[Content, ...] = ()
         self.evaluation: Evaluation | None = None
         self.selection: Groups = ()
         self.selected_characteristic = ""
@@ -265,7 +265,7 @@ class Session(QObject):
         present = self.sample if add else None
         contents = self.sample_contents if add else ()
 
-        def work(progress: Progress) -> tuple[Sample, tuple[bytes, ...]]:
+        def work(progress: Progress) -> tuple[Sample, tuple[Content, ...]]:
             progress(0.1, "")
             sample, content = open_sample(path, unit, columns)
             progress(0.9, "")
@@ -278,7 +278,7 @@ class Session(QObject):
                     raise _WrongUnit(path, doubt.text, doubt.unit, sample.data.unit)
             return (sample, content) if present is None else (present.joined(sample), contents + content)
 
-        def done(result: tuple[Sample, tuple[bytes, ...]]) -> None:
+        def done(result: tuple[Sample, tuple[Content, ...]]) -> None:
             self.sample, self.sample_contents = result
             self.evaluation = None
             if self.evaluator is not None:

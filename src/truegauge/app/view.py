@@ -154,8 +154,7 @@ class View(QWidget):
             points = evaluation.cloud.points
             if points is not self._points_shown:
                 self._points_shown = points
-                there = ~evaluation.cloud.removed
-                self.scene.set_points(points[there], ~evaluation.cloud.usable[there])
+                self.scene.set_points(points, ~evaluation.cloud.usable, evaluation.cloud.removed)
                 self.scene.show_points(self._session.show_points)
         else:
             self._points_shown = None

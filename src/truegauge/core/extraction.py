@@ -143,7 +143,7 @@ def extract(
         return rows
     from scipy.spatial import cKDTree
 
-    distance, _ = cKDTree(border).query(found.feet[rows], distance_upper_bound=margin)
+    distance, _ = cKDTree(border).query(found.feet_at(rows), distance_upper_bound=margin)
     return np.asarray(rows[~(distance < margin)])
 
 

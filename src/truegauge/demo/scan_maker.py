@@ -55,7 +55,7 @@ def sample_surface(
     found = projector.deviations(points)
     # A chord point near an edge may lie nearer the neighbour: keep the others.
     keep = (found.face == mesh.triangle_face[chosen]) & ~found.on_edge
-    return found.feet[keep], found.normals[keep], found.face[keep]
+    return found.feet_at(keep), found.normals[keep], found.face[keep]
 
 
 def make_scan(model: CadModel, projector: Projector, settings: ScanSettings) -> tuple[Points, dict[str, object]]:

@@ -4,22 +4,23 @@ import io
 import json
 import zipfile
 import zlib
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from truegauge.core.errors import FormatError, UnsupportedVersionError
-from truegauge.formats.files import read_bytes, write_whole
+from truegauge.formats.files import Content, read_bytes, write_whole
 
 _LARGEST = 2 << 30
 _TIME = (2026, 1, 1, 0, 0, 0)
 
 
-def write_archive(path: Path, members: dict[str, bytes]) -> None:
+def write_archive(path: Path, members: Mapping[str, Content]) -> None:
     """Write the members; the file is replaced only when all is written."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
         for name, content in members.items():
-            archive.writestr(zipfile.ZipInfo(name, _TIME), content, zipfile.ZIP_DEFLATED)
+            archive.writestr(zipfile.ZipInfo(name, _TIME), memoryview(content), zipfile.ZIP_DEFLATED)
     write_whole(path, buffer.getvalue())
 
 

@@ -1,11 +1,17 @@
 """What all formats share: reading bytes with a clear message, writing without losing the old file, content keys."""
 
 import hashlib
+import mmap
 import os
 import tempfile
 from pathlib import Path
 
+from platformdirs import user_cache_path
+
 from truegauge.core.errors import FormatError
+
+_LARGE = 16 << 20
+Content = bytes | mmap.mmap
 
 
 def read_bytes(path: Path) -> bytes:
@@ -53,6 +59,24 @@ def write_whole(path: Path, data: bytes) -> None:
     except OSError as error:
         Path(temporary).unlink(missing_ok=True)
         raise FormatError(path, f"cannot be written ({error.strerror}); the old file is untouched") from error
+
+
+def set_aside(data: bytes) -> Content:
+    """Return large content as a map of a nameless file of our own: it takes no memory until it is written again.
+
+    Where no such file can be made the content stays as it is.
+    """
+    if len(data) < _LARGE:
+        return data
+    folder = user_cache_path("truegauge") / "scans"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryFile(dir=folder) as file:
+            file.write(data)
+            file.flush()
+            return mmap.mmap(file.fileno(), len(data), access=mmap.ACCESS_READ)
+    except OSError:
+        return data
 
 
 def content_key(data: bytes) -> str:

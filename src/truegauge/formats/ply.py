@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Normals, Points, Triangles
+from truegauge.core.arrays import Floats, Points, Triangles
 from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.formats.points_check import checked_points
@@ -72,7 +72,7 @@ def _wanted(labels: list[str]) -> list[str]:
 
 
 def ply_from_points(
-    points: Points, *, double: bool = False, comment: str = "", normals: Normals | None = None,
+    points: Points, *, double: bool = False, comment: str = "", normals: NDArray[np.floating] | None = None,
     colors: Colors | None = None, values: Floats | None = None,
 ) -> bytes:  # fmt: skip
     """Return a binary little-endian PLY; float32 unless `double`; `values` (n,) become a property `deviation`."""
@@ -86,8 +86,9 @@ def ply_from_points(
 
 
 def _rich_ply(
-    points: Points, double: bool, comment: str, normals: Normals | None, colors: Colors | None, values: Floats | None
-) -> bytes:
+    points: Points, double: bool, comment: str, normals: NDArray[np.floating] | None, colors: Colors | None,
+    values: Floats | None,
+) -> bytes:  # fmt: skip
     number, word = ("<f8", "double") if double else ("<f4", "float")
     fields: list[tuple[str, str, str, NDArray[np.generic]]] = [
         (c, number, word, points[:, k]) for k, c in enumerate(_POINT)

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.sample import Sample, SampleData, ScanFile
 from truegauge.formats.archive import read_archive, read_document, write_archive
+from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
 from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_from_bytes
 
@@ -23,17 +24,17 @@ def sample_from_scan(scan: Scan, file_name: str, columns: Columns | None = None)
     return Sample(scan.key, data, scan.points, scan.normals, scan.colors)
 
 
-def write_sample(path: Path, sample: Sample, contents: tuple[bytes, ...]) -> None:
+def write_sample(path: Path, sample: Sample, contents: tuple[Content, ...]) -> None:
     """Save a sample; `contents` are the scan files that it was made from."""
     document = {"schema_version": SCHEMA_VERSION, **sample.data.model_dump(mode="json")}
-    members = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode()}
+    members: dict[str, Content] = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode()}
     for k, (file, content) in enumerate(zip(sample.data.scans, contents, strict=True)):
         ending = Path(file.file_name).suffix.lower()
         members[f"scan-{k + 1}{ending if ending in SCAN_READERS else '.ply'}"] = content
     write_archive(path, members)
 
 
-def read_sample(path: Path) -> tuple[Sample, tuple[bytes, ...]]:
+def read_sample(path: Path) -> tuple[Sample, tuple[Content, ...]]:
     """Open a sample file; returns the sample and the scan files inside.
 
     Raises
@@ -49,7 +50,7 @@ def read_sample(path: Path) -> tuple[Sample, tuple[bytes, ...]]:
     except ValidationError as error:
         raise FormatError(path, f"the sample is damaged: {plain(error)}") from error
     sample: Sample | None = None
-    contents = []
+    contents: list[Content] = []
     for k, file in enumerate(data.scans):
         names = [f"scan-{k + 1}{ending}" for ending in SCAN_READERS] + [f"scan{e}" for e in SCAN_READERS if k == 0]
         name = next((n for n in names if n in members), None)
@@ -58,7 +59,7 @@ def read_sample(path: Path) -> tuple[Sample, tuple[bytes, ...]]:
         scan = scan_from_bytes(path, members[name], file.unit, Path(name).suffix, file.columns)
         one = sample_from_scan(scan, file.file_name, file.columns)
         sample = one if sample is None else sample.joined(one)
-        contents.append(members[name])
+        contents.append(scan.content)
     if sample is None:
         raise FormatError(path, "the sample is damaged: its scan is missing")
     return Sample(sample.key, data, sample.points, sample.normals, sample.colors), tuple(contents)
@@ -73,7 +74,7 @@ def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
-def open_sample(path: Path, unit: str = "", columns: Columns | None = None) -> tuple[Sample, tuple[bytes, ...]]:
+def open_sample(path: Path, unit: str = "", columns: Columns | None = None) -> tuple[Sample, tuple[Content, ...]]:
     """Open a sample file, or a scan as a new sample."""
     if path.suffix.lower() == ".tgsample":
         return read_sample(path)

@@ -7,7 +7,7 @@ from pathlib import Path
 from truegauge.core.arrays import Normals, Points, frozen
 from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
-from truegauge.formats.files import content_key, read_bytes
+from truegauge.formats.files import Content, content_key, read_bytes, set_aside
 from truegauge.formats.obj import points_from_obj
 from truegauge.formats.ply import points_from_ply
 from truegauge.formats.stl import points_from_stl
@@ -43,7 +43,7 @@ class Scan:
     unit: str
     points: Points
     key: str
-    content: bytes
+    content: Content
     skipped: int
     normals: Normals | None = None
     colors: Colors | None = None
@@ -81,4 +81,4 @@ def scan_from_bytes(path: Path, content: bytes, unit: str, ending: str = "", col
     said = "".join(map(str, columns)) if columns else ""
     key = f"{content_key(content)}-{unit}{said}"
     normals = None if raw.normals is None else frozen(raw.normals)
-    return Scan(path.stem, unit, frozen(points), key, content, raw.skipped, normals, raw.colors)
+    return Scan(path.stem, unit, frozen(points), key, set_aside(content), raw.skipped, normals, raw.colors)

@@ -29,6 +29,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.palette import Rgb, bands
 from truegauge.rendering.arrays import image_of, lines_data, points_data, surface_data
 from truegauge.rendering.camera import Camera
+from truegauge.rendering.point_blocks import PointBlocks, states
 
 if TYPE_CHECKING:
     from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 MOVING_POINTS = 60_000
+MOST_POINTS = 600_000  # at rest: more do not make a picture of a screen better
 _POINT_ACTORS = ("points", "few_points", "off_points", "few_off_points")
 _MAP_ACTORS = ("map", "no_data", "few_map", "few_no_data")
 _TINT = "tint "
@@ -82,6 +84,9 @@ class Scene:
         self._show_points = self._show_map = False
         self._opacity, self._edges_only = 1.0, False
         self._section: vtkPlaneCollection | None = None
+        self._points: NDArray[np.float64] | None = None
+        self._states = np.zeros(0, dtype=np.uint8)
+        self._blocks: PointBlocks | None = None
         self._multisamples = 0
         self.set_palette(self.palette)
 
@@ -174,24 +179,39 @@ class Scene:
         else:
             actor.GetMapper().SetClippingPlanes(self._section)
 
-    def set_points(self, points: NDArray[np.float64] | None, off: NDArray[np.bool_] | None = None) -> None:
-        """Give the points of the cloud (n, 3), part coordinates; None removes them. `off` are drawn paler."""
+    def set_points(
+        self, points: NDArray[np.float64] | None, off: NDArray[np.bool_] | None = None,
+        removed: NDArray[np.bool_] | None = None,
+    ) -> None:  # fmt: skip
+        """Give the points of the cloud (n, 3) in a spatial order, part coordinates; None removes them.
+
+        `off` are drawn paler, `removed` not at all. Of a large cloud only what a picture can show is drawn.
+        """
         for name in _POINT_ACTORS:
             self._remove(name)
+        self._points, self._blocks = None, None
         if points is None or len(points) == 0:
             return
         if self._model is None:
-            self._origin = np.median(points, axis=0)
-            self._radius = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
-        pale = np.zeros(len(points), dtype=bool) if off is None else off
-        step = max(1, len(points) // MOVING_POINTS)
-        for kind, rows in (("points", ~pale), ("off_points", pale)):
-            chosen = points[rows]
-            if len(chosen):
-                self._dots(kind, chosen, 1.6)
-                self._dots(f"few_{kind}", chosen[::step], 1.6)
+            self._origin = np.median(points[:: max(1, len(points) // 10_000)], axis=0)
+            self._radius = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0))) or 1.0
+        self._points, self._states = points, states(off, removed, len(points))
+        self._draw_points("few_", np.arange(0, len(points), max(1, len(points) // MOVING_POINTS)))
+        if len(points) <= MOST_POINTS:
+            self._draw_points("", np.arange(len(points)))
+        else:
+            self._blocks = PointBlocks(points)
         self._update_visibility(moving=False)
         self.set_palette(self.palette)
+
+    def _draw_points(self, prefix: str, rows: NDArray[np.int64]) -> None:
+        assert self._points is not None
+        states_here = self._states[rows]
+        for kind, state in (("points", 0), ("off_points", 1)):
+            self._remove(f"{prefix}{kind}")
+            chosen = rows[states_here == state]
+            if len(chosen):
+                self._dots(f"{prefix}{kind}", self._points[chosen], 1.6)
 
     def show_points(self, show: bool) -> None:
         """Show or hide the cloud."""
@@ -262,6 +282,9 @@ class Scene:
             self._multisamples = samples
         if self._window.GetSize() != (width, height):
             self._window.SetSize(width, height)
+        if self._blocks is not None and not moving and self._show_points:
+            self._draw_points("", self._blocks.chosen(camera, width / height, MOST_POINTS))
+            self.set_palette(self.palette)
         self._update_visibility(moving=moving)
         eye = self._renderer.GetActiveCamera()
         eye.ParallelProjectionOn()

@@ -32,15 +32,24 @@ class Deviations:
     """What each point is to the part.
 
     `distance` (n,) mm, positive outside the material, meaningless where `face` is `NO_FACE` (nothing near enough);
-    `on_edge` marks points whose nearest point lies on an edge. `feet` and `normals` (n, 3) are the nearest points and
-    the outward normals there.
+    `on_edge` marks points whose nearest point lies on an edge. `normals` (n, 3) float32 are the outward normals there
+    (off an edge the direction to the point). The nearest points themselves follow from these.
     """
 
+    points: Points
     distance: Floats
-    face: Ints
+    face: NDArray[np.int32]
     on_edge: Mask
-    feet: Points
-    normals: Normals
+    normals: NDArray[np.float32]
+
+    @property
+    def feet(self) -> Points:
+        """The nearest points (n, 3) on the part."""
+        return self.feet_at(slice(None))
+
+    def feet_at(self, rows: Ints | Mask | slice) -> Points:
+        """Return the nearest points on the part for some of the points."""
+        return np.asarray(self.points[rows] - self.distance[rows, None] * self.normals[rows])
 
 
 class _Packed(NamedTuple):
@@ -128,8 +137,8 @@ class Projector:
         """
         n = len(points)
         out = Deviations(
-            np.zeros(n), np.full(n, NO_FACE, dtype=np.int64), np.zeros(n, dtype=bool), np.zeros((n, 3)),
-            np.zeros((n, 3)),
+            points, np.zeros(n), np.full(n, NO_FACE, dtype=np.int32), np.zeros(n, dtype=bool),
+            np.zeros((n, 3), dtype=np.float32),
         )  # fmt: skip
         walk = np.arange(n) if order is None else order
         facing = -2.0 if normals is None or max_angle >= np.pi else float(np.cos(max_angle))
@@ -138,7 +147,7 @@ class Projector:
             progress(start / n, "distance to the part")
             _project_all(
                 self.tree, self._packed, points, walk[start : start + _PIECE], max_distance, self._slack, turned,
-                facing, out.distance, out.face, out.on_edge, out.feet, out.normals,
+                facing, out.distance, out.face, out.on_edge, out.normals,
             )  # fmt: skip
         return out
 
@@ -312,7 +321,7 @@ def _on_true_edge(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def _project_all(tree, part, points, walk, reach, slack, turned, facing, distance, face, on_edge, feet, normals):  # type: ignore[no-untyped-def]
+def _project_all(tree, part, points, walk, reach, slack, turned, facing, distance, face, on_edge, normals):  # type: ignore[no-untyped-def]
     boxes, nodes, corners = tree.boxes, tree.nodes, tree.corners
     kind, frame, size, outward = part.kind, part.frame, part.size, part.outward
     spline, knots, poles = part.spline, part.knots, part.poles
@@ -400,5 +409,4 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
                     nx, ny, nz = nx * scale, ny * scale, nz * scale
             distance[i] = side * d
             on_edge[i] = edge
-            feet[i, 0], feet[i, 1], feet[i, 2] = fx, fy, fz
             normals[i, 0], normals[i, 1], normals[i, 2] = side * nx, side * ny, side * nz

@@ -1,7 +1,8 @@
 """Order and thinning of point sets by their place in space."""
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
+from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points
 
@@ -32,12 +33,36 @@ def spatial_order(points: Points) -> Ints:
     return np.argsort(codes, kind="stable")
 
 
+@njit(cache=True, nogil=True)
+def _number_cells(points, low, size, ny, nz, out):  # type: ignore[no-untyped-def]
+    for i in range(points.shape[0]):
+        x = int(np.floor((points[i, 0] - low[0]) / size)) + 1
+        y = int(np.floor((points[i, 1] - low[1]) / size)) + 1
+        z = int(np.floor((points[i, 2] - low[2]) / size)) + 1
+        out[i] = (x * ny + y) * nz + z
+
+
+@njit(cache=True, nogil=True, parallel=True)
+def _gathered(points, rows, out):  # type: ignore[no-untyped-def]
+    for i in prange(rows.shape[0]):
+        for c in range(3):
+            out[i, c] = points[rows[i], c]
+
+
+def gathered(points: Points, rows: NDArray[np.integer]) -> Points:
+    """Return ``points[rows]`` without holding the interpreter: a window goes on meanwhile."""
+    out = np.empty((len(rows), 3))
+    _gathered(np.ascontiguousarray(points), rows, out)
+    return out
+
+
 def _cells(points: Points, size: float) -> Ints:
     """Return one integer a point, equal for points in the same cube of side `size` mm."""
     low = points.min(axis=0)
     counts = np.ceil((points.max(axis=0) - low) / size).astype(np.int64) + 3
-    index = np.floor((points - low) / size).astype(np.int64) + 1
-    return np.asarray((index[:, 0] * counts[1] + index[:, 1]) * counts[2] + index[:, 2])
+    out = np.empty(len(points), dtype=np.int64)
+    _number_cells(points, low, size, counts[1], counts[2], out)
+    return out
 
 
 def thinned(points: Points, size: float) -> Ints:
@@ -68,8 +93,8 @@ def cells_of(points: Points, size: float) -> tuple[Ints, Ints, Ints, tuple[int, 
     # Beyond two million cubes an axis the numbers would overflow; no scan has that many.
     size = max(size, float(extent.max()) / 2_000_000)
     grid = np.ceil(extent / size).astype(np.int64) + 3
-    index = np.floor((points - low) / size).astype(np.int64) + 1
-    numbers = (index[:, 0] * grid[1] + index[:, 1]) * grid[2] + index[:, 2]
+    numbers = np.empty(len(points), dtype=np.int64)
+    _number_cells(points, low, size, grid[1], grid[2], numbers)
     cells, inverse, counts = np.unique(numbers, return_inverse=True, return_counts=True)
     return cells, inverse.ravel(), counts, (int(grid[0]), int(grid[1]), int(grid[2]))
 

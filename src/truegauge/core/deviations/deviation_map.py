@@ -11,6 +11,7 @@ from truegauge.core.cad.projection import Deviations
 from truegauge.core.cad.subdivision import subdivided
 
 FINE, COARSE = 90, 36  # triangle sides across the diagonal
+_ENOUGH = 50  # points a vertex
 _NEIGHBOURS = 12
 
 
@@ -76,7 +77,8 @@ def map_values(mesh: MapMesh, found: Deviations, usable: Mask) -> Floats:
     from scipy.spatial import cKDTree
 
     values = np.full(len(mesh.vertices), np.nan)
-    rows = np.flatnonzero((found.face >= 0) & usable & ~found.on_edge)
+    step = max(1, len(usable) // (2 * _ENOUGH * len(mesh.vertices)))
+    rows = step * np.flatnonzero((found.face[::step] >= 0) & usable[::step] & ~found.on_edge[::step])
     by_face = rows[np.argsort(found.face[rows], kind="stable")]
     bounds = np.searchsorted(found.face[by_face], np.arange(int(mesh.vertex_face.max()) + 2))
     order = np.argsort(mesh.vertex_face, kind="stable")
@@ -86,7 +88,9 @@ def map_values(mesh: MapMesh, found: Deviations, usable: Mask) -> Floats:
         vertices = order[vertex_bounds[face] : vertex_bounds[face + 1]]
         if len(members) < 3 or len(vertices) == 0:
             continue
-        distance, index = cKDTree(found.feet[members]).query(
+        # Far more points than vertices tell the median no better.
+        members = members[:: max(1, len(members) // (_ENOUGH * len(vertices)))]
+        distance, index = cKDTree(found.feet_at(members)).query(
             mesh.vertices[vertices], k=min(_NEIGHBOURS, len(members)), distance_upper_bound=1.6 * mesh.spacing
         )
         there = np.isfinite(distance)

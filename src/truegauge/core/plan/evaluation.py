@@ -105,6 +105,8 @@ class Evaluator:
 
         def compute_cleaned() -> Cleaned:
             cloud = needed(prepared)
+            if not first:
+                return Cleaned(np.ones(len(cloud.raw), dtype=bool), ())
             return clean(cloud.points, first, spacing=cloud.spacing, progress=part_of(progress, 0.1, 0.15))
 
         cleaned = self.graph.node(("cleaned", sample.key, first), compute_cleaned)
@@ -141,7 +143,7 @@ class Evaluator:
             points, max_distance=limits.max_distance or REACH_SHARE * self.model.diagonal,
             normals=normals, max_angle=limits.max_angle or np.pi, progress=part_of(progress, 0, 0.8),
         )  # fmt: skip
-        for array in (found.distance, found.face, found.on_edge, found.feet, found.normals):
+        for array in (found.distance, found.face, found.on_edge, found.normals):
             frozen(array)
         later = tuple(step for step in plan.recipe if not works_before(step))
         cropped = clean(

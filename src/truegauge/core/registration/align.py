@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.arrays import Mask, Points, Rigid, frozen
+from truegauge.core.arrays import Ints, Mask, Points, Rigid, frozen
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.extent import scan_diagonal
@@ -81,17 +81,17 @@ def align(
     RegistrationError
         Fewer than 100 points, or no pose in which points lie near the part.
     """
+    points = cloud.points
     rows = np.flatnonzero(~cloud.isolated)
     if len(rows) < _LEAST_POINTS:
         raise RegistrationError(f"the scan has {len(rows)} usable points, an alignment needs {_LEAST_POINTS}")
-    kept = cloud.points[~cloud.isolated]
-    few = _thinned_to(kept, _COARSE_POINTS, model.diagonal)
+    few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
     progress(0.05, "finding the pose")
     field = build_field(model, projector)
     poses = coarse_poses(few, model, field, keep=4, progress=part_of(progress, 0.1, 0.5))
     candidates = _refined(few, poses, projector, model, settings)
     progress(0.6, "best fit")
-    many = np.ascontiguousarray(kept[:: max(1, len(kept) // _FINE_POINTS)])
+    many = points[rows[:: max(1, len(rows) // _FINE_POINTS)]]
     fine = best_fit(
         many, projector, candidates[0][1].part_from_scan, reach=max(20 * candidates[0][1].scale, 1e-6),
         trim=settings.trim, progress=part_of(progress, 0.6, 0.8),
@@ -99,25 +99,25 @@ def align(
     # The last step uses every point: the error of the pose falls with the root of their number.
     progress(0.8, "best fit on all points")
     final = last_step(
-        cloud.points, projector, fine.part_from_scan, reach=max(2.0 * settings.trim * fine.scale, 1e-6),
+        points, projector, fine.part_from_scan, reach=max(2.0 * settings.trim * fine.scale, 1e-6),
         trim=settings.trim, progress=part_of(progress, 0.8, 1.0),
     )  # fmt: skip
     used = final.used & ~cloud.isolated
     moved = apply(final.part_from_scan, few)
-    table = _table(apply(final.part_from_scan, cloud.points), moved, projector, final, model)
+    table = _table(points, moved, projector, final, model)
     coverage = _coverage(moved, model)
-    doubts = _doubts(cloud, final, used, table, coverage, model)
+    doubts = _doubts(points, cloud, final, used, table, coverage, model)
     return Alignment(
         frozen(final.part_from_scan), final.rms, final.scale, frozen(used), frozen(table & ~used), cloud.isolated,
         coverage, doubts, _notes(candidates),
     )  # fmt: skip
 
 
-def _thinned_to(points: Points, wanted: int, diagonal: float) -> Points:
-    """Thin evenly to about `wanted` points, or fewer."""
-    if len(points) <= wanted:
-        return points
-    sparse = np.ascontiguousarray(points[:: max(1, len(points) // (4 * wanted))])
+def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Points:
+    """Thin some of the points evenly to about `wanted`, or fewer."""
+    if len(rows) <= wanted:
+        return np.asarray(points[rows])
+    sparse = points[rows[:: max(1, len(rows) // (4 * wanted))]]
     size = diagonal * 0.006
     for _ in range(8):
         picked = thinned(sparse, size)
@@ -166,7 +166,11 @@ def _table(points: Points, few: Points, projector: Projector, fit: BestFit, mode
     normal, offset = plane
     if (np.abs(off @ normal - offset) < thickness).mean() < 0.5:
         return nothing
-    return np.asarray((np.abs(points @ normal - offset) < thickness) & ~fit.used)
+    # The plane is in part coordinates, the points are as scanned: take the plane to them, not them to the plane.
+    pose = fit.part_from_scan
+    away = points @ (pose[:3, :3].T @ normal)
+    away += float(pose[:3, 3] @ normal) - offset
+    return np.asarray((np.abs(away) < thickness) & ~fit.used)
 
 
 def _coverage(moved: Points, model: CadModel) -> float:
@@ -185,10 +189,10 @@ def _coverage(moved: Points, model: CadModel) -> float:
 
 
 def _doubts(
-    cloud: PreparedCloud, fit: BestFit, used: Mask, table: Mask, coverage: float, model: CadModel
+    points: Points, cloud: PreparedCloud, fit: BestFit, used: Mask, table: Mask, coverage: float, model: CadModel
 ) -> tuple[str, ...]:
     doubts = []
-    ratio = scan_diagonal(cloud.points) / model.diagonal
+    ratio = scan_diagonal(points) / model.diagonal
     if ratio < 0.1:
         doubts.append(f"the scan is {1 / ratio:.0f} times smaller than the part: check its unit (mm or inch)")
     elif ratio > 10:

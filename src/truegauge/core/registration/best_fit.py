@@ -4,15 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Mask, Normals, Points, Rigid
+from truegauge.core.arrays import Floats, Mask, Points, Rigid
 from truegauge.core.cad.projection import Projector
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, orthonormalised
-from truegauge.core.progress import Progress, silent
+from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.coarse import solve6, turn_by
 
 _CHUNK = 8192
+_PIECE = 1 << 20  # a multiple of it
 _ENOUGH = 30
 
 
@@ -66,8 +68,9 @@ def best_fit(
         best = BestFit(pose, rms, scale, used, found.distance, turn)
         if last_step < 1e-7 * reach or last_step < 1e-9:
             break
-        center = found.feet[used].mean(axis=0)
-        step = _step(found.feet, found.normals, found.distance, used, center)
+        feet = found.feet
+        center = feet[used].mean(axis=0)
+        step = _step(feet, found.normals, found.distance, used, center)
         pose = pose.copy()
         turn_by(pose, step[:3], step[3:], center)
         pose = orthonormalised(pose)
@@ -99,29 +102,50 @@ def last_step(
     RegistrationError
         As `best_fit`.
     """
-    found = projector.deviations(apply(start, points), max_distance=reach, progress=progress)
-    near = (found.face >= 0) & ~found.on_edge
+    count = len(points)
+    distance, near, normals = np.zeros(count), np.zeros(count, dtype=bool), np.zeros((count, 3), dtype=np.float32)
+    pieces = [slice(k, min(count, k + _PIECE)) for k in range(0, count, _PIECE)]
+    for piece in pieces:  # the memory of all distances is a quarter of that of all feet
+        found = projector.deviations(
+            apply(start, points[piece]), max_distance=reach,
+            progress=part_of(progress, piece.start / count, piece.stop / count),
+        )  # fmt: skip
+        distance[piece], normals[piece] = found.distance, found.normals
+        near[piece] = (found.face >= 0) & ~found.on_edge
     if near.sum() < _ENOUGH:
         raise RegistrationError(f"only {int(near.sum())} points lie near the part; a best fit needs {_ENOUGH}")
-    scale = 1.4826 * float(np.median(np.abs(found.distance[near])))
-    used = near & (np.abs(found.distance) <= max(trim * scale, 1e-9))
-    center = found.feet[used].mean(axis=0)
-    step = _step(found.feet, found.normals, found.distance, used, center)
+    scale = 1.4826 * float(np.median(np.abs(distance[near])))
+    used = near & (np.abs(distance) <= max(trim * scale, 1e-9))
+    center = apply(start, points[:: max(1, count // _PIECE)]).mean(axis=0)
+
+    def feet(piece: slice) -> Points:
+        return np.asarray(apply(start, points[piece]) - distance[piece, None] * normals[piece])
+
+    step = _solved(
+        sum(_summed(feet(p), normals[p], distance[p], used[p], center) for p in pieces)  # type: ignore[arg-type]
+    )
     pose = start.copy()
     turn_by(pose, step[:3], step[3:], center)
-    feet, normals = found.feet[used], found.normals[used]
-    change = np.einsum("ij,ij->i", np.cross(step[:3], feet - center), normals) + normals @ step[3:]
-    distance = found.distance.copy()
-    distance[used] += change
+    for piece in pieces:
+        change = np.einsum("ij,ij->i", np.cross(step[:3], feet(piece) - center), normals[piece])
+        distance[piece] += np.where(used[piece], change + normals[piece] @ step[3:], 0.0)
     rms = float(np.sqrt(np.mean(distance[used] ** 2)))
     return BestFit(orthonormalised(pose), rms, scale, used, distance, 1)
 
 
-def _step(feet: Points, normals: Normals, distance: Floats, used: Mask, center: Floats) -> Floats:
+def _step(feet: Points, normals: NDArray[np.float32], distance: Floats, used: Mask, center: Floats) -> Floats:
+    return _solved(_summed(feet, normals, distance, used, center))
+
+
+def _summed(feet: Points, normals: NDArray[np.float32], distance: Floats, used: Mask, center: Floats) -> Floats:
+    """Return the normal equations: the lower triangle (21) and the right side (6)."""
     chunks = (len(feet) + _CHUNK - 1) // _CHUNK
     parts = np.zeros((chunks, 27))
     _normal_equations(feet, normals, distance, used, center, parts)
-    total = parts.sum(axis=0)  # in the order of the chunks: the same digits every time
+    return np.asarray(parts.sum(axis=0))  # in the order of the chunks: the same digits every time
+
+
+def _solved(total: Floats) -> Floats:
     a, b = np.zeros((6, 6)), total[21:].copy()
     a[np.tril_indices(6)] = total[:21]
     eigenvalues = np.linalg.eigvalsh(_scaled(a))
