@@ -28,7 +28,7 @@ def test_saving_twice_gives_the_same_bytes(tmp_path, plan):
 
 def test_saved_plan_and_sample_give_the_same_results_to_the_last_digit(tmp_path, plan, sample, evaluation):
     write_plan(tmp_path / "a.tgplan", plan, demo.PART.read_bytes())
-    write_sample(tmp_path / "a.tgsample", sample, demo.SCAN.read_bytes())
+    write_sample(tmp_path / "a.tgsample", sample, (demo.SCAN.read_bytes(),))
     file = read_plan(tmp_path / "a.tgplan")
     again, _ = open_sample(tmp_path / "a.tgsample")
     assert np.array_equal(again.points, sample.points)

@@ -124,7 +124,7 @@ def test_a_bad_scan_says_what_and_where(name, content, match, tmp_path):
 def test_an_unknown_ending_names_the_known_ones(tmp_path):
     with pytest.raises(FormatError, match=r"\.ply, \.stl, \.obj"):
         read_scan(written(tmp_path, ".docx", b"1 2 3\n"))
-    assert set(SCAN_READERS) == {".ply", ".stl", ".obj", ".xyz", ".asc", ".txt", ".csv"}
+    assert set(SCAN_READERS) == {".ply", ".stl", ".obj", ".xyz", ".asc", ".txt", ".csv", ".e57", ".las", ".laz"}
 
 
 @pytest.mark.parametrize("name", [".stl", ".csv"])
@@ -133,6 +133,6 @@ def test_a_sample_keeps_the_file_it_came_from(name, tmp_path):
     saved = tmp_path / "one.tgsample"
     write_sample(saved, sample, content)
     again, kept = open_sample(saved)
-    assert kept == GOOD[name]
+    assert kept == (GOOD[name],)
     assert np.array_equal(again.points, sample.points)
     assert again.key == sample.key

@@ -50,11 +50,13 @@ def points_from_obj(path: Path, data: bytes) -> RawCloud:
         raise FormatError(
             path, f"line {highest_line} refers to vertex {highest:,}, there are {len(rows):,}; the file is cut off"
         )
+    if not rows:
+        return checked_points(path, np.zeros((0, 3)))
     widths = {len(r) for r in rows}
     if len(widths) > 1:
         rows = [r[:3] for r in rows]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), -1)
-    given = np.array(normals) if len(normals) == len(rows) and rows else None
+    given = np.array(normals) if len(normals) == len(rows) else None
     return checked_points(path, np.ascontiguousarray(table[:, :3]), given, _colors(table))
 
 

@@ -68,6 +68,10 @@ def points_from_las(path: Path, data: bytes) -> RawCloud:
     if not packed and offset + count * length > len(data):
         there = (len(data) - offset) // max(1, length)
         raise FormatError(path, f"cut off: {count:,} points are promised, {there:,} are there; copy or export it again")
+    # Only LAS 1.4 may carry records behind the points.
+    behind = len(data) - offset - count * length
+    if not packed and behind > 0 and (minor < 4 or struct.unpack("<I", data[243:247])[0] == 0):
+        raise FormatError(path, f"{behind:,} bytes follow its {count:,} points; the count is damaged: export it again")
     if packed and count > 40 * len(data):
         raise FormatError(path, f"{count:,} points do not fit into {len(data):,} bytes; the file is damaged")
     scales = struct.unpack("<3d", data[131:155])

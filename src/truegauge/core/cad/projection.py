@@ -24,6 +24,7 @@ from truegauge.core.progress import Progress, silent
 NO_FACE = -1
 _CHUNK = 4096
 _PIECE = 262_144
+_MANY = 2_000_000
 _SIDES = 30  # triangle sides across the diagonal, at least
 
 
@@ -32,15 +33,16 @@ class Deviations:
     """What each point is to the part.
 
     `distance` (n,) mm, positive outside the material, meaningless where `face` is `NO_FACE` (nothing near enough);
-    `on_edge` marks points whose nearest point lies on an edge. `normals` (n, 3) float32 are the outward normals there
-    (off an edge the direction to the point). The nearest points themselves follow from these.
+    `on_edge` marks points whose nearest point lies on an edge. `normals` (n, 3) are the outward normals there
+    (off an edge the direction to the point). The nearest points themselves follow from these. Of more than two million
+    points the normals are kept in single precision, which the distances do not depend on.
     """
 
     points: Points
     distance: Floats
     face: NDArray[np.int32]
     on_edge: Mask
-    normals: NDArray[np.float32]
+    normals: NDArray[np.floating]
 
     @property
     def feet(self) -> Points:
@@ -138,17 +140,20 @@ class Projector:
         n = len(points)
         out = Deviations(
             points, np.zeros(n), np.full(n, NO_FACE, dtype=np.int32), np.zeros(n, dtype=bool),
-            np.zeros((n, 3), dtype=np.float32),
+            np.zeros((n, 3), dtype=np.float64 if n <= _MANY else np.float32),
         )  # fmt: skip
         walk = np.arange(n) if order is None else order
         facing = -2.0 if normals is None or max_angle >= np.pi else float(np.cos(max_angle))
         turned = np.zeros((1, 3)) if normals is None or facing < -1.5 else normals
         for start in range(0, n, _PIECE):
             progress(start / n, "distance to the part")
+            piece = walk[start : start + _PIECE]
+            there = np.zeros((len(piece), 3))
             _project_all(
-                self.tree, self._packed, points, walk[start : start + _PIECE], max_distance, self._slack, turned,
-                facing, out.distance, out.face, out.on_edge, out.normals,
+                self.tree, self._packed, points, piece, max_distance, self._slack, turned,
+                facing, out.distance, out.face, out.on_edge, there,
             )  # fmt: skip
+            out.normals[piece] = there
         return out
 
     def pick(
@@ -340,7 +345,7 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
             if facing > -1.5:
                 tx, ty, tz = turned[i, 0], turned[i, 1], turned[i, 2]
             k, _, v, w, region = nearest_triangle(
-                boxes, nodes, corners, px, py, pz, reach * reach, previous, stack, stack_distance,
+                boxes, nodes, corners, px, py, pz, (reach + slack) * (reach + slack), previous, stack, stack_distance,
                 flat, tx, ty, tz, facing,
             )  # fmt: skip
             if k < 0:
@@ -407,6 +412,9 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
                     side = 1.0 if nx * sx + ny * sy + nz * sz >= 0.0 else -1.0
                     scale = 1.0 / d if d > 0.0 else 0.0
                     nx, ny, nz = nx * scale, ny * scale, nz * scale
+            if d > reach or -d > reach:  # within reach of the triangle, not of the surface
+                face[i] = -1
+                continue
             distance[i] = side * d
             on_edge[i] = edge
-            normals[i, 0], normals[i, 1], normals[i, 2] = side * nx, side * ny, side * nz
+            normals[step, 0], normals[step, 1], normals[step, 2] = side * nx, side * ny, side * nz

@@ -39,8 +39,10 @@ def flatness_within(points: Points, radius: float, progress: Progress = silent) 
     """Return how far (mm) the nearest neighbours within `radius` of each point lie from their common plane, at most."""
     from scipy.spatial import cKDTree
 
-    tree = cKDTree(points, balanced_tree=False, compact_nodes=False)
     out = np.zeros(len(points))
+    if len(points) < 4:
+        return out
+    tree = cKDTree(points, balanced_tree=False, compact_nodes=False)
     k = min(24, len(points))
     for start in range(0, len(points), _PIECE):
         progress(start / len(points), "curvature")

@@ -103,7 +103,8 @@ def last_step(
         As `best_fit`.
     """
     count = len(points)
-    distance, near, normals = np.zeros(count), np.zeros(count, dtype=bool), np.zeros((count, 3), dtype=np.float32)
+    kind = np.float64 if count <= 2 * _PIECE else np.float32
+    distance, near, normals = np.zeros(count), np.zeros(count, dtype=bool), np.zeros((count, 3), dtype=kind)
     pieces = [slice(k, min(count, k + _PIECE)) for k in range(0, count, _PIECE)]
     for piece in pieces:  # the memory of all distances is a quarter of that of all feet
         found = projector.deviations(
@@ -133,14 +134,15 @@ def last_step(
     return BestFit(orthonormalised(pose), rms, scale, used, distance, 1)
 
 
-def _step(feet: Points, normals: NDArray[np.float32], distance: Floats, used: Mask, center: Floats) -> Floats:
+def _step(feet: Points, normals: NDArray[np.floating], distance: Floats, used: Mask, center: Floats) -> Floats:
     return _solved(_summed(feet, normals, distance, used, center))
 
 
-def _summed(feet: Points, normals: NDArray[np.float32], distance: Floats, used: Mask, center: Floats) -> Floats:
+def _summed(feet: Points, normals: NDArray[np.floating], distance: Floats, used: Mask, center: Floats) -> Floats:
     """Return the normal equations: the lower triangle (21) and the right side (6)."""
     chunks = (len(feet) + _CHUNK - 1) // _CHUNK
     parts = np.zeros((chunks, 27))
+    normals = np.ascontiguousarray(normals, dtype=np.float64)
     _normal_equations(feet, normals, distance, used, center, parts)
     return np.asarray(parts.sum(axis=0))  # in the order of the chunks: the same digits every time
 
