@@ -26,6 +26,7 @@ _HINT = (
     "Position: the middle of the feature. Direction: its axis, or out of the material. "
     "Lengths in mm, the full angle of cones in degrees. A point is measured along its direction."
 )
+_SHORT = {"second diameter": "tube ⌀"}  # of a torus
 
 
 class NominalTable(QDialog):
@@ -39,7 +40,7 @@ class NominalTable(QDialog):
         outer = QVBoxLayout(self)
         outer.addWidget(label(_HINT, "soft", wrap=True))
         self.table = QTableWidget(0, len(NOMINAL_HEADINGS))
-        self.table.setHorizontalHeaderLabels(list(NOMINAL_HEADINGS))
+        self.table.setHorizontalHeaderLabels([_SHORT.get(name, name) for name in NOMINAL_HEADINGS])
         self.table.verticalHeader().setDefaultSectionSize(26)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         for column, width in ((0, 112), (1, 120)):

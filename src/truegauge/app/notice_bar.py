@@ -41,7 +41,7 @@ class NoticeBar(QFrame):
         self.action.setVisible(bool(notice.action))
         self.second.setText(notice.second)
         self.second.setVisible(bool(notice.second))
-        self.setProperty("asks", bool(notice.second))
+        self.setProperty("asks", bool(notice.second) or notice.calm)
         self.style().polish(self)
         self.place()
         self.show()

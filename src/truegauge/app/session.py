@@ -76,6 +76,7 @@ class Notice:
     callback: Callable[[], None] | None = None
     second: str = ""
     second_callback: Callable[[], None] | None = None
+    calm: bool = False  # nothing is wrong
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -644,7 +645,8 @@ class Session(QObject):
         second: str = "", second_callback: Callable[[], None] | None = None,
     ) -> None:  # fmt: skip
         """Show a message."""
-        self.noticed.emit(Notice(_words(problem), action, callback, second, second_callback))
+        calm = isinstance(problem, str)
+        self.noticed.emit(Notice(_words(problem), action, callback, second, second_callback, calm))
 
     # Working -------------------------------------------------------------------------------------------------------
 

@@ -185,7 +185,7 @@ class View(QWidget):
 
     def _refresh_marks(self) -> None:
         matching = self._session.matching
-        changed = (*(c.new for c in matching.changes), *matching.added) if matching else ()
+        changed = (*matching.reshaped, *matching.added) if matching else ()
         self.scene.set_faces("changed", changed if self._session.stage == "part" else ())
         self.scene.set_faces("selected", self._session.selected_faces())
         self._refresh_hover()

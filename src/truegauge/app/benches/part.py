@@ -11,8 +11,10 @@ from truegauge.app.session import Session
 from truegauge.app.theme import Theme
 from truegauge.core.cad.recognition import describe_face, whole_surface
 
-_WORDS = {"PLANE": "planes", "CYLINDER": "cylinders", "CONE": "cones", "SPHERE": "spheres", "TORUS": "tori",
-          "BSPLINE": "free-form"}  # fmt: skip
+_WORDS = {
+    "PLANE": ("plane", "planes"), "CYLINDER": ("cylinder", "cylinders"), "CONE": ("cone", "cones"),
+    "SPHERE": ("sphere", "spheres"), "TORUS": ("torus", "tori"), "BSPLINE": ("free-form", "free-form"),
+}  # fmt: skip
 _FACES = Qt.ItemDataRole.UserRole
 _ROW = 22
 _Rows = list[tuple[str, tuple[tuple[int, ...], ...]]]
@@ -104,8 +106,10 @@ class PartBench(Bench):
             pairs.append(("unit in the file", model.unit))
         if len(model.bodies) > 1:
             pairs.append(("bodies", str(len(model.bodies))))
-        counts = Counter(_WORDS[f.surface.kind.name] for f in model.faces)
-        self.kinds.setText(f"{len(model.faces)} faces: " + ", ".join(f"{k} {name}" for name, k in counts.most_common()))
+        counts = Counter(f.surface.kind.name for f in model.faces)
+        self.kinds.setText(
+            f"{len(model.faces)} faces: " + ", ".join(f"{k} {_WORDS[name][k > 1]}" for name, k in counts.most_common())
+        )
         hidden = len(self.session.look.hidden)
         self.pairs.show_pairs(pairs + ([("hidden faces", str(hidden))] if hidden else []))
         say(self.notes, "\n".join(f"Note: {x}." for x in model.notes))
@@ -136,7 +140,7 @@ class PartBench(Bench):
         if model is None or matching is None:
             return
         rows: _Rows = [
-            (f"{describe_face(model, c.new)}: {c.what}", (whole_surface(model, c.new),)) for c in matching.changes
+            (f"{c.what}: {describe_face(model, c.new)}", (whole_surface(model, c.new),)) for c in matching.changes
         ]
         rows += [(f"new: {describe_face(model, f)}", (whole_surface(model, f),)) for f in matching.added]
         if matching.gone:

@@ -15,6 +15,7 @@ _LENGTH = 1e-4  # mm: rounding of the file
 _AREA = 1e-5  # share
 _REACH = 0.15  # of the diagonal: a face that is farther away is another one
 _TILT = 0.35  # rad
+_BORDERS = "its borders changed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +40,11 @@ class Matching:
     def same(self) -> int:
         """How many faces are exactly as they were."""
         return len(self.new_of) - len(self.changes)
+
+    @property
+    def reshaped(self) -> tuple[int, ...]:
+        """The faces, by their new numbers, that changed by more than their borders."""
+        return tuple(c.new for c in self.changes if c.what != _BORDERS)
 
     @property
     def is_same_part(self) -> bool:
@@ -68,7 +74,7 @@ def match_faces(old: CadModel, new: CadModel) -> Matching:
                 best = min(found, key=lambda b: _apart(old.faces[a], new.faces[b]))
                 if not same_extent and _apart(old.faces[a], new.faces[best]) > _REACH * old.diagonal:
                     continue
-                take(a, best, "" if same_extent else "its borders changed")
+                take(a, best, "" if same_extent else _BORDERS)
     _match_nearest(old, new, free_old, free_new, take)
     order = tuple(sorted(changes, key=lambda c: c.new))
     return Matching(new_of, order, tuple(sorted(free_old)), tuple(sorted(free_new)))

@@ -48,12 +48,14 @@ class _Importer:
                 found.append(group)
         return found
 
-    def feature(self, group: tuple[int, ...]) -> NominalFeature:
-        """Return the feature of the plan with these faces, made when it is not there yet."""
+    def feature(self, group: tuple[int, ...], name: str = "") -> NominalFeature:
+        """Return the feature of the plan with these faces, made when it is not there yet, with a name if it is free."""
         known = self.work.feature_with_faces(group)
         if known is not None:
             return known
-        made = NominalFeature(id=new_id(), name=feature_name(self.work, self.nominal(group)), faces=group)
+        taken = {f.name for f in self.work.all_features}
+        free = name if name and name not in taken else feature_name(self.work, self.nominal(group))
+        made = NominalFeature(id=new_id(), name=free, faces=group)
         self.run(AddFeature(made))
         return made
 
@@ -74,10 +76,12 @@ class _Importer:
                 return False
         number = max((c.number for c in self.work.characteristics), default=0) + 1
         said = " to ".join(f.name for f in features)
+        if len(features) == 1:
+            said += f" {kind_named(kind).label}"
         self.run(
             AddCharacteristic(
                 Characteristic(
-                    id=new_id(), number=number, name=name or f"{said} {kind_named(kind).label}".strip(), kind=kind,
+                    id=new_id(), number=number, name=name or said, kind=kind,
                     features=ids, nominal=nominal, lower=lower, upper=upper, datums=datums, modifiers=modifiers,
                 )
             )
@@ -93,7 +97,7 @@ def import_annotations(model: CadModel, plan: Plan) -> AnnotationImport:
         groups = job.groups(datum.faces)
         if len(groups) > 1:
             job.left_out.append(f"datum {datum.letter}: it stands on {len(groups)} separate faces; the first is taken")
-        feature = job.feature(groups[0])
+        feature = job.feature(groups[0], f"datum {datum.letter}")
         if not any(d.letter == datum.letter and d.feature == feature.id for d in job.work.datums):
             job.run(SetDatum(datum.letter, feature.id))
             datums += 1
