@@ -2,19 +2,72 @@
 
 import os
 import sys
+import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
+from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
 from truegauge.app.main import make_application
+from truegauge.app.nominal_table import NominalTable
 from truegauge.app.session import Session
 from truegauge.app.window import MainWindow
+from truegauge.core.clouds.recipe import CropDistance, Outliers
 from truegauge.demo.faces import cylinder_at
-from truegauge.demo.housing import bolt_holes
+from truegauge.demo.housing import bolt_holes, build_housing
 from truegauge.demo.run import _until
+from truegauge.formats.nominal_csv import rows_from_csv
+
+
+def more(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """Pictures that need another part: a revision of the demo part, and nominal features."""
+    session.set_stage("part")
+    session.set_show_points(False)
+    with tempfile.TemporaryDirectory() as folder:
+        changed = Path(folder) / "LW-1140-B.step"
+        shape = build_housing()
+        for x, y, z, radius in ((107, 24, 20, 3.5), (38, 26, 40, 4), (78, 64, 40, 1)):
+            shape = BRepAlgoAPI_Cut(
+                shape, BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, z), gp_Dir(0, 0, 1)), radius, 60).Shape()
+            ).Shape()
+        writer = STEPControl_Writer()
+        writer.Transfer(shape, STEPControl_AsIs)
+        writer.Write(str(changed))
+        session.open_part(changed)
+        settle()
+    shot("revision")
+    window.notice.hide()
+    table = NominalTable(session, window)
+    table.show_rows(rows_from_csv(Path("typed.csv"), TABLE.encode()))
+    table._use()
+    settle()
+    window.notice.hide()
+    window.view.show_standard("corner")
+    shot("nominals")
+    table.show()
+    settle()
+    table.grab().save(str(Path(sys.argv[1]) / "nominal-table.png"))
+    table.reject()
+
+
+TABLE = """type,name,x,y,z,i,j,k,diameter,length,width,depth,angle
+plane,base,70,45,0,0,0,-1,,140,90,,
+plane,side,70,0,7,0,-1,0,,140,14,,
+hole,main bore,58,45,30,0,0,1,42,,,60,
+boss,boss,122,45,31,1,0,0,30,,,8,
+slot,slot,130,45,7,0,0,1,,30,12,14,
+conical hole,seat,107,24,45,0,0,1,14.5,,,5,60
+socket,socket,107,63,55.5,0,0,1,24,,,,
+point,shroud 1,30,82,30,0,1,0,3,,,,
+"""
 
 
 def main() -> int:
@@ -82,6 +135,25 @@ def main() -> int:
     if not wanted or "finder" in wanted:
         finder = QApplication.activePopupWidget() or window
         finder.grab().save(str(folder / "finder.png"))
+    session.set_stage("part")
+    session.set_show_map(False)
+    window.section_panel.toggle()
+    shot("section")
+    window.section_panel.toggle()
+    session.set_stage("align")
+    session.set_show_map(False)
+    session.add_step(Outliers())
+    session.add_step(CropDistance(farthest=0.5))
+    settle()
+    window.draw_outline("polyline")
+    for corner in ((120, 160), (400, 150), (430, 330), (250, 420), (110, 300)):
+        window.view.outline.press(QPointF(*corner))
+    window.view.outline.close()
+    shot("outline")
+    window.view.outline.cancel()
+    window.notice.hide()
+    if not wanted or wanted & {"nominals", "revision"}:
+        more(session, window, shot, settle)
     session.history.mark_saved()
     QApplication.closeAllWindows()
     return 0

@@ -16,7 +16,7 @@ _WORDS = {
     "SPHERE": ("sphere", "spheres"), "TORUS": ("torus", "tori"), "BSPLINE": ("free-form", "free-form"),
 }  # fmt: skip
 _FACES = Qt.ItemDataRole.UserRole
-_ROW = 22
+_ROW = 19
 _Rows = list[tuple[str, tuple[tuple[int, ...], ...]]]
 
 

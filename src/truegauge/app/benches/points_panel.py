@@ -34,7 +34,7 @@ _NUMBERS: dict[str, tuple[tuple[str, str, int, float], ...]] = {
     "normal": (("largest", "angle, °", 0, 5),),
 }
 _ADD = "Add a step …"
-_ROW = 22
+_ROW = 19
 
 
 class PointsPanel(QWidget):
@@ -98,9 +98,9 @@ class PointsPanel(QWidget):
         self.steps.blockSignals(True)
         self.steps.clear()
         for k, step in enumerate(recipe):
-            taken = f": {counts[k]:,} points out" if k < len(counts) and step.active else ""
+            taken = f"  -{counts[k]:,}" if k < len(counts) and step.active else ""
             item = QListWidgetItem(f"{describe(step)}{taken}")
-            item.setToolTip(item.text())
+            item.setToolTip(f"{describe(step)}; left out: {counts[k]:,} points" if taken else describe(step))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if step.active else Qt.CheckState.Unchecked)
             self.steps.addItem(item)
