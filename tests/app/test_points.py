@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from test_window import place
 
@@ -163,3 +164,28 @@ def test_points_and_map_are_saved_for_others(loaded, tmp_path):
     assert b"property float deviation" in (tmp_path / "map.ply").read_bytes()[:400]
     assert not session.save_cloud(tmp_path / "nowhere" / "points.ply")
     assert "choose another folder" in loaded.notices[-1].text
+
+
+def test_the_numbers_in_their_boxes_can_be_seen(loaded):
+    loaded.session.set_stage("align")
+    bench = loaded.align_bench
+    for box in (bench.trim, bench.farthest, bench.angle):
+        text = box.lineEdit()
+        assert text.width() >= text.fontMetrics().horizontalAdvance(box.text())
+
+
+def test_points_are_shown_in_their_own_colours(loaded, settle, tmp_path, sample):
+    points = sample.points[::5]
+    red = np.tile(np.array([230, 20, 20], dtype=np.uint8), (len(points), 1))
+    path = tmp_path / "red.ply"
+    path.write_bytes(ply_from_points(points, colors=red))
+    loaded.session.open_scan(path)
+    settle()
+    loaded.session.set_stage("align")
+    loaded.session.set_show_points(True)
+    QTest.keyClick(loaded, Qt.Key.Key_C)
+    loaded.view.repaint()
+    shown = loaded.view.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    width, height, line = shown.width(), shown.height(), shown.bytesPerLine()
+    pixels = np.frombuffer(shown.constBits(), np.uint8).reshape(height, line)[:, : 3 * width].reshape(-1, 3).astype(int)
+    assert ((pixels[:, 0] > 150) & (pixels[:, 1] < 90)).sum() > 5000

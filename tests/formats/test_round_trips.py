@@ -1,4 +1,6 @@
+import json
 import os
+import zipfile
 
 import numpy as np
 import pytest
@@ -74,3 +76,27 @@ def test_the_demo_files_are_what_their_script_makes(model, plan):
 
     assert housing_plan(model) == plan
     assert demo.SCAN.stat().st_size < 4_000_000
+
+
+def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
+    write_plan(tmp_path / "new.tgplan", plan, demo.PART.read_bytes())
+    with zipfile.ZipFile(tmp_path / "new.tgplan") as archive:
+        document, part = json.loads(archive.read("plan.json")), archive.read("part.step")
+    for name in ("recipe", "limits", "datums"):
+        del document[name]
+    for characteristic in document["characteristics"]:
+        del characteristic["datums"], characteristic["modifiers"]
+    document["schema_version"] = 1
+    with zipfile.ZipFile(tmp_path / "old.tgplan", "w") as archive:
+        archive.writestr("plan.json", json.dumps(document))
+        archive.writestr("part.step", part)
+    assert read_plan(tmp_path / "old.tgplan").plan == plan
+
+
+def test_a_sample_of_the_first_version_is_read(tmp_path, sample):
+    with zipfile.ZipFile(tmp_path / "old.tgsample", "w") as archive:
+        archive.writestr("sample.json", '{"schema_version": 1, "name": "a", "unit": "inch", "scan_file": "a.ply"}')
+        archive.writestr("scan.ply", demo.SCAN.read_bytes())
+    old, _ = open_sample(tmp_path / "old.tgsample")
+    assert np.array_equal(old.points, sample.points * 25.4)
+    assert old.data.unit == "inch"

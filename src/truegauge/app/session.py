@@ -121,6 +121,7 @@ class Session(QObject):
         self.show_map = False
         self.show_points = False
         self.show_needles = True
+        self.show_colors = False
         self.plan_path: Path | None = None
         self.busy_text, self.busy_fraction = "", 0.0
         self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
@@ -268,7 +269,7 @@ class Session(QObject):
 
         def work(progress: Progress) -> tuple[Sample, tuple[Content, ...]]:
             progress(0.1, "")
-            sample, content = open_sample(path, unit, columns)
+            sample, content = open_sample(path, unit, columns, progress=part_of(progress, 0.1, 0.9))
             progress(0.9, "")
             model = self.model
             # A unit that the user chose is believed; what a file does not tell is compared with the part.
@@ -632,6 +633,12 @@ class Session(QObject):
         """Turn the points on or off."""
         if show != self.show_points:
             self.show_points = show
+            self.display_changed.emit()
+
+    def set_show_colors(self, show: bool) -> None:
+        """Show the points in the colours that the scanner gave them, or in one."""
+        if show != self.show_colors:
+            self.show_colors = show
             self.display_changed.emit()
 
     def set_show_needles(self, show: bool) -> None:

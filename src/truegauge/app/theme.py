@@ -88,7 +88,8 @@ QLabel[role="chip"][alert="true"] {{ border-color: {t.outside}; color: {t.outsid
 QLineEdit, QDoubleSpinBox, QComboBox {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 5px;
     padding: 4px 7px; selection-background-color: {t.accent}; selection-color: #FFFFFF; }}
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border-color: {t.accent}; }}
-QDoubleSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; }}
+QDoubleSpinBox QLineEdit {{ border: none; padding: 0 7px; background: transparent; }}
+QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
 QLineEdit[wrong="true"] {{ border-color: {t.outside}; }}
 QLineEdit[role="name"] {{ font-weight: bold; background: transparent; border-color: transparent; padding-left: 2px; }}
 QLineEdit[role="name"]:hover, QLineEdit[role="name"]:focus {{ border-color: {t.rule}; background: {t.raised}; }}

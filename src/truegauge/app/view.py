@@ -55,6 +55,7 @@ class View(QWidget):
         self._image: QImage | None = None
         self._fine = True
         self._points_shown: np.ndarray | None = None
+        self._colors_shown = False
         self._moving_share = 0.75  # of the resolution while moving; follows the machine's speed
         self._press: QPointF | None = None
         self._last = QPointF()
@@ -151,10 +152,14 @@ class View(QWidget):
     def _refresh_points(self) -> None:
         evaluation = self._session.evaluation
         if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
+            s = self._session
             points = evaluation.cloud.points
-            if points is not self._points_shown:
-                self._points_shown = points
-                self.scene.set_points(points, ~evaluation.cloud.usable, evaluation.cloud.removed)
+            if points is not self._points_shown or s.show_colors != self._colors_shown:
+                self._points_shown, self._colors_shown = points, s.show_colors
+                colors = None
+                if s.show_colors and s.evaluator is not None and s.sample is not None:
+                    colors = s.evaluator.colors(s.sample)
+                self.scene.set_points(points, ~evaluation.cloud.usable, evaluation.cloud.removed, colors)
                 self.scene.show_points(self._session.show_points)
         else:
             self._points_shown = None
@@ -163,6 +168,8 @@ class View(QWidget):
 
     def _refresh_display(self) -> None:
         s = self._session
+        if s.show_colors != self._colors_shown:
+            self._refresh_points()
         self.scene.show_points(s.show_points)
         look = s.look
         hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None

@@ -50,6 +50,7 @@ def read_plan(path: Path) -> PlanFile:
     """
     members = read_archive(path, "plan")
     document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "plan")
+    document["schema_version"] = SCHEMA_VERSION  # version 1 has less, and nothing that means something else
     try:
         plan = Plan.model_validate_json(json.dumps(document))
     except ValidationError as error:

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.sample import Sample, SampleData, ScanFile
+from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
@@ -74,9 +75,11 @@ def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
-def open_sample(path: Path, unit: str = "", columns: Columns | None = None) -> tuple[Sample, tuple[Content, ...]]:
+def open_sample(
+    path: Path, unit: str = "", columns: Columns | None = None, *, progress: Progress = silent
+) -> tuple[Sample, tuple[Content, ...]]:
     """Open a sample file, or a scan as a new sample."""
     if path.suffix.lower() == ".tgsample":
         return read_sample(path)
-    scan = read_scan(path, unit, columns)
+    scan = read_scan(path, unit, columns, progress=progress)
     return sample_from_scan(scan, path.name, columns), (scan.content,)

@@ -7,6 +7,7 @@ from pathlib import Path
 from truegauge.core.arrays import Normals, Points, frozen
 from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
+from truegauge.core.progress import Progress, silent
 from truegauge.formats.files import Content, content_key, read_bytes, set_aside
 from truegauge.formats.obj import points_from_obj
 from truegauge.formats.ply import points_from_ply
@@ -28,6 +29,8 @@ SCAN_READERS: dict[str, Callable[[Path, bytes], RawCloud]] = {
 # Formats that define their unit of length, or where another than mm is usual.
 UNIT_OF = {".e57": "m", ".las": "m", ".laz": "m"}
 Columns = tuple[int, int, int]
+# Read by libraries in the reader process, which takes a while and can be stopped.
+_SURVEYS = {".e57": points_from_e57, ".las": points_from_las, ".laz": points_from_las}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,7 +52,7 @@ class Scan:
     colors: Colors | None = None
 
 
-def read_scan(path: Path, unit: str = "", columns: Columns | None = None) -> Scan:
+def read_scan(path: Path, unit: str = "", columns: Columns | None = None, *, progress: Progress = silent) -> Scan:
     """Read a point cloud from a file of any of the `SCAN_READERS`, whose lengths are in `unit`.
 
     Without a unit lengths are mm, or what the format prescribes. `columns` tells where x, y and z stand in a text.
@@ -59,10 +62,13 @@ def read_scan(path: Path, unit: str = "", columns: Columns | None = None) -> Sca
     FormatError
         As the reader, or an unknown unit or ending.
     """
-    return scan_from_bytes(path, read_bytes(path), unit, columns=columns)
+    return scan_from_bytes(path, read_bytes(path), unit, columns=columns, progress=progress)
 
 
-def scan_from_bytes(path: Path, content: bytes, unit: str, ending: str = "", columns: Columns | None = None) -> Scan:
+def scan_from_bytes(
+    path: Path, content: bytes, unit: str, ending: str = "", columns: Columns | None = None,
+    progress: Progress = silent,
+) -> Scan:  # fmt: skip
     """Build a scan from the content of a file; `path` is for messages, the name, and (without `ending`) the format."""
     ending = (ending or path.suffix).lower()
     unit = unit or UNIT_OF.get(ending, "mm")
@@ -73,6 +79,8 @@ def scan_from_bytes(path: Path, content: bytes, unit: str, ending: str = "", col
         raise FormatError(path, f"this kind of scan cannot be read; use one of {', '.join(SCAN_READERS)}")
     if columns is not None and ending in TEXT_ENDINGS:
         raw = points_from_text(path, content, columns)
+    elif ending in _SURVEYS:
+        raw = _SURVEYS[ending](path, content, progress)
     else:
         raw = reader(path, content)
     points = raw.points

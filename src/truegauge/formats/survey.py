@@ -9,13 +9,14 @@ import numpy as np
 
 from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import FormatError
+from truegauge.core.progress import Progress, silent
 from truegauge.formats.guard import read_in_child
 from truegauge.formats.points_check import checked_points
 
 _E57_PAGE = 1024
 
 
-def points_from_e57(path: Path, data: bytes) -> RawCloud:
+def points_from_e57(path: Path, data: bytes, progress: Progress = silent) -> RawCloud:
     """Return the points of all its scans, each in its place, with colours and normals; lengths are metres.
 
     Raises
@@ -32,10 +33,10 @@ def points_from_e57(path: Path, data: bytes) -> RawCloud:
         raise FormatError(path, f"cut off: {length:,} bytes are promised, {len(data):,} are there; copy it again")
     if page != _E57_PAGE or start >= length or size >= length:
         raise FormatError(path, "byte 24: the E57 header is damaged; export the scan again")
-    return _by_library(path, data, ".e57")
+    return _by_library(path, data, ".e57", progress)
 
 
-def points_from_las(path: Path, data: bytes) -> RawCloud:
+def points_from_las(path: Path, data: bytes, progress: Progress = silent) -> RawCloud:
     """Return the points of a LAS or LAZ file with their colours.
 
     The header is checked against the size of the file first: a damaged count keeps the library busy for minutes.
@@ -77,15 +78,15 @@ def points_from_las(path: Path, data: bytes) -> RawCloud:
     scales = struct.unpack("<3d", data[131:155])
     if not all(np.isfinite(s) and 1e-12 < abs(s) < 1e6 for s in scales):
         raise FormatError(path, "byte 131: the scale of the coordinates is damaged; export the scan again")
-    return _by_library(path, data, ".laz" if packed else ".las")
+    return _by_library(path, data, ".laz" if packed else ".las", progress)
 
 
-def _by_library(path: Path, data: bytes, ending: str) -> RawCloud:
+def _by_library(path: Path, data: bytes, ending: str, progress: Progress) -> RawCloud:
     with tempfile.TemporaryDirectory() as folder:
         source, out = Path(folder) / f"scan{ending}", Path(folder) / "points.npz"
         source.write_bytes(data)
         try:
-            read_in_child("scan", source, out)
+            read_in_child("scan", source, out, progress=progress)
         except FormatError as error:
             raise FormatError(path, error.reason) from error
         try:

@@ -40,11 +40,15 @@ def surface_data(
     return data
 
 
-def points_data(points: NDArray[np.float64], origin: NDArray[np.float64]) -> vtkPolyData:
-    """Return points as vertices."""
+def points_data(
+    points: NDArray[np.float64], origin: NDArray[np.float64], colors: NDArray[np.uint8] | None = None
+) -> vtkPolyData:
+    """Return points as vertices, each with its colour if given."""
     data = vtkPolyData()
     data.SetPoints(_points(points, origin))
     data.SetVerts(_cells(np.arange(len(points), dtype=np.int64)[:, None]))
+    if colors is not None:
+        data.GetPointData().SetScalars(numpy_to_vtk(np.ascontiguousarray(colors), deep=1))
     return data
 
 

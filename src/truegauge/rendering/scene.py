@@ -86,6 +86,7 @@ class Scene:
         self._section: vtkPlaneCollection | None = None
         self._points: NDArray[np.float64] | None = None
         self._states = np.zeros(0, dtype=np.uint8)
+        self._colors: NDArray[np.uint8] | None = None
         self._blocks: PointBlocks | None = None
         self._multisamples = 0
         self.set_palette(self.palette)
@@ -181,11 +182,12 @@ class Scene:
 
     def set_points(
         self, points: NDArray[np.float64] | None, off: NDArray[np.bool_] | None = None,
-        removed: NDArray[np.bool_] | None = None,
+        removed: NDArray[np.bool_] | None = None, colors: NDArray[np.uint8] | None = None,
     ) -> None:  # fmt: skip
         """Give the points of the cloud (n, 3) in a spatial order, part coordinates; None removes them.
 
-        `off` are drawn paler, `removed` not at all. Of a large cloud only what a picture can show is drawn.
+        `off` are drawn paler, `removed` not at all; `colors` (n, 3) are used for the others. Of a
+        large cloud only what a picture can show is drawn.
         """
         for name in _POINT_ACTORS:
             self._remove(name)
@@ -195,7 +197,7 @@ class Scene:
         if self._model is None:
             self._origin = np.median(points[:: max(1, len(points) // 10_000)], axis=0)
             self._radius = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0))) or 1.0
-        self._points, self._states = points, states(off, removed, len(points))
+        self._points, self._states, self._colors = points, states(off, removed, len(points)), colors
         self._draw_points("few_", np.arange(0, len(points), max(1, len(points) // MOVING_POINTS)))
         if len(points) <= MOST_POINTS:
             self._draw_points("", np.arange(len(points)))
@@ -211,7 +213,8 @@ class Scene:
             self._remove(f"{prefix}{kind}")
             chosen = rows[states_here == state]
             if len(chosen):
-                self._dots(f"{prefix}{kind}", self._points[chosen], 1.6)
+                own = self._colors[chosen] if self._colors is not None and state == 0 else None
+                self._dots(f"{prefix}{kind}", self._points[chosen], 1.6, own)
 
     def show_points(self, show: bool) -> None:
         """Show or hide the cloud."""
@@ -347,8 +350,12 @@ class Scene:
         look.SetOpacity(opacity)
         look.LightingOff()
 
-    def _dots(self, name: str, points: NDArray[np.float64], size: float) -> None:
-        actor = self._add(name, points_data(points, self._origin), 3.0)
+    def _dots(
+        self, name: str, points: NDArray[np.float64], size: float, colors: NDArray[np.uint8] | None = None
+    ) -> None:
+        actor = self._add(name, points_data(points, self._origin, colors), 3.0)
+        if colors is not None:
+            actor.GetMapper().ScalarVisibilityOn()
         actor.GetProperty().SetPointSize(size)
         actor.GetProperty().LightingOff()
 

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from truegauge.app.benches.base import Bench, Pairs, button, label, rule, say
+from truegauge.app.benches.base import Bench, Pairs, button, label, number_box, rule, say
 from truegauge.app.benches.points_panel import PointsPanel
 from truegauge.app.session import Session
 from truegauge.core.arrays import Mask
@@ -13,19 +13,6 @@ from truegauge.core.plan.commands import SetAlignment, SetLimits
 from truegauge.core.plan.document import BestFitAlignment, PointLimits
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Cloud
-
-
-def _limit_box(suffix: str, decimals: int, tip: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
-    box.setRange(0.0, 1e5 if decimals else 180.0)
-    box.setDecimals(decimals)
-    box.setSpecialValueText("any")
-    box.setSuffix(suffix)
-    box.setFixedWidth(84)
-    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    box.setKeyboardTracking(False)
-    box.setToolTip(tip)
-    return box
 
 
 def _row(text: str, widget: QWidget) -> QWidget:
@@ -57,21 +44,26 @@ class AlignBench(Bench):
         self.doubts = label("", "bad", wrap=True)
         self.notes = label("", "soft", wrap=True)
         self.pairs = Pairs()
-        self.trim = QDoubleSpinBox()
-        self.trim.setRange(1.0, 10.0)
+        self.trim = number_box(
+            1.0,
+            10.0,
+            1,
+            suffix=" x",
+            tip="Points farther off than this many robust scales are not used for the fit",
+        )
         self.trim.setSingleStep(0.5)
-        self.trim.setDecimals(1)
-        self.trim.setSuffix(" x")
-        self.trim.setFixedWidth(64)
-        self.trim.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.trim.setKeyboardTracking(False)
-        self.trim.setToolTip("Points farther off than this many robust scales are not used for the best fit")
         self.trim.valueChanged.connect(self._on_trim)
         trim_row = _row("Leave out beyond", self.trim)
         self.scan = button("Bring in a scan …", self._open_scan)
         self.more = button("Add a scan to these …", self._add_scan)
-        self.farthest = _limit_box(" mm", 3, "Points farther from the part than this have no deviation")
-        self.angle = _limit_box("°", 0, "Points whose normal is turned farther than this from the surface have none")
+        self.farthest = number_box(
+            0.0, 1e5, 3, suffix=" mm", tip="Points farther from the part than this have no deviation"
+        )
+        self.angle = number_box(
+            0.0, 180.0, 0, suffix="°", tip="Points whose normal is turned farther than this from the surface have none"
+        )
+        for box in (self.farthest, self.angle):
+            box.setSpecialValueText("any")
         for box in (self.farthest, self.angle):
             box.valueChanged.connect(self._on_limits)
         self.points = PointsPanel(self.session, self._draw)

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QComboBox,
+    QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -96,6 +97,21 @@ def button(text: str, clicked: Callable[[], object], *, main: bool = False) -> Q
     made = QPushButton(text)
     made.setProperty("main", main)
     made.clicked.connect(lambda: clicked())
+    return made
+
+
+def number_box(low: float, high: float, decimals: int, *, suffix: str = "", tip: str = "") -> QDoubleSpinBox:
+    """Return a box to type a number in; its value counts when Enter is pressed or the box is left."""
+    # With its arrows taken away by Qt's own setting, the style sheet leaves the text no room: it hides them instead.
+    made = QDoubleSpinBox()
+    made.setRange(low, high)
+    made.setDecimals(decimals)
+    made.setSuffix(suffix)
+    made.setToolTip(tip)
+    made.setFixedWidth(84)
+    made.setKeyboardTracking(False)
+    made.setAlignment(Qt.AlignmentFlag.AlignRight)
+    made.lineEdit().setTextMargins(5, 0, 7, 0)
     return made
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from truegauge.app.benches.base import Choice, button, label
+from truegauge.app.benches.base import Choice, button, label, number_box
 from truegauge.app.outline_tool import MODES
 from truegauge.app.session import Session
 from truegauge.core.clouds.recipe import (
@@ -60,11 +60,7 @@ class PointsPanel(QWidget):
             row = QWidget()
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
-            name, spin = label("", "soft"), QDoubleSpinBox()
-            spin.setRange(0.01, 1e6)
-            spin.setFixedWidth(84)
-            spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-            spin.setKeyboardTracking(False)
+            name, spin = label("", "soft"), number_box(0.01, 1e6, 2)
             spin.valueChanged.connect(self._on_number)
             line.addWidget(name)
             line.addStretch()

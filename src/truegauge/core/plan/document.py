@@ -10,7 +10,7 @@ from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 
 class PartReference(Frozen):
@@ -168,7 +168,7 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = 2
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None

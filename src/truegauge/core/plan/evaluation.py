@@ -16,6 +16,7 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, nominal_of
 from truegauge.core.clouds.cleaning import Cleaned, clean
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
+from truegauge.core.clouds.raw import Colors
 from truegauge.core.clouds.recipe import works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
 from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
@@ -129,6 +130,13 @@ class Evaluator:
             )  # fmt: skip
 
         return alignment, self.graph.node(("cloud", _cloud_key(plan, sample)), compute_cloud)
+
+    def colors(self, sample: Sample) -> Colors | None:
+        """Return the colours of the points in the order of the aligned cloud; None where they have none."""
+        prepared = self.graph.peek(("prepared", sample.key))
+        if sample.colors is None or not isinstance(prepared, PreparedCloud):
+            return None
+        return np.asarray(sample.colors[prepared.order])
 
     def _cloud(
         self, plan: Plan, sample: Sample, prepared: PreparedCloud, cleaned: Cleaned, alignment: Alignment,
