@@ -38,6 +38,8 @@ class PartBench(Bench):
         self.kinds = label("", "soft", wrap=True)
         self.notes = label("", "soft", wrap=True)
         self.hint = label("", "soft", wrap=True)
+        self.bodies_heading = label("Bodies", "heading")
+        self.bodies = self._list()
         self.drawing = label("Drawing in the file", "heading")
         self.drawing_text = label("", "soft", wrap=True)
         self.take_over = button("Take over the drawing", self.session.take_over_annotations)
@@ -48,7 +50,8 @@ class PartBench(Bench):
         self.pattern = button("", self.session.take_pattern)
         self.open = button("Open part …", self._open_part)
         self.typed = button("Nominal features …", self._edit_nominals)
-        for widget in (self.name, self.pairs, self.kinds, self.notes, self.drawing, self.drawing_text, self.take_over,
+        for widget in (self.name, self.pairs, self.kinds, self.notes, self.bodies_heading, self.bodies,
+                       self.drawing, self.drawing_text, self.take_over,
                        self.changes_heading, self.changes, self.elements_heading, self.elements, self.pattern,
                        self.hint, self.open, self.typed):  # fmt: skip
             self.column.addWidget(widget)
@@ -86,7 +89,8 @@ class PartBench(Bench):
         reference = self.session.plan.part
         self.open.setProperty("main", model is None)
         self.open.style().polish(self.open)
-        for widget in (self.drawing, self.drawing_text, self.take_over, self.changes_heading, self.changes,
+        for widget in (self.bodies_heading, self.bodies, self.drawing, self.drawing_text, self.take_over,
+                       self.changes_heading, self.changes,
                        self.elements_heading, self.elements, self.pattern):  # fmt: skip
             widget.setVisible(False)
         if model is None or reference is None:
@@ -113,6 +117,7 @@ class PartBench(Bench):
         hidden = len(self.session.look.hidden)
         self.pairs.show_pairs(pairs + ([("hidden faces", str(hidden))] if hidden else []))
         say(self.notes, "\n".join(f"Note: {x}." for x in model.notes))
+        self._show_bodies()
         self._show_drawing()
         self._show_changes()
         self._show_elements()
@@ -120,6 +125,17 @@ class PartBench(Bench):
             "Click a face to select it, Ctrl+click a second one, Alt+click what lies behind. "
             "Drag to turn, right-drag to shift. H hides, T sees through, X cuts."
         )
+
+    def _show_bodies(self) -> None:
+        """Show the bodies of an assembly, or the features of a part without CAD; choosing one selects its faces."""
+        model = self.session.model
+        if model is None or len(model.bodies) < 2:
+            return
+        faces: dict[int, list[tuple[int, ...]]] = {}
+        for face in model.faces:
+            faces.setdefault(face.body, []).append((face.index,))
+        self.bodies_heading.setVisible(True)
+        self._fill(self.bodies, [(b.name, tuple(faces.get(k, []))) for k, b in enumerate(model.bodies)], 6)
 
     def _show_drawing(self) -> None:
         model = self.session.model

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
 Groups = tuple[Group, ...]
+_MOST = 48  # selected features for which something is proposed: more are a body to hide or show
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,8 @@ class Proposal:
 def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
     """Return what makes sense for the selected features, best first; nothing for free-form faces."""
     offered: list[Proposal] = []
+    if len(selection) > _MOST:
+        return offered
     if len(selection) > 3:
         return _for_each(evaluator, plan, sample, selection)
     nominals = [evaluator.nominal(g, plan) for g in selection]
@@ -134,7 +137,7 @@ def construction_offers(evaluator: Evaluator, plan: Plan, sample: Sample | None,
     """Return the constructions that make sense for the selected features, with what each would give."""
     nominals = [evaluator.nominal(g, plan) for g in selection]
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
-    if not selection or len(known) != len(nominals):
+    if not 1 <= len(selection) <= _MOST or len(known) != len(nominals):
         return []
     operands = nominal_operands(known)
     found = []
