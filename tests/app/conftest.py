@@ -2,7 +2,7 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
-from truegauge.app import session as session_module
+from truegauge.app import open_document
 from truegauge.app.main import make_application
 from truegauge.app.session import Session
 from truegauge.app.window import MainWindow
@@ -18,12 +18,12 @@ def qapp():
 @pytest.fixture
 def window(qtbot, qapp, evaluator, monkeypatch):
     """An empty window. The demo part's evaluator is shared by all tests: it is a pure function of its inputs."""
-    original = session_module._evaluator
+    original = open_document._evaluator
 
     def shared(model):
         return evaluator if model.key == evaluator.model.key else original(model)
 
-    monkeypatch.setattr(session_module, "_evaluator", shared)
+    monkeypatch.setattr(open_document, "_evaluator", shared)
     made = MainWindow(Session(), "day")
     made.notices = []
     made.session.noticed.connect(lambda notice: made.notices.append(notice))

@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from truegauge.app.session import Notice
+from truegauge.app.work_queue import Notice
 
 
 class NoticeBar(QFrame):

@@ -33,15 +33,17 @@ from truegauge.app.ledger import Ledger
 from truegauge.app.look import OPAQUE, SEE_THROUGH
 from truegauge.app.nominal_table import NominalTable
 from truegauge.app.notice_bar import NoticeBar
+from truegauge.app.open_document import PLAN_ENDING, SCAN_ENDINGS
 from truegauge.app.outline_tool import MODES
 from truegauge.app.painting import application_icon
 from truegauge.app.proposals_strip import ProposalsStrip
 from truegauge.app.rail import Rail
 from truegauge.app.report_preview import ReportPreview
 from truegauge.app.section_panel import SectionPanel
-from truegauge.app.session import PLAN_ENDING, SCAN_ENDINGS, STAGES, Notice, Session
+from truegauge.app.session import STAGES, Session
 from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
 from truegauge.app.view import View
+from truegauge.app.work_queue import Notice
 from truegauge.core.errors import ColumnsUnknownError, FormatError
 from truegauge.core.plan.graph import NotComputed
 from truegauge.formats.files import write_whole

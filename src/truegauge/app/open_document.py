@@ -1,0 +1,430 @@
+"""What is open: plan, part and sample, read, saved, edited and evaluated. No widget; tests drive it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.work_queue import WorkQueue, WrongUnit
+from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.nominal_part import NominalRow
+from truegauge.core.cad.revision import Matching, match_faces
+from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
+from truegauge.core.clouds.recipe import Recipe, Step, describe
+from truegauge.core.errors import FormatError, TrueGaugeError
+from truegauge.core.plan.annotation_import import AnnotationImport, import_annotations
+from truegauge.core.plan.commands import (
+    Command,
+    SetPart,
+    SetRecipe,
+)
+from truegauge.core.plan.document import PartReference, Plan
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.history import History
+from truegauge.core.plan.results import Evaluation
+from truegauge.core.plan.sample import Sample
+from truegauge.core.progress import Progress, part_of
+from truegauge.formats.files import Content, content_key, read_bytes, write_whole
+from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
+from truegauge.formats.part import NOMINAL_ENDING, PART_ENDINGS, part_key, read_part
+from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
+from truegauge.formats.ply import ply_from_mesh, ply_from_points
+from truegauge.formats.sample_file import open_sample, write_sample
+from truegauge.formats.scan import SCAN_READERS, Columns
+from truegauge.formats.stl import stl_from_mesh
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
+
+SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
+PLAN_ENDING = ".tgplan"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Part:
+    model: CadModel
+    content: bytes
+
+
+class OpenDocument(WorkQueue):
+    """The plan with its part, and the sample that it is evaluated on."""
+
+    plan_changed = Signal()
+    part_changed = Signal()
+    sample_changed = Signal()
+    evaluated = Signal()
+    display_changed = Signal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = History(Plan())
+        self.model: CadModel | None = None  # there before the evaluator, which takes a moment longer
+        self.evaluator: Evaluator | None = None
+        self.part_content: bytes | None = None
+        self.sample: Sample | None = None
+        self.sample_contents: tuple[Content, ...] = ()
+        self.evaluation: Evaluation | None = None
+        self.plan_path: Path | None = None
+        self.annotation_gaps: tuple[str, ...] = ()
+        self.show_map = False
+        self._generation = 0
+        self._evaluators: dict[str, Evaluator] = {}
+        self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
+        self._part_shown = ""
+        self._matchings: dict[str, Matching] = {}  # by the content of the newer part
+
+    @property
+    def plan(self) -> Plan:
+        """The plan as it is now."""
+        return self.history.plan
+
+    def missing(self, stage: str) -> str:
+        """Say what a stage still needs; empty when nothing."""
+        evaluation = self.evaluation
+        if self.model is None:
+            return "open a part first"
+        if stage == "part":
+            return ""
+        if self.sample is None:
+            return "bring in a scan"
+        if stage == "align" and evaluation is not None:
+            alignment = evaluation.alignment
+            if isinstance(alignment, NotComputed):
+                return alignment.reason
+            return alignment.doubts[0] if alignment.doubts else ""
+        if stage in ("measure", "evaluate", "report") and not self.plan.characteristics:
+            return "add a characteristic: pick a face"
+        return ""
+
+    def open_file(self, path: Path, unit: str = "") -> None:
+        """Open whatever the file is by its ending: a part, a scan or sample, or a plan."""
+        ending = path.suffix.lower()
+        if ending in PART_ENDINGS and (ending != NOMINAL_ENDING or names_features(path)):
+            self.open_part(path)
+        elif ending in SCAN_ENDINGS:
+            self.open_scan(path, unit)
+        elif ending == PLAN_ENDING:
+            self.open_plan(path)
+        else:
+            known = ", ".join((*PART_ENDINGS, *SCAN_ENDINGS, PLAN_ENDING))
+            self.notify(FormatError(path, f"this kind of file cannot be opened; use one of {known}"))
+
+    def open_part(self, path: Path) -> None:
+        """Read a part and make it the part of the plan; a revision of the part keeps the plan's features."""
+
+        def read(progress: Progress) -> _Part:
+            return _Part(read_part(path, progress=part_of(progress, 0, 0.8)), read_bytes(path))
+
+        self._use_part(read, path.name)
+
+    def use_nominals(self, rows: tuple[NominalRow, ...], file_name: str) -> None:
+        """Make typed nominal features the part of the plan."""
+
+        def build(progress: Progress) -> _Part:
+            content = rows_to_csv(rows)
+            return _Part(part_from_csv(Path(file_name), content, part_key(content)), content)
+
+        self._use_part(build, file_name)
+
+    def _use_part(self, read: Callable[[Progress], _Part], file_name: str) -> None:
+        before = self.model if self.plan.all_features else None
+
+        def work(progress: Progress) -> tuple[_Part, Matching | None]:
+            part = read(progress)
+            return part, None if before is None else match_faces(before, part.model)
+
+        def done(result: tuple[_Part, Matching | None]) -> None:
+            part, matching = result
+            reference = PartReference(file_name=file_name, sha256=content_key(part.content))
+            self._parts[reference.sha256] = part
+            if matching is not None and matching.is_same_part and self.plan.part is not None:
+                if reference.sha256 != self.plan.part.sha256:
+                    self._matchings[reference.sha256] = matching
+                self._open_revision(reference, matching)
+            elif not self.run(SetPart(reference, Path(file_name).stem)):
+                self._plan_has_changed()
+
+        self._start(work, done, f"Reading {file_name}")
+
+    def _open_revision(self, reference: PartReference, matching: Matching) -> None:
+        command = SetPart(reference, self.plan.name, tuple(sorted(matching.new_of.items())), "open revision")
+        if not self.run(command):
+            self._plan_has_changed()
+            return
+        lost = [f.name for f in self.plan.features if min(f.faces) < 0]
+        text = (
+            f"{reference.file_name} is a revision: {matching.same} faces as before, {len(matching.changes)} changed, "
+        )
+        text += f"{len(matching.added)} new, {len(matching.gone)} gone."
+        if lost:
+            text += f" Not found again: {', '.join(lost[:4])}{' …' if len(lost) > 4 else ''}."
+
+        def start_over() -> None:
+            self.run(SetPart(reference, Path(reference.file_name).stem, label="start a new plan"))
+
+        self.notify(text, "Start a new plan instead", start_over)
+
+    @property
+    def matching(self) -> Matching | None:
+        """How the part compares with the revision before it; None when there was none."""
+        return self._matchings.get(self._part_shown)
+
+    def take_over_annotations(self) -> AnnotationImport | None:
+        """Make datums and characteristics of the part's PMI."""
+        if self.model is None:
+            return None
+        found = import_annotations(self.model, self.plan)
+        if found.command.commands:
+            self.run(found.command)
+        text = f"{found.datums} datums and {found.characteristics} characteristics taken over from the part"
+        if found.left_out:
+            text += f"; {len(found.left_out)} things were not understood (listed in the Part stage)"
+        self.annotation_gaps = found.left_out
+        self.notify(f"{text}.")
+        self.plan_changed.emit()
+        return found
+
+    def open_scan(self, path: Path, unit: str = "", columns: Columns | None = None, *, add: bool = False) -> None:
+        """Bring in a scan, or open a sample; everything is evaluated again.
+
+        With `add` the scan joins those of the present sample, in whose coordinates it must be.
+        """
+        present = self.sample if add else None
+        contents = self.sample_contents if add else ()
+
+        def work(progress: Progress) -> tuple[Sample, tuple[Content, ...]]:
+            progress(0.1, "")
+            sample, content = open_sample(path, unit, columns, progress=part_of(progress, 0.1, 0.9))
+            progress(0.9, "")
+            model = self.model
+            # A unit that the user chose is believed; what a file does not tell is compared with the part.
+            if not unit and path.suffix.lower() != ".tgsample":
+                size = scan_diagonal(sample.points)
+                doubt = unit_doubt(size, None if model is None else model.diagonal, sample.data.unit)
+                if doubt is not None:
+                    raise WrongUnit(path, doubt.text, doubt.unit, sample.data.unit)
+            return (sample, content) if present is None else (present.joined(sample), contents + content)
+
+        def done(result: tuple[Sample, tuple[Content, ...]]) -> None:
+            self.sample, self.sample_contents = result
+            self.evaluation = None
+            if self.evaluator is not None:
+                self.evaluator.forget_other_samples(self.sample.key)
+            self.sample_changed.emit()
+            self._evaluate()
+
+        self._start(work, done, f"Reading {path.name}", again=lambda u, c: self.open_scan(path, u or unit, c or columns, add=add))
+
+    def open_plan(self, path: Path) -> None:
+        """Open a plan with its part; the sample stays and is evaluated by it."""
+
+        def work(progress: Progress) -> tuple[Plan, _Part | None]:
+            file = read_plan(path)
+            if file.part is None:
+                return file.plan, None
+            model = model_of_plan(path, file, progress=part_of(progress, 0, 0.8))
+            return file.plan, _Part(model, file.part)
+
+        def done(result: tuple[Plan, _Part | None]) -> None:
+            plan, part = result
+            self.history = History(plan)
+            self.plan_path = path
+            if part is not None and plan.part is not None:
+                self._parts = {plan.part.sha256: part}
+            self._plan_has_changed()
+
+        self._start(work, done, f"Opening {path.name}")
+
+    def new_plan(self) -> None:
+        """Start over with an empty plan; the sample goes too."""
+        self.history = History(Plan())
+        self.plan_path = None
+        self.sample, self.sample_contents = None, ()
+        self.sample_changed.emit()
+        self._plan_has_changed()
+
+    def save_plan(self, path: Path) -> bool:
+        """Save the plan; False with a notice when that fails."""
+        try:
+            write_plan(path, self.plan, self.part_content)
+        except FormatError as error:
+            self.notify(error)
+            return False
+        self.plan_path = path
+        self.history.mark_saved()
+        self.plan_changed.emit()
+        return True
+
+    def save_sample(self, path: Path) -> bool:
+        """Save the sample; False with a notice when that fails."""
+        if self.sample is None:
+            return False
+        try:
+            write_sample(path, self.sample, self.sample_contents)
+        except FormatError as error:
+            self.notify(error)
+            return False
+        return True
+
+    def save_cloud(self, path: Path) -> bool:
+        """Save the points that count, in part coordinates, each with its deviation; False with a notice on failure."""
+        evaluation = self.evaluation
+        if evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            return False
+        points, found = evaluation.cloud.points, evaluation.cloud.found
+        rows = np.flatnonzero(evaluation.cloud.usable)
+        return self._write(
+            path, lambda: ply_from_points(
+                points[rows], normals=found.normals[rows], values=found.distance[rows],
+                comment="part coordinates in mm, deviation in mm",
+            )
+        )  # fmt: skip
+
+    def save_map(self, path: Path) -> bool:
+        """Save the deviation map as a mesh: PLY with a deviation at each vertex, or its shape as STL."""
+        if self.evaluator is None:
+            return False
+        found = self.evaluator.deviation_map(self.plan, self.sample)
+        if isinstance(found, NotComputed):
+            self.notify(found.reason)
+            return False
+        mesh, values = found.fine, found.fine_values
+        if path.suffix.lower() == ".stl":
+            return self._write(path, lambda: stl_from_mesh(mesh.vertices, mesh.triangles))
+        return self._write(path, lambda: ply_from_mesh(mesh.vertices, mesh.triangles, values))
+
+    def _write(self, path: Path, make: Callable[[], bytes]) -> bool:
+        try:
+            write_whole(path, make())
+        except FormatError as error:
+            self.notify(error)
+            return False
+        return True
+
+    def run(self, command: Command) -> bool:
+        """Apply a command to the plan; a refused one becomes a notice."""
+        try:
+            changed = self.history.run(command)
+        except (ValueError, TrueGaugeError) as error:
+            self.notify(error)
+            return False
+        if changed:
+            self._plan_has_changed()
+        return changed
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self.history.undo():
+            self._plan_has_changed()
+
+    def redo(self) -> None:
+        """Do the last undone edit again."""
+        if self.history.redo():
+            self._plan_has_changed()
+
+    def set_recipe(self, recipe: Recipe, label: str) -> None:
+        """Change what is done to the points."""
+        self.run(SetRecipe(recipe, label))
+
+    def add_step(self, step: Step) -> None:
+        """Do one more thing to the points."""
+        self.set_recipe((*self.plan.recipe, step), describe(step).lower())
+
+    def evaluate_again(self) -> None:
+        """Compute what is missing, after it was stopped."""
+        self._evaluate()
+
+    def _set_part(self, part: _Part | None) -> None:
+        self.model = part.model if part else None
+        self.evaluator = self._evaluators.get(self.model.key) if self.model else None
+        self.part_content = part.content if part else None
+        self.evaluation = None
+        self._forget_selection()
+
+    def _plan_has_changed(self) -> None:
+        wanted = self.plan.part.sha256 if self.plan.part else ""
+        if wanted != self._part_shown:
+            self._part_shown = wanted
+            self._set_part(self._parts.get(wanted))
+        self._keep_selection_possible()
+        self.plan_changed.emit()
+        self._evaluate()
+
+    def _evaluate(self) -> None:
+        """Evaluate now when only judgements changed, else in the background; a newer request replaces an older."""
+        self._generation += 1
+        generation, evaluator, plan, sample = self._generation, self.evaluator, self.plan, self.sample
+        model = self.model
+        if model is None:
+            self.evaluation = None
+            self.evaluated.emit()
+            return
+        if evaluator is not None and evaluator.can_pick and evaluator.is_quick(plan, sample):
+            self.evaluation = evaluator.evaluate(plan, sample)
+            self.evaluated.emit()
+            self._propose()
+            self._make_map()
+            return
+
+        def work(progress: Progress) -> Evaluation | None:
+            if generation != self._generation:
+                return None
+            progress(0.0, "preparing the surfaces")
+            prepared = evaluator or _evaluator(model)
+            self._evaluators[model.key] = prepared
+            _ = prepared.projector
+            _ = prepared.patterns
+            evaluation = prepared.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
+            if sample is not None:
+                progress(0.92, "deviation map")
+                prepared.deviation_map(plan, sample)
+            return evaluation
+
+        def done(evaluation: Evaluation | None) -> None:
+            if self.model is model:
+                self.evaluator = self._evaluators.get(model.key)
+            if evaluation is not None and generation == self._generation:
+                self.evaluation = evaluation
+                self.evaluated.emit()
+                self._propose()
+
+        self._start(work, done, "Evaluating" if sample is not None else "Preparing")
+
+    def _make_map(self) -> None:
+        """Compute the map when it is wanted and not known yet."""
+        evaluator, plan, sample = self.evaluator, self.plan, self.sample
+        if not self.show_map or evaluator is None or sample is None:
+            return
+        if evaluator.known_deviation_map(plan, sample) is None and self.evaluation is not None:
+            self._start(
+                lambda progress: evaluator.deviation_map(plan, sample),
+                lambda _: self.display_changed.emit(),
+                "Deviation map",
+            )
+
+    def _was_stopped(self) -> None:
+        if self.model is not None and self.evaluation is None:
+            self.notify("stopped before the results were there", "Evaluate again", self.evaluate_again)
+
+    # What a selection has to do when the document changes -----------------------------------------------------------
+
+    def _forget_selection(self) -> None:
+        """The part is another one."""
+        self.part_changed.emit()
+
+    def _keep_selection_possible(self) -> None:
+        """The plan may have lost what is selected."""
+
+    def _propose(self) -> None:
+        """There are new results for what is selected."""
+
+
+def _evaluator(model: CadModel) -> Evaluator:
+    from truegauge.core.plan.evaluation import Evaluator
+
+    return Evaluator(model)
