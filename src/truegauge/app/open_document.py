@@ -218,7 +218,12 @@ class OpenDocument(WorkQueue):
             self.sample_changed.emit()
             self._evaluate()
 
-        self._start(work, done, f"Reading {path.name}", again=lambda u, c: self.open_scan(path, u or unit, c or columns, add=add))
+        self._start(
+            work,
+            done,
+            f"Reading {path.name}",
+            again=lambda u, c: self.open_scan(path, u or unit, c or columns, add=add),
+        )
 
     def open_plan(self, path: Path) -> None:
         """Open a plan with its part; the sample stays and is evaluated by it."""
@@ -378,7 +383,6 @@ class OpenDocument(WorkQueue):
             prepared = evaluator or _evaluator(model)
             self._evaluators[model.key] = prepared
             _ = prepared.projector
-            _ = prepared.patterns
             evaluation = prepared.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
             if sample is not None:
                 progress(0.92, "deviation map")
@@ -392,8 +396,19 @@ class OpenDocument(WorkQueue):
                 self.evaluation = evaluation
                 self.evaluated.emit()
                 self._propose()
+            self._find_patterns()
 
         self._start(work, done, "Evaluating" if sample is not None else "Preparing")
+
+    def _find_patterns(self) -> None:
+        """Look for holes, slots and patterns once the part can be picked; nothing else waits for them."""
+        evaluator = self.evaluator
+        if evaluator is not None and not evaluator.knows_patterns:
+            self._start(
+                lambda progress: evaluator.patterns,
+                lambda _: self.display_changed.emit(),
+                "Looking for holes and patterns",
+            )
 
     def _make_map(self) -> None:
         """Compute the map when it is wanted and not known yet."""

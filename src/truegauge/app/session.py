@@ -93,7 +93,11 @@ class Session(OpenDocument):
     def element_of(self, face: int) -> Element | None:
         """Return what a face belongs to: a hole, a slot, ... None before that is worked out."""
         evaluator = self.evaluator
-        return evaluator.elements.of_face(face) if evaluator is not None and evaluator.can_pick and face >= 0 else None
+        return (
+            evaluator.elements.of_face(face)
+            if evaluator is not None and evaluator.knows_patterns and face >= 0
+            else None
+        )
 
     def selected_pattern(self) -> Pattern | None:
         """Return the pattern that the selected faces are one of."""

@@ -168,7 +168,7 @@ class PartBench(Bench):
 
     def _show_elements(self) -> None:
         evaluator = self.session.evaluator
-        if evaluator is None or not evaluator.can_pick:
+        if evaluator is None or not evaluator.knows_patterns:
             return
         rows: _Rows = []
         in_pattern = set()

@@ -4,6 +4,7 @@ Everything is read off the exact surfaces, the borders between faces, and rays a
 history of how the part was modelled.
 """
 
+import itertools
 import math
 from dataclasses import dataclass
 from enum import StrEnum
@@ -13,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Vector
+from truegauge.core.cad.bvh import Bvh, build_bvh, first_hit
 from truegauge.core.cad.model import CadModel, Surface, SurfaceKind
 from truegauge.core.cad.recognition import whole_surface
 
@@ -176,24 +178,34 @@ class Elements:
             found.append(_Turned(group, s, float(along.min()), float(along.max()), turn))
         return found
 
-    def _vertices(self, group: FaceGroup) -> NDArray[np.float64]:
+    @cached_property
+    def _face_vertices(self) -> list[NDArray[np.float64]]:
+        """The vertices of each face."""
         mesh = self.model.mesh
-        ids = np.unique(mesh.triangles[np.isin(mesh.triangle_face, group)])
-        return np.asarray(mesh.vertices[ids])
+        order = np.argsort(mesh.triangle_face, kind="stable")
+        bounds = np.searchsorted(mesh.triangle_face[order], np.arange(len(self.model.faces) + 1))
+        return [mesh.vertices[np.unique(mesh.triangles[order[a:b]])] for a, b in itertools.pairwise(bounds)]
+
+    def _vertices(self, group: FaceGroup) -> NDArray[np.float64]:
+        return np.vstack([self._face_vertices[f] for f in group])
 
     def _holes(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
         bores = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and t.inside and t.turn > 6.28
                  and not taken & set(t.group)]  # fmt: skip
         cones = [t for t in turned if t.surface.kind == SurfaceKind.CONE and t.inside and t.turn > 6.28]
+        bore_of, cone_of = ({f: t for t in kind for f in t.group} for kind in (bores, cones))
         found, used = [], set[int]()
         for small in sorted(bores, key=lambda t: t.surface.radius):
             if used & set(small.group):
                 continue
-            wide = next((b for b in bores if b is not small and not used & set(b.group)
+            beside = {o for f in small.group for o in self._neighbours.get(f, {})}
+            beyond = {x for o in beside for x in self._neighbours.get(o, {})}
+            wide = next((b for b in (bore_of[x] for x in sorted(beyond) if x in bore_of)
+                         if b is not small and not used & set(b.group)
                          and b.surface.radius > small.surface.radius + _LENGTH
                          and _coaxial(b.surface, small.surface) and self._joined_by_plane(small, b)), None)  # fmt: skip
-            cone = next((c for c in cones if not used & set(c.group) and _coaxial(c.surface, small.surface)
-                         and self._share_edge(small.group, c.group)), None)  # fmt: skip
+            cone = next((c for c in (cone_of[x] for x in sorted(beside) if x in cone_of)
+                         if not used & set(c.group) and _coaxial(c.surface, small.surface)), None)  # fmt: skip
             low_open, high_open = self._is_open(small, -1), self._is_open(small, 1)
             way = 1.0 if high_open else -1.0
             if high_open and low_open:  # it begins where more room is before it
@@ -369,9 +381,6 @@ class Elements:
     def _smooth_planes(self, group: FaceGroup) -> set[int]:
         return {o for o in self._smooth_neighbours(group) if self.model.faces[o].surface.kind == SurfaceKind.PLANE}
 
-    def _share_edge(self, a: FaceGroup, b: FaceGroup) -> bool:
-        return any(o in b for f in a for o in self._neighbours.get(f, {}))
-
     def _joined_by_plane(self, small: _Turned, wide: _Turned) -> bool:
         """Tell whether a flat ring across the axis joins two bores."""
         for f in small.group:
@@ -432,35 +441,36 @@ class Elements:
         return self._hit(start, direction, entering_only=True)[0]
 
     @cached_property
-    def _triangles(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    def _tree(self) -> tuple[Bvh, NDArray[np.float64]]:
+        """The mesh as a tree for rays, and the normals of its triangles."""
         mesh = self.model.mesh
         a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
-        return a, b - a, c - a
+        return build_bvh(mesh.vertices, mesh.triangles), np.cross(b - a, c - a)
+
+    def _leaving(self, direction: Vector) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """Tell which triangles a ray leaves the part through, and give a mask of none; holes share their directions."""
+        key = tuple(np.round(direction, 9))
+        if key not in self._masks:
+            if len(self._masks) > 64:
+                self._masks.clear()
+            leaving = self._tree[1] @ direction > 0
+            self._masks[key] = (leaving, np.zeros(len(leaving), dtype=bool))
+        return self._masks[key]
+
+    @cached_property
+    def _masks(self) -> dict[tuple[float, ...], tuple[NDArray[np.bool_], NDArray[np.bool_]]]:
+        return {}
 
     def _hit(self, start: Vector, direction: Vector, *, entering_only: bool = False) -> tuple[float, bool]:
-        """Return how far the first triangle along a ray is (inf: none) and whether it is left from within.
-
-        Moeller and Trumbore, Fast, Minimum Storage Ray/Triangle Intersection (1997).
-        """
-        a, ab, ac = self._triangles
+        """Return how far the first triangle along a ray is (inf: none) and whether it is left from within."""
+        tree = self._tree[0]
+        leaving, nothing = self._leaving(direction)
         # A ray along the axis itself would meet the tips of cones and the corners of meshes.
         across = np.linalg.svd(direction[None])[2][1]
-        start = start + 1e-3 * self.model.diagonal * 0.0137 * across
-        p = np.cross(direction, ac)
-        det = np.einsum("ij,ij->i", ab, p)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            t = start - a
-            u = np.einsum("ij,ij->i", t, p) / det
-            q = np.cross(t, ab)
-            v = (q @ direction) / det
-            w = np.einsum("ij,ij->i", ac, q) / det
-            hit = (np.abs(det) > 1e-14) & (u >= 0) & (v >= 0) & (u + v <= 1) & (w > 1e-9)
-        if entering_only:
-            hit &= det > 0  # counter-clockwise seen from the start: the outside looks at it
-        if not hit.any():
-            return math.inf, False
-        first = int(np.argmin(np.where(hit, w, np.inf)))
-        return float(w[first]), bool(det[first] < 0)
+        origin = start + 1.37e-5 * self.model.diagonal * across
+        hidden = leaving if entering_only else nothing
+        triangle, along = first_hit(tree, origin, np.ascontiguousarray(direction), hidden)
+        return (math.inf, False) if triangle < 0 else (float(along), bool(leaving[triangle]))
 
 
 def _coaxial(a: Surface, b: Surface) -> bool:

@@ -144,6 +144,17 @@ class CadModel:
         return np.vstack([self.mesh.vertices.min(axis=0), self.mesh.vertices.max(axis=0)])
 
     @cached_property
+    def surface_table(self) -> NDArray[np.float64]:
+        """Kind, side, radius, minor radius, half angle, origin and axis of each face's surface (n, 11)."""
+        return np.array(
+            [
+                (f.surface.kind, f.surface.outward, f.surface.radius, f.surface.minor, f.surface.half_angle,
+                 *f.surface.origin, *f.surface.z)
+                for f in self.faces
+            ]
+        )  # fmt: skip
+
+    @cached_property
     def diagonal(self) -> float:
         """Length of the box diagonal, mm."""
         return float(np.linalg.norm(self.box[1] - self.box[0]))

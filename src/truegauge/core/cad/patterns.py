@@ -10,6 +10,7 @@ from truegauge.core.arrays import Vector
 from truegauge.core.cad.elements import Element, ElementKind, Elements
 
 _LENGTH, _ANGLE = 2e-3, 1e-3
+_MANY = 60  # equal ones: more are a perforation, in which every direction has its lines
 _REPEATED = (ElementKind.HOLE, ElementKind.COUNTERBORE, ElementKind.COUNTERSINK, ElementKind.BOSS, ElementKind.PIN,
              ElementKind.SLOT, ElementKind.PAD)  # fmt: skip
 
@@ -65,9 +66,10 @@ def _found(elements: tuple[Element, ...]) -> list[Pattern]:
     while rest:
         first = rest[0]
         equal = [e for e in rest if _equal(first, e)]
-        rest = [e for e in rest if e not in equal]
+        gone = {id(e) for e in equal}
+        rest = [e for e in rest if id(e) not in gone]
         while len(equal) >= 2:
-            best = _circle(equal, centers) or _line(equal)
+            best = None if len(equal) > _MANY else _circle(equal, centers) or _line(equal)
             if best is None:
                 patterns.append(Pattern(PatternKind.SET, tuple(equal), _places(equal).mean(axis=0), 0.0))
                 break
@@ -108,7 +110,8 @@ def _circle(equal: list[Element], centers: list[Element]) -> Pattern | None:
     at = flat.mean(axis=0)
     for middle in middles:
         reach = np.linalg.norm(flat - middle, axis=1)
-        for radius in np.unique(np.round(reach, 2)):
+        radii, counts = np.unique(np.round(reach, 2), return_counts=True)
+        for radius in radii[counts >= 3]:
             rows = np.flatnonzero(np.abs(reach - radius) < 0.01)
             if len(rows) >= 3 and len(rows) > len(best) and radius > _LENGTH and _regular(flat[rows] - middle):
                 best, at = list(rows), middle
@@ -132,10 +135,10 @@ def _line(equal: list[Element]) -> Pattern | None:
     places = _places(equal)
     n = len(equal)
     best: list[int] = []
+    # The next one of a line is among the nearest: every row of a grid has its neighbours on eight sides.
+    nearest = np.argsort(np.linalg.norm(places[:, None] - places[None], axis=2), axis=1)[:, 1:9]
     for i in range(n):
-        for j in range(n):
-            if i == j:
-                continue
+        for j in nearest[i]:
             step = places[j] - places[i]
             rows = [i]
             while True:

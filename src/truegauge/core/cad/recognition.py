@@ -49,26 +49,26 @@ def whole_surface(model: CadModel, face: int) -> tuple[int, ...]:
     here = model.faces[face]
     if here.surface.kind in (SurfaceKind.PLANE, SurfaceKind.BSPLINE):
         return (face,)
-    return tuple(f.index for f in model.faces if _same_surface(here, f))
-
-
-def _same_surface(a: Face, b: Face) -> bool:
-    s, t = a.surface, b.surface
-    if s.kind != t.kind or s.outward != t.outward:
-        return False
-    if abs(s.radius - t.radius) > _LENGTH and s.kind != SurfaceKind.CONE:
-        return False
+    table, s = model.surface_table, here.surface
+    rows = np.flatnonzero((table[:, 0] == s.kind) & (table[:, 1] == s.outward))
+    if s.kind != SurfaceKind.CONE:
+        rows = rows[np.abs(table[rows, 2] - s.radius) <= _LENGTH]
+    between, axes = table[rows, 5:8] - s.origin, table[rows, 8:11]
+    apart = np.linalg.norm(between, axis=1)
     if s.kind == SurfaceKind.SPHERE:
-        return bool(np.linalg.norm(s.origin - t.origin) < _LENGTH)
-    between = t.origin - s.origin
-    if np.linalg.norm(np.cross(s.z, t.z)) > _DIRECTION or np.linalg.norm(np.cross(between, s.z)) > _LENGTH:
-        return False
-    if s.kind == SurfaceKind.CYLINDER:
-        return _touching(a, b)
-    if s.kind == SurfaceKind.CONE:
-        apexes = [x.origin - x.z * x.radius / np.tan(x.half_angle) for x in (s, t)]
-        return bool(np.linalg.norm(apexes[0] - apexes[1]) < 10 * _LENGTH)
-    return bool(abs(s.minor - t.minor) < _LENGTH and np.linalg.norm(between) < _LENGTH)
+        return tuple(int(i) for i in rows[apart < _LENGTH])
+    same = np.linalg.norm(np.cross(axes, s.z), axis=1) <= _DIRECTION
+    same &= np.linalg.norm(np.cross(between, s.z), axis=1) <= _LENGTH
+    if s.kind == SurfaceKind.TORUS:
+        same &= (np.abs(table[rows, 3] - s.minor) < _LENGTH) & (apart < _LENGTH)
+    elif s.kind == SurfaceKind.CONE:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            apexes = table[rows, 5:8] - axes * (table[rows, 2] / np.tan(table[rows, 4]))[:, None]
+        own = s.origin - s.z * s.radius / np.tan(s.half_angle)
+        same &= np.linalg.norm(apexes - own, axis=1) < 10 * _LENGTH
+    else:
+        same &= np.array([_touching(here, model.faces[i]) for i in rows], dtype=bool)
+    return tuple(int(i) for i in rows[same])
 
 
 def _touching(a: Face, b: Face) -> bool:

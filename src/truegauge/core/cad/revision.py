@@ -65,16 +65,23 @@ def match_faces(old: CadModel, new: CadModel) -> Matching:
         if what:
             changes.append(Change(a, b, what))
 
-    for same_extent in (True, False):
-        for a in sorted(free_old):
-            found = [b for b in sorted(free_new) if _same_surface(old.faces[a], new.faces[b])]
-            if same_extent:
-                found = [b for b in found if _same_extent(old.faces[a], new.faces[b])]
-            if found:
-                best = min(found, key=lambda b: _apart(old.faces[a], new.faces[b]))
-                if not same_extent and _apart(old.faces[a], new.faces[best]) > _REACH * old.diagonal:
-                    continue
-                take(a, best, "" if same_extent else _BORDERS)
+    from scipy.spatial import cKDTree
+
+    # Equal faces have their middles in one place: a new part of thousands of faces is matched in a moment.
+    tree = cKDTree(np.array([f.centroid for f in new.faces]))
+    for a in range(len(old.faces)):
+        f = old.faces[a]
+        near = [b for b in tree.query_ball_point(f.centroid, 0.02) if b in free_new]
+        found = [b for b in near if _same_surface(f, new.faces[b]) and _same_extent(f, new.faces[b])]
+        if found:
+            take(a, min(found, key=lambda b: _apart(f, new.faces[b])))
+    for a in sorted(free_old):
+        f = old.faces[a]
+        found = [b for b in sorted(free_new) if _same_surface(f, new.faces[b])]
+        if found:
+            best = min(found, key=lambda b: _apart(f, new.faces[b]))
+            if _apart(f, new.faces[best]) <= _REACH * old.diagonal:
+                take(a, best, _BORDERS)
     _match_nearest(old, new, free_old, free_new, take)
     order = tuple(sorted(changes, key=lambda c: c.new))
     return Matching(new_of, order, tuple(sorted(free_old)), tuple(sorted(free_new)))

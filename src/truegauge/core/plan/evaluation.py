@@ -68,6 +68,11 @@ class Evaluator:
         return Patterns(self.elements)
 
     @property
+    def knows_patterns(self) -> bool:
+        """Whether elements and patterns are found, so that a window can use them without waiting."""
+        return "patterns" in self.__dict__
+
+    @property
     def can_pick(self) -> bool:
         """Whether the projector is built, so that a window can use it without waiting."""
         return self._projector is not None
