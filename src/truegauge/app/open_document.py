@@ -374,6 +374,7 @@ class OpenDocument(WorkQueue):
             self.evaluated.emit()
             self._propose()
             self._make_map()
+            self._find_patterns()
             return
 
         def work(progress: Progress) -> Evaluation | None:
