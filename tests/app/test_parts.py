@@ -225,3 +225,23 @@ def test_colours_of_the_file_are_shown(part, model):
     names = part.view.scene._actors
     tints = [np.round(255 * np.array(a.GetProperty().GetColor())) for n, a in names.items() if n.startswith("tint")]
     assert any(np.array_equal(t, bore.color) for t in tints)
+
+
+def test_what_was_hidden_and_cut_does_not_follow_to_another_part(part, settle, tmp_path):
+    part.session.pick(0)
+    part.actions_table.trigger("hide")
+    part.actions_table.trigger("section")
+    part.session.open_part(write_step(drilled_plate(), tmp_path / "other.step"))
+    settle()
+    part.view.repaint()
+    assert part.session.look.hidden == frozenset()
+    assert part.session.look.section is None
+    assert not part.section_panel.isVisible()
+    part.view.show_standard("top")
+    at = place(part, (50, 40, 10))
+    assert part.view.face_at(at.x(), at.y()) == plane_at(part.session.model, (0, 0, 1), 10)
+    assert color_at(part, at) != color_at(part, QPoint(5, 5))
+    part.session.undo()
+    settle()
+    part.view.repaint()
+    assert part.session.plan.part.file_name == "LW-1140.step"

@@ -7,7 +7,7 @@ import pytest
 from mutations import assert_only_refusals
 from numpy.testing import assert_allclose
 
-from truegauge.core.errors import FormatError
+from truegauge.core.errors import Cancelled, FormatError
 from truegauge.formats import guard
 from truegauge.formats.scan import read_scan
 
@@ -97,3 +97,18 @@ def test_no_damaged_survey_file_crashes_hangs_or_comes_in_part(name, tmp_path, m
         return least <= len(scan.points) + scan.skipped <= 400 and np.isfinite(scan.points).all()
 
     assert_only_refusals(read_scan, path, good, 200, 8, is_whole)
+
+
+def test_a_reading_that_was_stopped_leaves_the_next_one_whole(tmp_path, monkeypatch):
+    path = write_e57(tmp_path / "scan.e57")
+    reader = guard._Reader()  # a cold one takes long enough to be stopped
+    monkeypatch.setattr(guard, "_READER", reader)
+
+    def stop(fraction, detail):
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        read_scan(path, progress=stop)
+    assert reader._process is None
+    assert len(read_scan(path).points) == 400
+    reader._stop()

@@ -113,6 +113,9 @@ class Scene:
         for name in list(self._actors):
             self._remove(name)
         self._model = model
+        # What was hidden or cut belonged to the part before.
+        self._hidden_faces, self._section = None, None
+        self._opacity, self._edges_only = 1.0, False
         if model is None:
             return
         self._origin = model.box.mean(axis=0)

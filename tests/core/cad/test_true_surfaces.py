@@ -118,5 +118,7 @@ def test_normals_tell_the_sides_of_a_thin_wall_apart():
     found = projector.deviations(points, normals=normals, max_angle=np.radians(60))
     assert_allclose(found.distance, [-0.05, -0.15], rtol=0, atol=1e-12)
     assert_allclose(projector.deviations(points).distance, [-0.05, -0.05], rtol=0, atol=1e-12)
+    unknown = projector.deviations(points[:1], normals=np.zeros((1, 3)), max_angle=np.radians(60))
+    assert_allclose(unknown.distance, -0.05, rtol=0, atol=1e-12)
     sideways = projector.deviations(points[:1], normals=np.array([[0, 0.7, -0.7]]), max_angle=0.2, max_distance=1.0)
     assert sideways.face[0] == NO_FACE

@@ -126,7 +126,7 @@ class Projector:
             Unit normals of the points, out of the material.
         max_angle : float
             With `normals`: faces that turn away from a point's normal by more than this (rad) are not its faces, so
-            that the two sides of a thin wall are told apart.
+            that the two sides of a thin wall are told apart. A normal of zeros is none, and limits nothing.
         order : (n,) int, optional
             A walk through the points in which neighbours follow each other (`clouds.spatial_order`): faster.
         progress : Progress
@@ -344,9 +344,11 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
             px, py, pz = points[i, 0], points[i, 1], points[i, 2]
             if facing > -1.5:
                 tx, ty, tz = turned[i, 0], turned[i, 1], turned[i, 2]
+            # A point without a normal (all zero) is near whatever is nearest.
+            limit = facing if tx * tx + ty * ty + tz * tz > 0.0 else -2.0
             k, _, v, w, region = nearest_triangle(
                 boxes, nodes, corners, px, py, pz, (reach + slack) * (reach + slack), previous, stack, stack_distance,
-                flat, tx, ty, tz, facing,
+                flat, tx, ty, tz, limit,
             )  # fmt: skip
             if k < 0:
                 continue

@@ -13,7 +13,7 @@ from truegauge.core.plan.proposals import feature_name, new_id
 from truegauge.core.tolerancing.kinds import kind_named
 
 _KINDS = {
-    "run-out": "runout", "circular run-out": "circular_runout", "total run-out": "total_runout",
+    "circular run-out": "circular_runout", "total run-out": "total_runout",
     "profile of a line": "profile_line", "profile of a surface": "profile_surface",
 }  # fmt: skip
 _NEED_DATUM = ("perpendicularity", "parallelism", "angularity")

@@ -92,9 +92,8 @@ class Healer:
             whole = sewing.SewedShape()
         free = sewing.NbFreeEdges()
         if free:
-            self._note(
-                f"{count} faces do not close a solid ({free} free edges): the material side is taken from the file"
-            )
+            those = "a single face does" if count == 1 else f"{count} faces do"
+            self._note(f"{those} not close a solid ({free} free edges): the material side is taken from the file")
         elif count > 1:
             self._note(f"{count} separate faces were sewn into a closed solid (gaps up to {GAP:g} mm)")
         return whole
