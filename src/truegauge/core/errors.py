@@ -63,6 +63,10 @@ class RegistrationError(TrueGaugeError):
     """A scan could not be aligned."""
 
 
+class DatumError(RegistrationError):
+    """Datums cannot place the part: which of them, and why."""
+
+
 class EvaluationError(TrueGaugeError):
     """A result cannot be computed; the text is the reason shown in its place."""
 
