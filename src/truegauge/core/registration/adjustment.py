@@ -119,14 +119,10 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
     names : sequence of str
         The target of each row.
     """
-    scale = np.array([1 / length] * 3 + [1.0] * 3) * 2.0  # the edge is half the size away
-    jacobian = rows.jacobian(center) * scale * np.sqrt(rows.weight / max(float(rows.weight.max(initial=0)), 1e-300))[
-        :, None
-    ]  # fmt: skip
-    _, strength, basis = np.linalg.svd(jacobian) if len(jacobian) else (None, np.zeros(0), np.eye(6))
-    strength = np.concatenate([strength, np.zeros(6 - len(strength))])
-    rank = int((strength > _RANK * max(1.0, float(strength[0]))).sum())
-    free = basis[rank:].T
+    jacobian, strength, free = _analysed(rows, center, length)
+    if free.shape[1] and np.abs(free[:3]).max() > 1e-9:  # name the turns about where what is held lies
+        jacobian, strength, free = _analysed(rows, center + _decoupling(free, length), length)
+    rank = 6 - free.shape[1]
     inverse = np.linalg.pinv(jacobian, rcond=_RANK) if len(jacobian) else np.zeros((6, 0))
     holders, partly = [], []
     for place in (3, 4, 5, 0, 1, 2):
@@ -138,8 +134,31 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
     added = tuple([1] * rank)
     weak = ""
     if rank == 6 and strength[5] < _WEAK * strength[0]:
-        weak = freedom_named(basis[5])
+        weak = freedom_named(np.linalg.svd(jacobian)[2][5])
     return Freedoms(tuple(holders), tuple(partly), added), len(jacobian) - rank, weak
+
+
+def _analysed(
+    rows: Rows, about: Vector, length: float
+) -> tuple[NDArray[np.float64], Floats, NDArray[np.float64]]:
+    """Return the weighted derivatives by turns about a point (mm at the edge) and shifts, strengths, free motions."""
+    scale = np.array([1 / length] * 3 + [1.0] * 3) * 2.0  # the edge is half the size away
+    weight = np.sqrt(rows.weight / max(float(rows.weight.max(initial=0)), 1e-300))
+    jacobian = rows.jacobian(about) * scale * weight[:, None]
+    if len(jacobian) == 0:
+        return jacobian, np.zeros(6), np.eye(6)
+    _, strength, basis = np.linalg.svd(jacobian)
+    strength = np.concatenate([strength, np.zeros(6 - len(strength))])
+    rank = int((strength > _RANK * max(1.0, float(strength[0]))).sum())
+    return jacobian, strength, np.asarray(basis[rank:].T)
+
+
+def _decoupling(free: NDArray[np.float64], length: float) -> Vector:
+    """Return the shift of the centre about which the free turns shift the least."""
+    turns, shifts = free[:3].T / length, free[3:].T
+    rows = np.vstack([np.cross(turns, axis) for axis in np.eye(3)])  # (w x d) . axis = d . (axis x w)
+    wanted = np.concatenate([shifts[:, k] for k in range(3)])
+    return np.asarray(np.linalg.lstsq(rows, wanted, rcond=1e-9)[0])
 
 
 def freedom_named(twist: Floats) -> str:
