@@ -76,6 +76,28 @@ def from_rotation_vector(w: Vector, translation: Vector) -> Rigid:
     return m
 
 
+def rotation_vector(to_from: Rigid) -> Vector:
+    """Return the axis of the turn times its angle (rad, 0 to pi)."""
+    r = to_from[:3, :3]
+    twice = np.array([r[2, 1] - r[1, 2], r[0, 2] - r[2, 0], r[1, 0] - r[0, 1]])
+    sine, cosine = float(np.linalg.norm(twice)) / 2, (float(np.trace(r)) - 1) / 2
+    angle = float(np.arctan2(sine, cosine))
+    if sine > 1e-6 * max(angle, 1e-300) or angle == 0.0:
+        return twice / 2 if angle < 1e-9 else twice / (2 * sine) * angle
+    # Half a turn: the axis is what does not move.
+    values, vectors = np.linalg.eigh((r + r.T) / 2)
+    return np.asarray(vectors[:, int(np.argmax(values))] * angle)
+
+
+def turn_angles(to_from: Rigid) -> Vector:
+    """Return the turns (3,) rad about the fixed axes x, then y, then z that make up a rotation."""
+    r = to_from[:3, :3]
+    y = float(np.arctan2(-r[2, 0], np.hypot(r[0, 0], r[1, 0])))
+    if abs(np.cos(y)) < 1e-12:  # x and z are one axis then: all of it is given to x
+        return np.array([np.arctan2(-r[1, 2], r[1, 1]), y, 0.0])
+    return np.array([np.arctan2(r[2, 1], r[2, 2]), y, np.arctan2(r[1, 0], r[0, 0])])
+
+
 def rotation_to_z(direction: Vector) -> Rigid:
     """Return a rotation that takes the unit vector `direction` to +z."""
     z = np.asarray(direction, dtype=np.float64)

@@ -30,7 +30,8 @@ from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of, silent
-from truegauge.core.registration.align import Alignment, AlignmentSettings, align
+from truegauge.core.registration.align import AlignmentSettings, align
+from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.judgement import State, judge
 from truegauge.core.tolerancing.kinds import KINDS, kind_named
 

@@ -1,67 +1,54 @@
 """From a scan in any pose to the best fit on the true surfaces, with an opinion on whether to believe it."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
-from truegauge.core.arrays import Ints, Mask, Points, Rigid, frozen
+from truegauge.core.arrays import Floats, Ints, Mask, Points, Rigid, frozen
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.extent import scan_diagonal
 from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.clouds.spatial import thinned
+from truegauge.core.datums.freedoms import NAMES, NOBODY, Freedoms
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, part_of, silent
-from truegauge.core.registration.best_fit import BestFit, best_fit, last_step
+from truegauge.core.registration.adjustment import freedom_named
+from truegauge.core.registration.alignment import Alignment, Candidate
+from truegauge.core.registration.best_fit import BestFit, FitSettings, Information, best_fit, last_step
+from truegauge.core.registration.candidates import find_candidates
 from truegauge.core.registration.coarse import coarse_poses, dominant_plane
 from truegauge.core.registration.distance_field import build_field
+from truegauge.core.registration.fit_criteria import fit_largest, fit_within
 
 _COARSE_POINTS = 9_000
 _FINE_POINTS = 50_000
+_CRITERION_POINTS = 200_000
 _LEAST_POINTS = 100
+_KEEP = 24  # coarse poses
+_WEAK = 60.0  # times as uncertain as the best-known freedom
 
-
-@dataclass(frozen=True, slots=True)
-class AlignmentSettings:
-    """How to align by best fit: `trim` is the multiple of the robust scale beyond which points are not used."""
-
-    trim: float = 3.0
+FitCriterion = Literal["least_squares", "largest", "within"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Alignment:
-    """A best-fit alignment.
+class AlignmentSettings:
+    """How to align by best fit.
 
-    `rms` (mm) of the `points_used` of `points_total`; `table` and `isolated` are masks of points that were
-    recognised as not the part; `doubts` says in words why the result should not be trusted (empty: it is),
-    `notes` what else there is to know.
+    `trim` is the multiple of the robust scale beyond which points are not used; `face_weights` (f,) how much each face
+    counts (0: not at all); `locked` the freedoms (order of `freedoms.NAMES`) that stay as in the pose before.
+    `criterion` is what is made small: the squares, the largest deviation, or the number of points beyond `tolerance`
+    (mm). `candidate` chooses among poses that fit about as well.
     """
 
-    part_from_scan: Rigid
-    rms: float
-    scale: float
-    used: Mask
-    table: Mask
-    isolated: Mask
-    coverage: float
-    doubts: tuple[str, ...]
-    notes: tuple[str, ...]
-
-    @property
-    def points_used(self) -> int:
-        """Number of points that the fit minimised."""
-        return int(self.used.sum())
-
-    @property
-    def points_total(self) -> int:
-        """Number of points of the sample."""
-        return len(self.used)
-
-    @property
-    def trusted(self) -> bool:
-        """Whether there is no doubt."""
-        return not self.doubts
+    trim: float = 3.0
+    face_weights: Floats | None = None
+    locked: tuple[bool, ...] = (False,) * 6
+    criterion: FitCriterion = "least_squares"
+    tolerance: float = 0.05
+    candidate: int = 0
 
 
 def align(
@@ -70,47 +57,147 @@ def align(
     projector: Projector,
     settings: AlignmentSettings = AlignmentSettings(),
     *,
+    start: Rigid | None = None,
     progress: Progress = silent,
 ) -> Alignment:
-    """Align a scan to the part from any starting pose.
+    """Align a scan to the part by best fit, from any starting pose or from the pose `start`.
 
     Outliers, points of a table and points on edges are not used. Deterministic: the same points give the same digits.
 
     Raises
     ------
     RegistrationError
-        Fewer than 100 points, or no pose in which points lie near the part.
+        Fewer than 100 points, no pose in which points lie near the part, or locked freedoms without a pose before.
     """
     points = cloud.points
     rows = np.flatnonzero(~cloud.isolated)
     if len(rows) < _LEAST_POINTS:
         raise RegistrationError(f"the scan has {len(rows)} usable points, an alignment needs {_LEAST_POINTS}")
+    if any(settings.locked) and start is None:
+        raise RegistrationError("freedoms can be locked only in a best fit that starts from another alignment")
     few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
-    progress(0.05, "finding the pose")
-    field = build_field(model, projector)
-    poses = coarse_poses(few, model, field, keep=4, progress=part_of(progress, 0.1, 0.5))
-    candidates = _refined(few, poses, projector, model, settings)
+    candidates: list[Candidate] = []
+    if start is None:
+        progress(0.05, "finding the pose")
+        field = build_field(model, projector)
+        poses = coarse_poses(few, model, field, keep=_KEEP, progress=part_of(progress, 0.1, 0.45))
+        candidates = find_candidates(
+            few, poses, projector, model, FitSettings(settings.trim), progress=part_of(progress, 0.45, 0.6)
+        )
+        if settings.candidate >= len(candidates):
+            raise RegistrationError(f"there are only {len(candidates)} poses that fit: choose another one")
+        start = candidates[settings.candidate].part_from_scan
+    fitting = FitSettings(settings.trim, settings.face_weights, settings.locked, start)
     progress(0.6, "best fit")
+    rough = best_fit(few, projector, start, reach=0.03 * model.diagonal, settings=fitting)
     many = points[rows[:: max(1, len(rows) // _FINE_POINTS)]]
     fine = best_fit(
-        many, projector, candidates[0][1].part_from_scan, reach=max(20 * candidates[0][1].scale, 1e-6),
-        trim=settings.trim, progress=part_of(progress, 0.6, 0.8),
+        many, projector, rough.part_from_scan, reach=max(20 * rough.scale, 1e-6), settings=fitting,
+        progress=part_of(progress, 0.6, 0.8),
     )  # fmt: skip
     # The last step uses every point: the error of the pose falls with the root of their number.
     progress(0.8, "best fit on all points")
     final = last_step(
-        points, projector, fine.part_from_scan, reach=max(2.0 * settings.trim * fine.scale, 1e-6),
-        trim=settings.trim, progress=part_of(progress, 0.8, 1.0),
+        points, projector, fine.part_from_scan, reach=max(2.0 * settings.trim * fine.scale, 1e-6), settings=fitting,
+        progress=part_of(progress, 0.8, 1.0),
     )  # fmt: skip
     used = final.used & ~cloud.isolated
+    if settings.criterion != "least_squares":
+        final = _by_criterion(points, projector, final, used, settings, fitting, progress)
     moved = apply(final.part_from_scan, few)
     table = _table(points, moved, projector, final, model)
     coverage = _coverage(moved, model)
+    freedoms, weak = _freedoms(final, settings.locked)
     doubts = _doubts(points, cloud, final, used, table, coverage, model)
+    if doubts and _mirror_fits(few, moved, model, projector, settings):
+        doubts = ("the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image",
+                  *doubts)  # fmt: skip
     return Alignment(
         frozen(final.part_from_scan), final.rms, final.scale, frozen(used), frozen(table & ~used), cloud.isolated,
-        coverage, doubts, _notes(candidates),
+        coverage, doubts, (*_notes(candidates), *weak), largest=float(np.abs(final.distance[used]).max(initial=0)),
+        freedoms=freedoms, candidates=tuple(candidates),
     )  # fmt: skip
+
+
+def _by_criterion(
+    points: Points, projector: Projector, final: BestFit, used: Mask, settings: AlignmentSettings,
+    fitting: FitSettings, progress: Progress,
+) -> BestFit:  # fmt: skip
+    """Go on from least squares by another criterion; the points that count stay those of least squares."""
+    rows = np.flatnonzero(used)
+    if settings.criterion == "within":  # points far outside are what this is about, as long as they are the part's
+        reach = max(6 * settings.trim * final.scale, 4 * settings.tolerance)
+    else:
+        reach = max(3 * settings.trim * final.scale, 1e-3)
+    if settings.criterion == "within":
+        found = projector.deviations(apply(final.part_from_scan, points), max_distance=reach)
+        rows = np.flatnonzero(fitting.counted(found.face) & ~found.on_edge)
+    some = points[rows[:: max(1, len(rows) // _CRITERION_POINTS)]]
+    if settings.criterion == "largest":
+        pose = fit_largest(some, projector, final.part_from_scan, fitting, reach=reach, progress=progress)
+    else:
+        pose = fit_within(
+            some, projector, final.part_from_scan, fitting, settings.tolerance, reach=2 * reach, progress=progress
+        )
+    found = projector.deviations(apply(pose, points[used]), max_distance=2 * reach)
+    distance = np.zeros(len(points))
+    distance[used] = found.distance
+    rms = float(np.sqrt(np.mean(found.distance**2)))
+    return BestFit(pose, rms, final.scale, final.used, distance, final.iterations, final.information)
+
+
+def _freedoms(fit: BestFit, locked: tuple[bool, ...]) -> tuple[Freedoms, tuple[str, ...]]:
+    """Tell what the surfaces hold, what is locked, and what is known only weakly."""
+    information = fit.information
+    if information is None:
+        return Freedoms(), ()
+    holders, partly = [], []
+    for k, place in enumerate((3, 4, 5, 0, 1, 2)):
+        share = float(np.linalg.norm(_sized(information)[place]))
+        open_ = share > 1e-6
+        partly.append(open_ and share < 1 - 1e-6)
+        holders.append("locked" if locked[k] else (NOBODY if open_ else "surfaces"))
+    rank = 6 - information.free.shape[1]
+    notes = []
+    if rank < 6:
+        names = [n for n, h in zip(NAMES, holders, strict=True) if h == NOBODY]
+        notes.append(f"the points do not tell the {' and '.join(names)}: it stays as it came")
+    elif not any(locked):
+        size = np.array([_arm(information)] * 3 + [1.0] * 3)
+        values, vectors = np.linalg.eigh(information.matrix / np.outer(size, size))
+        if values[0] < values[-1] / _WEAK**2:
+            notes.append(f"the {freedom_named(vectors[:, 0])} is weakly held: its surfaces are few or small")
+    return Freedoms(tuple(holders), tuple(partly), (rank - sum(locked), sum(locked))), tuple(notes)
+
+
+def _arm(information: Information) -> float:
+    """Return the lever (mm) at which turns are as visible as shifts."""
+    d = np.diag(information.matrix)
+    return float(np.sqrt(d[:3].sum() / max(float(d[3:].sum()), 1e-300))) or 1.0
+
+
+def _sized(information: Information) -> Floats:
+    """Return the free motions (6, k) as an orthonormal basis, turns as mm at the lever."""
+    sized = information.free * np.array([_arm(information)] * 3 + [1.0] * 3)[:, None]
+    return np.asarray(np.linalg.qr(sized)[0] if sized.shape[1] else sized)
+
+
+def _mirror_fits(
+    few: Points, moved: Points, model: CadModel, projector: Projector, settings: AlignmentSettings
+) -> bool:
+    """Tell whether the scan seen in a mirror lies on the part where the scan itself does not."""
+    flipped = few * [-1.0, 1.0, 1.0]
+    poses = coarse_poses(flipped, model, build_field(model, projector), keep=4)
+    try:
+        best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim))[0]
+    except RegistrationError:
+        return False
+    limit = 0.002 * model.diagonal
+    shares = []
+    for there in (moved, apply(best.part_from_scan, flipped)):
+        found = projector.deviations(there, max_distance=limit)
+        shares.append(float((found.face >= 0).mean()))
+    return shares[1] > 1.3 * shares[0] and shares[1] > 0.4
 
 
 def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Points:
@@ -125,31 +212,6 @@ def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Poi
             break
         size *= max(1.1, np.sqrt(len(picked) / wanted))
     return sparse[picked]
-
-
-def _refined(
-    few: Points,
-    poses: list[tuple[float, Rigid]],
-    projector: Projector,
-    model: CadModel,
-    settings: AlignmentSettings,
-) -> list[tuple[float, BestFit]]:
-    """Refine the candidate poses on the true surfaces; best first by truncated mean square distance."""
-    limit = 0.01 * model.diagonal
-    results: list[tuple[float, BestFit]] = []
-    for cost, pose in poses:
-        if results and cost > 1.6 * poses[0][0]:
-            break
-        try:
-            fit = best_fit(few, projector, pose, reach=0.03 * model.diagonal, trim=settings.trim)
-        except RegistrationError:
-            continue
-        found = projector.deviations(apply(fit.part_from_scan, few), max_distance=limit)
-        square = np.where(found.face >= 0, np.minimum(found.distance**2, limit**2), limit**2)
-        results.append((float(square.mean()), fit))
-    if not results:
-        raise RegistrationError("no pose was found in which the points lie near the part; is it a scan of this part?")
-    return sorted(results, key=lambda item: item[0])
 
 
 def _table(points: Points, few: Points, projector: Projector, fit: BestFit, model: CadModel) -> Mask:
@@ -208,7 +270,11 @@ def _doubts(
     return tuple(doubts)
 
 
-def _notes(candidates: list[tuple[float, BestFit]]) -> tuple[str, ...]:
-    if len(candidates) > 1 and candidates[1][0] < 1.1 * candidates[0][0]:
-        return ("a second pose fits about as well: the part may be symmetrical",)
+def _notes(candidates: list[Candidate]) -> tuple[str, ...]:
+    best = candidates[0].rms if candidates else 0.0
+    alike = sum(c.rms < 1.05 * best + 1e-9 and c.share > 0.98 * candidates[0].share for c in candidates)
+    if alike > 1:
+        return (f"{alike} poses fit equally well: the part is symmetrical; step through them and choose",)
+    if len(candidates) > 1:
+        return (f"{len(candidates) - 1} other poses fit nearly as well: the part is almost symmetrical",)
     return ()

@@ -9,13 +9,49 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Floats, Mask, Points, Rigid
 from truegauge.core.cad.projection import Projector
 from truegauge.core.errors import RegistrationError
-from truegauge.core.frames import apply, orthonormalised
+from truegauge.core.frames import apply, from_rotation_vector, invert, orthonormalised, rotation_vector
 from truegauge.core.progress import Progress, part_of, silent
-from truegauge.core.registration.coarse import solve6, turn_by
+from truegauge.core.registration.coarse import turn_by
 
 _CHUNK = 8192
 _PIECE = 1 << 20  # a multiple of it
 _ENOUGH = 30
+_OPEN = 1e-9  # of the best-known motion: one that is known less is open
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FitSettings:
+    """What a best fit counts and may move.
+
+    `trim` is the multiple of the robust scale beyond which points are not used. `face_weights` (f,) tell how much the
+    squares of the distances to each face count, 0 for not at all; None: all the same. `locked` (shifts along x, y, z,
+    turns about x, y, z of the part) stay as they are in the pose `base`.
+    """
+
+    trim: float = 3.0
+    face_weights: Floats | None = None
+    locked: tuple[bool, ...] = (False,) * 6
+    base: Rigid | None = None
+
+    def counted(self, face: NDArray[np.int32]) -> Mask:
+        """Tell which points lie on a face that counts."""
+        there = face >= 0
+        return there if self.face_weights is None else there & (self.face_weights[face] > 0)
+
+
+USUAL = FitSettings()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Information:
+    """What the points know about the pose: normal equations (6, 6) of turns about `center`, then shifts.
+
+    `free` (6, k) are motions that no point notices, `strength` the rms of what the points notice of a motion.
+    """
+
+    matrix: NDArray[np.float64]
+    center: Floats
+    free: NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -28,6 +64,7 @@ class BestFit:
     used: Mask
     distance: Floats
     iterations: int
+    information: Information | None = None
 
 
 def best_fit(
@@ -36,44 +73,44 @@ def best_fit(
     start: Rigid,
     *,
     reach: float,
-    trim: float = 3.0,
+    settings: FitSettings = USUAL,
     least_reach: float = 0.0,
     iterations: int = 40,
     progress: Progress = silent,
 ) -> BestFit:
     """Refine a pose by Gauss-Newton steps on the signed distances to the true surfaces.
 
-    Used are points nearer than `trim` times the robust scale (1.4826 times the median absolute distance of the
+    Used are points nearer than `settings.trim` times the robust scale (1.4826 times the median absolute distance of the
     points within reach) that do not belong to an edge. The reach shrinks with the scale, never below `least_reach`.
+    A freedom that the points leave open stays as it is, and is told in `information`.
 
     Raises
     ------
     RegistrationError
-        Fewer than 30 points near the part, or points that leave a freedom open.
+        Fewer than 30 points near the part.
     """
     pose = orthonormalised(start)
     last_step = np.inf
     best: BestFit | None = None
+    trim, information = settings.trim, None
     for turn in range(iterations):
         progress(turn / iterations, "best fit")
         moved = apply(pose, points)
         found = projector.deviations(moved, max_distance=reach)
-        near = (found.face >= 0) & ~found.on_edge
-        if near.sum() < _ENOUGH:
-            raise RegistrationError(f"only {int(near.sum())} points lie near the part; a best fit needs {_ENOUGH}")
+        near = settings.counted(found.face) & ~found.on_edge
+        _refuse_few(near, settings)
         scale = 1.4826 * float(np.median(np.abs(found.distance[near])))
         limit = max(trim * scale, 1e-9)
         used = near & (np.abs(found.distance) <= limit)
         rms = float(np.sqrt(np.mean(found.distance[used] ** 2)))
-        best = BestFit(pose, rms, scale, used, found.distance, turn)
+        best = BestFit(pose, rms, scale, used, found.distance, turn, information)
         if last_step < 1e-7 * reach or last_step < 1e-9:
             break
         feet = found.feet
-        center = feet[used].mean(axis=0)
-        step = _step(feet, found.normals, found.distance, used, center)
-        pose = pose.copy()
-        turn_by(pose, step[:3], step[3:], center)
-        pose = orthonormalised(pose)
+        center = _center(feet[used].mean(axis=0), settings)
+        total = _summed(feet, found.normals, found.distance, found.face, used, settings, center)
+        step, information = _solved(total, center, settings)
+        pose = _stepped(pose, step, center, settings)
         arm = float(np.abs(moved[used] - center).max())
         last_step = float(np.linalg.norm(step[:3]) * arm + np.linalg.norm(step[3:]))
         reach = max(min(reach, 6 * limit + 2 * last_step), least_reach)
@@ -89,7 +126,7 @@ def last_step(
     start: Rigid,
     *,
     reach: float,
-    trim: float = 3.0,
+    settings: FitSettings = USUAL,
     progress: Progress = silent,
 ) -> BestFit:
     """Take one step with many points from a pose that is already good, without projecting them a second time.
@@ -105,6 +142,7 @@ def last_step(
     count = len(points)
     kind = np.float64 if count <= 2 * _PIECE else np.float32
     distance, near, normals = np.zeros(count), np.zeros(count, dtype=bool), np.zeros((count, 3), dtype=kind)
+    face = np.zeros(count, dtype=np.int32)
     pieces = [slice(k, min(count, k + _PIECE)) for k in range(0, count, _PIECE)]
     for piece in pieces:  # the memory of all distances is a quarter of that of all feet
         found = projector.deviations(
@@ -112,62 +150,93 @@ def last_step(
             progress=part_of(progress, piece.start / count, piece.stop / count),
         )  # fmt: skip
         distance[piece], normals[piece] = found.distance, found.normals
-        near[piece] = (found.face >= 0) & ~found.on_edge
-    if near.sum() < _ENOUGH:
-        raise RegistrationError(f"only {int(near.sum())} points lie near the part; a best fit needs {_ENOUGH}")
+        near[piece] = settings.counted(found.face) & ~found.on_edge
+        face[piece] = found.face
+    _refuse_few(near, settings)
     scale = 1.4826 * float(np.median(np.abs(distance[near])))
-    used = near & (np.abs(distance) <= max(trim * scale, 1e-9))
-    center = apply(start, points[:: max(1, count // _PIECE)]).mean(axis=0)
+    used = near & (np.abs(distance) <= max(settings.trim * scale, 1e-9))
+    center = _center(apply(start, points[:: max(1, count // _PIECE)]).mean(axis=0), settings)
 
     def feet(piece: slice) -> Points:
         return np.asarray(apply(start, points[piece]) - distance[piece, None] * normals[piece])
 
-    step = _solved(
-        sum(_summed(feet(p), normals[p], distance[p], used[p], center) for p in pieces)  # type: ignore[arg-type]
-    )
-    pose = start.copy()
-    turn_by(pose, step[:3], step[3:], center)
+    total = np.zeros(27)
+    for p in pieces:
+        total += _summed(feet(p), normals[p], distance[p], face[p], used[p], settings, center)
+    step, information = _solved(total, center, settings)
+    pose = _stepped(start, step, center, settings)
     for piece in pieces:
         change = np.einsum("ij,ij->i", np.cross(step[:3], feet(piece) - center), normals[piece])
         distance[piece] += np.where(used[piece], change + normals[piece] @ step[3:], 0.0)
     rms = float(np.sqrt(np.mean(distance[used] ** 2)))
-    return BestFit(orthonormalised(pose), rms, scale, used, distance, 1)
+    return BestFit(pose, rms, scale, used, distance, 1, information)
 
 
-def _step(feet: Points, normals: NDArray[np.floating], distance: Floats, used: Mask, center: Floats) -> Floats:
-    return _solved(_summed(feet, normals, distance, used, center))
+def _refuse_few(near: Mask, settings: FitSettings) -> None:
+    if near.sum() < _ENOUGH:
+        where = "part" if settings.face_weights is None else "chosen faces"
+        raise RegistrationError(f"only {int(near.sum())} points lie near the {where}; a best fit needs {_ENOUGH}")
 
 
-def _summed(feet: Points, normals: NDArray[np.floating], distance: Floats, used: Mask, center: Floats) -> Floats:
+def _center(middle: Floats, settings: FitSettings) -> Floats:
+    """Return what turns are about: with locks the origin of the part, whose shifts they mean."""
+    return np.zeros(3) if any(settings.locked) else middle
+
+
+def _stepped(pose: Rigid, step: Floats, center: Floats, settings: FitSettings) -> Rigid:
+    pose = pose.copy()
+    turn_by(pose, step[:3], step[3:], center)
+    pose = orthonormalised(pose)
+    return unlocked_part(pose, settings)
+
+
+def unlocked_part(pose: Rigid, settings: FitSettings) -> Rigid:
+    """Take out of the motion from the base to a pose what is locked."""
+    if not any(settings.locked) or settings.base is None:
+        return pose
+    locked = np.array(settings.locked)
+    motion = pose @ invert(settings.base)
+    turn = np.where(locked[3:], 0.0, rotation_vector(motion))
+    return from_rotation_vector(turn, np.where(locked[:3], 0.0, motion[:3, 3])) @ settings.base
+
+
+def _summed(
+    feet: Points, normals: NDArray[np.floating], distance: Floats, face: NDArray[np.int32], used: Mask,
+    settings: FitSettings, center: Floats,
+) -> Floats:  # fmt: skip
     """Return the normal equations: the lower triangle (21) and the right side (6)."""
     chunks = (len(feet) + _CHUNK - 1) // _CHUNK
     parts = np.zeros((chunks, 27))
     normals = np.ascontiguousarray(normals, dtype=np.float64)
-    _normal_equations(feet, normals, distance, used, center, parts)
+    weights = np.ones(1) if settings.face_weights is None else settings.face_weights
+    _normal_equations(feet, normals, distance, face, used, weights, center, parts)
     return np.asarray(parts.sum(axis=0))  # in the order of the chunks: the same digits every time
 
 
-def _solved(total: Floats) -> Floats:
-    a, b = np.zeros((6, 6)), total[21:].copy()
-    a[np.tril_indices(6)] = total[:21]
-    eigenvalues = np.linalg.eigvalsh(_scaled(a))
-    if eigenvalues[0] < 1e-9 * eigenvalues[-1]:
-        raise RegistrationError("the points leave the part free to move (say, all on one plane or one axis)")
-    if not solve6(a, b):
-        raise RegistrationError("the points do not determine the pose of the part")
-    solution: Floats = b
-    return solution
-
-
-def _scaled(lower: Floats) -> Floats:
+def _solved(total: Floats, center: Floats, settings: FitSettings) -> tuple[Floats, Information]:
+    """Solve the normal equations for the freedoms that are not locked; what the points leave open does not move."""
+    lower = np.zeros((6, 6))
+    lower[np.tril_indices(6)] = total[:21]
     full = lower + np.tril(lower, -1).T
-    d = 1 / np.sqrt(np.maximum(np.diag(full), 1e-300))
-    return np.asarray(full * d[:, None] * d)
+    open_ = np.array([not settings.locked[k] for k in (3, 4, 5, 0, 1, 2)])
+    size = np.where(np.diag(full) > 0, np.sqrt(np.maximum(np.diag(full), 1e-300)), 1.0)
+    scaled = (full / size / size[:, None])[np.ix_(open_, open_)]
+    values, vectors = np.linalg.eigh(scaled)
+    noticed = values > _OPEN * max(float(values[-1]), 1e-300) if len(values) else np.zeros(0, dtype=bool)
+    kept = vectors[:, noticed]
+    step = np.zeros(6)
+    step[open_] = kept @ ((kept.T @ (total[21:] / size)[open_]) / values[noticed])
+    free = np.zeros((6, int((~noticed).sum())))
+    free[open_] = vectors[:, ~noticed]
+    if not np.isfinite(step).all():
+        raise RegistrationError("the points do not determine the pose of the part")
+    return step / size, Information(full, center, free / size[:, None])
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def _normal_equations(feet, normals, distance, used, center, parts):  # type: ignore[no-untyped-def]
+def _normal_equations(feet, normals, distance, face, used, weights, center, parts):  # type: ignore[no-untyped-def]
     n = feet.shape[0]
+    weighted = weights.shape[0] > 1
     for chunk in prange(parts.shape[0]):
         row = np.empty(6)
         for i in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
@@ -179,9 +248,10 @@ def _normal_equations(feet, normals, distance, used, center, parts):  # type: ig
             row[1] = rz * ux - rx * uz
             row[2] = rx * uy - ry * ux
             row[3], row[4], row[5] = ux, uy, uz
+            weight = weights[face[i]] if weighted else 1.0
             m = 0
             for j in range(6):
                 for k in range(j + 1):
-                    parts[chunk, m] += row[j] * row[k]
+                    parts[chunk, m] += weight * row[j] * row[k]
                     m += 1
-                parts[chunk, 21 + j] -= row[j] * distance[i]
+                parts[chunk, 21 + j] -= weight * row[j] * distance[i]
