@@ -102,3 +102,26 @@ def _left_free(free: NDArray[np.float64], rows: Rows) -> NDArray[np.float64]:
         return free
     strength, basis = np.linalg.svd(rows @ free)[1:]
     return np.asarray(free @ basis[int((strength > _RANK).sum()) :].T)
+
+
+def decoupling(free: NDArray[np.float64]) -> Vector:
+    """Return the shift of the centre about which free motions (6, k: turns, then shifts) shift the least."""
+    turns, shifts = free[:3].T, free[3:].T
+    rows = np.vstack([np.cross(turns, axis) for axis in np.eye(3)])  # (w x d) . axis = d . (axis x w)
+    wanted = np.concatenate([shifts[:, k] for k in range(3)])
+    return np.asarray(np.linalg.lstsq(rows, wanted, rcond=1e-9)[0])
+
+
+def open_shares(free: NDArray[np.float64], length: float) -> NDArray[np.float64]:
+    """Return how much (0 to 1) each of the freedoms, in the order of `NAMES`, is left open by free motions (6, k).
+
+    Turns are taken about the place about which the free motions shift the least.
+    """
+    if free.shape[1] == 0:
+        return np.zeros(6)
+    place = decoupling(free)
+    moved = free.copy()
+    moved[3:] += np.cross(free[:3].T, place).T
+    moved[:3] *= length
+    basis = np.linalg.qr(moved)[0]
+    return np.asarray((basis**2).sum(axis=1)[list(_TWIST_OF)])

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector
-from truegauge.core.datums.freedoms import NAMES, Freedoms
+from truegauge.core.datums.freedoms import NAMES, Freedoms, decoupling
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import from_rotation_vector, orthonormalised, rigid
 
@@ -121,7 +121,7 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
     """
     jacobian, strength, free = _analysed(rows, center, length)
     if free.shape[1] and np.abs(free[:3]).max() > 1e-9:  # name the turns about where what is held lies
-        jacobian, strength, free = _analysed(rows, center + _decoupling(free, length), length)
+        jacobian, strength, free = _analysed(rows, center + decoupling(free / np.array([[length]] * 3 + [[1.0]] * 3)), length)
     rank = 6 - free.shape[1]
     inverse = np.linalg.pinv(jacobian, rcond=_RANK) if len(jacobian) else np.zeros((6, 0))
     holders, partly = [], []
@@ -151,14 +151,6 @@ def _analysed(
     strength = np.concatenate([strength, np.zeros(6 - len(strength))])
     rank = int((strength > _RANK * max(1.0, float(strength[0]))).sum())
     return jacobian, strength, np.asarray(basis[rank:].T)
-
-
-def _decoupling(free: NDArray[np.float64], length: float) -> Vector:
-    """Return the shift of the centre about which the free turns shift the least."""
-    turns, shifts = free[:3].T / length, free[3:].T
-    rows = np.vstack([np.cross(turns, axis) for axis in np.eye(3)])  # (w x d) . axis = d . (axis x w)
-    wanted = np.concatenate([shifts[:, k] for k in range(3)])
-    return np.asarray(np.linalg.lstsq(rows, wanted, rcond=1e-9)[0])
 
 
 def freedom_named(twist: Floats) -> str:

@@ -11,7 +11,7 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.extent import scan_diagonal
 from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.clouds.spatial import thinned
-from truegauge.core.datums.freedoms import NAMES, NOBODY, Freedoms
+from truegauge.core.datums.freedoms import NAMES, NOBODY, Freedoms, open_shares
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, part_of, silent
@@ -151,12 +151,9 @@ def _freedoms(fit: BestFit, locked: tuple[bool, ...]) -> tuple[Freedoms, tuple[s
     information = fit.information
     if information is None:
         return Freedoms(), ()
-    holders, partly = [], []
-    for k, place in enumerate((3, 4, 5, 0, 1, 2)):
-        share = float(np.linalg.norm(_sized(information)[place]))
-        open_ = share > 1e-6
-        partly.append(open_ and share < 1 - 1e-6)
-        holders.append("locked" if locked[k] else (NOBODY if open_ else "surfaces"))
+    shares = open_shares(information.free, _arm(information))
+    partly = [bool(1e-6 < share < 1 - 1e-6) for share in shares]
+    holders = ["locked" if fixed else (NOBODY if s > 1e-6 else "surfaces") for fixed, s in zip(locked, shares, strict=True)]
     rank = 6 - information.free.shape[1]
     notes = []
     if rank < 6:
@@ -174,12 +171,6 @@ def _arm(information: Information) -> float:
     """Return the lever (mm) at which turns are as visible as shifts."""
     d = np.diag(information.matrix)
     return float(np.sqrt(d[:3].sum() / max(float(d[3:].sum()), 1e-300))) or 1.0
-
-
-def _sized(information: Information) -> Floats:
-    """Return the free motions (6, k) as an orthonormal basis, turns as mm at the lever."""
-    sized = information.free * np.array([_arm(information)] * 3 + [1.0] * 3)[:, None]
-    return np.asarray(np.linalg.qr(sized)[0] if sized.shape[1] else sized)
 
 
 def _mirror_fits(
@@ -271,10 +262,9 @@ def _doubts(
 
 
 def _notes(candidates: list[Candidate]) -> tuple[str, ...]:
-    best = candidates[0].rms if candidates else 0.0
-    alike = sum(c.rms < 1.05 * best + 1e-9 and c.share > 0.98 * candidates[0].share for c in candidates)
+    alike = sum(c.rms < 1.1 * candidates[0].rms and c.share > 0.995 * candidates[0].share for c in candidates)
     if alike > 1:
         return (f"{alike} poses fit equally well: the part is symmetrical; step through them and choose",)
     if len(candidates) > 1:
-        return (f"{len(candidates) - 1} other poses fit nearly as well: the part is almost symmetrical",)
+        return (f"{len(candidates) - 1} more poses fit nearly as well: the part is almost symmetrical",)
     return ()

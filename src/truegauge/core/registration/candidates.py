@@ -16,6 +16,8 @@ _AS_GOOD = 1.5  # of the best mean square: worth completing by symmetry
 _EQUAL = 1.1
 _LISTED = 9.0
 _QUICK = 1500
+_GOOD = 0.3  # of the limit: a fit that is worse is no fit, and its symmetries mean nothing
+_TRIES = 2000
 
 
 def find_candidates(
@@ -37,8 +39,8 @@ def find_candidates(
         No pose in which points lie near the part.
     """
     search = _Search(few, projector, model, settings)
-    for cost, pose in poses:
-        if search.found and cost > 1.6 * poses[0][0]:
+    for number, (cost, pose) in enumerate(poses):
+        if search.found and (cost > 1.6 * poses[0][0] or (number >= 4 and not search.is_good)):
             break
         search.refine(pose)
     if not search.found:
@@ -69,6 +71,11 @@ class _Search:
         found = self._projector.deviations(apply(pose, points), max_distance=self._limit)
         return np.where(found.face >= 0, np.minimum(found.distance**2, self._limit**2), self._limit**2)
 
+    @property
+    def is_good(self) -> bool:
+        """Whether the best pose so far is a fit at all."""
+        return bool(self.found) and float(self._costs().min()) < (_GOOD * self._limit) ** 2
+
     def _costs(self) -> Floats:
         """Mean squares over the points that lie on the part in some pose: a table is in none of them."""
         squares = np.array(self._squares)
@@ -84,16 +91,16 @@ class _Search:
         level = _AS_GOOD * float(costs.min())
         best = self.found[int(np.argmin(costs))].part_from_scan
         good = [f.part_from_scan for f, c in zip(self.found, costs, strict=True) if c <= level]
-        if len(good) < 2:
+        if len(good) < 2 or not self.is_good:
             return
         motions = [p @ invert(best) for p in good]
         enough = 2.0 * float(self._square(best, self._quick).mean())
-        tried = 0
-        while tried < len(motions) and len(self.found) < _MOST:
+        tried, looked = 0, 0
+        while tried < len(motions) and len(self.found) < _MOST and looked < _TRIES:
             progress(0.5, "looking for other poses that fit")
             for other in motions[: tried + 1]:
                 for motion in (motions[tried] @ other, other @ motions[tried]):
-                    pose = motion @ best
+                    pose, looked = motion @ best, looked + 1
                     if self._known(pose) or float(self._square(pose, self._quick).mean()) > enough:
                         continue
                     before = len(self.found)
@@ -134,9 +141,7 @@ class _Search:
         for i in order:
             if costs[i] <= _LISTED * best:
                 fit = self.found[i]
-                near = on & (self._squares[i] < self._limit**2)
-                rms = float(np.sqrt(self._squares[i][near].mean()))
-                listed.append(Candidate(fit.part_from_scan, rms, float(near.sum() / on.sum())))
+                listed.append(Candidate(fit.part_from_scan, fit.rms, float(fit.used[on].sum() / on.sum())))
         return listed
 
 
