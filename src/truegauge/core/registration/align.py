@@ -28,6 +28,7 @@ _FINE_POINTS = 50_000
 _CRITERION_POINTS = 200_000
 _LEAST_POINTS = 100
 _KEEP = 24  # coarse poses
+_NEARLY_ALL = 0.95  # of the points: where fewer fit, the mirrored part is tried
 _WEAK = 60.0  # times as uncertain as the best-known freedom
 
 FitCriterion = Literal["least_squares", "largest", "within"]
@@ -109,7 +110,8 @@ def align(
     coverage = _coverage(moved, model)
     freedoms, weak = _freedoms(final, settings.locked)
     doubts = _doubts(points, cloud, final, used, table, coverage, model)
-    if doubts and _mirror_fits(few, moved, model, projector, settings):
+    on_part = int(used.sum()) / max(1, int((~cloud.isolated & ~table).sum()))
+    if (doubts or on_part < _NEARLY_ALL) and settings.face_weights is None and _mirror_fits(few, moved, model, projector, settings):
         doubts = ("the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image",
                   *doubts)  # fmt: skip
     return Alignment(
@@ -141,8 +143,8 @@ def _by_criterion(
         )
     found = projector.deviations(apply(pose, points[used]), max_distance=2 * reach)
     distance = np.zeros(len(points))
-    distance[used] = found.distance
-    rms = float(np.sqrt(np.mean(found.distance**2)))
+    distance[used] = np.where(found.on_edge | (found.face < 0), 0.0, found.distance)
+    rms = float(np.sqrt(np.mean(distance[used] ** 2)))
     return BestFit(pose, rms, final.scale, final.used, distance, final.iterations, final.information)
 
 
@@ -183,12 +185,13 @@ def _mirror_fits(
         best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim))[0]
     except RegistrationError:
         return False
-    limit = 0.002 * model.diagonal
-    shares = []
+    limit = 0.005 * model.diagonal
+    costs = []
     for there in (moved, apply(best.part_from_scan, flipped)):
         found = projector.deviations(there, max_distance=limit)
-        shares.append(float((found.face >= 0).mean()))
-    return shares[1] > 1.3 * shares[0] and shares[1] > 0.4
+        costs.append(np.where(found.face >= 0, found.distance**2, limit**2))
+    on = np.minimum(*costs) < limit**2
+    return bool(on.mean() > 0.3 and costs[1][on].mean() < 0.5 * costs[0][on].mean())
 
 
 def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Points:
