@@ -158,7 +158,7 @@ class View(QWidget):
                 self._points_shown, self._colors_shown = points, s.show_colors
                 colors = None
                 if s.show_colors and s.evaluator is not None and s.sample is not None:
-                    colors = s.evaluator.colors(s.sample)
+                    colors = s.evaluator.colors(s.plan, s.sample)
                 self.scene.set_points(points, ~evaluation.cloud.usable, evaluation.cloud.removed, colors)
                 self.scene.show_points(self._session.show_points)
         else:

@@ -4,11 +4,13 @@ import json
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
 from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import FormatError
+from truegauge.core.plan.alignments import FIRST_ALIGNMENT
 from truegauge.core.plan.document import SCHEMA_VERSION, Plan
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
@@ -50,7 +52,7 @@ def read_plan(path: Path) -> PlanFile:
     """
     members = read_archive(path, "plan")
     document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "plan")
-    document["schema_version"] = SCHEMA_VERSION  # version 1 has less, and nothing that means something else
+    document = as_of_now(document)
     try:
         plan = Plan.model_validate_json(json.dumps(document))
     except ValidationError as error:
@@ -59,6 +61,23 @@ def read_plan(path: Path) -> PlanFile:
     if plan.part is not None and (part is None or content_key(part) != plan.part.sha256):
         raise FormatError(path, "the plan is damaged: its part is missing or is not the one the plan was made on")
     return PlanFile(plan, part)
+
+
+def as_of_now(document: dict[str, Any]) -> dict[str, Any]:
+    """Bring the document of an earlier version to the present one."""
+    version = document.get("schema_version")
+    if version in (1, 2):  # version 1 has less than 2, and nothing that means something else
+        document = _v2_to_v3(document)
+    return {**document, "schema_version": SCHEMA_VERSION}
+
+
+def _v2_to_v3(document: dict[str, Any]) -> dict[str, Any]:
+    """One best fit became a list of alignments with one in force."""
+    rest = {k: v for k, v in document.items() if k != "alignment"}
+    only = document.get("alignment", {"kind": "best_fit"})
+    if isinstance(only, dict):
+        only = {**only, "id": FIRST_ALIGNMENT, "name": "Best fit"}
+    return {**rest, "alignments": [only], "in_force": FIRST_ALIGNMENT}
 
 
 def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) -> CadModel:

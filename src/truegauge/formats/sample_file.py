@@ -1,12 +1,15 @@
 """Sample files (.tgsample): a ZIP of sample.json and the scan files exactly as they were brought in."""
 
+import hashlib
 import json
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from pydantic import ValidationError
 
 from truegauge.core.errors import FormatError
+from truegauge.core.frames import as_rigid
 from truegauge.core.plan.sample import Sample, SampleData, ScanFile
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
@@ -14,7 +17,7 @@ from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
 from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_from_bytes
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 _DOCUMENT = "sample.json"
 
 
@@ -59,8 +62,15 @@ def read_sample(path: Path) -> tuple[Sample, tuple[Content, ...]]:
             raise FormatError(path, f"the sample is damaged: its scan {k + 1} ({file.file_name}) is missing")
         scan = scan_from_bytes(path, members[name], file.unit, Path(name).suffix, file.columns)
         one = sample_from_scan(scan, file.file_name, file.columns)
+        if file.placement is not None:
+            try:
+                one = one.placed(as_rigid(np.array(file.placement).reshape(4, 4)), file.placed_by)
+            except ValueError as error:
+                raise FormatError(path, f"the sample is damaged: placement of scan {k + 1}: {error}") from error
         sample = one if sample is None else sample.joined(one)
         contents.append(scan.content)
+    if sample is None and data.touches:
+        sample = Sample(touches_key(data), data, np.zeros((0, 3)))
     if sample is None:
         raise FormatError(path, "the sample is damaged: its scan is missing")
     return Sample(sample.key, data, sample.points, sample.normals, sample.colors), tuple(contents)
@@ -73,6 +83,11 @@ def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:
         name = document.pop("scan_file", "") or "scan.ply"
         document["scans"] = [{"file_name": name, "unit": document.pop("unit", "mm")}]
     return document
+
+
+def touches_key(data: SampleData) -> str:
+    """Return the key of a sample that has touches and no scan."""
+    return hashlib.sha256(json.dumps([t.model_dump() for t in data.touches]).encode()).hexdigest()
 
 
 def open_sample(

@@ -127,9 +127,7 @@ def test_a_datum_at_an_angle_holds_two_freedoms_together():
 def test_order_matters_only_for_crooked_parts(seed):
     """Moving all measured features moves the answer with them."""
     rng = np.random.default_rng(seed)
-    crooked = [
-        plane(n.middle + rng.normal(0, 0.05, 3), n.feature.normal + rng.normal(0, 0.002, 3)) for n in (A, B, C)
-    ]
+    crooked = [plane(n.middle + rng.normal(0, 0.05, 3), n.feature.normal + rng.normal(0, 0.002, 3)) for n in (A, B, C)]
     pose = random_rigid(rng, 50)
     straight = place([A, B, C], crooked).part_from_base
     elsewhere = place([A, B, C], [moved(n, pose) for n in crooked]).part_from_base

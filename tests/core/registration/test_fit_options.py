@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
-
 from tests.core.cad import kernel_files as cad
+
 from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.errors import RegistrationError
@@ -34,12 +34,14 @@ def brick(make):
 
 
 def facing(model, direction):
-    return next(f.index for f in model.faces if f.surface.kind == 0 and f.surface.z @ direction * f.surface.outward > 0.99)
+    planes = [f for f in model.faces if f.surface.kind == 0]
+    return next(f.index for f in planes if f.surface.z @ direction * f.surface.outward > 0.99)
 
 
 def scanned(part, errors=(), seed=1, points=30_000, **changes):
     model, projector = part
-    scan, truth = make_scan(model, projector, ScanSettings(points=points, seed=seed, errors=errors, **{**CLEAN, **changes}))
+    settings = ScanSettings(points=points, seed=seed, errors=errors, **{**CLEAN, **changes})
+    scan, truth = make_scan(model, projector, settings)
     return prepare(scan), np.array(truth["part_from_scan"])
 
 
@@ -101,7 +103,7 @@ def test_the_largest_deviation_is_made_as_small_as_can_be(brick):
 
 def test_as_many_points_as_can_be_are_brought_within_a_tolerance(brick):
     top = facing(brick[0], [0, 0, 1])
-    cloud, truth = scanned(brick, (InjectedError("high", (top,), lambda p, n: 0.06 * n, {}),))
+    cloud, _ = scanned(brick, (InjectedError("high", (top,), lambda p, n: 0.06 * n, {}),))
     found = {}
     for criterion in ("least_squares", "within"):
         result = align(cloud, *brick, AlignmentSettings(trim=6, criterion=criterion, tolerance=0.04))

@@ -41,7 +41,8 @@ def touched(target, device_from_part, rng, noise=0.0, aim=1.5):
     """One touch near the aimed-at place."""
     across = rng.normal(0, aim, 3)
     across -= (across @ target.direction) * target.direction
-    return Touches(apply(device_from_part, (target.place + across + noise * rng.normal() * target.direction)[None]), NONE, NONE)
+    there = target.place + across + noise * rng.normal() * target.direction
+    return Touches(apply(device_from_part, there[None]), NONE, NONE)
 
 
 def test_three_targets_give_a_pose_and_more_make_it_exact():

@@ -10,7 +10,8 @@ from truegauge.app.benches.points_panel import PointsPanel
 from truegauge.app.session import Session
 from truegauge.core.arrays import Mask
 from truegauge.core.plan.commands import SetAlignment, SetLimits
-from truegauge.core.plan.document import BestFitAlignment, PointLimits
+from truegauge.core.plan.alignments import BestFitAlignment
+from truegauge.core.plan.document import PointLimits
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Cloud
 

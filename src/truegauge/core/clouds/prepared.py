@@ -17,21 +17,25 @@ class PreparedCloud:
     `raw` (n, 3) mm are the points as they came, which the sample keeps anyway; the walk through them is made when it
     is asked for, since another copy of a large scan is not always worth its memory. `order` (n,) are their indices
     among the raw points, `spacing` their typical distance (mm), `isolated` (n,) marks those that stand alone. Masks
-    and rows of later steps refer to this order.
+    and rows of later steps refer to this order. `points` are the raw ones times `growth` (temperature).
     """
 
     raw: Points
     order: NDArray[np.int32]
     spacing: float
     isolated: Mask
+    growth: float = 1.0
 
     @property
     def points(self) -> Points:
         """The points (n, 3) in order, made anew: keep it while it is used."""
-        return gathered(self.raw, self.order)
+        points = gathered(self.raw, self.order)
+        if self.growth != 1.0:
+            points *= self.growth
+        return points
 
 
-def prepare(points: Points, *, progress: Progress = silent) -> PreparedCloud:
+def prepare(points: Points, *, growth: float = 1.0, progress: Progress = silent) -> PreparedCloud:
     """Order points and mark isolated ones; the raw points are left as they are."""
     progress(0.0, "sorting the points")
     order = spatial_order(points)
@@ -39,4 +43,4 @@ def prepare(points: Points, *, progress: Progress = silent) -> PreparedCloud:
     progress(0.5, "looking for stray points")
     spacing = typical_spacing(walked)
     alone = isolated(walked, spacing) if len(walked) > 100 else np.zeros(len(walked), dtype=bool)
-    return PreparedCloud(points, frozen(order.astype(np.int32)), spacing, frozen(alone))
+    return PreparedCloud(points, frozen(order.astype(np.int32)), spacing, frozen(alone), growth)

@@ -1,7 +1,7 @@
 """Frames: made by naming which datum points along which axis, then shifted and turned to a drawing's origin."""
 
 from collections.abc import Sequence
-from typing import get_args, Literal
+from typing import Literal, get_args
 
 import numpy as np
 

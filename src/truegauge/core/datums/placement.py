@@ -264,12 +264,13 @@ def _adds_nothing(datum: DatumFeature, before: Sequence[DatumFeature]) -> str:
     own = situations_of(datum.nominal.feature, datum.nominal.middle)[0]
     for other in before:
         element = situations_of(other.nominal.feature, other.nominal.middle)[0]
-        if own.direction is not None and element.direction is not None:
-            if np.linalg.norm(np.cross(own.direction, element.direction)) < _PARALLEL:
-                return (
-                    f"{datum.name} takes no freedom: it is parallel to {other.name}, which holds all that it could; "
-                    "pick a feature in another direction"
-                )
+        if own.direction is None or element.direction is None:
+            continue
+        if np.linalg.norm(np.cross(own.direction, element.direction)) < _PARALLEL:
+            return (
+                f"{datum.name} takes no freedom: it is parallel to {other.name}, which holds all that it could; "
+                "pick a feature in another direction"
+            )
     if own.direction is None and len(before) >= 2:
         names = " and ".join(d.name for d in before[:2])
         return f"{datum.name} takes no freedom: it lies on one line with {names}; pick a point beside that line"

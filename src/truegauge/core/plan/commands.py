@@ -4,14 +4,22 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from truegauge.core.clouds.recipe import Recipe
-from truegauge.core.plan.document import (
+from truegauge.core.plan.alignments import (
+    AnyAlignment,
     BestFitAlignment,
+    DatumAlignment,
+    FaceWeight,
+    MatchedPointAlignment,
+    ReferencePointAlignment,
+)
+from truegauge.core.plan.document import (
     Characteristic,
     ConstructedFeature,
     Datum,
     DeviationScale,
     Extraction,
     NominalFeature,
+    PartMaterial,
     PartReference,
     Plan,
     PointLimits,
@@ -56,10 +64,14 @@ class SetPart:
         if self.new_of is not None:
             numbers = dict(self.new_of)
             return plan.replace(
-                part=self.part, features=tuple(f.replace(faces=_faces_now(f.faces, numbers)) for f in plan.features)
+                part=self.part,
+                features=tuple(f.replace(faces=_faces_now(f.faces, numbers)) for f in plan.features),
+                alignments=tuple(_alignment_now(a, numbers) for a in plan.alignments),
             )
         return plan.replace(
             part=self.part,
+            alignments=(BestFitAlignment(),),
+            in_force=BestFitAlignment().id,
             features=(),
             constructed=(),
             datums=(),
@@ -73,6 +85,26 @@ def _faces_now(faces: tuple[int, ...], new_of: dict[int, int]) -> tuple[int, ...
     kept = tuple(sorted({new_of[f] for f in faces if f in new_of}))
     # Below zero, and still telling which it was: no two lost features are the same faces.
     return kept or tuple(-1 - abs(f) for f in faces)
+
+
+def _alignment_now(alignment: AnyAlignment, new_of: dict[int, int]) -> AnyAlignment:
+    """Return a best fit with the numbers of the faces as they are now; weights of lost faces go."""
+    if not isinstance(alignment, BestFitAlignment):
+        return alignment
+    weights = [(tuple(sorted({new_of[f] for f in w.faces if f in new_of})), w.weight) for w in alignment.weights]
+    return alignment.replace(
+        faces=tuple(sorted({new_of[f] for f in alignment.faces if f in new_of})),
+        weights=tuple(FaceWeight(faces=faces, weight=weight) for faces, weight in weights if faces),
+    )
+
+
+def _without_features(alignment: AnyAlignment, gone: set[str]) -> AnyAlignment:
+    """Return an alignment that no longer uses features."""
+    if isinstance(alignment, DatumAlignment):
+        return alignment.replace(datums=tuple(d for d in alignment.datums if d.feature not in gone))
+    if isinstance(alignment, ReferencePointAlignment | MatchedPointAlignment):
+        return alignment.replace(points=tuple(p for p in alignment.points if p.feature not in gone))
+    return alignment
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,6 +270,7 @@ class RemoveFeature:
             features=tuple(f for f in plan.features if f.id not in gone),
             constructed=tuple(f for f in plan.constructed if f.id not in gone),
             datums=tuple(d for d in plan.datums if d.feature not in gone),
+            alignments=tuple(_without_features(a, gone) for a in plan.alignments),
             characteristics=tuple(c for c in plan.characteristics if not gone & set(c.features)),
         )
 
@@ -257,15 +290,70 @@ class SetScale:
 
 @dataclass(frozen=True, slots=True)
 class SetAlignment:
-    """Change the alignment."""
+    """Put an alignment into the plan: in the place of the one with its id, or at the end; `in_force` makes it so."""
 
-    alignment: BestFitAlignment
+    alignment: AnyAlignment
+    in_force: bool = False
+    new_features: tuple[NominalFeature, ...] = ()
     label: str = "change alignment"
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace the alignment."""
-        return plan.replace(alignment=self.alignment)
+        """Replace or append."""
+        own = self.alignment
+        if plan.has_alignment(own.id):
+            every = tuple(own if a.id == own.id else a for a in plan.alignments)
+        else:
+            every = (*plan.alignments, own)
+        return plan.replace(
+            features=plan.features + self.new_features, alignments=every,
+            in_force=own.id if self.in_force else plan.in_force,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveAlignment:
+    """Remove an alignment; those that start from it start from its base, and its base comes into force."""
+
+    alignment_id: str
+    label: str = "remove alignment"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Filter; the last alignment stays."""
+        gone = plan.alignment(self.alignment_id)
+        if len(plan.alignments) == 1:
+            raise ValueError("a plan keeps at least one alignment")
+        kept = tuple(a.replace(base=gone.base) if a.base == gone.id else a for a in plan.alignments if a.id != gone.id)
+        in_force = plan.in_force if plan.in_force != gone.id else (gone.base or kept[0].id)
+        reported = tuple(c.replace(alignment="") if c.alignment == gone.id else c for c in plan.characteristics)
+        return plan.replace(alignments=kept, in_force=in_force, characteristics=reported)
+
+
+@dataclass(frozen=True, slots=True)
+class SetInForce:
+    """Report by another alignment of the plan."""
+
+    alignment_id: str
+    label: str = "put alignment in force"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the id."""
+        return plan.replace(in_force=self.alignment_id)
+
+
+@dataclass(frozen=True, slots=True)
+class SetMaterial:
+    """Say what the part is made of."""
+
+    material: PartMaterial | None
+    label: str = "set material"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the material."""
+        return plan.replace(material=self.material)
 
 
 @dataclass(frozen=True, slots=True)

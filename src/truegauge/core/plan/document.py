@@ -9,8 +9,9 @@ from pydantic import Field, model_validator
 from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 
 class PartReference(Frozen):
@@ -98,6 +99,7 @@ class Characteristic(Frozen):
     upper: float | None = None
     datums: tuple[DatumReference, ...] = ()
     modifiers: tuple[str, ...] = ()
+    alignment: str = ""  # the one that it is reported in; empty for the one in force
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:
@@ -116,11 +118,11 @@ class Characteristic(Frozen):
         return None if self.upper is None else self.nominal + self.upper
 
 
-class BestFitAlignment(Frozen):
-    """Alignment by best fit on the surfaces; points beyond `trim` robust scales are not used."""
+class PartMaterial(Frozen):
+    """What the part is made of, for its size at the reference temperature: expansion in 1/K."""
 
-    kind: Literal["best_fit"] = "best_fit"
-    trim: float = Field(default=3.0, gt=0.5, le=20)
+    name: str
+    expansion: float = Field(ge=-1e-5, le=1e-3)
 
 
 class PointLimits(Frozen):
@@ -168,12 +170,14 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
     recipe: Recipe = ()
-    alignment: BestFitAlignment = BestFitAlignment()
+    alignments: tuple[AnyAlignment, ...] = Field(default=(BestFitAlignment(),), min_length=1)
+    in_force: str = FIRST_ALIGNMENT
+    material: PartMaterial | None = None
     limits: PointLimits = PointLimits()
     extraction: Extraction = Extraction()
     features: tuple[NominalFeature, ...] = ()
@@ -206,7 +210,60 @@ class Plan(Frozen):
             missing = set(c.features) - set(ids)
             if missing:
                 raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
+        self._check_alignments(set(ids))
         return self
+
+    def _check_alignments(self, feature_ids: set[str]) -> None:
+        known: set[str] = set()
+        for a in self.alignments:
+            if a.id in known:
+                raise ValueError("two alignments have the same id")
+            if a.base and a.base not in known:
+                raise ValueError(f"alignment {a.name or a.id} starts from one that comes after it or is not there")
+            if set(features_of(a)) - feature_ids:
+                raise ValueError(f"alignment {a.name or a.id} refers to a feature that the plan does not have")
+            known.add(a.id)
+        if self.in_force not in known:
+            raise ValueError("the alignment in force is not in the plan")
+        for c in self.characteristics:
+            if c.alignment and c.alignment not in known:
+                raise ValueError(f"characteristic {c.number} is reported in an alignment that the plan does not have")
+
+    def alignment(self, alignment_id: str = "") -> AnyAlignment:
+        """Return an alignment by its id, the one in force without one."""
+        wanted = alignment_id or self.in_force
+        for a in self.alignments:
+            if a.id == wanted:
+                return a
+        raise EvaluationError(f"the plan has no alignment {wanted}")
+
+    def has_alignment(self, alignment_id: str) -> bool:
+        """Tell whether there is an alignment with this id."""
+        return any(a.id == alignment_id for a in self.alignments)
+
+    def seen_in(self, alignment_id: str) -> "Plan":
+        """Return the plan with another alignment in force (the same plan for none, or the one in force)."""
+        if not alignment_id or alignment_id == self.in_force:
+            return self
+        found = self._seen_in.get(alignment_id)
+        if found is None:
+            found = self._seen_in[alignment_id] = self.model_copy(update={"in_force": alignment_id})
+            found.__dict__.pop("_seen_in", None)
+        return found
+
+    @cached_property
+    def _seen_in(self) -> "dict[str, Plan]":
+        return {}
+
+    def alignment_content(self, alignment_id: str = "") -> Hashable:
+        """Return what the result of an alignment depends on, for the evaluation graph."""
+        own = self.alignment(alignment_id)
+        apart = {"id", "name", "base", "offset", "turns"}
+        content = tuple(own.model_dump(exclude=apart).items())
+        features = tuple(self.content_of(self.feature(f).group) for f in features_of(own))
+        place = (own.offset, own.turns)
+        return (_hashable(content), place, features, self.extraction if features else None,
+                self.alignment_content(own.base) if own.base else None)  # fmt: skip
 
     @property
     def all_features(self) -> tuple[NominalFeature | ConstructedFeature, ...]:
@@ -273,3 +330,11 @@ class Plan(Frozen):
         if not isinstance(made, ConstructedFeature):
             return ()
         return tuple(f for m in made.members for f in self.faces_of(self.feature(m).group))
+
+
+def _hashable(value: object) -> Hashable:
+    if isinstance(value, dict):
+        return tuple((k, _hashable(v)) for k, v in value.items())
+    if isinstance(value, list | tuple):
+        return tuple(_hashable(v) for v in value)
+    return value  # type: ignore[return-value]

@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from truegauge.core.arrays import frozen
+from truegauge.core.arrays import Rigid, frozen
 from truegauge.core.association import Criterion
 from truegauge.core.cad.elements import Elements
 from truegauge.core.cad.model import CadModel
@@ -17,7 +17,7 @@ from truegauge.core.cad.recognition import Nominal, nominal_of
 from truegauge.core.clouds.cleaning import Cleaned, clean
 from truegauge.core.clouds.prepared import PreparedCloud, prepare
 from truegauge.core.clouds.raw import Colors
-from truegauge.core.clouds.recipe import works_before
+from truegauge.core.clouds.recipe import Recipe, works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
 from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
 from truegauge.core.deviations.statistics import statistics
@@ -25,15 +25,17 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, ExtractionSettings, Measured, extract, measure
 from truegauge.core.filters.form_map import FilterKind, FormFilter
 from truegauge.core.frames import apply
+from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from_part, nominal_operand
+from truegauge.core.plan.alignments import DatumAlignment
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of, silent
-from truegauge.core.registration.align import AlignmentSettings, align
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.temperature import REFERENCE_C, Temperatures
 from truegauge.core.tolerancing.judgement import State, judge
-from truegauge.core.tolerancing.kinds import KINDS, kind_named
+from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
 
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
@@ -80,66 +82,120 @@ class Evaluator:
 
     def evaluate(self, plan: Plan, sample: Sample | None, *, progress: Progress = silent) -> Evaluation:
         """Compute all results; cheap for whatever was computed before."""
-        alignment, cloud = self.aligned(plan, sample, progress=part_of(progress, 0, 0.85))
+        alignment, cloud = self.aligned(plan, sample, progress=part_of(progress, 0, 0.75))
         features: dict[str, Measured | Built | NotComputed] = {}
         for i, feature in enumerate(plan.all_features):
-            progress(0.85 + 0.15 * i / len(plan.all_features), feature.name)
+            progress(0.75 + 0.15 * i / len(plan.all_features), feature.name)
             features[feature.id] = self.measured(plan, sample, feature.group)
         results = tuple(self._result(plan, sample, c) for c in plan.characteristics)
+        alignments: dict[str, Alignment | NotComputed] = {}
+        for i, own in enumerate(plan.alignments):
+            share = 0.9 + 0.1 * i / len(plan.alignments)
+            alignments[own.id] = self.alignment(plan, sample, own.id, progress=part_of(progress, share, 1.0))
         progress(1.0, "")
-        return Evaluation(plan, alignment, cloud, features, results)
+        temperature = "" if sample is None else temperatures(plan, sample).say()
+        return Evaluation(plan, alignment, cloud, features, results, alignments, temperature)
 
     def is_quick(self, plan: Plan, sample: Sample | None) -> bool:
         """Tell whether everything but judgements is already computed."""
         if sample is None:
             return True
         stored = self.graph.peek
-        return stored(("cloud", _cloud_key(plan, sample))) is not None and all(
-            stored(self._measured_key(plan, sample, f.group)) is not None for f in plan.all_features
+        reported = {c.alignment for c in plan.characteristics if c.alignment}
+        return (
+            all(stored(("cloud", _cloud_key(plan.seen_in(i), sample))) is not None for i in {"", *reported})
+            and all(stored(_alignment_key(plan, sample, own.id)) is not None for own in plan.alignments)
+            and all(stored(self._measured_key(plan, sample, f.group)) is not None for f in plan.all_features)
+            and all(
+                stored(self._measured_key(plan.seen_in(c.alignment), sample, plan.feature(f).group)) is not None
+                for c in plan.characteristics
+                if c.alignment
+                for f in c.features
+            )
         )
 
-    def aligned(
-        self, plan: Plan, sample: Sample | None, *, progress: Progress = silent
-    ) -> tuple[Alignment | NotComputed, Cloud | NotComputed]:
-        """Return the alignment and the aligned cloud."""
+    def alignment(
+        self, plan: Plan, sample: Sample | None, alignment_id: str = "", *, progress: Progress = silent
+    ) -> Alignment | NotComputed:
+        """Return one alignment of the plan, the one in force without an id; those that it starts from come first."""
         if sample is None:
-            missing = NotComputed("no sample yet: bring in a scan")
-            return missing, missing
-        prepared = self.graph.node(
-            ("prepared", sample.key), lambda: prepare(sample.points, progress=part_of(progress, 0, 0.15))
-        )
-        first = tuple(step for step in plan.recipe if works_before(step))
+            return NotComputed("no sample yet: bring in a scan")
+        own = plan.alignment(alignment_id)
+        base: Alignment | NotComputed | None = None
+        if own.base:
+            base = self.alignment(plan, sample, own.base, progress=part_of(progress, 0, 0.5))
 
-        def compute_cleaned() -> Cleaned:
-            cloud = needed(prepared)
+        def measured(feature_id: str) -> tuple[str, Nominal, Measured | Built]:
+            feature = plan.feature(feature_id)
+            letter = next((d.letter for d in plan.datums if d.feature == feature_id), feature.name)
+            nominal = needed(self.nominal(feature.group, plan), feature.name)
+            found = self.measured(plan.seen_in(own.base), sample, feature.group)
+            if isinstance(found, NotComputed):
+                raise EvaluationError(f"{feature.name}: {found.reason}")
+            return letter, nominal, found
+
+        def compute() -> Alignment:
+            cloud: PreparedCloud | None = None
+            if len(sample.points):
+                cloud = needed(self._prepared(plan, sample, part_of(progress, 0.0, 0.15)))
+                kept = needed(self._cleaned(plan, sample, progress)).kept
+                if not kept.all():
+                    cloud = replace(cloud, isolated=cloud.isolated | ~kept)
+            growth = temperatures(plan, sample).growth
+            touches = tuple(
+                t.replace(place=(t.place[0] * growth, t.place[1] * growth, t.place[2] * growth))
+                for t in sample.data.touches
+            )
+            before = None if base is None else needed(base, f"{plan.alignment(own.base).name or 'its base'}")
+            name = plan.alignment(own.base).name if own.base else ""
+            return compute_alignment(
+                own,
+                Aligning(self.model, self.projector, cloud, before, name, measured, touches,
+                         part_of(progress, 0.2, 1.0)),
+            )  # fmt: skip
+
+        return self.graph.node(_alignment_key(plan, sample, own.id), compute)
+
+    def _prepared(self, plan: Plan, sample: Sample, progress: Progress) -> PreparedCloud | NotComputed:
+        if not len(sample.points):
+            return NotComputed("the sample has no scan, only touches")
+        growth = temperatures(plan, sample).growth
+        return self.graph.node(
+            ("prepared", _points_key(plan, sample)), lambda: prepare(sample.points, growth=growth, progress=progress)
+        )
+
+    def _cleaned(self, plan: Plan, sample: Sample, progress: Progress) -> Cleaned | NotComputed:
+        first = _steps_before(plan)
+
+        def compute() -> Cleaned:
+            cloud = needed(self._prepared(plan, sample, progress))
             if not first:
                 return Cleaned(np.ones(len(cloud.raw), dtype=bool), ())
             return clean(cloud.points, first, spacing=cloud.spacing, progress=part_of(progress, 0.1, 0.15))
 
-        cleaned = self.graph.node(("cleaned", sample.key, first), compute_cleaned)
+        return self.graph.node(("cleaned", _points_key(plan, sample), first), compute)
 
-        def compute_alignment() -> Alignment:
-            cloud = needed(prepared)
-            kept = needed(cleaned).kept
-            used = replace(cloud, isolated=cloud.isolated | ~kept) if first else cloud
-            return align(
-                used, self.model, self.projector, AlignmentSettings(plan.alignment.trim),
-                progress=part_of(progress, 0.15, 0.75),
-            )  # fmt: skip
-
-        alignment = self.graph.node(("alignment", sample.key, plan.alignment, first), compute_alignment)
+    def aligned(
+        self, plan: Plan, sample: Sample | None, *, progress: Progress = silent
+    ) -> tuple[Alignment | NotComputed, Cloud | NotComputed]:
+        """Return the alignment in force and the aligned cloud."""
+        if sample is None:
+            missing = NotComputed("no sample yet: bring in a scan")
+            return missing, missing
+        prepared = self._prepared(plan, sample, part_of(progress, 0, 0.15))
+        alignment = self.alignment(plan, sample, progress=part_of(progress, 0.15, 0.75))
 
         def compute_cloud() -> Cloud:
             return self._cloud(
-                plan, sample, needed(prepared), needed(cleaned), needed(alignment, "not aligned"),
-                part_of(progress, 0.75, 1),
+                plan, sample, needed(prepared), needed(self._cleaned(plan, sample, silent)),
+                needed(alignment, "not aligned"), part_of(progress, 0.75, 1),
             )  # fmt: skip
 
         return alignment, self.graph.node(("cloud", _cloud_key(plan, sample)), compute_cloud)
 
-    def colors(self, sample: Sample) -> Colors | None:
+    def colors(self, plan: Plan, sample: Sample) -> Colors | None:
         """Return the colours of the points in the order of the aligned cloud; None where they have none."""
-        prepared = self.graph.peek(("prepared", sample.key))
+        prepared = self.graph.peek(("prepared", _points_key(plan, sample)))
         if sample.colors is None or not isinstance(prepared, PreparedCloud):
             return None
         return np.asarray(sample.colors[prepared.order])
@@ -148,7 +204,10 @@ class Evaluator:
         self, plan: Plan, sample: Sample, prepared: PreparedCloud, cleaned: Cleaned, alignment: Alignment,
         progress: Progress,
     ) -> Cloud:  # fmt: skip
-        points = frozen(np.ascontiguousarray(apply(alignment.part_from_scan, prepared.points)))
+        scan = prepared.points
+        if alignment.growth != 1.0:
+            scan *= alignment.growth
+        points = frozen(np.ascontiguousarray(apply(alignment.part_from_scan, scan)))
         normals = None
         if sample.normals is not None:
             normals = np.ascontiguousarray(sample.normals[prepared.order] @ alignment.part_from_scan[:3, :3].T)
@@ -234,19 +293,55 @@ class Evaluator:
         if kind in KINDS and KINDS[kind].carried:
             return self.graph.node(("carried", sample.key, kind), lambda: KINDS[kind].value(()))
         members = tuple(self.measured(plan, sample, g) for g in groups)
+        placed = kind in KINDS and KINDS[kind].placed
 
         def compute() -> float:
             missing = next((m.reason for m in members if isinstance(m, NotComputed)), None)
             if missing is not None:
                 raise EvaluationError(missing)
-            return kind_named(kind).value(tuple(m for m in members if not isinstance(m, NotComputed)))
+            known = tuple(m for m in members if not isinstance(m, NotComputed))
+            if placed:
+                frame = needed(self.frame(plan), "its frame")
+                known = tuple(_seen_from(m, frame) for m in known)
+            return kind_named(kind).value(known)
 
         contents = tuple(plan.content_of(g) for g in groups)
+        axes = self._frame_content(plan) if placed else None
         return self.graph.node(
-            ("value", sample.key, _cloud_key(plan, sample), plan.extraction, kind, contents), compute
+            ("value", sample.key, _cloud_key(plan, sample), plan.extraction, kind, contents, axes), compute
         )
 
+    def frame(self, plan: Plan, alignment_id: str = "") -> Rigid | NotComputed:
+        """Return ``frame_from_part`` of an alignment: what its coordinates are reported in; known without a sample."""
+        own = plan.alignment(alignment_id)
+
+        def compute() -> Rigid:
+            operands, names, axes = [], [], []
+            for use in own.datums if isinstance(own, DatumAlignment) else ():
+                feature = plan.feature(use.feature)
+                nominal = needed(self.nominal(feature.group, plan), feature.name)
+                operands.append(nominal_operand(nominal))
+                names.append(feature.name)
+                axes.append(use.axis)
+            return frame_from_part(own, operands, axes, names)
+
+        return self.graph.node(("frame", self._frame_content(plan.seen_in(alignment_id))), compute)
+
+    @staticmethod
+    def _frame_content(plan: Plan) -> Hashable:
+        own = plan.alignment()
+        uses = own.datums if isinstance(own, DatumAlignment) and any(d.axis for d in own.datums) else ()
+        return (own.offset, own.turns, tuple((plan.content_of(plan.feature(d.feature).group), d.axis) for d in uses))
+
+    def nominals_for(self, kind: Kind, plan: Plan, nominals: tuple[Nominal, ...]) -> tuple[Nominal, ...]:
+        """Return nominal features as a kind takes them: in the frame of the alignment where its axes matter."""
+        frame = self.frame(plan) if kind.placed else None
+        if frame is None or isinstance(frame, NotComputed) or np.array_equal(frame, np.eye(4)):
+            return nominals
+        return tuple(_nominal_from(n, frame) for n in nominals)
+
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
+        plan = plan.seen_in(characteristic.alignment)
         features = [plan.feature(f) for f in characteristic.features]
         value = self.value(plan, sample, characteristic.kind, tuple(f.group for f in features))
         if isinstance(value, NotComputed):
@@ -286,12 +381,58 @@ class Evaluator:
 
     def forget_other_samples(self, key: str) -> None:
         """Free the memory of samples other than this one."""
-        self.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal",) or _sample_of(k) == key)
+        self.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal", "frame") or _sample_of(k) == key)
+
+
+def _nominal_from(nominal: Nominal, frame: Rigid) -> Nominal:
+    return replace(nominal, feature=nominal.feature.moved(frame), center=apply(frame, nominal.center))
+
+
+def _seen_from(measured: Measured | Built, frame: Rigid) -> Measured | Built:
+    """Return a measured feature in another frame, as far as kinds that look at places and directions need it."""
+    if np.array_equal(frame, np.eye(4)):
+        return measured
+    nominal = _nominal_from(measured.nominal, frame)
+    return Built(measured.feature.moved(frame), nominal, measured.rows, measured.strays)
+
+
+def temperatures(plan: Plan, sample: Sample) -> Temperatures:
+    """Return the temperatures of the sample with the material of the plan; the reference where nothing is known."""
+    data = sample.data
+    return Temperatures(
+        REFERENCE_C if data.temperature_c is None else data.temperature_c,
+        REFERENCE_C if data.scale_temperature_c is None else data.scale_temperature_c,
+        0.0 if plan.material is None else plan.material.expansion,
+        data.scale_expansion,
+    )
+
+
+def _points_key(plan: Plan, sample: Sample) -> Hashable:
+    """Return what the prepared points depend on."""
+    return (sample.key, temperatures(plan, sample).growth)
+
+
+def _steps_before(plan: Plan) -> Recipe:
+    return tuple(step for step in plan.recipe if works_before(step))
+
+
+def _alignment_key(plan: Plan, sample: Sample, alignment_id: str) -> Hashable:
+    """Return what an alignment depends on: touches only where it can use them."""
+    chain, own = [], plan.alignment(alignment_id)
+    while True:
+        chain.append(own.kind)
+        if not own.base:
+            break
+        own = plan.alignment(own.base)
+    touches = sample.data.touches if {"guided", "matched_points"} & set(chain) else ()
+    # What extraction sees of the points matters to alignments by features.
+    seen = (plan.limits, plan.recipe) if len(chain) > 1 else _steps_before(plan)
+    return ("alignment", _points_key(plan, sample), plan.alignment_content(alignment_id), touches, seen)
 
 
 def _cloud_key(plan: Plan, sample: Sample) -> Hashable:
     """Return what the aligned cloud depends on."""
-    return (sample.key, plan.alignment, plan.limits, plan.recipe)
+    return (sample.key, _alignment_key(plan, sample, ""), plan.limits, plan.recipe)
 
 
 def _sample_of(key: object) -> object:

@@ -15,7 +15,7 @@ from truegauge.core.plan.commands import AddCharacteristic, AddConstructed, Comm
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
-from truegauge.core.tolerancing.kinds import Kind, kinds_for
+from truegauge.core.tolerancing.kinds import KINDS, Kind
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
@@ -50,13 +50,18 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
     if any(isinstance(n, NotComputed) for n in nominals):
         return offered
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
-    for kind in kinds_for(known):
+    for kind in kinds_in(evaluator, plan, known):
         value = evaluator.value(plan, sample, kind.name, selection)
         reason = value.reason if isinstance(value, NotComputed) else ""
-        offered.append(
-            Proposal(kind, selection, kind.nominal(known), None if isinstance(value, NotComputed) else value, reason)
-        )
+        nominal = kind.nominal(evaluator.nominals_for(kind, plan, known))
+        offered.append(Proposal(kind, selection, nominal, None if isinstance(value, NotComputed) else value, reason))
     return offered
+
+
+def kinds_in(evaluator: Evaluator, plan: Plan, known: tuple[Nominal, ...]) -> list[Kind]:
+    """Return the kinds that make sense for features, seen in the frame of the alignment; best first."""
+    fitting = [k for k in KINDS.values() if k.fits(evaluator.nominals_for(k, plan, known))]
+    return sorted(fitting, key=lambda k: k.rank)
 
 
 def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
@@ -66,12 +71,13 @@ def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
     if len(known) < len(nominals):
         return []
     offered = []
-    for kind in kinds_for((known[0],)):
-        if not all(kind.fits((n,)) and abs(kind.nominal((n,)) - kind.nominal((known[0],))) < 1e-3 for n in known):
+    for kind in kinds_in(evaluator, plan, (known[0],)):
+        seen = evaluator.nominals_for(kind, plan, tuple(known))
+        if not all(kind.fits((n,)) and abs(kind.nominal((n,)) - kind.nominal((seen[0],))) < 1e-3 for n in seen):
             continue
         values = [evaluator.value(plan, sample, kind.name, (g,)) for g in selection]
         numbers = [v for v in values if not isinstance(v, NotComputed)]
-        nominal = kind.nominal((known[0],))
+        nominal = kind.nominal((seen[0],))
         reason = next((v.reason for v in values if isinstance(v, NotComputed)), "")
         worst = max(numbers, key=lambda v: abs(v - nominal)) if numbers else None
         offered.append(Proposal(kind, selection, nominal, worst, reason, each=True))

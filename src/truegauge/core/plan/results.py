@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from truegauge.core.plan.document import Characteristic, Plan
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from truegauge.core.cad.projection import Deviations
     from truegauge.core.deviations.statistics import DeviationStatistics
     from truegauge.core.extraction import Built, Measured
-    from truegauge.core.registration.align import Alignment
+    from truegauge.core.registration.alignment import Alignment
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -53,6 +53,8 @@ class Evaluation:
     cloud: Cloud | NotComputed
     features: dict[str, Measured | Built | NotComputed]
     results: tuple[Result, ...]
+    alignments: dict[str, Alignment | NotComputed] = field(default_factory=dict)  # all of the plan, by id
+    temperature: str = ""  # what was done for it, in words
 
     def result(self, characteristic_id: str) -> Result | None:
         """Return the result of a characteristic."""

@@ -1,22 +1,44 @@
 """A sample: one measured individual. Its raw points are never altered."""
 
+import hashlib
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
-from truegauge.core.arrays import Normals, Points, frozen
+from truegauge.core.arrays import Normals, Points, Rigid, frozen
 from truegauge.core.clouds.raw import Colors
+from truegauge.core.frames import apply
 from truegauge.core.frozen_model import Frozen
+
+Three = tuple[float, float, float]
+
+
+class Touch(Frozen):
+    """One measured point (mm, the coordinates of the sample) of a target, compensated for the stylus.
+
+    `side` says where: on a surface, on the spot face of a hole, or on its wall.
+    """
+
+    target: str
+    place: Three
+    side: Literal["surface", "face", "wall"] = "surface"
 
 
 class ScanFile(Frozen):
-    """One scan of a sample: its file, the unit of its lengths, where x, y and z stand in a text, how many points."""
+    """One scan of a sample: its file, the unit of its lengths, where x, y and z stand in a text, how many points.
+
+    `placement` (a 4x4 matrix, row by row) takes its points to the coordinates of the first scan, where the part was
+    moved between them; `placed_by` says how it was found.
+    """
 
     file_name: str
     unit: str = "mm"
     columns: tuple[int, int, int] | None = None
     count: int = Field(default=0, ge=0)
+    placement: tuple[float, ...] | None = Field(default=None, min_length=16, max_length=16)
+    placed_by: str = ""
 
 
 class SampleData(Frozen):
@@ -26,7 +48,10 @@ class SampleData(Frozen):
     serial: str = ""
     operator: str = ""
     measured_at: str = ""
-    temperature_c: float | None = None
+    temperature_c: float | None = Field(default=None, gt=-60, lt=200)
+    scale_temperature_c: float | None = Field(default=None, gt=-60, lt=200)
+    scale_expansion: float = Field(default=0.0, ge=0, le=1e-3)
+    touches: tuple[Touch, ...] = ()
     scans: tuple[ScanFile, ...] = ()
 
     @property
@@ -52,6 +77,20 @@ class Sample:
     def name(self) -> str:
         """The name shown."""
         return self.data.name
+
+    def placed(self, first_from_this: Rigid, placed_by: str) -> "Sample":
+        """Return the sample in other coordinates: the points of a part that was moved between two scans."""
+        files = tuple(
+            f.replace(placement=tuple(first_from_this.ravel().tolist()), placed_by=placed_by) for f in self.data.scans
+        )
+        turned = None
+        if self.normals is not None:
+            turned = frozen(np.ascontiguousarray(self.normals @ first_from_this[:3, :3].T, dtype=self.normals.dtype))
+        code = hashlib.sha256(np.ascontiguousarray(first_from_this).tobytes()).hexdigest()[:12]
+        return replace(
+            self, key=f"{self.key}@{code}", data=self.data.replace(scans=files), normals=turned,
+            points=frozen(apply(first_from_this, self.points)),
+        )  # fmt: skip
 
     def joined(self, other: "Sample") -> "Sample":
         """Return a sample of both samples' scans; `other` is in the same coordinates."""

@@ -121,7 +121,9 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
     """
     jacobian, strength, free = _analysed(rows, center, length)
     if free.shape[1] and np.abs(free[:3]).max() > 1e-9:  # name the turns about where what is held lies
-        jacobian, strength, free = _analysed(rows, center + decoupling(free / np.array([[length]] * 3 + [[1.0]] * 3)), length)
+        jacobian, strength, free = _analysed(
+            rows, center + decoupling(free / np.array([[length]] * 3 + [[1.0]] * 3)), length
+        )
     rank = 6 - free.shape[1]
     inverse = np.linalg.pinv(jacobian, rcond=_RANK) if len(jacobian) else np.zeros((6, 0))
     holders, partly = [], []
@@ -129,7 +131,8 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
         open_share = float(np.sum(free[place] ** 2))
         partly.append(1e-9 <= open_share < 1 - 1e-6)
         share = np.abs(inverse[place])
-        chosen = [] if open_share > 1e-9 else [names[i] for i in np.flatnonzero(share > 0.25 * share.max(initial=0))]
+        least = 0.25 * float(share.max(initial=0))
+        chosen = [] if open_share > 1e-9 else [names[i] for i in np.flatnonzero(share > least).tolist()]
         holders.append(" ".join(dict.fromkeys(chosen)))
     added = tuple([1] * rank)
     weak = ""
@@ -138,9 +141,7 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
     return Freedoms(tuple(holders), tuple(partly), added), len(jacobian) - rank, weak
 
 
-def _analysed(
-    rows: Rows, about: Vector, length: float
-) -> tuple[NDArray[np.float64], Floats, NDArray[np.float64]]:
+def _analysed(rows: Rows, about: Vector, length: float) -> tuple[NDArray[np.float64], Floats, NDArray[np.float64]]:
     """Return the weighted derivatives by turns about a point (mm at the edge) and shifts, strengths, free motions."""
     scale = np.array([1 / length] * 3 + [1.0] * 3) * 2.0  # the edge is half the size away
     weight = np.sqrt(rows.weight / max(float(rows.weight.max(initial=0)), 1e-300))

@@ -111,7 +111,8 @@ def align(
     freedoms, weak = _freedoms(final, settings.locked)
     doubts = _doubts(points, cloud, final, used, table, coverage, model)
     on_part = int(used.sum()) / max(1, int((~cloud.isolated & ~table).sum()))
-    if (doubts or on_part < _NEARLY_ALL) and settings.face_weights is None and _mirror_fits(few, moved, model, projector, settings):
+    uncertain = (bool(doubts) or on_part < _NEARLY_ALL) and settings.face_weights is None
+    if uncertain and _mirror_fits(few, moved, model, projector, settings):
         doubts = ("the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image",
                   *doubts)  # fmt: skip
     return Alignment(
@@ -155,7 +156,8 @@ def _freedoms(fit: BestFit, locked: tuple[bool, ...]) -> tuple[Freedoms, tuple[s
         return Freedoms(), ()
     shares = open_shares(information.free, _arm(information))
     partly = [bool(1e-6 < share < 1 - 1e-6) for share in shares]
-    holders = ["locked" if fixed else (NOBODY if s > 1e-6 else "surfaces") for fixed, s in zip(locked, shares, strict=True)]
+    known = [NOBODY if share > 1e-6 else "surfaces" for share in shares]
+    holders = ["locked" if fixed else by for fixed, by in zip(locked, known, strict=True)]
     rank = 6 - information.free.shape[1]
     notes = []
     if rank < 6:

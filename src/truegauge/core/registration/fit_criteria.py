@@ -1,4 +1,4 @@
-"""Best fits by other criteria than least squares: the smallest largest deviation, and as many points within a tolerance.
+"""Best fits by other criteria than least squares: the smallest largest deviation, the most points within a tolerance.
 
 Both start at the least-squares pose and take steps on linearised deviations; a step that makes things worse is
 halved. The largest deviation is a linear programme (Chebyshev), solved on the points that matter.

@@ -108,7 +108,9 @@ def align_by_targets(
     """
     complete = [i for i, (t, own) in enumerate(zip(targets, touches, strict=True)) if still_needed(t, own) is None]
     if len(complete) < _LEAST:
-        raise RegistrationError(f"{len(complete)} of {len(targets)} targets are measured; the alignment starts at three")
+        raise RegistrationError(
+            f"{len(complete)} of {len(targets)} targets are measured; the alignment starts at three"
+        )
     places = [measured_place(targets[i], touches[i]) for i in complete]
     fit = _fitted([targets[i] for i in complete], places, distance_to, length)
     if len(complete) > 4:
@@ -118,7 +120,9 @@ def align_by_targets(
     return replace(fit, targets=every)
 
 
-def _fitted(targets: Sequence[Target], places: Sequence[Vector], distance_to: SurfaceDistance, length: float) -> Adjustment:
+def _fitted(
+    targets: Sequence[Target], places: Sequence[Vector], distance_to: SurfaceDistance, length: float
+) -> Adjustment:
     nominal, measured = np.array([t.place for t in targets]), np.array(places)
     strength = np.linalg.svd(nominal - nominal.mean(axis=0), compute_uv=False)
     if strength[1] < 0.02 * strength[0]:
@@ -131,9 +135,7 @@ def _fitted(targets: Sequence[Target], places: Sequence[Vector], distance_to: Su
     if freedoms.held < 6 or weak:
         # The aimed-at places hold what the touches leave open, until there are enough of them.
         pose, rows, names = _solved(targets, measured, distance_to, start, center, length, aim=_AIM)
-        notes.append(
-            f"{freedoms.say_free() or weak} rests on how well the places were aimed at; measure on towards it"
-        )
+        notes.append(f"{freedoms.say_free() or weak} rests on how well the places were aimed at; measure on towards it")
     else:
         pose, rows, names = strong
     off = np.array([d * u for d, u in zip(rows.deviation, rows.direction, strict=True)])
@@ -144,12 +146,13 @@ def _fitted(targets: Sequence[Target], places: Sequence[Vector], distance_to: Su
         told.append(TargetDeviation(t.name, t.place, off[own].sum(axis=0)))
     values = rows.deviation[full]
     rms = float(np.sqrt(np.mean(values**2)))
-    return Adjustment(
-        pose, rms, float(np.abs(values).max()), tuple(told), freedoms, max(surplus, 0), (), tuple(notes)
-    )
+    return Adjustment(pose, rms, float(np.abs(values).max()), tuple(told), freedoms, max(surplus, 0), (), tuple(notes))
 
 
-def _solved(targets, measured, distance_to, start, center, length, *, aim):  # type: ignore[no-untyped-def]
+def _solved(
+    targets: Sequence[Target], measured: Points, distance_to: SurfaceDistance, start: Rigid, center: Vector,
+    length: float, *, aim: float,
+) -> tuple[Rigid, Rows, list[str]]:  # fmt: skip
     """Return pose, rows and the target of each row; `aim` is how much tangents at surface touches count."""
     points = [i for i, t in enumerate(targets) if t.kind != "surface"]
     surface = [i for i, t in enumerate(targets) if t.kind == "surface"]

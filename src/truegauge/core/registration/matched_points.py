@@ -15,7 +15,14 @@ from scipy.optimize import linear_sum_assignment
 from truegauge.core.arrays import Floats, Ints, Mask, Points, Rigid
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, rigid
-from truegauge.core.registration.adjustment import Adjustment, Rows, TargetDeviation, determination, moved_by, solve_rows
+from truegauge.core.registration.adjustment import (
+    Adjustment,
+    Rows,
+    TargetDeviation,
+    determination,
+    moved_by,
+    solve_rows,
+)
 
 _LEAST = 3
 _TRIPLES = 400
@@ -58,7 +65,7 @@ def match_points(
     _refuse_line(measured[counts], "measured")
     fit = _fitted(nominal, measured, names, weights, counts, with_scale=with_scale)
     _refuse_mirrored(nominal[counts], measured[counts], fit.rms)
-    return replace(fit, **_worst(nominal, measured, names, weights, counts, fit, with_scale=with_scale))
+    return _worst_marked(nominal, measured, names, weights, counts, fit, with_scale=with_scale)
 
 
 def _fitted(
@@ -79,12 +86,8 @@ def _fitted(
 
     pose, rows = solve_rows(rows_at, start, center=center, length=length)
     if with_scale and np.ptp(weights[counts], axis=1).any():
-        pose, rows, scale = _scaled_too(
-            nominal, measured, point, directions, row_weights, pose, scale, center, length
-        )
-    freedoms, surplus, weak = determination(
-        rows, [names[i] for i in point], center=center, length=max(length, 1e-9)
-    )
+        pose, rows, scale = _scaled_too(nominal, measured, point, directions, row_weights, pose, scale, center, length)
+    freedoms, surplus, weak = determination(rows, [names[i] for i in point], center=center, length=max(length, 1e-9))
     off = apply(pose, scale * measured) - nominal
     off_used = rows.deviation
     rms = float(np.sqrt(np.average(off_used**2, weights=row_weights) * 3))
@@ -128,9 +131,7 @@ def _scaled_too(
     return pose, rows, scale
 
 
-def closed_form(
-    nominal: Points, measured: Points, weights: Floats, *, with_scale: bool = False
-) -> tuple[Rigid, float]:
+def closed_form(nominal: Points, measured: Points, weights: Floats, *, with_scale: bool = False) -> tuple[Rigid, float]:
     """Return the least-squares pose (and scale) of points that belong together, with one weight a point."""
     w = weights / weights.sum()
     a, b = w @ nominal, w @ measured
@@ -166,14 +167,14 @@ def _refuse_mirrored(nominal: Points, measured: Points, rms: float) -> None:
         )
 
 
-def _worst(
+def _worst_marked(
     nominal: Points, measured: Points, names: Sequence[str], weights: NDArray[np.float64], counts: Mask,
     fit: Adjustment, *, with_scale: bool,
-) -> dict[str, object]:  # fmt: skip
+) -> Adjustment:  # fmt: skip
     """Suggest the point whose exclusion helps most; nothing is ever left out by itself."""
     rows = np.flatnonzero(counts)
     if len(rows) < 5:
-        return {}
+        return fit
     best, best_rms = -1, fit.rms
     for row in rows:
         rest = counts.copy()
@@ -187,10 +188,10 @@ def _worst(
         if without.rms < best_rms and off > 4 * without.rms and off > 1e-6:
             best, best_rms = int(row), without.rms
     if best < 0 or best_rms > 0.5 * fit.rms:
-        return {}
+        return fit
     targets = tuple(replace(t, poor=t.poor or i == best) for i, t in enumerate(fit.targets))
     text = f"{names[best]} does not go with the others: without it the rms is {best_rms:.4f} mm"
-    return {"suggestion": names[best], "notes": (*fit.notes, text), "targets": targets}
+    return replace(fit, suggestion=names[best], notes=(*fit.notes, text), targets=targets)
 
 
 def pairs_by_name(nominal: Sequence[str], measured: Sequence[str]) -> tuple[Ints, Ints]:

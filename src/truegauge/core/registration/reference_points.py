@@ -121,9 +121,7 @@ def _told(target: ReferencePoint, measured: Vector | None, rms: float) -> Target
         return TargetDeviation(target.name, target.place, np.zeros(3), used=False, held=target.held)
     off = measured - target.place
     held = float(np.abs(target.directions @ off).max())
-    return TargetDeviation(
-        target.name, target.place, off, poor=held > max(3 * rms, 1e-6), held=target.held
-    )
+    return TargetDeviation(target.name, target.place, off, poor=held > max(3 * rms, 1e-6), held=target.held)
 
 
 def _near(scan: Points, target: ReferencePoint, part_from_base: Rigid, length: float) -> Points:

@@ -90,7 +90,7 @@ def _patch_centers(patches: Points, near: Floats, radius: float) -> Points:
     a = np.einsum("mki,mkj->mij", local, local)
     b = np.einsum("mki,mk->mi", local, (square - mean_square[:, None])) / 2
     curved = np.linalg.eigvalsh(a)[:, 0] > 1e-6 * radius**2
-    a, b, local, weight, square, middle = a[curved], b[curved], local[curved], weight[curved], square[curved], middle[curved]
+    a, b, local, weight, middle = a[curved], b[curved], local[curved], weight[curved], middle[curved]
     if len(a) == 0:
         return np.zeros((0, 3))
     center = np.linalg.solve(a, b[..., None])[..., 0]

@@ -13,6 +13,7 @@ from truegauge.core.constructions.relations import Between
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.tolerancing import distance, form, orientation, size
+from truegauge.core.tolerancing.coordinate import Coordinate
 from truegauge.core.tolerancing.distance import Angle, Directed, Distance
 from truegauge.core.tolerancing.general import (
     angle_tolerance,
@@ -48,6 +49,7 @@ class Kind:
     common: bool = True
     angular: bool = False
     carried: bool = False  # stated by the drawing, not evaluated yet
+    placed: bool = False  # depends on the axes: features are given in the frame of the alignment
 
 
 def _plus_minus(nominal: Callable[[Nominals], float]) -> Callable[[Nominals], Limits]:
@@ -130,7 +132,7 @@ def _relation_kinds() -> list[Kind]:
     }
     kinds = [
         Kind(name, label, "distance", 1 + 40 * (rank > 0) + rank, False, d.fits, d.nominal, d.value,
-             _plus_minus(d.nominal), common=rank == 0)
+             _plus_minus(d.nominal), common=rank == 0, placed=name[-1] in "xyz")
         for rank, (name, (label, d)) in enumerate(variants.items())
     ]  # fmt: skip
     directed = {
@@ -152,9 +154,20 @@ def _relation_kinds() -> list[Kind]:
     }
     kinds += [
         Kind(name, label, "angle", 4 + 60 * (rank > 0) + rank, False, a.fits, a.nominal, a.value, _angle_limits,
-             common=rank == 0, angular=True)
+             common=rank == 0, angular=True, placed=name[-1] in "xyz")
         for rank, (name, (label, a)) in enumerate(angles.items())
     ]  # fmt: skip
+    return kinds
+
+
+def _coordinate_kinds() -> list[Kind]:
+    kinds = []
+    for rank, (letter, axis) in enumerate(zip("xyz", np.eye(3), strict=True)):
+        c = Coordinate(axis)
+        kinds.append(
+            Kind(f"coordinate_{letter}", f"{letter.upper()} coordinate", "coordinate", 6 + rank, False, c.fits,
+                 c.nominal, c.value, _plus_minus(lambda features: 100.0), placed=True)
+        )  # fmt: skip
     return kinds
 
 
@@ -189,7 +202,8 @@ def _carried_kinds() -> list[Kind]:
     ]
 
 
-KINDS: dict[str, Kind] = {k.name: k for k in (*_size_kinds(), *_form_kinds(), *_relation_kinds(), *_carried_kinds())}
+_FAMILIES = (_size_kinds, _form_kinds, _relation_kinds, _coordinate_kinds, _carried_kinds)
+KINDS: dict[str, Kind] = {k.name: k for family in _FAMILIES for k in family()}
 
 
 def kind_named(name: str) -> Kind:
@@ -203,8 +217,3 @@ def kind_named(name: str) -> Kind:
     if name not in KINDS:
         raise EvaluationError(f"this version cannot evaluate {name!r}")
     return KINDS[name]
-
-
-def kinds_for(features: Nominals) -> list[Kind]:
-    """Return the kinds that make sense for exactly these features, best first."""
-    return sorted((k for k in KINDS.values() if k.fits(features)), key=lambda k: k.rank)
