@@ -90,7 +90,11 @@ class Header(QWidget):
         else:
             alert = not evaluation.alignment.trusted
             doubt = ", not trusted" if alert else ""
-            text = f"Best fit   rms {numbers.value(evaluation.alignment.rms)}{doubt}"
+            name = self._session.plan.alignment().name or "Aligned"
+            text = f"{name}   rms {numbers.value(evaluation.alignment.rms)}{doubt}"
+            if evaluation.temperature:
+                text += "   at 20 °C"
+        self.alignment.setToolTip(evaluation.temperature if evaluation is not None else "")
         if self.alignment.property("alert") != alert:
             self.alignment.setProperty("alert", alert)
             self.alignment.style().unpolish(self.alignment)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -27,7 +28,7 @@ from truegauge.core.plan.document import PartReference, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
 from truegauge.core.plan.results import Evaluation
-from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.sample import Sample, SampleData, Touch
 from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import Content, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
@@ -37,6 +38,7 @@ from truegauge.formats.ply import ply_from_mesh, ply_from_points
 from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.scan import SCAN_READERS, Columns
 from truegauge.formats.stl import stl_from_mesh
+from truegauge.formats.touches_csv import read_touches
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
@@ -57,6 +59,7 @@ class OpenDocument(WorkQueue):
     plan_changed = Signal()
     part_changed = Signal()
     sample_changed = Signal()
+    sample_data_changed = Signal()
     evaluated = Signal()
     display_changed = Signal()
 
@@ -210,17 +213,9 @@ class OpenDocument(WorkQueue):
                     raise WrongUnit(path, doubt.text, doubt.unit, sample.data.unit)
             return (sample, content) if present is None else (present.joined(sample), contents + content)
 
-        def done(result: tuple[Sample, tuple[Content, ...]]) -> None:
-            self.sample, self.sample_contents = result
-            self.evaluation = None
-            if self.evaluator is not None:
-                self.evaluator.forget_other_samples(self.sample.key)
-            self.sample_changed.emit()
-            self._evaluate()
-
         self._start(
             work,
-            done,
+            lambda result: self._use_sample(*result),
             f"Reading {path.name}",
             again=lambda u, c: self.open_scan(path, u or unit, c or columns, add=add),
         )
@@ -339,6 +334,77 @@ class OpenDocument(WorkQueue):
     def add_step(self, step: Step) -> None:
         """Do one more thing to the points."""
         self.set_recipe((*self.plan.recipe, step), describe(step).lower())
+
+    def _use_sample(self, sample: Sample, contents: tuple[Content, ...]) -> None:
+        self.sample, self.sample_contents = sample, contents
+        self.evaluation = None
+        if self.evaluator is not None:
+            self.evaluator.forget_other_samples(sample.key)
+        self.sample_changed.emit()
+        self._evaluate()
+
+    def set_sample_data(self, **changes: Any) -> bool:
+        """Change what is written about the sample (temperatures, touches); the points stay. False when refused."""
+        if self.sample is None:
+            return False
+        try:
+            data = self.sample.data.replace(**changes)
+        except ValueError as error:
+            self.notify(error)
+            return False
+        if data == self.sample.data:
+            return False
+        self.sample = replace(self.sample, data=data)
+        self.sample_data_changed.emit()
+        self._evaluate()
+        return True
+
+    def set_touches(self, touches: tuple[Touch, ...]) -> None:
+        """Give the sample its touches; without a scan they are a sample of their own."""
+        if self.sample is None:
+            data = SampleData(name="Touches", touches=touches)
+            self._use_sample(Sample(f"touches-{uuid.uuid4().hex}", data, np.zeros((0, 3))), ())
+        else:
+            self.set_sample_data(touches=touches)
+
+    def add_turned_scan(self, path: Path, diameter: float) -> None:
+        """Add a scan of the part after it was moved or turned over: spheres of a diameter (mm) seen in both place it.
+
+        With a diameter of 0 the part itself does: both scans are fitted to it.
+        """
+        present, contents, evaluator = self.sample, self.sample_contents, self.evaluator
+        if present is None or evaluator is None:
+            return
+
+        model, projector = evaluator.model, evaluator.projector
+
+        def work(progress: Progress) -> tuple[Sample, tuple[Content, ...], tuple[str, ...]]:
+            from truegauge.core.plan.joining import joined_by_part, joined_by_spheres
+
+            other, content = open_sample(path, progress=part_of(progress, 0.0, 0.3))
+            rest = part_of(progress, 0.3, 0.95)
+            if diameter > 0:
+                joined, notes = joined_by_spheres(present, other, diameter, progress=rest)
+            else:
+                joined, notes = joined_by_part(present, other, model, projector, progress=rest)
+            return joined, contents + content, notes
+
+        def done(result: tuple[Sample, tuple[Content, ...], tuple[str, ...]]) -> None:
+            joined, every, notes = result
+            self._use_sample(joined, every)
+            self.notify(f"{path.name} joined by {joined.data.scans[-1].placed_by}. {'. '.join(notes)}".strip())
+
+        self._start(work, done, f"Joining {path.name}")
+
+    def open_touches(self, path: Path) -> None:
+        """Bring in measured points with names (a table) as touches of the sample."""
+        try:
+            touches = read_touches(path)
+        except FormatError as error:
+            self.notify(error)
+            return
+        self.set_touches((*(self.sample.data.touches if self.sample else ()), *touches))
+        self.notify(f"{len(touches)} measured points from {path.name}.")
 
     def evaluate_again(self) -> None:
         """Compute what is missing, after it was stopped."""

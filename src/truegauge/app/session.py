@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -62,6 +63,7 @@ class Session(OpenDocument):
         self.show_needles = True
         self.show_colors = False
         self.look = Look()
+        self.picker: Callable[[int, np.ndarray], bool] | None = None  # takes places in the view, while there is one
 
     # Selecting -----------------------------------------------------------------------------------------------------
 
@@ -129,6 +131,11 @@ class Session(OpenDocument):
         if self.model is None or self.hovered_face < 0:
             return ()
         return whole_surface(self.model, self.hovered_face)
+
+    def pick_at(self, face: int, place: np.ndarray | None, *, add: bool = False) -> None:
+        """Pick in the view: what waits for a place takes it, else the feature of the face is selected."""
+        if self.picker is None or face < 0 or place is None or not self.picker(face, place):
+            self.pick(face, add=add)
 
     def pick(self, face: int, *, add: bool = False) -> None:
         """Select the feature of a face; with `add` besides what is selected (again: take it out)."""

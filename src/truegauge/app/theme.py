@@ -121,6 +121,10 @@ QMenu::item {{ padding: 5px 26px 5px 14px; border-radius: 4px; }}
 QMenu::item:selected {{ background: {t.accent_soft}; }}
 QMenu::item:disabled {{ color: {t.soft}; }}
 QMenu::separator {{ height: 1px; background: {t.rule}; margin: 4px 8px; }}
+QSlider::groove:horizontal {{ background: {t.band}; height: 5px; border-radius: 2px; }}
+QSlider::sub-page:horizontal {{ background: {t.accent}; border-radius: 2px; }}
+QSlider::handle:horizontal {{ background: {t.raised}; border: 1px solid {t.soft}; width: 13px; margin: -5px 0;
+    border-radius: 7px; }}
 QProgressBar {{ background: {t.band}; border: none; border-radius: 3px; max-height: 6px; }}
 QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
 QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}

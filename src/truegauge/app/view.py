@@ -19,6 +19,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.aligning.model import AlignModel
+from truegauge.app.aligning.overlay import AlignOverlay, axis_style
 from truegauge.app.outline_tool import OutlineTool
 from truegauge.app.overlays import paint_over
 from truegauge.app.painting import draw_glyph, draw_marker, state_marker
@@ -67,6 +69,8 @@ class View(QWidget):
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._on_rest)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
+        self._align: AlignModel | None = None
+        self._align_overlay: AlignOverlay | None = None
         self._build()
         self._connect()
 
@@ -88,6 +92,22 @@ class View(QWidget):
         s.plan_changed.connect(self._refresh_scale)
         s.preview_changed.connect(self.update)
         s.stage_changed.connect(self._refresh_marks)
+        s.stage_changed.connect(self._refresh_motion)
+
+    def set_aligning(self, align: AlignModel, overlay: AlignOverlay) -> None:
+        """Show alignments in the stage of that name."""
+        self._align, self._align_overlay = align, overlay
+        align.changed.connect(self._refresh_motion)
+
+    @property
+    def _aligning(self) -> bool:
+        return self._session.stage == "align" and self._align_overlay is not None
+
+    def _refresh_motion(self) -> None:
+        """Move the points to where the chosen alignment puts them."""
+        if self._align is not None:
+            self.scene.set_points_motion(self._align.shown_from_force())
+            self._redraw()
 
     # Camera ----------------------------------------------------------------------------------------------------
 
@@ -126,6 +146,15 @@ class View(QWidget):
         if box is not None and self._camera is not None:
             self.set_camera(self._beside_scale(self._camera.fitted(box, self._free_aspect)))
 
+    def _all_in(self, width: int, height: int) -> bool:
+        """Tell whether the whole part is in a picture of this size."""
+        model = self._session.model
+        if self._camera is None or model is None:
+            return False
+        corners = model.box[np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)]), np.arange(3)]
+        shares = self._camera.project(corners, width / max(1, height))[:, :2]
+        return bool(((shares > -0.01) & (shares < 1.01)).all())
+
     def _box(self) -> np.ndarray | None:
         model = self._session.model
         return None if model is None else model.box
@@ -146,6 +175,7 @@ class View(QWidget):
 
     def _on_evaluated(self) -> None:
         self._refresh_points()
+        self._refresh_motion()
         self._refresh_display()
         self._refresh_selection()
 
@@ -243,6 +273,8 @@ class View(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self.rect()), self._image)
         paint_over(painter, self._session, self._camera, self._theme, self.size())
+        if self._aligning and self._align_overlay is not None:
+            self._align_overlay.paint(painter, self._camera, self._theme, self.size())
         self._paint_tags(painter)
         self._paint_ruler(painter)
         self._paint_axes(painter)
@@ -286,12 +318,19 @@ class View(QWidget):
         painter.setFont(font(11, bold=True))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         axes = sorted(zip("XYZ", np.eye(3), strict=True), key=lambda a: float(a[1] @ self._camera.back))  # type: ignore[union-attr]
+        freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None
         for name, axis in axes:
             end = QPointF(float(axis @ self._camera.right), -float(axis @ self._camera.up))
             faint = float(axis @ self._camera.back) < -0.2
             color = QColor(self._theme.soft if faint else self._theme.ink)
-            painter.setPen(QPen(color, 1.6))
+            slides, turns = axis_style(freedoms, "XYZ".index(name)) if freedoms else (False, False)
+            painter.setPen(QPen(color, 1.6, Qt.PenStyle.DotLine if slides else Qt.PenStyle.SolidLine))
             painter.drawLine(middle, middle + end * 20)
+            if turns:  # a free turn: a ring about the axis
+                painter.setPen(QPen(color, 1.2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(middle + end * 13, 5, 5)
+            painter.setPen(QPen(color, 1.6))
             at = middle + end * 28
             painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name)
 
@@ -421,6 +460,11 @@ class View(QWidget):
         at = next((i for i, f in enumerate(faces) if f in chosen), -1)
         s.pick(faces[(at + 1) % len(faces)] if at >= 0 else faces[min(1, len(faces) - 1)])
 
+    def _pick(self, x: float, y: float, *, add: bool) -> None:
+        face = self.face_at(x, y)
+        place = self._point_at(x, y) if face >= 0 and self._session.picker is not None else None
+        self._session.pick_at(face, place, add=add)
+
     def _point_at(self, x: float, y: float) -> np.ndarray:
         """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
         s = self._session
@@ -475,7 +519,7 @@ class View(QWidget):
                 self._press, self._dragging = None, False
                 return
             add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
-            self._session.pick(self.face_at(event.position().x(), event.position().y()), add=add)
+            self._pick(event.position().x(), event.position().y(), add=add)
         self._press = None
         self._dragging = False
 
@@ -538,7 +582,10 @@ class View(QWidget):
         old = event.oldSize()
         if self._camera is not None and old.height() > 0 and old.width() > 0:
             self._camera = self._camera.panned(0, 0, self._aspect)
-        if self._camera is not None and (old.width() <= 0 or old.width() < 400):
+        if self._camera is not None and (
+            old.width() < 400
+            or (self._all_in(old.width(), old.height()) and not self._all_in(self.width(), self.height()))
+        ):
             self.fit()
         self._redraw()
 

@@ -10,6 +10,7 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMainWindow,
     QMessageBox,
@@ -19,7 +20,11 @@ from PySide6.QtWidgets import (
 )
 
 from truegauge.app.actions import Action, Actions
-from truegauge.app.benches.align import AlignBench
+from truegauge.app.aligning.before_after import BeforeAfter
+from truegauge.app.aligning.guide import GuideModel
+from truegauge.app.aligning.model import AlignModel
+from truegauge.app.aligning.overlay import AlignOverlay
+from truegauge.app.benches.align import AlignBench, BringIn
 from truegauge.app.benches.evaluate import EvaluateBench
 from truegauge.app.benches.measure import MeasureBench
 from truegauge.app.benches.part import PartBench
@@ -45,6 +50,7 @@ from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
 from truegauge.app.view import View
 from truegauge.app.work_queue import Notice
 from truegauge.core.errors import ColumnsUnknownError, FormatError
+from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.graph import NotComputed
 from truegauge.formats.files import write_whole
 from truegauge.formats.part import PART_ENDINGS
@@ -56,6 +62,7 @@ from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import make_report
 
 _PREVIEW_DELAY_MS = 250
+_BENCH_WIDTH, _ALIGN_WIDTH = 232, 292
 
 
 class MainWindow(QMainWindow):
@@ -104,19 +111,25 @@ class MainWindow(QMainWindow):
         below.setSpacing(0)
         right.addLayout(below, 1)
         self.part_bench = PartBench(s, t, self.ask_part, self.edit_nominals)
-        self.align_bench = AlignBench(s, self.ask_scan, self.ask_more, self.draw_outline)
+        self.align, bring_in = (
+            AlignModel(s, self),
+            BringIn(self.ask_scan, self.ask_more, self.ask_turned, self.ask_touches, self.draw_outline),
+        )
+        self.guide = GuideModel(self.align, self)
+        self.align_bench = AlignBench(self.align, self.guide, t, bring_in)
         self.form = FormModel(s)
         self.measure_bench = MeasureBench(s, t, self.form)
         self.evaluate_bench = EvaluateBench(s)
         self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
         self.benches = QStackedWidget()
         self.benches.setObjectName("bench")
-        self.benches.setFixedWidth(232)
+        self.benches.setFixedWidth(_BENCH_WIDTH)
         for bench in (self.part_bench, self.align_bench, self.measure_bench, self.evaluate_bench, self.report_bench):
             self.benches.addWidget(bench)
         below.addWidget(self.benches)
         self.center = QStackedWidget()
         self.view = View(s, t)
+        self.view.set_aligning(self.align, AlignOverlay(self.align, self.guide))
         self.preview = ReportPreview()
         self.center.addWidget(self.view)
         self.center.addWidget(self.preview)
@@ -134,6 +147,7 @@ class MainWindow(QMainWindow):
         self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.hover_label.hide()
         self.section_panel = SectionPanel(s, t, self.view)
+        self.before_after = BeforeAfter(self.align, self.view)
         self.notice = NoticeBar(self.center)
 
     def _connect(self) -> None:
@@ -144,6 +158,7 @@ class MainWindow(QMainWindow):
         s.evaluated.connect(self._place_floating)
         s.noticed.connect(self.notice.show_notice)
         s.columns_wanted.connect(self._ask_columns)
+        self.align.changed.connect(self._place_floating)
         self.view.outline_closed.connect(self._on_outline_closed)
         self.notice.closed.connect(self.view.outline.cancel)
         s.plan_changed.connect(self._on_plan_changed)
@@ -170,6 +185,8 @@ class MainWindow(QMainWindow):
         self.scale.setVisible(self.session.show_map)
         height = min(380, view.height() - 150)
         self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
+        bar = self.before_after
+        bar.move(max(14, (view.width() - bar.width()) // 2), 10)
         self.strip.move(14, view.height() - self.strip.height() - 96)
         if self.notice.isVisible():
             self.notice.place()
@@ -188,6 +205,8 @@ class MainWindow(QMainWindow):
 
     def _on_stage_changed(self) -> None:
         index = STAGES.index(self.session.stage)
+        self.benches.setFixedWidth(_ALIGN_WIDTH if self.session.stage == "align" else _BENCH_WIDTH)
+        self.before_after.refresh()
         self.benches.setCurrentIndex(index)
         self.center.setCurrentWidget(self.preview if self.session.stage == "report" else self.view)
         if self.session.stage == "evaluate" and self.session.sample is not None:
@@ -228,6 +247,7 @@ class MainWindow(QMainWindow):
             self.scale,
             self.strip,
             self.measure_bench,
+            self.align_bench,
         ):
             widget.set_theme(self.theme)
         self.form_page.theme = self.theme
@@ -258,6 +278,20 @@ class MainWindow(QMainWindow):
         self._ask_open(
             "Add a scan", f"Scans (*{' *'.join(SCAN_ENDINGS)})", lambda path: self.session.open_scan(path, add=True)
         )
+
+    def ask_turned(self) -> None:
+        """Let the user choose a scan of the part turned over; spheres of a diameter, or the part, join it."""
+        diameter, wanted = QInputDialog.getDouble(
+            self, "Add a scan of the turned part",
+            "Diameter of spheres seen in both scans, mm (0: join by the part's own shape)", 0.0, 0.0, 1000.0, 3,
+        )  # fmt: skip
+        if wanted:
+            self._ask_open("Add a scan of the turned part", f"Scans (*{' *'.join(SCAN_ENDINGS)})",
+                           lambda path: self.session.add_turned_scan(path, diameter))  # fmt: skip
+
+    def ask_touches(self) -> None:
+        """Let the user choose a table of measured points."""
+        self._ask_open("Bring in measured points", "Measured points (*.csv *.txt)", self.session.open_touches)
 
     def draw_outline(self, mode: str) -> None:
         """Draw around points in the view."""
@@ -421,6 +455,10 @@ class MainWindow(QMainWindow):
         button = self.rail.menu_button
         menu.popup(button.mapToGlobal(QPoint(button.width() + 2, 4)))
 
+    def _new_alignment(self, kind: str) -> None:
+        self.session.set_stage("align")
+        self.align.add(kind)
+
     def _table(self) -> list[Action]:
         s = self.session
 
@@ -448,6 +486,10 @@ class MainWindow(QMainWindow):
                    partial(s.set_stage, stage))
             for i, stage in enumerate(STAGES)
         ]  # fmt: skip
+        alignments = [
+            Action(f"new-{kind}", "Align", f"New alignment: {name}", "", partial(self._new_alignment, kind), has_part)
+            for kind, name in KIND_NAMES.items()
+        ]
         return [
             Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
             Action("nominals", "Plan", "Type in nominal features …", "Ctrl+Shift+N", self.edit_nominals),
@@ -455,6 +497,8 @@ class MainWindow(QMainWindow):
             Action("add-scan", "Plan", "Add a scan to the sample …", "Ctrl+Shift+I", self.ask_more, has_sample),
             Action("save-cloud", "Plan", "Save the points as PLY …", "", self.save_cloud, has_cloud),
             Action("save-map", "Plan", "Save the deviation map as PLY or STL …", "", self.save_map, has_cloud),
+            Action("add-turned", "Plan", "Add a scan of the turned part …", "", self.ask_turned, has_sample),
+            Action("bring-touches", "Plan", "Bring in measured points …", "", self.ask_touches, has_part),
             Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan),
             Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan),
             Action("save-plan", "Plan", "Save plan", "Ctrl+S", self.save),
@@ -509,6 +553,16 @@ class MainWindow(QMainWindow):
             *outlines,
             Action("keep-section", "Points", "Keep what the section box shows", "",
                    self.align_bench.points.keep_section, has_cloud),
+            *alignments,
+            Action("in-force", "Align", "Put the chosen alignment in force", "Ctrl+Shift+A", self.align.put_in_force,
+                   lambda: not self.align.is_in_force),
+            Action("pick-targets", "Align", "Pick for the alignment, or select", "G",
+                   lambda: self.align.set_picking(not self.align.picking), lambda: s.stage == "align"),
+            Action("next-pose", "Align", "Next pose that fits", "N", lambda: self.align.step_candidate(1),
+                   lambda: s.stage == "align"),
+            Action("before-after", "Align", "Show before, or after", "A",
+                   lambda: self.before_after.slider.setValue(0 if self.align.share > 0 else 100),
+                   lambda: self.align.has_before),
             *stages,
             Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", self.ask_save_pdf, lambda: s.evaluation is not None),
             Action("save-csv", "Report", "Save CSV …", "", self.ask_save_csv, lambda: s.evaluation is not None),
@@ -521,6 +575,7 @@ class MainWindow(QMainWindow):
         if not self.may_leave():
             event.ignore()
             return
+        self.guide.stop()
         self.session.close()
         self.view.scene.close()
         event.accept()

@@ -67,6 +67,10 @@ class DatumError(RegistrationError):
     """Datums cannot place the part: which of them, and why."""
 
 
+class DeviceError(TrueGaugeError):
+    """A device does not answer, or says something that it should not."""
+
+
 class EvaluationError(TrueGaugeError):
     """A result cannot be computed; the text is the reason shown in its place."""
 

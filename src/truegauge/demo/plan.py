@@ -3,7 +3,16 @@
 from truegauge import demo
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.recognition import nominal_of, whole_surface
-from truegauge.core.plan.document import Characteristic, NominalFeature, PartReference, Plan, TitleBlock
+from truegauge.core.plan.alignments import (
+    BestFitAlignment,
+    DatumAlignment,
+    DatumUse,
+    MatchedPlace,
+    MatchedPointAlignment,
+    ReferencePlace,
+    ReferencePointAlignment,
+)
+from truegauge.core.plan.document import Characteristic, Datum, NominalFeature, PartReference, Plan, TitleBlock
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
 from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
@@ -30,6 +39,32 @@ _REQUIREMENTS: tuple[tuple[int, str, str, tuple[str, ...], float | None, float |
     (17, "mounting hole 1", "diameter", ("mount-1",), -0.050, 0.050),
     (18, "mounting holes 1 to 2", "distance", ("mount-1", "mount-2"), -0.050, 0.050),
 )
+
+
+_ALIGNMENTS = (
+    BestFitAlignment(),
+    DatumAlignment(
+        id="datums", name="Datums A B C", base="a1",
+        datums=tuple(DatumUse(feature=f) for f in ("base", "side-b", "side-c")),
+    ),
+    MatchedPointAlignment(
+        id="holes", name="Holes", base="a1",
+        points=tuple(MatchedPlace(name=n, feature=f) for f, n in (
+            ("main-bore", "main bore"), ("mount-1", "mounting hole 1"), ("mount-2", "mounting hole 2"),
+            ("bolt-1", "bolt hole 1"), ("bolt-4", "bolt hole 4"), ("socket", "ball socket"),
+        )),
+    ),
+    ReferencePointAlignment(
+        id="reference", name="Reference points", base="a1",
+        points=(
+            *(ReferencePlace(name=f"Z{k + 1}", place=p, held="z")
+              for k, p in enumerate(((40.0, 4.0, 14.0), (100.0, 4.0, 14.0), (10.0, 45.0, 14.0)))),
+            ReferencePlace(name="Y1", place=(40.0, 0.0, 7.0), normal=(0.0, -1.0, 0.0), held="y"),
+            ReferencePlace(name="Y2", place=(100.0, 0.0, 7.0), normal=(0.0, -1.0, 0.0), held="y"),
+            ReferencePlace(name="X1", place=(0.0, 45.0, 7.0), normal=(-1.0, 0.0, 0.0), held="x"),
+        ),
+    ),
+)  # fmt: skip
 
 
 def housing_plan(model: CadModel) -> Plan:
@@ -60,6 +95,8 @@ def housing_plan(model: CadModel) -> Plan:
         revision=4,
         part=PartReference(file_name=demo.PART.name, sha256=content_key(demo.PART.read_bytes())),
         features=features,
+        datums=tuple(Datum(letter=k, feature=f) for k, f in zip("ABC", ("base", "side-b", "side-c"), strict=True)),
+        alignments=_ALIGNMENTS,
         characteristics=tuple(
             Characteristic(
                 id=f"c{number}", number=number, name=name, kind=kind, features=ids,

@@ -15,6 +15,7 @@ os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the drawing back-end
 from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPlane, vtkPlaneCollection, vtkPolyData
+from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
     vtkLight,
@@ -85,6 +86,7 @@ class Scene:
         self._opacity, self._edges_only = 1.0, False
         self._section: vtkPlaneCollection | None = None
         self._points: NDArray[np.float64] | None = None
+        self._motion: NDArray[np.float64] | None = None
         self._states = np.zeros(0, dtype=np.uint8)
         self._colors: NDArray[np.uint8] | None = None
         self._blocks: PointBlocks | None = None
@@ -218,6 +220,24 @@ class Scene:
             if len(chosen):
                 own = self._colors[chosen] if self._colors is not None and state == 0 else None
                 self._dots(f"{prefix}{kind}", self._points[chosen], 1.6, own)
+                self._move(self._actors[f"{prefix}{kind}"])
+
+    def set_points_motion(self, motion: NDArray[np.float64] | None) -> None:
+        """Draw the points moved by a rigid transform (4, 4) of part coordinates; None draws them where they are."""
+        self._motion = motion
+        for name in _POINT_ACTORS:
+            if name in self._actors:
+                self._move(self._actors[name])
+
+    def _move(self, actor: vtkActor) -> None:
+        if self._motion is None:
+            actor.SetUserMatrix(None)
+            return
+        about = self._motion.copy()  # the actors are drawn from the local origin
+        about[:3, 3] += about[:3, :3] @ self._origin - self._origin
+        matrix = vtkMatrix4x4()
+        matrix.DeepCopy(about.ravel().tolist())
+        actor.SetUserMatrix(matrix)
 
     def show_points(self, show: bool) -> None:
         """Show or hide the cloud."""

@@ -25,7 +25,7 @@ Rows = NDArray[np.float64]  # (k, 6)
 
 @dataclass(frozen=True, slots=True)
 class Freedoms:
-    """Who holds each of the six freedoms, in the order of `NAMES`; `NOBODY` where it is free.
+    """Who holds each of the six freedoms, in the order of `NAMES`; `NOBODY` where it is free, several on own lines.
 
     `partly` marks freedoms that are free only together with another one (a datum at an angle to the axes).
     `added` tells how many freedoms each holder takes away, in their order; 0 for one that takes nothing.

@@ -133,7 +133,7 @@ def determination(rows: Rows, names: Sequence[str], *, center: Vector, length: f
         share = np.abs(inverse[place])
         least = 0.25 * float(share.max(initial=0))
         chosen = [] if open_share > 1e-9 else [names[i] for i in np.flatnonzero(share > least).tolist()]
-        holders.append(" ".join(dict.fromkeys(chosen)))
+        holders.append("\n".join(dict.fromkeys(chosen)))
     added = tuple([1] * rank)
     weak = ""
     if rank == 6 and strength[5] < _WEAK * strength[0]:

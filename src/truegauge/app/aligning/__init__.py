@@ -1,0 +1,1 @@
+"""The Align stage: alignments, their freedoms, and the guide."""

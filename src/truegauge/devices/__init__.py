@@ -1,0 +1,1 @@
+"""Devices that give points: the protocol, and stand-ins."""

@@ -1,0 +1,30 @@
+"""What every device that gives single points offers."""
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from truegauge.core.arrays import Vector
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class DevicePoint:
+    """One measured point (3,) mm in the device's coordinates, compensated for the stylus."""
+
+    place: Vector
+
+
+class PointDevice(Protocol):
+    """A device that an operator measures single points with: an arm, a CMM under its joystick, a tracker."""
+
+    @property
+    def name(self) -> str:
+        """The name shown."""
+
+    def connect(self) -> None:
+        """Open the connection; raises `DeviceError` when there is none."""
+
+    def poll(self) -> list[DevicePoint]:
+        """Return the points measured since the last call; raises `DeviceError` when the device is lost."""
+
+    def close(self) -> None:
+        """Give the device back."""
