@@ -169,7 +169,7 @@ def test_points_and_map_are_saved_for_others(loaded, tmp_path):
 def test_the_numbers_in_their_boxes_can_be_seen(loaded):
     loaded.session.set_stage("align")
     bench = loaded.align_bench
-    for box in (bench.trim, bench.farthest, bench.angle):
+    for box in (bench.kind.trim, bench.farthest, bench.angle):
         text = box.lineEdit()
         assert text.width() >= text.fontMetrics().horizontalAdvance(box.text())
 

@@ -2,9 +2,11 @@
 
 import os
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import pytest
+from mutations import assert_only_refusals
 
 from truegauge import demo
 from truegauge.core.errors import FormatError, UnsupportedVersionError
@@ -13,8 +15,9 @@ from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points, points_from_ply
 from truegauge.formats.points_text import read_points
-from truegauge.formats.sample_file import open_sample
+from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.scan import read_scan
+from truegauge.formats.touches_csv import read_touches
 
 GOOD = ply_from_points(np.arange(300.0).reshape(100, 3))
 HEADER = GOOD[: GOOD.index(b"end_header\n") + 11]
@@ -181,7 +184,7 @@ def test_a_damaged_plan_is_refused_and_says_where(tmp_path, change, match):
 
 def test_a_plan_of_a_newer_version_says_so(tmp_path):
     path = tmp_path / "plan.tgplan"
-    with_document(path, lambda d: d.replace(b'"schema_version": 2', b'"schema_version": 7'))
+    with_document(path, lambda d: d.replace(b'"schema_version": 3', b'"schema_version": 7'))
     with pytest.raises(UnsupportedVersionError, match="newer version"):
         read_plan(path)
 
@@ -222,3 +225,32 @@ def test_bad_point_files_name_the_line(tmp_path, content, match):
     path = tmp_path / "points.csv"
     path.write_bytes(content)
     assert_refused(read_points, path, match)
+
+
+@pytest.mark.parametrize(
+    ("text", "match"),
+    [
+        ("", "no measured points|empty"),
+        ("name,x,y,z\n", "no measured points"),
+        ("T1,1,2\n", "line 1 is no name with x, y, z"),
+        ("name;x;y;z\nT1;1;2;3\nT2;1;nan;3\n", "line 3"),
+        ("T1,1,2,3,under\n", "line 1: the side is surface, face or wall"),
+        (",1,2,3\n", "line 1"),
+    ],
+)
+def test_a_bad_table_of_measured_points_is_refused_by_its_line(tmp_path, text, match):
+    path = tmp_path / "touches.csv"
+    path.write_text(text)
+    assert_refused(read_touches, path, match)
+
+
+def test_damaged_tables_of_measured_points_are_refused_or_read_whole(tmp_path):
+    good = b"name;x;y;z;side\n" + b"".join(b"T%d;%d.5;2;3;wall\n" % (k, k) for k in range(40))
+    assert_only_refusals(read_touches, tmp_path / "t.csv", good, 200, 12, lambda t: all(len(x.place) == 3 for x in t))
+
+
+def test_a_sample_whose_scan_is_placed_by_a_bent_matrix_is_refused(tmp_path, sample):
+    bent = sample.data.scans[0].replace(placement=tuple([2.0] + [0.0] * 14 + [1.0]), placed_by="?")
+    path = tmp_path / "a.tgsample"
+    write_sample(path, replace(sample, data=sample.data.replace(scans=(bent,))), (demo.SCAN.read_bytes(),))
+    assert_refused(open_sample, path, "placement of scan 1")

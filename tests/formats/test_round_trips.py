@@ -1,13 +1,28 @@
 import json
 import os
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from truegauge import demo
 from truegauge.core.errors import FormatError
+from truegauge.core.frames import random_rigid
+from truegauge.core.plan.alignments import (
+    BestFitAlignment,
+    DatumAlignment,
+    DatumUse,
+    FaceWeight,
+    GivenAlignment,
+    GuidedAlignment,
+    GuideTarget,
+    MatchedPlace,
+    MatchedPointAlignment,
+)
+from truegauge.core.plan.document import PartMaterial
 from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.plan.sample import Sample, SampleData, Touch
 from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
 from truegauge.formats.files import write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
@@ -78,19 +93,52 @@ def test_the_demo_files_are_what_their_script_makes(model, plan):
     assert demo.SCAN.stat().st_size < 4_000_000
 
 
+def test_alignments_of_every_kind_come_back_equal(tmp_path, plan):
+    more = (
+        BestFitAlignment(id="b", base="a1", faces=(1, 2), weights=(FaceWeight(faces=(3,), weight=0.5),),
+                         locked=(True, False, False, False, False, True), criterion="within", candidate=2),
+        DatumAlignment(id="d", base="a1", datums=(DatumUse(feature="base", axis="+z"),), offset=(1.5, 0.0, -2.0)),
+        MatchedPointAlignment(id="m", points=(MatchedPlace(name="P", place=(1.0, 2.0, 3.0), used=False),)),
+        GuidedAlignment(id="g", targets=(GuideTarget(name="T", kind="hole", place=(1.0, 2.0, 3.0),
+                                                     direction=(0.0, 0.0, 1.0), diameter=4.0),)),
+        GivenAlignment(id="x", base="d", turns=(0.1, 0.2, 0.3)),
+    )  # fmt: skip
+    every = plan.replace(
+        alignments=plan.alignments + more, in_force="x", material=PartMaterial(name="steel", expansion=11.5e-6)
+    )
+    write_plan(tmp_path / "a.tgplan", every, demo.PART.read_bytes())
+    assert read_plan(tmp_path / "a.tgplan").plan == every
+
+
+def test_a_sample_keeps_touches_temperatures_and_where_its_scans_stand(tmp_path, sample):
+    placement = random_rigid(np.random.default_rng(1), 50)
+    touches = (Touch(target="T1", place=(1.0, 2.0, 3.0), side="wall"),)
+    data = sample.data.replace(touches=touches, temperature_c=23.5, scale_temperature_c=21.0, scale_expansion=8e-6)
+    joined = replace(sample, data=data).joined(sample.placed(placement, "3 spheres"))
+    content = demo.SCAN.read_bytes()
+    write_sample(tmp_path / "a.tgsample", joined, (content, content))
+    again, _ = open_sample(tmp_path / "a.tgsample")
+    assert again.data == joined.data
+    assert np.array_equal(again.points, joined.points)
+    only = Sample("touches", SampleData(name="T", touches=touches), np.zeros((0, 3)))
+    write_sample(tmp_path / "b.tgsample", only, ())
+    assert open_sample(tmp_path / "b.tgsample")[0].data.touches == touches
+
+
 def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
     write_plan(tmp_path / "new.tgplan", plan, demo.PART.read_bytes())
     with zipfile.ZipFile(tmp_path / "new.tgplan") as archive:
         document, part = json.loads(archive.read("plan.json")), archive.read("part.step")
-    for name in ("recipe", "limits", "datums"):
+    for name in ("recipe", "limits", "datums", "alignments", "in_force", "material"):
         del document[name]
+    document["alignment"] = {"kind": "best_fit", "trim": 3.0}
     for characteristic in document["characteristics"]:
-        del characteristic["datums"], characteristic["modifiers"]
+        del characteristic["datums"], characteristic["modifiers"], characteristic["alignment"]
     document["schema_version"] = 1
     with zipfile.ZipFile(tmp_path / "old.tgplan", "w") as archive:
         archive.writestr("plan.json", json.dumps(document))
         archive.writestr("part.step", part)
-    assert read_plan(tmp_path / "old.tgplan").plan == plan
+    assert read_plan(tmp_path / "old.tgplan").plan == plan.replace(datums=(), alignments=plan.alignments[:1])
 
 
 def test_a_sample_of_the_first_version_is_read(tmp_path, sample):

@@ -8,6 +8,8 @@ from truegauge.core.plan.commands import SetDisplay
 from truegauge.core.plan.graph import NotComputed
 from truegauge.reporting.units import NumberFormat
 
+_NAME_ROOM = 110  # pixels: a long name must not widen the window
+
 
 class Header(QWidget):
     """One line over everything."""
@@ -91,6 +93,7 @@ class Header(QWidget):
             alert = not evaluation.alignment.trusted
             doubt = ", not trusted" if alert else ""
             name = self._session.plan.alignment().name or "Aligned"
+            name = self.alignment.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, _NAME_ROOM)
             text = f"{name}   rms {numbers.value(evaluation.alignment.rms)}{doubt}"
             if evaluation.temperature:
                 text += "   at 20 °C"

@@ -6,9 +6,11 @@ import json
 from math import degrees
 from typing import Any
 
+from truegauge.core.datums.freedoms import NAMES
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.sample import Sample
+from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
 
 
@@ -20,6 +22,7 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
         "plan_revision": evaluation.plan.revision,
         "sample": sample.name if sample else "",
         "unit": "mm",
+        "temperature": evaluation.temperature,
         "characteristics": [
             {
                 "number": r.characteristic.number,
@@ -33,22 +36,44 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
                 "unit": "deg" if _is_angle(r) else "mm",
                 "state": str(r.state),
                 "reason": r.reason,
+                "alignment": evaluation.plan.alignment(r.characteristic.alignment).name,
             }
             for r in evaluation.results
         ],
     }
-    if isinstance(alignment, NotComputed):
-        document["alignment"] = {"reason": alignment.reason}
-    else:
-        document["alignment"] = {
-            "part_from_scan": alignment.part_from_scan.tolist(),
-            "rms": alignment.rms,
-            "points_used": alignment.points_used,
-            "points_total": alignment.points_total,
-            "trusted": alignment.trusted,
-            "doubts": list(alignment.doubts),
+    document["alignment"] = _alignment_document(alignment)
+    document["alignments"] = [
+        {
+            "name": own.name,
+            "kind": own.kind,
+            "in_force": own.id == evaluation.plan.in_force,
+            **_alignment_document(evaluation.alignments.get(own.id, NotComputed("not computed"))),
         }
+        for own in evaluation.plan.alignments
+    ]
     return document
+
+
+def _alignment_document(alignment: Alignment | NotComputed) -> dict[str, Any]:
+    if isinstance(alignment, NotComputed):
+        return {"reason": alignment.reason}
+    return {
+        "part_from_scan": alignment.part_from_scan.tolist(),
+        "frame_from_part": alignment.frame_from_part.tolist(),
+        "scale": alignment.growth,
+        "rms": alignment.rms,
+        "largest": alignment.largest,
+        "points_used": alignment.points_used,
+        "points_total": alignment.points_total,
+        "trusted": alignment.trusted,
+        "doubts": list(alignment.doubts),
+        "notes": list(alignment.notes),
+        "freedoms": dict(zip(NAMES, (h.replace("\n", ", ") for h in alignment.freedoms.holders), strict=True)),
+        "targets": [
+            {"name": t.name, "deviation": t.deviation.tolist(), "used": t.used, "poor": t.poor}
+            for t in alignment.targets
+        ],
+    }
 
 
 def _is_angle(result: Result) -> bool:
@@ -69,7 +94,7 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
     """Return results.csv: comma-separated, full digits, one row a characteristic (RFC 4180)."""
     out = io.StringIO()
     columns = ["number", "name", "kind", "nominal", "lower", "upper", "measured", "deviation", "state", "reason"]
-    writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit"])
+    writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment"])
     writer.writeheader()
     document = results_document(evaluation, sample)
     for row in document["characteristics"]:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.document import DeviationScale, TitleBlock
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
@@ -48,11 +49,21 @@ def _alignment(evaluation: Evaluation, numbers: NumberFormat) -> tuple[str, ...]
     a = evaluation.alignment
     if isinstance(a, NotComputed):
         return (f"Not aligned: {a.reason}",)
-    text = (
-        f"Best fit on the CAD surfaces: rms {numbers.value(a.rms)} {numbers.unit}, "
-        f"{a.points_used:,} of {a.points_total:,} points used"
-    )
-    return (text, *(f"Not trusted: {d}" for d in a.doubts))
+    own = evaluation.plan.alignment()
+    kind = KIND_NAMES[own.kind]
+    name = own.name if own.name.lower() == kind else f"{own.name} ({kind})"
+    text = f"Aligned by {name}: rms {numbers.value(a.rms)}, largest {numbers.value(a.largest)} {numbers.unit}"
+    if own.kind == "best_fit":
+        text += f", {a.points_used:,} of {a.points_total:,} points used"
+    if own.base:
+        text += f"; starts from {evaluation.plan.alignment(own.base).name}"
+    free = a.freedoms.say_free()
+    lines = [text]
+    if free:
+        lines.append(f"Not held: {free}")
+    if evaluation.temperature:
+        lines.append(f"Lengths {evaluation.temperature}")
+    return (*lines, *(f"Not trusted: {d}" for d in a.doubts))
 
 
 def _statistics(evaluation: Evaluation, numbers: NumberFormat) -> str:

@@ -121,7 +121,9 @@ def test_reference_points_and_matched_points_go_on_from_the_best_fit(evaluator, 
     reference = ReferencePointAlignment(id="r", name="RP", base="a1", points=tuple(points))
     matched = MatchedPointAlignment(
         id="m", name="Holes", base="a1",
-        points=tuple(MatchedPlace(name=f, feature=f) for f in ("main-bore", "mount-1", "mount-2", "bolt-4", "socket")),
+        points=tuple(
+            MatchedPlace(name=f, feature=f) for f in ("main-bore", "mount-1", "mount-2", "bolt-4", "socket")
+        ),
     )  # fmt: skip
     plan = SetAlignment(matched).apply(SetAlignment(reference).apply(plan))
     found = evaluator.alignment(plan, sample, "r")
@@ -137,8 +139,9 @@ def test_reference_points_and_matched_points_go_on_from_the_best_fit(evaluator, 
 def test_touches_alone_align_a_sample(evaluator, plan, sample, truth):
     """Guided targets and matched touches need no scan."""
     device_from_part = invert(np.array(truth["part_from_scan"]))
-    spots = [("T1", (40, 4, 14), (0, 0, 1)), ("T2", (100, 4, 14), (0, 0, 1)), ("T3", (10, 45, 14), (0, 0, 1)),
-             ("T4", (40, 0, 7), (0, -1, 0)), ("T5", (100, 0, 7), (0, -1, 0)), ("T6", (0, 45, 7), (-1, 0, 0))]  # fmt: skip
+    up, front, left = (0, 0, 1), (0, -1, 0), (-1, 0, 0)
+    spots = [("T1", (40, 4, 14), up), ("T2", (100, 4, 14), up), ("T3", (10, 45, 14), up),
+             ("T4", (40, 0, 7), front), ("T5", (100, 0, 7), front), ("T6", (0, 45, 7), left)]  # fmt: skip
     targets = tuple(
         GuideTarget(name=n, place=tuple(map(float, p)), direction=tuple(map(float, d))) for n, p, d in spots
     )

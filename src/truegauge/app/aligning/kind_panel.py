@@ -66,7 +66,7 @@ class KindPanel(QWidget):
         self.axis = Choice()
         self.axis.addItems([_AS_ON_PART, *AXES])
         self.axis.activated.connect(self._on_axis)
-        self.axis_row = row_of("Its direction is", self.axis)
+        self.axis_row = row_of("Points along", self.axis)
         self.target_name, self.held = QLineEdit(), QLineEdit()
         self.target_name.setFixedWidth(90)
         self.held.setFixedWidth(70)
@@ -118,8 +118,7 @@ class KindPanel(QWidget):
         self.tolerance = number_box(0.0001, 100, 3, suffix=" mm", tip="Points within this distance of the surfaces")
         self.tolerance.valueChanged.connect(lambda v: self._align.edit(tolerance=v))
         self.tolerance_row = row_of("Within", self.tolerance)
-        self.trim = number_box(1.0, 20.0, 1, suffix=" x",
-                               tip="Points farther off than this many robust scales are not used for the fit")  # fmt: skip
+        self.trim = number_box(1.0, 20.0, 1, suffix=" x", tip="Points beyond so many robust scales are not used")
         self.trim.setSingleStep(0.5)
         self.trim.valueChanged.connect(lambda v: self._align.edit(trim=v))
         self.faces = label("", "soft", wrap=True)

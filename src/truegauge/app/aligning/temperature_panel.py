@@ -64,7 +64,7 @@ class TemperaturePanel(QWidget):
         for box in (self.part_c, self.scale_c, self.scale):
             box.setEnabled(data is not None)
         done = s.evaluation.temperature if s.evaluation else ""
-        self.result.setText(done.capitalize() if done else "Lengths are as measured.")
+        self.result.setText(f"{done[:1].upper()}{done[1:]}." if done else "Lengths are as measured.")
 
     def _on_material(self) -> None:
         name = self.material.currentText()

@@ -14,7 +14,7 @@ from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.adjustment import moved_by
 from truegauge.core.registration.best_fit import FitSettings, unlocked_part
 
-_TURNS = 25
+_TURNS, _OUTER = 25, 4
 _OPEN = 1e-6
 
 
@@ -60,33 +60,36 @@ def fit_largest(
     level = float(np.abs(distance).max())
     for turn in range(_TURNS):
         progress(turn / _TURNS, "smallest largest deviation")
-        step = _chebyshev_step(distance, jacobian)
-        share = 1.0
-        while share > 1e-3:
+        step, promised = _chebyshev_step(distance, jacobian)
+        if level - promised < 1e-6 * level:
+            break
+        for share in (1.0, 0.5, 0.25):
             tried = linear.stepped(pose, share * step, center)
             there = linear.at(tried)
             now = float(np.abs(there[0]).max())
-            if now < level - 1e-12:
+            if now < level:
                 break
-            share /= 2
         else:
-            return pose
+            break
         gained = level - now
         pose, (distance, jacobian, center), level = tried, there, now
-        if gained < 1e-9 * max(level, 1e-6):
-            return pose
+        if gained < 1e-6 * level:
+            break
     return pose
 
 
-def _chebyshev_step(distance: Floats, jacobian: NDArray[np.float64]) -> Floats:
-    """Minimise the largest |distance + jacobian step|, adding points until none is worse than those in the problem."""
+def _chebyshev_step(distance: Floats, jacobian: NDArray[np.float64]) -> tuple[Floats, float]:
+    """Minimise the largest |distance + jacobian step|; return the step and what it promises.
+
+    Points are added until none is worse than those in the problem.
+    """
     from scipy.optimize import linprog
 
     basis = _noticed(jacobian)
     reduced = jacobian @ basis
     bound = 4 * float(np.abs(distance).max()) + 1e-9
     chosen = np.argsort(-np.abs(distance))[:60]
-    step = np.zeros(basis.shape[1])
+    step, promised = np.zeros(basis.shape[1]), float(np.abs(distance).max())
     for _ in range(40):
         a, d = reduced[chosen], distance[chosen]
         ones = np.ones((len(a), 1))
@@ -101,10 +104,11 @@ def _chebyshev_step(distance: Floats, jacobian: NDArray[np.float64]) -> Floats:
             break
         step = solution.x[:-1]
         off = np.abs(distance + reduced @ step)
-        if float(off.max()) <= solution.x[-1] + 1e-10:
+        promised = float(off.max())
+        if promised <= solution.x[-1] + 1e-10:
             break
         chosen = np.union1d(chosen, np.argsort(-off)[:60])
-    return np.asarray(basis @ step)
+    return np.asarray(basis @ step), promised
 
 
 def _noticed(jacobian: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -127,23 +131,41 @@ def fit_within(
     pose, best = start, start
     distance, jacobian, center = linear.at(pose)
     fewest = _outside(distance, tolerance)
+    for turn in range(_OUTER):
+        progress(turn / _OUTER, "points within the tolerance")
+        if fewest == 0:
+            break
+        step = _step_within(distance, jacobian, tolerance)
+        pose = linear.stepped(pose, step, center)
+        distance, jacobian, center = linear.at(pose)
+        count = _outside(distance, tolerance)
+        if count < fewest:
+            best, fewest = pose, count
+        elif float(np.abs(step).max()) < 1e-4 * tolerance or count > fewest:
+            break
+    return best
+
+
+def _step_within(distance: Floats, jacobian: NDArray[np.float64], tolerance: float) -> Floats:
+    """Return the motion (6,) with the fewest points outside on the way of both kinds of steps, points linearised."""
+    total = np.zeros(6)
+    best, fewest = total, _outside(distance, tolerance)
     for soft in (False, True):
-        for turn in range(_TURNS):
-            progress((turn / _TURNS + soft) / 2, "points within the tolerance")
-            count = _outside(distance, tolerance)
+        for _ in range(_TURNS):
+            there = distance + jacobian @ total
+            count = _outside(there, tolerance)
             if count < fewest:
-                best, fewest = pose, count
+                best, fewest = total, count
             if fewest == 0:
                 return best
             # A little inside, so that points do not end on the limit. Points within hold on a little to where they are.
-            aim = _excess(distance, 0.999 * tolerance)
+            aim = _excess(there, 0.999 * tolerance)
             weight = 1 / (np.abs(aim) + 0.05 * tolerance) if soft else np.ones(len(aim))
             step = _weighted_step(aim, jacobian, np.where(aim != 0, weight, 1e-4 * weight.min()))
-            pose = linear.stepped(pose, step, center)
-            distance, jacobian, center = linear.at(pose)
-            if float(np.abs(step).max()) < 1e-9:
+            total = total + step
+            if float(np.abs(step).max()) < 1e-5 * tolerance:
                 break
-    return pose if _outside(distance, tolerance) < fewest else best
+    return best
 
 
 def _excess(distance: Floats, tolerance: float) -> Floats:

@@ -1,0 +1,389 @@
+"""The Align stage in real widgets: making alignments by picking, changing them, comparing, and being guided."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+
+from truegauge.app.aligning.dial import FreedomDial
+from truegauge.core.errors import DeviceError
+from truegauge.core.frames import apply, invert, random_rigid
+from truegauge.core.plan.alignments import (
+    BestFitAlignment,
+    DatumAlignment,
+    GivenAlignment,
+    GuidedAlignment,
+    MatchedPlace,
+    MatchedPointAlignment,
+    ReferencePointAlignment,
+)
+from truegauge.core.registration.alignment import Alignment
+from truegauge.devices.demo_arm import DemoArm
+from truegauge.devices.protocol import DevicePoint
+from truegauge.formats.ply import ply_from_points
+
+TOPS = ((40.0, 4.0, 14.0), (100.0, 4.0, 14.0), (12.0, 45.0, 14.0))
+SIDES = ((40.0, 0.0, 7.0), (100.0, 0.0, 7.0), (0.0, 45.0, 7.0))
+
+
+@pytest.fixture
+def stage(loaded, settle):
+    loaded.session.set_stage("align")
+    settle()
+    return loaded
+
+
+def click_in_view(window, qtbot, place):
+    """Click where a place of the part is seen; the test fails where it is hidden."""
+    view = window.view
+    x, y, _ = view.camera.project(np.array([place], dtype=float), view.width() / view.height())[0]
+    spot = QPoint(round(x * view.width()), round(y * view.height()))
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=spot)
+
+
+def pick(window, place):
+    """Pick a place of the part, seen or not."""
+    s = window.session
+    place = np.array(place, dtype=float)
+    s.pick_at(int(s.evaluator.projector.deviations(place[None]).face[0]), place)
+
+
+def rows(window):
+    return [window.align_bench.targets.item(i).text() for i in range(window.align_bench.targets.count())]
+
+
+def test_the_list_shows_each_alignment_and_which_is_in_force(stage):
+    bench = stage.align_bench
+    texts = [bench.list.item(i).text() for i in range(bench.list.count())]
+    assert texts[0].startswith("Best fit, best fit · rms 0.0")
+    assert "by datums" in texts[1]
+    assert not bench.force.isEnabled()  # the one in force is chosen
+
+
+def test_putting_another_in_force_changes_ledger_map_and_header(stage, settle):
+    before = stage.session.evaluation
+    stage.align_bench.list.setCurrentRow(1)
+    stage.align_bench.force.click()
+    settle()
+    assert stage.session.plan.in_force == "datums"
+    assert "Datums A B C" in stage.header.alignment.text()
+    assert stage.session.evaluation.cloud.statistics != before.cloud.statistics
+    assert stage.session.evaluator.known_deviation_map(stage.session.plan, stage.session.sample) is not None
+    stage.session.undo()
+    settle()
+    assert stage.session.plan.in_force == "a1"
+    assert "Best fit" in stage.header.alignment.text()
+
+
+def test_datums_are_picked_in_the_view_and_the_dial_fills(stage, qtbot, settle):
+    stage.align.add("datums")
+    stage.align.edit(datums=())
+    settle()
+    assert "no datum yet" in stage.align_bench.doubts.text()
+    for place, held in (((70.0, 0.0, 7.0), 3), ((100.0, 4.0, 14.0), 5)):
+        click_in_view(stage, qtbot, place)
+        settle()
+        assert stage.align.freedoms_of(stage.align.own.id).held == held
+    assert "free: shift along x" in stage.align_bench.trust.text()
+    pick(stage, (0.0, 45.0, 7.0))
+    settle()
+    assert stage.align_bench.trust.text() == "All six freedoms are held."
+    assert [r.split()[0] for r in rows(stage)] == ["B", "plane", "C"]
+    assert not stage.session.selection  # picks went to the alignment
+
+
+def test_dragging_changes_the_order_of_datums(stage, qtbot, settle):
+    stage.align_bench.list.setCurrentRow(1)
+    before = stage.align.result.part_from_scan
+    targets = stage.align_bench.targets
+    targets.model().moveRow(targets.rootIndex(), 1, targets.rootIndex(), 0)
+    settle()
+    assert [d.feature for d in stage.align.own.datums] == ["side-b", "base", "side-c"]
+    assert stage.align.freedoms_of("datums").holders == ("C", "B", "A", "B", "A", "B")
+    assert np.abs(stage.align.result.part_from_scan - before).max() > 1e-6
+    stage.session.undo()
+    settle()
+    assert [d.feature for d in stage.align.own.datums] == ["base", "side-b", "side-c"]
+
+
+def test_a_datum_that_holds_nothing_is_explained_where_the_result_would_be(stage, settle):
+    stage.align.choose("datums")
+    stage.align.set_picking(True)
+    pick(stage, (85.0, 45.0, 60.0))
+    settle()
+    assert "takes no freedom" in stage.align_bench.doubts.text()
+    assert stage.align_bench.rms.text() == "–"
+    assert not stage.notices
+
+
+def test_axis_and_origin_of_a_frame_are_set_and_undone(stage, settle):
+    stage.align.choose("datums")
+    panel = stage.align_bench.kind
+    for key, axis in (("base", "+z"), ("side-b", "+y")):
+        stage.align.choose_target(key)
+        panel.axis.setCurrentText(axis)
+        panel.axis.activated.emit(panel.axis.currentIndex())
+        settle()
+    stage.align_bench.frame.offset[0].setValue(58.0)
+    settle()
+    frame = stage.session.evaluator.frame(stage.session.plan, "datums")
+    assert apply(frame, np.array([0.0, 0.0, -3.0]))[2] == pytest.approx(3.0)
+    assert stage.align.own.offset == (58.0, 0.0, 0.0)
+    for _ in range(3):
+        stage.session.undo()
+    settle()
+    assert stage.align.own.offset == (0.0, 0.0, 0.0)
+    assert all(d.axis is None for d in stage.align.own.datums)
+
+
+def test_the_worst_matched_point_is_offered_and_left_out_on_request_only(stage, settle):
+    stage.align_bench.list.setCurrentRow(2)
+    settle()
+    panel = stage.align_bench.kind
+    assert panel.leave_out.text() == "Leave bolt hole 4 out"
+    assert all(p.used for p in stage.align.own.points)
+    rms = stage.align.result.rms
+    panel.leave_out.click()
+    settle()
+    assert [p.used for p in stage.align.own.points] == [True, True, True, True, False, True]
+    assert stage.align.result.rms < 0.1 * rms
+    assert "left out" in rows(stage)[4]
+
+
+def test_weights_are_typed_and_nonsense_is_refused(stage, settle):
+    stage.align.choose("holes")
+    stage.align.choose_target("ball socket")
+    panel = stage.align_bench.kind
+    panel.weights.setText("1 1 0")
+    panel.weights.editingFinished.emit()
+    settle()
+    assert stage.align.own.points[5].weights == (1.0, 1.0, 0.0)
+    panel.weights.setText("one")
+    panel.weights.editingFinished.emit()
+    assert "three numbers" in stage.notices[-1].text
+    assert panel.weights.text() == "1 1 0"
+
+
+def test_reference_points_are_picked_and_their_directions_edited(stage, settle):
+    stage.align.add("reference_points")
+    for place in (*TOPS, *SIDES, (58.0, 66.0, 40.0)):
+        pick(stage, place)
+    settle()
+    own = stage.align.own
+    assert isinstance(own, ReferencePointAlignment)
+    assert [p.name for p in own.points] == ["Z1", "Z2", "Z3", "Y1", "Y2", "X1", "main bore"]
+    assert [p.held for p in own.points][-1] == "xy"
+    assert any("2 to spare" in n for n in stage.align.result.notes)
+    stage.align.choose_target("X1")
+    panel = stage.align_bench.kind
+    panel.held.setText("z")
+    panel.held.editingFinished.emit()
+    settle()
+    assert "X1 cannot hold z" in stage.align_bench.doubts.text()
+
+
+def test_best_fit_to_chosen_faces_with_weights_locks_and_criterion(stage, settle):
+    stage.align.add("best_fit")
+    panel = stage.align_bench.kind
+    assert stage.align.own.base == "a1"
+    panel.pick.click()
+    for place in (*TOPS[:1], *SIDES[1:], (85.0, 45.0, 60.0)):
+        pick(stage, place)
+    settle()
+    assert len(stage.align.own.faces) == 4
+    stage.align.set_picking(False)
+    pick(stage, (85.0, 45.0, 60.0))
+    panel.weight.setValue(5.0)
+    panel.set_weight.click()
+    settle()
+    assert stage.align.own.weights[0].weight == 5.0
+    panel.locks[5].click()
+    settle()
+    assert stage.align.freedoms_of(stage.align.own.id).holders[5] == "locked"
+    panel.criterion.setCurrentIndex(panel.criterion.findData("largest"))
+    panel.criterion.activated.emit(1)
+    settle()
+    assert isinstance(stage.align.result, Alignment)
+    stage.session.undo()
+    stage.session.undo()
+    settle()
+    assert stage.align.own.locked == (False,) * 6
+
+
+def test_the_slider_moves_the_points_between_before_and_after(stage, settle):
+    stage.align.choose("datums")
+    slider = stage.before_after.slider
+    assert stage.before_after.isVisible()
+    slider.setValue(0)
+    assert stage.session.show_points
+    assert "times" in stage.before_after.text.text()
+    base, after = stage.align.result_of("a1"), stage.align.result
+    motion = stage.align.shown_from_force()
+    back = base.part_from_scan @ invert(after.part_from_scan)
+    center = stage.session.model.box.mean(axis=0)
+    enlarged = stage.align.exaggeration * (apply(back, center) - center)
+    np.testing.assert_allclose(
+        apply(motion @ base.part_from_scan @ invert(after.part_from_scan), center), center + enlarged, atol=1e-6
+    )
+    slider.setValue(100)
+    np.testing.assert_allclose(
+        stage.align.shown_from_force(), after.part_from_scan @ invert(base.part_from_scan), atol=1e-12
+    )
+    stage.align.choose("a1")
+    assert stage.align.shown_from_force() is None
+    assert not stage.before_after.isVisible()
+
+
+def test_a_typed_matrix_is_used_and_a_left_handed_one_refused(stage, settle):
+    stage.align.add("given")
+    panel = stage.align_bench.frame
+    panel.matrix.setPlainText("1 0 0 5\n0 1 0 0\n0 0 1 0\n0 0 0 1")
+    panel.apply.click()
+    settle()
+    assert isinstance(stage.align.own, GivenAlignment)
+    moved = stage.align.result.part_from_scan @ invert(stage.align.result_of("a1").part_from_scan)
+    np.testing.assert_allclose(moved[:3, 3], [5, 0, 0], atol=1e-9)
+    for text, words in (("1 0 0 0 0 1 0 0 0 0 -1 0 0 0 0 1", "left-handed"), ("1 2", "16 numbers"), ("a", "no number")):
+        panel.matrix.setPlainText(text)
+        panel.apply.click()
+        assert words in stage.notices[-1].text
+    assert stage.align.own.matrix[3] == 5.0
+
+
+def test_guided_from_the_first_target_to_accepted(stage, settle):
+    """Pick targets, touch them with the demo arm, measure a poor one again, accept."""
+    stage.align.add("guided")
+    for place in (*TOPS, *SIDES, (140.0, 45.0, 10.0), (85.0, 45.0, 60.0), (118.0, 20.0, 30.0), (58.0, 45.0, 60.0)):
+        pick(stage, place)
+    own, guide, panel = stage.align.own, stage.guide, stage.align_bench.kind
+    assert isinstance(own, GuidedAlignment)
+    assert len(own.targets) == 10
+    settle()
+    panel.run.click()
+    assert guide.running
+    assert guide.text() == ("Touch T1 once", "on the surface")
+    held = []
+    for _ in range(4):
+        panel.touch.click()
+        settle()
+        result = stage.align.result
+        held.append(result.freedoms.held if isinstance(result, Alignment) else 0)
+    assert held[:2] == [0, 0]
+    assert held[2] >= 3
+    assert isinstance(guide.device, DemoArm)
+    guide.device.slip_next(0.3)
+    while guide.current() is not None:
+        panel.touch.click()
+    settle()
+    assert guide.text()[0] == "All targets are measured"
+    poor = [t.name for t in stage.align.result.targets if t.poor]
+    assert len(poor) == 1
+    panel.leave_out.click()
+    assert guide.current()[0].name == poor[0]
+    while guide.current() is not None:
+        panel.touch.click()
+    settle()
+    assert not stage.align.result.suggestion
+    assert stage.align.result.rms < 0.05
+    assert stage.align.freedoms_of(own.id).held == 6
+    panel.accept.click()
+    settle()
+    assert stage.session.plan.in_force == own.id
+    assert not guide.running
+    there = guide.place_in_part(stage.session.sample.data.touches[0])
+    assert abs(there[2] - 14.0) < 0.1
+
+
+def test_a_lost_device_stops_the_guide_and_keeps_the_touches(stage, settle):
+    class Lost:
+        name = "lost"
+        calls = 0
+
+        def connect(self):
+            """Works."""
+
+        def close(self):
+            """Works."""
+
+        def poll(self):
+            self.calls += 1
+            if self.calls > 1:
+                raise DeviceError("the arm does not answer: check its cable")
+            return [DevicePoint(np.array([1.0, 2.0, 3.0]))]
+
+    stage.align.add("guided")
+    for place in TOPS:
+        pick(stage, place)
+    stage.guide.start(Lost())
+    stage.guide.poll()
+    stage.guide.poll()
+    assert not stage.guide.running
+    assert "check its cable" in stage.notices[-1].text
+    assert stage.session.sample.data.touches[0].place == (1.0, 2.0, 3.0)
+    stage.guide.take_back()
+    assert stage.session.sample.data.touches == ()
+
+
+def test_temperature_is_corrected_and_shown(stage, settle):
+    s, panel = stage.session, stage.align_bench.temperature
+    before = s.evaluation.result("c18").measured
+    stage.align_bench.folds["Temperature"].header.click()
+    panel.material.setCurrentText("aluminium")
+    panel.material.activated.emit(0)
+    panel.part_c.setValue(30.0)
+    settle()
+    assert s.evaluation.result("c18").measured == pytest.approx(before / (1 + 23.1e-5), abs=2e-4)
+    assert "at 20 °C" in stage.header.alignment.text()
+    assert "part 30 °C" in panel.result.text()
+    s.undo()
+    settle()
+    assert s.plan.material is None
+    assert s.evaluation.temperature == ""
+
+
+def test_a_scan_of_the_part_turned_over_joins_the_sample(stage, settle, tmp_path, sample):
+    rng = np.random.default_rng(1)
+    moved = apply(random_rigid(rng, 200), sample.points[::5])
+    path = tmp_path / "turned.ply"
+    path.write_bytes(ply_from_points(moved))
+    stage.session.add_turned_scan(path, 0.0)
+    settle()
+    joined = stage.session.sample
+    assert len(joined.points) == len(sample.points) + len(moved)
+    assert joined.data.scans[1].placed_by == "the part's own shape"
+    assert np.abs(joined.points[len(sample.points) :] - sample.points[::5]).max() < 0.02
+    assert stage.session.evaluation.alignment.trusted
+    stage.session.add_turned_scan(path, 20.0)  # there are no spheres of that size
+    settle()
+    assert "three in common are needed" in stage.notices[-1].text
+    assert stage.session.sample is joined
+
+
+def test_measured_points_of_a_table_are_matched_by_name(stage, settle, tmp_path, truth):
+    scan_from_part = invert(np.array(truth["part_from_scan"]))
+    nominal = {"A": (10.0, 10.0, 16.0), "B": (130.0, 10.0, 16.0), "C": (10.0, 80.0, 16.0), "D": (58.0, 45.0, 60.0)}
+    lines = ["name;x;y;z"]
+    for name, place in nominal.items():
+        lines.append(f"{name};{';'.join(str(v) for v in apply(scan_from_part, np.array(place)))}")
+    path = tmp_path / "measured.csv"
+    path.write_text("\n".join(lines))
+    stage.session.open_touches(path)
+    stage.align.add("matched_points")
+    assert isinstance(stage.align.own, MatchedPointAlignment)
+    stage.align.edit(base="", points=tuple(MatchedPlace(name=n, place=p) for n, p in nominal.items()))
+    settle()
+    np.testing.assert_allclose(stage.align.result.part_from_scan, truth["part_from_scan"], atol=1e-6)
+    path.write_text("A;1;2;x")
+    stage.session.open_touches(path)
+    assert "line 1" in stage.notices[-1].text
+
+
+def test_the_dial_tells_who_holds_what(stage, qtbot):
+    dial = FreedomDial(stage.theme)
+    qtbot.addWidget(dial)
+    dial.show_freedoms(stage.align.freedoms_of("datums"))
+    assert dial.tell(0) == "shift along x: held by C"
+    assert dial.tell(5) == "turn about z: held by B"
+    assert dial.arc_at(52, 8) == 1  # y is on top
+    assert dial.arc_at(52, 52) == -1
+    assert isinstance(stage.align.own, BestFitAlignment)
+    assert isinstance(stage.session.plan.alignment("datums"), DatumAlignment)
