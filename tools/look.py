@@ -8,6 +8,7 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+import numpy as np
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
@@ -58,6 +59,39 @@ def more(session: Session, window: MainWindow, shot: Callable[[str], None], sett
     table.reject()
 
 
+def datums_and_guide(
+    session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]
+) -> None:
+    """Pictures of a datum alignment with a frame of its own, half way, and of a guided one half done."""
+    align = window.align
+    align.choose("datums")
+    align.edit(offset=(58.0, 45.0, 60.0))
+    settle()
+    window.before_after.slider.setValue(0)
+    shot("align-datums")
+    session.set_show_points(False)
+    session.undo()
+    align.add("guided")
+    for place in ((40, 4, 14), (100, 4, 14), (12, 45, 14), (40, 0, 7), (100, 0, 7), (0, 45, 7), (85, 45, 60)):
+        at = np.array(place, dtype=float)
+        session.pick_at(int(session.evaluator.projector.deviations(at[None]).face[0]), at)
+    session.pick_at(session.plan.feature("mount-2").faces[0], np.array([130.0, 10.0, 16.0]))
+    window.guide.start_demo()
+    settle()
+    for k in range(5):
+        if k == 4:
+            window.guide.device.slip_next(0.4)
+        window.guide.demo_touch()
+        settle()
+    shot("align-guided")
+    window.guide.stop()
+    session.set_touches(())
+    while session.history.undo_label:
+        session.undo()
+    align.choose("a1")
+    settle()
+
+
 TABLE = """type,name,x,y,z,i,j,k,diameter,length,width,depth,angle
 plane,base,70,45,0,0,0,-1,,140,90,,
 plane,side,70,0,7,0,-1,0,,140,14,,
@@ -97,8 +131,10 @@ def main() -> int:
     shot("part")
     session.set_stage("align")
     session.set_show_points(True)
+    window.align.choose("holes")
     shot("align")
     session.set_show_points(False)
+    datums_and_guide(session, window, shot, settle)
     session.set_stage("measure")
     faces = {f.id: f.faces for f in session.plan.features}
     session.select_groups((faces["boss"], faces["side-c"]))
