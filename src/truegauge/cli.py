@@ -69,6 +69,8 @@ def inspect(
     write_whole(out / "results.json", results_json(evaluation, sample))
     counts = evaluation.counts()
     _say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
+    if evaluation.temperature:
+        _say(f"lengths {evaluation.temperature}")
     for doubt in getattr(evaluation.alignment, "doubts", ()):
         sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
     raise typer.Exit(1 if counts[State.OUTSIDE] or counts[State.NOT_MEASURED] else 0)

@@ -6,6 +6,7 @@ from truegauge.app import open_document
 from truegauge.app.main import make_application
 from truegauge.app.session import Session
 from truegauge.app.window import MainWindow
+from truegauge.core.plan.evaluation import _sample_of
 
 PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels
 
@@ -16,14 +17,20 @@ def qapp():
 
 
 @pytest.fixture
-def window(qtbot, qapp, evaluator, monkeypatch):
+def window(qtbot, qapp, evaluator, sample, monkeypatch):
     """An empty window. The demo part's evaluator is shared by all tests: it is a pure function of its inputs."""
     original = open_document._evaluator
 
     def shared(model):
         return evaluator if model.key == evaluator.model.key else original(model)
 
+    def forget(key):
+        """Keep the demo sample's results too: the next test wants them again."""
+        evaluator.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal", "frame")
+                               or _sample_of(k) in (key, sample.key))  # fmt: skip
+
     monkeypatch.setattr(open_document, "_evaluator", shared)
+    monkeypatch.setattr(evaluator, "forget_other_samples", forget)
     made = MainWindow(Session(), "day")
     made.notices = []
     made.session.noticed.connect(lambda notice: made.notices.append(notice))

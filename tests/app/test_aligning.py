@@ -61,6 +61,7 @@ def test_the_list_shows_each_alignment_and_which_is_in_force(stage):
 
 def test_putting_another_in_force_changes_ledger_map_and_header(stage, settle):
     before = stage.session.evaluation
+    stage.session.set_show_map(True)
     stage.align_bench.list.setCurrentRow(1)
     stage.align_bench.force.click()
     settle()
@@ -387,3 +388,38 @@ def test_the_dial_tells_who_holds_what(stage, qtbot):
     assert dial.arc_at(52, 52) == -1
     assert isinstance(stage.align.own, BestFitAlignment)
     assert isinstance(stage.session.plan.alignment("datums"), DatumAlignment)
+
+
+def test_a_result_is_reported_in_another_alignment_and_says_so(stage, settle):
+    s = stage.session
+    s.select_groups((s.plan.feature("main-bore").group,))
+    settle()
+    index = next(i for i, p in enumerate(s.proposals) if p.kind.name == "coordinate_x")
+    s.accept(index)
+    settle()
+    number = s.selected_characteristic
+    ours = s.evaluation.result(number).measured
+    stage.align.choose("datums")
+    assert stage.align_bench.report.isVisible()
+    stage.align_bench.report.click()
+    settle()
+    assert s.plan.characteristic(number).alignment == "datums"
+    theirs = s.evaluation.result(number).measured
+    assert 1e-5 < abs(theirs - ours) < 0.1
+    stage.align_bench.report.click()
+    settle()
+    assert s.evaluation.result(number).measured == ours
+
+
+def test_features_that_cannot_be_picked_are_added_by_name(stage, settle):
+    stage.align.choose("holes")
+    panel = stage.align_bench.kind
+    panel.features.setCurrentText("mounting hole 1")  # there already: taken out
+    panel.features.activated.emit(1)
+    assert len(stage.align.own.points) == 5
+    panel.features.setCurrentText("top face")
+    panel.features.activated.emit(1)
+    assert "gives no point" in stage.notices[-1].text
+    panel.features.setCurrentText("cross bore")
+    panel.features.activated.emit(1)
+    assert stage.align.own.points[-1].feature == "cross-bore"

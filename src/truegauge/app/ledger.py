@@ -153,8 +153,16 @@ class _Delegate(QStyledItemDelegate):
         right = self._paint_value(painter, result, numbers, right, text_y)
         painter.setFont(font(13))
         painter.setPen(QColor(t.ink))
-        name = QFontMetricsF(painter.font()).elidedText(c.name, Qt.TextElideMode.ElideRight, right - box.x() - 66)
+        room = right - box.x() - 66
+        name = QFontMetricsF(painter.font()).elidedText(c.name, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(box.x() + 58, text_y), name)
+        if c.alignment and c.alignment != plan.in_force:  # told in another alignment than the rest: said beside it
+            start = QFontMetricsF(painter.font()).horizontalAdvance(name) + 8
+            painter.setFont(font(11))
+            painter.setPen(QColor(t.accent))
+            called = f"in {plan.alignment(c.alignment).name}"
+            called = QFontMetricsF(painter.font()).elidedText(called, Qt.TextElideMode.ElideRight, room - start)
+            painter.drawText(QPointF(box.x() + 58 + start, text_y), called)
         draw_gauge_bar(painter, QRectF(box.x() + 58, box.y() + 33, box.width() - 140, 18), result, t)
         painter.restore()
 

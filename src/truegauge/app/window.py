@@ -556,6 +556,8 @@ class MainWindow(QMainWindow):
             *alignments,
             Action("in-force", "Align", "Put the chosen alignment in force", "Ctrl+Shift+A", self.align.put_in_force,
                    lambda: not self.align.is_in_force),
+            Action("report-in", "Align", "Report the selected characteristic in the chosen alignment", "",
+                   self.align.report_selected, lambda: bool(s.selected_characteristic)),
             Action("pick-targets", "Align", "Pick for the alignment, or select", "G",
                    lambda: self.align.set_picking(not self.align.picking), lambda: s.stage == "align"),
             Action("next-pose", "Align", "Next pose that fits", "N", lambda: self.align.step_candidate(1),

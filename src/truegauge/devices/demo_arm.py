@@ -15,7 +15,7 @@ class DemoArm:
     name = "Demo arm"
 
     def __init__(self, projector: Projector, *, seed: int = 27, noise: float = 0.006, aim: float = 1.2) -> None:
-        self._projector, self._noise, self._aim = projector, noise, aim
+        self.projector, self._noise, self._aim = projector, noise, aim
         self._rng = np.random.default_rng(seed)
         self._device_from_part: Rigid = random_rigid(self._rng, 250.0)
         self._points: list[DevicePoint] = []
@@ -45,7 +45,7 @@ class DemoArm:
         """Have the operator touch the surface near a place (3,) of the part; `direction` points out of it."""
         across = self._rng.normal(0, self._aim, 2) @ np.vstack(_across(direction))
         near = np.asarray(place + across)[None]
-        found = self._projector.deviations(near)
+        found = self.projector.deviations(near)
         foot, normal = found.feet[0], np.asarray(found.normals[0], dtype=np.float64)
         there = foot + (self._rng.normal(0, self._noise) + self._slip) * normal
         self._slip = 0.0

@@ -161,7 +161,7 @@ def test_limits_of_distance_and_angle_take_deviations_away(model, projector, pla
     assert np.abs(limited.found.distance[limited.usable]).max() <= 0.02
     assert limited.usable.sum() < cloud.usable.sum()
     # Normals that look into the material everywhere: with a limit of 90 degrees no point has a face.
-    order = evaluator.graph.peek(("prepared", sample.key)).order
+    order = evaluator.graph.peek(("prepared", (sample.key, 1.0))).order
     raw = np.zeros_like(sample.points)
     inward = -cloud.found.normals @ evaluator.evaluate(plan, sample).alignment.part_from_scan[:3, :3]
     raw[order] = inward

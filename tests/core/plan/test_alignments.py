@@ -46,6 +46,7 @@ def coordinate(number, feature, axis, alignment=""):
 
 @pytest.fixture(scope="module")
 def by_datums(plan):
+    plan = plan.replace(alignments=plan.alignments[:1])
     letters = [SetDatum("A", "base"), SetDatum("B", "side-b"), SetDatum("C", "side-c")]
     for command in letters:
         plan = command.apply(plan)

@@ -102,6 +102,18 @@ def test_missing_points_are_named_and_the_rest_goes_on():
     assert not found.targets[5].used
 
 
+def test_a_scan_of_something_else_gives_a_reason_and_no_numbers():
+    rng = np.random.default_rng(8)
+    egg = rng.normal(size=(20_000, 3))
+    egg = egg / np.linalg.norm(egg, axis=1, keepdims=True) * [80, 45, 30] + [70, 45, 30]
+    try:
+        found = align_by_reference_points(targets(PLACES), egg, np.eye(4), length=LENGTH)
+    except RegistrationError as error:
+        assert "settle" in str(error) or "slide off" in str(error) or "no measured points" in str(error)
+    else:
+        assert found.doubts
+
+
 @pytest.mark.parametrize(
     ("points", "words"),
     [

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -10,8 +12,10 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.plan.sample import Touch
-from truegauge.devices.demo_arm import DemoArm
 from truegauge.devices.protocol import PointDevice
+
+if TYPE_CHECKING:
+    from truegauge.devices.demo_arm import DemoArm
 
 _POLL_MS = 120
 _SIDES = {"surface": "on the surface", "face": "on the face around the hole", "wall": "in the hole, on its wall"}
@@ -27,6 +31,7 @@ class GuideModel(QObject):
         super().__init__(parent)
         self.align = align
         self.device: PointDevice | None = None
+        self._demo: DemoArm | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -100,9 +105,13 @@ class GuideModel(QObject):
 
     def start_demo(self) -> None:
         """Take points from the stand-in arm."""
+        from truegauge.devices.demo_arm import DemoArm
+
         evaluator = self.align.session.evaluator
         if evaluator is not None and evaluator.can_pick:
-            self.start(DemoArm(evaluator.projector))
+            if self._demo is None or self._demo.projector is not evaluator.projector:
+                self._demo = DemoArm(evaluator.projector)  # kept: the part stays where it stands between two runs
+            self.start(self._demo)
 
     def stop(self) -> None:
         """Give the device back."""
@@ -154,8 +163,8 @@ class GuideModel(QObject):
 
     def demo_touch(self) -> None:
         """Have the demo arm's operator touch where the guide says."""
-        following, arm = self.current(), self.device
-        if following is None or not isinstance(arm, DemoArm):
+        following, arm = self.current(), self._demo
+        if following is None or arm is None or self.device is not arm:
             return
         target, side, _ = following
         place, direction = np.array(target.place), np.array(target.direction)

@@ -91,7 +91,10 @@ class KindPanel(QWidget):
         self.pick.clicked.connect(self._align.set_picking)
         self.base = Choice()
         self.base.activated.connect(self._on_base)
+        self.features = Choice()
+        self.features.activated.connect(self._on_feature)
         column.addWidget(self.pick)
+        column.addWidget(self.features)
         column.addWidget(row_of("Starts from", self.base))
 
     def _build_fit(self, column: QVBoxLayout) -> None:
@@ -198,6 +201,12 @@ class KindPanel(QWidget):
         self.pick.setChecked(self._align.picking)
         self.base.clear()
         plan = self._align.session.plan
+        self.features.clear()
+        self.features.addItem("Add a feature of the plan …", "")
+        for feature in plan.all_features:
+            self.features.addItem(feature.name, feature.id)
+        takes = isinstance(own, DatumAlignment | ReferencePointAlignment | MatchedPointAlignment)
+        self.features.setVisible(takes and bool(plan.all_features))
         self.base.addItem(_ANY_POSE, "")
         for a in plan.alignments:
             if a.id == own.id:
@@ -336,6 +345,10 @@ class KindPanel(QWidget):
             self._align.edit(points=tuple(p for p in own.points if (p.name or p.feature) != key))
         elif isinstance(own, GuidedAlignment):
             self._align.edit(targets=tuple(t for t in own.targets if t.name != key))
+
+    def _on_feature(self) -> None:
+        if self.features.currentData():
+            self._align.add_feature(self.features.currentData())
 
     def _on_base(self) -> None:
         self._align.edit(base=self.base.currentData())

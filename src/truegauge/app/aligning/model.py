@@ -10,17 +10,18 @@ from truegauge.core.arrays import Rigid, Vector
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.frames import apply, from_rotation_vector, invert, rotation_vector
-from truegauge.core.plan.align_edits import new_alignment, picked, with_pick
+from truegauge.core.plan.align_edits import new_alignment, picked, with_feature, with_pick
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
     AnyAlignment,
     BestFitAlignment,
     GivenAlignment,
 )
-from truegauge.core.plan.commands import RemoveAlignment, SetAlignment, SetInForce
+from truegauge.core.plan.commands import EditCharacteristic, RemoveAlignment, SetAlignment, SetInForce
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.registration.alignment import Alignment
 
+POSE = "pose "  # in front of the number of one of several poses, among the targets
 _SEEN = 0.03  # of the part's size: how far a motion is made to go on the screen
 
 
@@ -78,7 +79,9 @@ class AlignModel(QObject):
 
     def choose_target(self, name: str) -> None:
         """Choose a target of the chosen alignment."""
-        if name != self.chosen_target:
+        if name.startswith(POSE):
+            self.edit(candidate=int(name.removeprefix(POSE)))
+        elif name != self.chosen_target:
             self.chosen_target = name
             self.changed.emit()
 
@@ -125,6 +128,27 @@ class AlignModel(QObject):
         self.picking = picking
         self.session.picker = self._take if picking and self.session.stage == "align" else None
         self.changed.emit()
+
+    def add_feature(self, feature_id: str) -> None:
+        """Add a feature of the plan to the chosen alignment, also one that cannot be picked: constructed ones."""
+        evaluator, plan = self.session.evaluator, self.session.plan
+        if evaluator is None:
+            return
+        try:
+            command = with_feature(plan, evaluator, self.own, feature_id)
+        except (TrueGaugeError, ValueError) as error:
+            self.session.notify(error)
+            return
+        self.session.run(command)
+
+    def report_selected(self) -> None:
+        """Report the characteristic selected in the ledger in the chosen alignment; again: in the one in force."""
+        s = self.session
+        if s.selected_characteristic:
+            there = s.plan.characteristic(s.selected_characteristic).alignment
+            wanted = "" if there == self.own.id else self.own.id
+            label = "report in another alignment"
+            s.run(EditCharacteristic(s.selected_characteristic, (("alignment", wanted),), label))
 
     def _take(self, face: int, place: Vector) -> bool:
         evaluator = self.session.evaluator

@@ -15,7 +15,7 @@ from truegauge.app.aligning.fold import Fold
 from truegauge.app.aligning.frame_panel import FramePanel
 from truegauge.app.aligning.guide import GuideModel
 from truegauge.app.aligning.kind_panel import KindPanel, row_of
-from truegauge.app.aligning.model import AlignModel
+from truegauge.app.aligning.model import POSE, AlignModel
 from truegauge.app.aligning.target_list import TargetList, TargetRow
 from truegauge.app.aligning.temperature_panel import TemperaturePanel
 from truegauge.app.benches.base import Bench, Pairs, button, label, number_box, rule, say
@@ -24,6 +24,7 @@ from truegauge.app.theme import Theme
 from truegauge.core.arrays import Mask
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
+    BestFitAlignment,
     DatumAlignment,
     GuidedAlignment,
     MatchedPointAlignment,
@@ -98,9 +99,10 @@ class AlignBench(Bench):
             fold = Fold(title)
             fold.column.addWidget(inside)
             self.folds[title] = fold
+        self.report = button("", self.align.report_selected)
         self.scan = button("Bring in a scan …", self._bring_in.scan)
         widgets = (self.list, buttons, rule(), self.rms, self.rms_unit, self.trust, self.doubts, self.notes,
-                   self.targets, self.kind, rule(), self.scan, *self.folds.values())  # fmt: skip
+                   self.targets, self.kind, self.report, rule(), self.scan, *self.folds.values())  # fmt: skip
         for widget in widgets:
             self.column.addWidget(widget)
         self.column.addStretch()
@@ -164,8 +166,16 @@ class AlignBench(Bench):
         self.scan.setProperty("main", s.sample is None)
         self.scan.style().polish(self.scan)
         result = self.align.result
-        self.targets.show_rows(self._target_rows(), self.align.chosen_target,
-                               draggable=not isinstance(self.align.own, MatchedPointAlignment))  # fmt: skip
+        own = self.align.own
+        chosen = f"{POSE}{own.candidate}" if isinstance(own, BestFitAlignment) else self.align.chosen_target
+        ordered = isinstance(own, DatumAlignment | ReferencePointAlignment | GuidedAlignment)
+        self.targets.show_rows(self._target_rows(), chosen, draggable=ordered)
+        selected = s.selected_characteristic
+        self.report.setVisible(bool(selected) and len(s.plan.alignments) > 1)
+        if selected:
+            c = s.plan.characteristic(selected)
+            self.report.setText(f"Report {c.number} in the one in force" if c.alignment == own.id
+                                else f"Report characteristic {c.number} in it")  # fmt: skip
         self.kind.refresh()
         self.frame.refresh()
         self.temperature.refresh()
@@ -256,6 +266,10 @@ class AlignBench(Bench):
                 weights = "" if q.weights == (1.0, 1.0, 1.0) else " ".join(f"{w:g}" for w in q.weights)
                 name = q.name or plan.feature(q.feature).name
                 rows.append(row(q.name or q.feature, name, weights if q.used else "left out", used=q.used))
+        elif isinstance(result, Alignment) and len(result.candidates) > 1:
+            for k, c in enumerate(result.candidates):
+                share = f"{100 * c.share:.1f} % of points"
+                rows.append(TargetRow(f"{POSE}{k}", f"pose {k + 1}", share, n.value(c.rms)))
         elif isinstance(own, GuidedAlignment):
             for t in own.targets:
                 done, needed = self._guide.count(t)

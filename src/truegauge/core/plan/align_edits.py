@@ -10,6 +10,7 @@ import numpy as np
 from truegauge.core.arrays import Vector
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal, whole_surface
+from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
@@ -26,10 +27,9 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
     Three,
-    features_of,
 )
 from truegauge.core.plan.commands import SetAlignment
-from truegauge.core.plan.document import NominalFeature, Plan
+from truegauge.core.plan.document import ConstructedFeature, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.proposals import new_feature, new_id
 
@@ -95,12 +95,36 @@ def with_pick(plan: Plan, evaluator: Evaluator, own: AnyAlignment, pick: Pick) -
         case GivenAlignment():
             raise EvaluationError("a given transform has nothing to pick")
     feature, new = _feature(plan, evaluator, faces)
+    return _with_feature(own, feature, needed(evaluator.nominal(faces), feature.name), new)
+
+
+def with_feature(plan: Plan, evaluator: Evaluator, own: AnyAlignment, feature_id: str) -> SetAlignment:
+    """Return the command that adds a feature of the plan, also a constructed one; there already, it is taken out.
+
+    Raises
+    ------
+    EvaluationError
+        A feature that this kind of alignment cannot use, in words.
+    """
+    feature = plan.feature(feature_id)
+    nominal = needed(evaluator.nominal(feature.group, plan), feature.name)
+    if isinstance(own, ReferencePointAlignment):
+        point = ReferencePlace(name=feature.name, held=_held_by(nominal), feature=feature.id)
+        return SetAlignment(own.replace(points=(*own.points, point)), label="add reference point")
+    if not isinstance(own, DatumAlignment | MatchedPointAlignment):
+        raise EvaluationError(f"{KIND_NAMES[own.kind]} takes no features")
+    return _with_feature(own, feature, nominal, ())
+
+
+def _with_feature(
+    own: DatumAlignment | MatchedPointAlignment, feature: NominalFeature | ConstructedFeature, nominal: Nominal,
+    new: tuple[NominalFeature, ...],
+) -> SetAlignment:  # fmt: skip
     if isinstance(own, DatumAlignment):
         rest = tuple(d for d in own.datums if d.feature != feature.id)
         if len(rest) == len(own.datums):
             rest = (*rest, DatumUse(feature=feature.id))
         return SetAlignment(own.replace(datums=rest), new_features=new, label="choose datums")
-    nominal = needed(evaluator.nominal(faces), feature.name)
     if isinstance(nominal.feature, Plane):
         raise EvaluationError(f"{feature.name} is a plane, which gives no point: pick a hole, a ball or a cone")
     points = tuple(p for p in own.points if p.feature != feature.id)
@@ -126,11 +150,7 @@ def _with_reference_point(
     nominal = evaluator.nominal(faces)
     if not isinstance(nominal, NotComputed) and isinstance(nominal.feature, Cylinder | Sphere):
         feature, new = _feature(plan, evaluator, faces)
-        held = "xyz"
-        if isinstance(nominal.feature, Cylinder):
-            along = np.abs(nominal.feature.direction)
-            held = "".join(k for k, share in zip("xyz", along, strict=True) if share < 0.5) or "n"
-        point = ReferencePlace(name=feature.name, held=held, feature=feature.id)
+        point = ReferencePlace(name=feature.name, held=_held_by(nominal), feature=feature.id)
         return SetAlignment(own.replace(points=(*own.points, point)), new_features=new, label="add reference point")
     k = int(np.argmax(np.abs(pick.normal)))
     held = "xyz"[k] if abs(float(pick.normal[k])) > 0.9 else "n"
@@ -138,6 +158,16 @@ def _with_reference_point(
     name = next(n for i in range(1, 1000) if (n := f"{held.upper()}{i}") not in taken)
     point = ReferencePlace(name=name, place=_three(pick.place), normal=_three(pick.normal), held=held)
     return SetAlignment(own.replace(points=(*own.points, point)), label=f"add reference point {name}")
+
+
+def _held_by(nominal: Nominal) -> str:
+    """Return the directions that a feature holds as a reference point: across an axis, along a normal, or all."""
+    line, plane = axis_of(nominal.feature), plane_of(nominal.feature)
+    if plane is not None:
+        return "n"
+    if line is None:
+        return "xyz"
+    return "".join(k for k, share in zip("xyz", np.abs(line.direction), strict=True) if share < 0.5) or "n"
 
 
 def _guide_target(own: GuidedAlignment, evaluator: Evaluator, pick: Pick, faces: tuple[int, ...]) -> GuideTarget:
@@ -168,11 +198,6 @@ def with_weight(own: BestFitAlignment, faces: tuple[int, ...], weight: float) ->
     if weight != 1.0:
         rest.append(FaceWeight(faces=tuple(sorted(faces)), weight=weight))
     return own.replace(weights=tuple(rest))
-
-
-def uses_feature(own: AnyAlignment, feature_id: str) -> bool:
-    """Tell whether an alignment measures a feature."""
-    return feature_id in features_of(own)
 
 
 def _three(values: Vector) -> Three:

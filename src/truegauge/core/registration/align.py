@@ -182,7 +182,7 @@ def _mirror_fits(
 ) -> bool:
     """Tell whether the scan seen in a mirror lies on the part where the scan itself does not."""
     flipped = few * [-1.0, 1.0, 1.0]
-    poses = coarse_poses(flipped, model, build_field(model, projector), keep=4)
+    poses = coarse_poses(flipped, model, build_field(model, projector), keep=2)
     try:
         best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim))[0]
     except RegistrationError:

@@ -18,6 +18,7 @@ _LISTED = 9.0
 _QUICK = 1500
 _GOOD = 0.3  # of the limit: a fit that is worse is no fit, and its symmetries mean nothing
 _TRIES = 2000
+_STEPS = 20  # of a pose that fits: one that does not never ends
 
 
 def find_candidates(
@@ -59,7 +60,8 @@ class _Search:
 
     def refine(self, pose: Rigid) -> None:
         try:
-            fit = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings)
+            fit = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings,
+                           iterations=_STEPS)  # fmt: skip
         except RegistrationError:
             return
         if any(self._same(fit, other) for other in self.found):

@@ -88,6 +88,8 @@ def align_by_reference_points(
     if len(rows_at(part_from_base).deviation) == 0:
         raise RegistrationError("there are no measured points at the reference points")
     pose, rows = solve_rows(rows_at, part_from_base, center=center, length=length)
+    if len(rows.deviation) == 0:
+        raise RegistrationError("the reference points slide off the measured surface: start from a better alignment")
     _, owners, found = _rows(targets, near, pose, radius)
     freedoms, surplus, weak = determination(rows, [targets[i].name for i in owners], center=center, length=length)
     rms = float(np.sqrt(np.mean(rows.deviation**2)))

@@ -165,8 +165,8 @@ def _coordinate_kinds() -> list[Kind]:
     for rank, (letter, axis) in enumerate(zip("xyz", np.eye(3), strict=True)):
         c = Coordinate(axis)
         kinds.append(
-            Kind(f"coordinate_{letter}", f"{letter.upper()} coordinate", "coordinate", 6 + rank, False, c.fits,
-                 c.nominal, c.value, _plus_minus(lambda features: 100.0), placed=True)
+            Kind(f"coordinate_{letter}", f"{letter.upper()} coordinate", "coordinate", 70 + rank, False, c.fits,
+                 c.nominal, c.value, _plus_minus(lambda features: 100.0), common=False, placed=True)
         )  # fmt: skip
     return kinds
 
