@@ -26,7 +26,7 @@ from truegauge.core.registration.align import align
 from truegauge.demo.scan_maker import ScanSettings, make_scan, sample_surface
 from truegauge.formats.part import read_part
 
-NOISE, POINTS = 0.02, 60_000
+NOISE, POINTS = 0.02, 40_000
 PEER = """
 import sys, time, numpy as np, small_gicp
 a = np.load(sys.argv[1])

@@ -10,8 +10,10 @@ from truegauge.core.frames import apply, invert, rotation_vector
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Candidate
 from truegauge.core.registration.best_fit import BestFit, FitSettings, best_fit
+from truegauge.core.registration.coarse import COARSE_LIMIT
 
 _MOST = 60
+_MAY_BE = 1.6  # times the best coarse cost: a pose may still turn out the best
 _AS_GOOD = 1.5  # of the best mean square: worth completing by symmetry
 _EQUAL = 1.1
 _LISTED = 9.0
@@ -41,7 +43,7 @@ def find_candidates(
     """
     search = _Search(few, projector, model, settings)
     for number, (cost, pose) in enumerate(poses):
-        if search.found and (cost > 1.6 * poses[0][0] or (number >= 4 and not search.is_good)):
+        if search.found and (cost > search.hopeless(poses[0][0]) or (number >= 4 and not search.is_good)):
             break
         search.refine(pose)
     if not search.found:
@@ -77,6 +79,17 @@ class _Search:
     def is_good(self) -> bool:
         """Whether the best pose so far is a fit at all."""
         return bool(self.found) and float(self._costs().min()) < (_GOOD * self._limit) ** 2
+
+    def hopeless(self, best_coarse: float) -> float:
+        """Return the coarse cost from which on a pose is not worth refining.
+
+        Points that lie nowhere on the part (a table) cost the same in every pose: they say nothing about a pose.
+        """
+        if not self.is_good:
+            return _MAY_BE * best_coarse
+        elsewhere = 1.0 - float(self._on_part().mean())
+        floor = min(elsewhere * (COARSE_LIMIT * self._model.diagonal) ** 2, 0.9 * best_coarse)
+        return floor + _MAY_BE * (best_coarse - floor)
 
     def _costs(self) -> Floats:
         """Mean squares over the points that lie on the part in some pose: a table is in none of them."""

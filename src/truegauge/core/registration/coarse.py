@@ -16,6 +16,7 @@ from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.distance_field import DistanceField
 
 STARTS = 720
+COARSE_LIMIT = 0.015  # of the diagonal: farther points cost no more
 _FEW, _MANY = 120, 360  # points: enough to tell hopeless starts, enough to settle
 _PROMISING = 96
 
@@ -50,7 +51,7 @@ def coarse_poses(
     rng = np.random.default_rng(11)
     center_of_part = _area_center(model)
     rotations = even_rotations(STARTS)
-    limit = 0.015 * model.diagonal
+    limit = COARSE_LIMIT * model.diagonal
     found: list[tuple[float, Rigid]] = []
     groups = [np.ones(len(points), dtype=bool)]
     groups += [~table for table in table_candidates(points, 0.004 * model.diagonal)]
