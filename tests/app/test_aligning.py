@@ -290,6 +290,7 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
     settle()
     assert stage.session.plan.in_force == own.id
     assert not guide.running
+    assert abs(stage.session.evaluation.cloud.statistics.mean) < 0.05  # the scan came from the same device
     there = guide.place_in_part(stage.session.sample.data.touches[0])
     assert abs(there[2] - 14.0) < 0.1
 

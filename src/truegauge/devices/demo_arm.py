@@ -14,10 +14,14 @@ class DemoArm:
 
     name = "Demo arm"
 
-    def __init__(self, projector: Projector, *, seed: int = 27, noise: float = 0.006, aim: float = 1.2) -> None:
+    def __init__(
+        self, projector: Projector, device_from_part: Rigid | None = None, *, seed: int = 27, noise: float = 0.006,
+        aim: float = 1.2,
+    ) -> None:  # fmt: skip
         self.projector, self._noise, self._aim = projector, noise, aim
         self._rng = np.random.default_rng(seed)
-        self._device_from_part: Rigid = random_rigid(self._rng, 250.0)
+        anywhere = random_rigid(self._rng, 250.0)
+        self._device_from_part = anywhere if device_from_part is None else device_from_part
         self._points: list[DevicePoint] = []
         self._connected = False
         self._slip = 0.0

@@ -9,9 +9,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.aligning.model import AlignModel
 from truegauge.core.errors import DeviceError
-from truegauge.core.frames import apply
+from truegauge.core.frames import apply, invert
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.plan.sample import Touch
+from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.protocol import PointDevice
 
 if TYPE_CHECKING:
@@ -110,8 +111,14 @@ class GuideModel(QObject):
         evaluator = self.align.session.evaluator
         if evaluator is not None and evaluator.can_pick:
             if self._demo is None or self._demo.projector is not evaluator.projector:
-                self._demo = DemoArm(evaluator.projector)  # kept: the part stays where it stands between two runs
+                # Kept: the part stays where it stands between two runs. A scan of the sample came from the same device.
+                self._demo = DemoArm(evaluator.projector, self._device_from_part())
             self.start(self._demo)
+
+    def _device_from_part(self) -> np.ndarray | None:
+        force = self.align.result_of(self.align.session.plan.in_force)
+        known = isinstance(force, Alignment) and force.trusted and not self.align.is_in_force
+        return invert(force.part_from_scan) if known and isinstance(force, Alignment) else None
 
     def stop(self) -> None:
         """Give the device back."""
@@ -182,8 +189,6 @@ class GuideModel(QObject):
 
     def place_in_part(self, touch: Touch) -> np.ndarray | None:
         """Return where a touch lies on the part by the chosen alignment; None before there is one."""
-        from truegauge.core.registration.alignment import Alignment
-
         result = self.align.result
         return apply(result.part_from_scan, np.array(touch.place)) if isinstance(result, Alignment) else None
 

@@ -57,7 +57,7 @@ class KindPanel(QWidget):
         self._build_base(column)
         self._build_fit(column)
         self._build_points(column)
-        self._build_guide(column)
+        self._build_guide()
 
     # Building ------------------------------------------------------------------------------------------------------
 
@@ -171,10 +171,11 @@ class KindPanel(QWidget):
         self.scale = QCheckBox("Let the points shrink or grow")
         self.scale.clicked.connect(lambda on: self._align.edit(with_scale=on))
         self.leave_out = button("", self._on_leave_out)
-        for widget in (self.radius_row, self.matching_row, self.scale, self.leave_out):
+        for widget in (self.radius_row, self.matching_row, self.scale):
             column.addWidget(widget)
 
-    def _build_guide(self, column: QVBoxLayout) -> None:
+    def _build_guide(self) -> None:
+        """What is done next: the bench shows it above the targets."""
         self.guide = QWidget()
         inside = QVBoxLayout(self.guide)
         inside.setContentsMargins(0, 0, 0, 0)
@@ -187,7 +188,6 @@ class KindPanel(QWidget):
         self.accept = button("Accept and put in force", self._on_accept)
         for widget in (self.run, self.touch, self.back, self.redo, self.accept):
             inside.addWidget(widget)
-        column.addWidget(self.guide)
 
     # Showing -------------------------------------------------------------------------------------------------------
 

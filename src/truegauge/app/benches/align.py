@@ -102,7 +102,8 @@ class AlignBench(Bench):
         self.report = button("", self.align.report_selected)
         self.scan = button("Bring in a scan …", self._bring_in.scan)
         widgets = (self.list, buttons, rule(), self.rms, self.rms_unit, self.trust, self.doubts, self.notes,
-                   self.targets, self.kind, self.report, rule(), self.scan, *self.folds.values())  # fmt: skip
+                   self.kind.leave_out, self.kind.guide, self.targets, self.kind, self.report, rule(), self.scan,
+                   *self.folds.values())  # fmt: skip
         for widget in widgets:
             self.column.addWidget(widget)
         self.column.addStretch()
