@@ -6,40 +6,32 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
-    QFont,
-    QFontMetricsF,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.aligning.model import AlignModel
-from truegauge.app.aligning.overlay import AlignOverlay, axis_style
+from truegauge.app.aligning.overlay import AlignOverlay
 from truegauge.app.outline_tool import OutlineTool
 from truegauge.app.overlays import paint_over
-from truegauge.app.painting import draw_glyph, draw_marker, state_marker
 from truegauge.app.session import Session
-from truegauge.app.tags import Tag, place_tags
-from truegauge.app.theme import Theme, font, state_color
-from truegauge.core.cad.recognition import Nominal, whole_surface
+from truegauge.app.tag_painter import paint_tags
+from truegauge.app.theme import Theme
+from truegauge.app.view_marks import paint_axes, paint_empty, paint_ruler
+from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.results import Result
-from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.rendering.camera import Camera, ray_in_box, standard_camera
 from truegauge.rendering.scene import Scene
-from truegauge.reporting.units import NumberFormat
 
 _REST_MS = 180
 _SLOW_FRAME = 1 / 20
 _DRAG_PIXELS = 4
-_TAGS = 8
 _SCALE_WIDTH = 104
 
 
@@ -265,7 +257,7 @@ class View(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self._theme.view))
         if self._camera is None:
-            self._paint_empty(painter)
+            paint_empty(painter, QRectF(self.rect()), self._theme)
             return
         if self._image is None:
             self._render()
@@ -275,140 +267,11 @@ class View(QWidget):
         paint_over(painter, self._session, self._camera, self._theme, self.size())
         if self._aligning and self._align_overlay is not None:
             self._align_overlay.paint(painter, self._camera, self._theme, self.size())
-        self._paint_tags(painter)
-        self._paint_ruler(painter)
-        self._paint_axes(painter)
-        self.outline.paint(painter, self._theme, QRectF(self.rect()))
-
-    def _paint_empty(self, painter: QPainter) -> None:
-        painter.setPen(QPen(QColor(self._theme.rule), 1.5, Qt.PenStyle.DashLine))
-        box = QRectF(self.rect()).adjusted(60, 90, -60, -90)
-        painter.drawRoundedRect(box, 14, 14)
-        center = box.center()
-        draw_glyph(painter, "part", QRectF(center.x() - 24, center.y() - 84, 48, 48), self._theme.accent, 1.6)
-        painter.setPen(QColor(self._theme.ink))
-        painter.setFont(font(19, bold=True))
-        painter.drawText(QRectF(box.x(), center.y() - 22, box.width(), 30), Qt.AlignmentFlag.AlignCenter,
-                         "Drop a STEP or IGES file here")  # fmt: skip
-        painter.setPen(QColor(self._theme.soft))
-        painter.setFont(font(13))
-        painter.drawText(QRectF(box.x(), center.y() + 10, box.width(), 24), Qt.AlignmentFlag.AlignCenter,
-                         "or Open part … (Ctrl+O).  Plans and scans can be dropped here too.")  # fmt: skip
-
-    def _paint_ruler(self, painter: QPainter) -> None:
-        assert self._camera is not None
-        numbers = NumberFormat(self._session.plan.unit, 0)
-        unit = 25.4 if numbers.unit == "inch" else 1.0
-        wanted = self._camera.height * self._aspect * 0.18 / unit
-        power = 10.0 ** np.floor(np.log10(wanted))
-        length = max(k * power for k in (1, 2, 5) if k * power <= wanted)
-        pixels = length * unit / self._camera.height * self.height()
-        x, y = 16.5, self.height() - 14.5
-        painter.setPen(QPen(QColor(self._theme.soft), 1))
-        painter.drawLine(QPointF(x, y), QPointF(x + pixels, y))
-        for k in range(6):
-            at = round(x + pixels * k / 5) + 0.5
-            painter.drawLine(QPointF(at, y), QPointF(at, y - (6 if k in (0, 5) else 3)))
-        painter.setFont(font(11))
-        painter.drawText(QPointF(x + pixels + 7, y + 1), f"{length:g} {numbers.unit}")
-
-    def _paint_axes(self, painter: QPainter) -> None:
-        assert self._camera is not None
-        middle = QPointF(40, self.height() - 62)
-        painter.setFont(font(11, bold=True))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        axes = sorted(zip("XYZ", np.eye(3), strict=True), key=lambda a: float(a[1] @ self._camera.back))  # type: ignore[union-attr]
+        paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()))
+        paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None
-        for name, axis in axes:
-            end = QPointF(float(axis @ self._camera.right), -float(axis @ self._camera.up))
-            faint = float(axis @ self._camera.back) < -0.2
-            color = QColor(self._theme.soft if faint else self._theme.ink)
-            slides, turns = axis_style(freedoms, "XYZ".index(name)) if freedoms else (False, False)
-            painter.setPen(QPen(color, 1.6, Qt.PenStyle.DotLine if slides else Qt.PenStyle.SolidLine))
-            painter.drawLine(middle, middle + end * 20)
-            if turns:  # a free turn: a ring about the axis
-                painter.setPen(QPen(color, 1.2))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawEllipse(middle + end * 13, 5, 5)
-            painter.setPen(QPen(color, 1.6))
-            at = middle + end * 28
-            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name)
-
-    # Tags ------------------------------------------------------------------------------------------------------
-
-    def _tagged(self) -> list[tuple[Result, np.ndarray]]:
-        """The results with a tag: the selected one, then what is outside or near."""
-        s = self._session
-        evaluation, evaluator = s.evaluation, s.evaluator
-        if evaluation is None or evaluator is None or s.stage in ("part", "align"):
-            return []
-        rank = {State.OUTSIDE: 1, State.NEAR: 2}
-        chosen = [
-            (0 if r.characteristic.id == s.selected_characteristic else rank.get(r.state, 9), r)
-            for r in evaluation.results
-        ]
-        chosen = sorted((c for c in chosen if c[0] < 9), key=lambda c: c[0])[:_TAGS]
-        tagged = []
-        for _, r in chosen:
-            nominal = evaluator.nominal(s.plan.feature(r.characteristic.features[0]).group, s.plan)
-            if isinstance(nominal, Nominal):
-                tagged.append((r, _anchor(nominal, self._camera)))
-        return tagged
-
-    def _paint_tags(self, painter: QPainter) -> None:
-        assert self._camera is not None
-        lengths = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
-        bold, plain = font(13, bold=True), font(12)
-        tags = []
-        for result, anchor in self._tagged():
-            x, y, _ = self._camera.project(anchor, self._aspect)[0]
-            c = result.characteristic
-            title = f"{c.number}  {c.name}"
-            kind = KINDS.get(c.kind)
-            numbers = lengths.of(c.kind)
-            value = "not measured" if result.measured is None else numbers.value(result.measured)
-            detail = ""
-            if result.measured is not None and result.deviation is not None:
-                one_sided = kind is not None and kind.one_sided and c.upper is not None
-                detail = f"of {numbers.value(c.upper or 0)}" if one_sided else numbers.signed(result.deviation)
-            width = max(
-                QFontMetricsF(plain).horizontalAdvance(title) + 42,
-                QFontMetricsF(bold).horizontalAdvance(value) + QFontMetricsF(plain).horizontalAdvance(detail) + 36,
-            )
-            tags.append(Tag(result, title, value, detail, QPointF(x * self.width(), y * self.height()), width))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        area = QRectF(self.rect()).adjusted(12, 12, -108, -92)
-        for tag, box in place_tags(tags, area):
-            self._paint_tag(painter, tag, box, bold, plain)
-
-    def _paint_tag(self, painter: QPainter, tag: Tag, box: QRectF, bold: QFont, plain: QFont) -> None:
-        t = self._theme
-        color = QColor(state_color(t, str(tag.result.state)))
-        selected = tag.result.characteristic.id == self._session.selected_characteristic
-        start = QPointF(box.right() if tag.anchor.x() > box.right() else box.left(), box.center().y())
-        if box.left() <= tag.anchor.x() <= box.right():
-            start = QPointF(box.center().x(), box.bottom() if tag.anchor.y() > box.bottom() else box.top())
-        painter.setPen(QPen(QColor(t.ink), 1))
-        painter.drawLine(start, tag.anchor)
-        painter.setBrush(QColor(t.ink))
-        painter.drawEllipse(tag.anchor, 2.4, 2.4)
-        painter.setPen(QPen(QColor(t.accent if selected else t.ink), 1.6 if selected else 1))
-        painter.setBrush(QColor(t.raised))
-        painter.drawRoundedRect(box, 3, 3)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(color)
-        painter.drawRect(QRectF(box.left(), box.top() + 1, 4, box.height() - 2))
-        painter.setPen(QColor(t.ink))
-        painter.setFont(plain)
-        painter.drawText(QPointF(box.left() + 12, box.top() + 17), tag.title)
-        draw_marker(painter, state_marker(tag.result), QPointF(box.right() - 13, box.top() + 12), 4, color.name())
-        painter.setPen(QColor(t.ink))
-        painter.setFont(bold)
-        painter.drawText(QPointF(box.left() + 12, box.top() + 35), tag.value)
-        advance = QFontMetricsF(bold).horizontalAdvance(tag.value)
-        painter.setFont(plain)
-        painter.setPen(QColor(t.soft))
-        painter.drawText(QPointF(box.left() + 20 + advance, box.top() + 35), tag.detail)
+        paint_axes(painter, self._camera, self._theme, QRectF(self.rect()), freedoms)
+        self.outline.paint(painter, self._theme, QRectF(self.rect()))
 
     # Mouse and keys --------------------------------------------------------------------------------------------
 
@@ -588,14 +451,3 @@ class View(QWidget):
         ):
             self.fit()
         self._redraw()
-
-
-def _anchor(nominal: Nominal, camera: Camera | None) -> np.ndarray:
-    """Return a place on the feature for the foot of a tag's line: the end of an axis that faces the eye."""
-    feature = nominal.feature
-    radius = getattr(feature, "radius", None)
-    direction = getattr(feature, "direction", None)
-    if radius is not None and direction is not None:
-        toward = 1.0 if camera is None or float(direction @ camera.back) >= 0 else -1.0
-        return np.asarray(nominal.center + 0.5 * nominal.length * direction * toward)
-    return nominal.center
