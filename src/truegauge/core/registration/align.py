@@ -1,6 +1,6 @@
 """From a scan in any pose to the best fit on the true surfaces, with an opinion on whether to believe it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -28,6 +28,7 @@ _FINE_POINTS = 50_000
 _CRITERION_POINTS = 200_000
 _LEAST_POINTS = 100
 _KEEP = 24  # coarse poses
+_MOST = 0.85  # of the points: where fewer fit, more starts are tried
 _NEARLY_ALL = 0.95  # of the points: where fewer fit, the mirrored part is tried
 _WEAK = 60.0  # times as uncertain as the best-known freedom
 
@@ -63,6 +64,8 @@ def align(
 ) -> Alignment:
     """Align a scan to the part by best fit, from any starting pose or from the pose `start`.
 
+    Where too few points fit, poses that seemed worse at first are looked at as well.
+
     Outliers, points of a table and points on edges are not used. Deterministic: the same points give the same digits.
 
     Raises
@@ -76,15 +79,36 @@ def align(
         raise RegistrationError(f"the scan has {len(rows)} usable points, an alignment needs {_LEAST_POINTS}")
     if any(settings.locked) and start is None:
         raise RegistrationError("freedoms can be locked only in a best fit that starts from another alignment")
+    found, on_part = _aligned(cloud, points, model, projector, settings, start, progress, thorough=False)
+    if start is None and on_part < _MOST:
+        again, on_part_again = _aligned(cloud, points, model, projector, settings, start, progress, thorough=True)
+        if on_part_again > on_part:
+            found, on_part = again, on_part_again
+    uncertain = (bool(found.doubts) or on_part < _NEARLY_ALL) and settings.face_weights is None
+    if uncertain:
+        few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
+        if _mirror_fits(few, apply(found.part_from_scan, few), model, projector, settings):
+            text = "the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image"
+            return replace(found, doubts=(text, *found.doubts))
+    return found
+
+
+def _aligned(
+    cloud: PreparedCloud, points: Points, model: CadModel, projector: Projector, settings: AlignmentSettings,
+    start: Rigid | None, progress: Progress, *, thorough: bool,
+) -> tuple[Alignment, float]:  # fmt: skip
+    """Return the alignment, and which share of the points that may be the part it used."""
+    rows = np.flatnonzero(~cloud.isolated)
     few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
     candidates: list[Candidate] = []
     if start is None:
         progress(0.05, "finding the pose")
         field = build_field(model, projector)
-        poses = coarse_poses(few, model, field, keep=_KEEP, progress=part_of(progress, 0.1, 0.45))
+        poses = coarse_poses(few, model, field, keep=_KEEP, thorough=thorough, progress=part_of(progress, 0.1, 0.45))
         candidates = find_candidates(
-            few, poses, projector, model, FitSettings(settings.trim), progress=part_of(progress, 0.45, 0.6)
-        )
+            few, poses, projector, model, FitSettings(settings.trim), thorough=thorough,
+            progress=part_of(progress, 0.45, 0.6),
+        )  # fmt: skip
         if settings.candidate >= len(candidates):
             raise RegistrationError(f"there are only {len(candidates)} poses that fit: choose another one")
         start = candidates[settings.candidate].part_from_scan
@@ -111,15 +135,12 @@ def align(
     freedoms, weak = _freedoms(final, settings.locked)
     doubts = _doubts(points, cloud, final, used, table, coverage, model)
     on_part = int(used.sum()) / max(1, int((~cloud.isolated & ~table).sum()))
-    uncertain = (bool(doubts) or on_part < _NEARLY_ALL) and settings.face_weights is None
-    if uncertain and _mirror_fits(few, moved, model, projector, settings):
-        doubts = ("the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image",
-                  *doubts)  # fmt: skip
-    return Alignment(
+    found = Alignment(
         frozen(final.part_from_scan), final.rms, final.scale, frozen(used), frozen(table & ~used), cloud.isolated,
         coverage, doubts, (*_notes(candidates), *weak), largest=float(np.abs(final.distance[used]).max(initial=0)),
         freedoms=freedoms, candidates=tuple(candidates),
     )  # fmt: skip
+    return found, on_part
 
 
 def _by_criterion(

@@ -144,11 +144,16 @@ def last_step(
     distance, near, normals = np.zeros(count), np.zeros(count, dtype=bool), np.zeros((count, 3), dtype=kind)
     face = np.zeros(count, dtype=np.int32)
     pieces = [slice(k, min(count, k + _PIECE)) for k in range(0, count, _PIECE)]
+    # The lever of a foot about any axis is that of its point, as they differ along the normal: points do for feet.
+    whole = apply(start, points) if len(pieces) == 1 else None
+
+    def moved(piece: slice) -> Points:
+        return apply(start, points[piece]) if whole is None else whole
+
     for piece in pieces:  # the memory of all distances is a quarter of that of all feet
         found = projector.deviations(
-            apply(start, points[piece]), max_distance=reach,
-            progress=part_of(progress, piece.start / count, piece.stop / count),
-        )  # fmt: skip
+            moved(piece), max_distance=reach, progress=part_of(progress, piece.start / count, piece.stop / count)
+        )
         distance[piece], normals[piece] = found.distance, found.normals
         near[piece] = settings.counted(found.face) & ~found.on_edge
         face[piece] = found.face
@@ -156,20 +161,27 @@ def last_step(
     scale = 1.4826 * float(np.median(np.abs(distance[near])))
     used = near & (np.abs(distance) <= max(settings.trim * scale, 1e-9))
     center = _center(apply(start, points[:: max(1, count // _PIECE)]).mean(axis=0), settings)
-
-    def feet(piece: slice) -> Points:
-        return np.asarray(apply(start, points[piece]) - distance[piece, None] * normals[piece])
-
     total = np.zeros(27)
     for p in pieces:
-        total += _summed(feet(p), normals[p], distance[p], face[p], used[p], settings, center)
+        total += _summed(moved(p), normals[p], distance[p], face[p], used[p], settings, center)
     step, information = _solved(total, center, settings)
     pose = _stepped(start, step, center, settings)
-    for piece in pieces:
-        change = np.einsum("ij,ij->i", np.cross(step[:3], feet(piece) - center), normals[piece])
-        distance[piece] += np.where(used[piece], change + normals[piece] @ step[3:], 0.0)
+    for p in pieces:
+        _predict(moved(p), normals[p], used[p], step, center, distance[p])
     rms = float(np.sqrt(np.mean(distance[used] ** 2)))
     return BestFit(pose, rms, scale, used, distance, 1, information)
+
+
+@njit(cache=True, nogil=True, parallel=True)
+def _predict(points, normals, used, step, center, distance):  # type: ignore[no-untyped-def]
+    """Add to the distances of the points used what a small motion does to them."""
+    for i in prange(points.shape[0]):
+        if used[i]:
+            rx, ry, rz = points[i, 0] - center[0], points[i, 1] - center[1], points[i, 2] - center[2]
+            dx = step[1] * rz - step[2] * ry + step[3]
+            dy = step[2] * rx - step[0] * rz + step[4]
+            dz = step[0] * ry - step[1] * rx + step[5]
+            distance[i] += dx * normals[i, 0] + dy * normals[i, 1] + dz * normals[i, 2]
 
 
 def _refuse_few(near: Mask, settings: FitSettings) -> None:

@@ -30,11 +30,13 @@ def find_candidates(
     model: CadModel,
     settings: FitSettings,
     *,
+    thorough: bool = False,
     progress: Progress = silent,
 ) -> list[Candidate]:
     """Refine coarse poses on the true surfaces and complete them by symmetry; the best first.
 
-    Poses that fit equally well follow each other by how little they turn the scan.
+    Poses that fit equally well follow each other by how little they turn the scan. A `thorough` search refines poses
+    that are clearly worse at first as well.
 
     Raises
     ------
@@ -43,7 +45,8 @@ def find_candidates(
     """
     search = _Search(few, projector, model, settings)
     for number, (cost, pose) in enumerate(poses):
-        if search.found and (cost > search.hopeless(poses[0][0]) or (number >= 4 and not search.is_good)):
+        hopeless = _MAY_BE * poses[0][0] if thorough else search.hopeless(poses[0][0])
+        if search.found and (cost > hopeless or (number >= 4 and not search.is_good)):
             break
         search.refine(pose)
     if not search.found:

@@ -39,7 +39,13 @@ def even_rotations(count: int) -> NDArray[np.float64]:
 
 
 def coarse_poses(
-    points: Points, model: CadModel, field: DistanceField, *, keep: int = 8, progress: Progress = silent
+    points: Points,
+    model: CadModel,
+    field: DistanceField,
+    *,
+    keep: int = 8,
+    thorough: bool = False,
+    progress: Progress = silent,
 ) -> list[tuple[float, Rigid]]:
     """Return the best distinct poses as (score, part_from_scan), best first; the score is in mm^2.
 
@@ -47,10 +53,14 @@ def coarse_poses(
     ----------
     points : (n, 3) float64
         Thinned scan points, a few thousand, in scan coordinates.
+    thorough : bool
+        Start from three times as many rotations, with twice the points.
     """
     rng = np.random.default_rng(11)
     center_of_part = _area_center(model)
-    rotations = even_rotations(STARTS)
+    starts = 3 * STARTS if thorough else STARTS
+    few, many = (2 * _FEW, 2 * _MANY) if thorough else (_FEW, _MANY)
+    rotations = even_rotations(starts)
     limit = COARSE_LIMIT * model.diagonal
     found: list[tuple[float, Rigid]] = []
     groups = [np.ones(len(points), dtype=bool)]
@@ -60,18 +70,18 @@ def coarse_poses(
         # Strays sit far out and would move a plain mean.
         middle = _robust_center(chosen)
         shuffled = chosen[rng.permutation(len(chosen))]
-        poses = np.empty((STARTS, 4, 4))
+        poses = np.empty((starts, 4, 4))
         poses[:] = np.eye(4)
         poses[:, :3, :3] = rotations
         poses[:, :3, 3] = center_of_part - rotations @ middle
         check = points[rng.permutation(len(points))[:1500]]
         progress(number / len(groups), "finding the pose")
-        _slide_all(*field, shuffled[:_FEW], poses, 0.30 * model.diagonal, 0.06 * model.diagonal, 12)
-        costs = np.empty(STARTS)
+        _slide_all(*field, shuffled[:few], poses, 0.30 * model.diagonal, 0.06 * model.diagonal, 12)
+        costs = np.empty(starts)
         _score_all(*field, check[:400], poses, 2 * limit, costs)
-        poses = np.ascontiguousarray(poses[np.argsort(costs)[:_PROMISING]])
+        poses = np.ascontiguousarray(poses[np.argsort(costs)[: _PROMISING * (2 if thorough else 1)]])
         progress((number + 0.6) / len(groups), "finding the pose")
-        _slide_all(*field, shuffled[:_MANY], poses, 0.10 * model.diagonal, limit, 22)
+        _slide_all(*field, shuffled[:many], poses, 0.10 * model.diagonal, limit, 22)
         costs = np.empty(len(poses))
         _score_all(*field, check, poses, limit, costs)
         found += [(float(costs[i]), rigid(poses[i, :3, :3], poses[i, :3, 3])) for i in np.argsort(costs)]

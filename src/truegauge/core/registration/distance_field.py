@@ -1,5 +1,6 @@
 """A grid around the part that knows, roughly but at once, the nearest surface point and its normal."""
 
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -20,8 +21,12 @@ class DistanceField(NamedTuple):
     normals: NDArray[np.float32]
 
 
+@lru_cache(maxsize=2)
 def build_field(model: CadModel, projector: Projector, *, margin_share: float = 0.25) -> DistanceField:
-    """Sample the nearest surface points on a grid that is `margin_share` of the diagonal wider than the part."""
+    """Sample the nearest surface points on a grid that is `margin_share` of the diagonal wider than the part.
+
+    Kept for the last two parts: the next scan finds it ready.
+    """
     low, high = model.box
     margin = margin_share * model.diagonal
     low, high = low - margin, high + margin
