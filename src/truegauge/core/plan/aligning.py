@@ -37,10 +37,13 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.core.registration.guided import Target, Touches, align_by_targets
 from truegauge.core.registration.matched_points import match_points, pairs_by_geometry, pairs_by_name
 from truegauge.core.registration.reference_points import (
+    REACH,
     ReferencePoint,
     align_by_reference_points,
     directions_of,
 )
+
+_PIECE = 500_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -230,11 +233,26 @@ def _by_reference_points(own: ReferencePointAlignment, given: Aligning) -> Adjus
         else:
             normal = unit(p.normal)
             targets.append(ReferencePoint(p.name, np.array(p.place), normal, directions_of(p.held, normal), p.held))
-    scan = np.zeros((0, 3))
-    if given.cloud is not None:
-        kept = ~given.cloud.isolated
-        scan = apply(given.base.part_from_scan, given.base.growth * given.cloud.points[kept])
-    return align_by_reference_points(targets, scan, np.eye(4), length=given.model.diagonal, radius=own.radius)
+    length = given.model.diagonal
+    scan = _near_places(given, np.array([t.place for t in targets]).reshape(-1, 3), REACH * length)
+    return align_by_reference_points(targets, scan, np.eye(4), length=length, radius=own.radius)
+
+
+def _near_places(given: Aligning, places: Points, reach: float) -> Points:
+    """Return the scan points (base's coordinates) that are near any of some places, without a copy of all."""
+    cloud, base = given.cloud, given.base
+    if cloud is None or base is None:
+        return np.zeros((0, 3))
+    near = [np.zeros((0, 3))]
+    for start in range(0, len(cloud.order), _PIECE):
+        piece = slice(start, start + _PIECE)
+        points = cloud.raw[cloud.order[piece][~cloud.isolated[piece]]] * (cloud.growth * base.growth)
+        points = apply(base.part_from_scan, points)
+        chosen = np.zeros(len(points), dtype=bool)
+        for place in places:
+            chosen |= (np.abs(points - place) < reach).all(axis=1)
+        near.append(points[chosen])
+    return np.concatenate(near)
 
 
 def _direction_of(feature: Feature) -> Vector:

@@ -17,6 +17,7 @@ from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.registration.adjustment import Adjustment, Rows, TargetDeviation, determination, solve_rows
 
 RADIUS = 1.5  # mm around the line
+REACH = 0.1  # of the part's size: how far the points may have to travel
 _LEAST = 6
 _SLANT = 0.25  # cosine between the held direction and the surface's normal below which they do not meet
 _AXES = "xyz"
@@ -131,7 +132,7 @@ def _near(scan: Points, target: ReferencePoint, part_from_base: Rigid, length: f
     if target.measured is not None:
         return np.zeros((0, 3))
     place = apply(invert(part_from_base), target.place)
-    reach = 0.2 * length
+    reach = REACH * length
     near = np.abs(scan[:, 0] - place[0]) < reach
     near &= np.abs(scan[:, 1] - place[1]) < reach
     near &= np.abs(scan[:, 2] - place[2]) < reach
