@@ -1,11 +1,12 @@
 """The list of alignments: each with a small freedom dial, its kind, its rms, and whether it is in force."""
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from truegauge.app.aligning.dial import draw_dial
 from truegauge.app.aligning.model import AlignModel
+from truegauge.app.aligning.row_delegate import RowDelegate
 from truegauge.app.theme import Theme, font
 from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.graph import NotComputed
@@ -22,7 +23,7 @@ class AlignmentList(QListWidget):
     def __init__(self, align: AlignModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._align, self.theme = align, theme
-        self.setItemDelegate(_Delegate(self))
+        self.setItemDelegate(RowDelegate(self, self))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Alignments")
         self.currentItemChanged.connect(self._on_current)
@@ -63,33 +64,33 @@ class AlignmentList(QListWidget):
         numbers = NumberFormat(plan.unit, plan.decimals)
         return f"{kind} · rms {numbers.value(result.rms)}"
 
-    def paint_row(self, painter: QPainter, box: QRectF, alignment_id: str, *, selected: bool) -> None:
+    def paint_row(self, painter: QPainter, box: QRectF, key: str, *, selected: bool) -> None:
         """Draw one row."""
         align, theme = self._align, self.theme
         plan = align.session.plan
-        if not plan.has_alignment(alignment_id):
+        if not plan.has_alignment(key):
             return
-        result = align.result_of(alignment_id)
+        result = align.result_of(key)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if selected:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.accent_soft))
             painter.drawRoundedRect(box.adjusted(0, 1, -2, -1), 6, 6)
-        draw_dial(painter, QPointF(box.x() + 24, box.center().y()), 17, align.freedoms_of(alignment_id), theme)
-        in_force = alignment_id == plan.in_force
+        draw_dial(painter, QPointF(box.x() + 24, box.center().y()), 17, align.freedoms_of(key), theme)
+        in_force = key == plan.in_force
         left, width = box.x() + 48, box.width() - 56
         painter.setFont(font(13, bold=True))
         painter.setPen(QColor(theme.ink))
         mark = "in force" if in_force else ""
         room = width - (58 if in_force else 0)
-        called = plan.alignment(alignment_id).name
+        called = plan.alignment(key).name
         name = painter.fontMetrics().elidedText(called, Qt.TextElideMode.ElideRight, int(room))
         painter.drawText(QRectF(left, box.y() + 6, room, 18), Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(font(12))
         bad = isinstance(result, NotComputed) or (isinstance(result, Alignment) and not result.trusted)
         painter.setPen(QColor(theme.outside if bad else theme.soft))
-        text = painter.fontMetrics().elidedText(self.line(alignment_id), Qt.TextElideMode.ElideRight, int(width))
+        text = painter.fontMetrics().elidedText(self.line(key), Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left, box.y() + 25, width, 18), Qt.AlignmentFlag.AlignVCenter, text)
         if mark:
             painter.setPen(QPen(QColor(theme.accent), 1))
@@ -97,16 +98,3 @@ class AlignmentList(QListWidget):
             painter.drawText(QRectF(left, box.y() + 6, width, 18),
                              Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, mark)  # fmt: skip
         painter.restore()
-
-
-class _Delegate(QStyledItemDelegate):
-    def __init__(self, owner: AlignmentList) -> None:
-        super().__init__(owner)
-        self._owner = owner
-
-    def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
-        """Draw a row."""
-        selected = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
-        self._owner.paint_row(painter, QRectF(option.rect), str(index.data(_ID)), selected=selected)  # type: ignore[attr-defined]

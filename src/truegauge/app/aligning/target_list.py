@@ -6,18 +6,16 @@ Rows are dragged into another order where the order matters.
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
     QListWidgetItem,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QWidget,
 )
 
+from truegauge.app.aligning.row_delegate import RowDelegate
 from truegauge.app.painting import draw_marker
 from truegauge.app.theme import Theme, font
 from truegauge.reporting.gauge_bar import DISC, RING, TRIANGLE_RIGHT
@@ -48,7 +46,7 @@ class TargetList(QListWidget):
         super().__init__(parent)
         self.theme, self._chosen, self._reordered = theme, chosen, reordered
         self.rows: dict[str, TargetRow] = {}
-        self.setItemDelegate(_Delegate(self))
+        self.setItemDelegate(RowDelegate(self, self))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Targets of the alignment")
         self.currentItemChanged.connect(lambda item: self._chosen(item.data(_KEY)) if item is not None else None)
@@ -118,16 +116,3 @@ class TargetList(QListWidget):
         held = painter.fontMetrics().elidedText(row.held, Qt.TextElideMode.ElideRight, int(max(0, left + room - at)))
         painter.drawText(QRectF(at, box.y(), room, box.height()), Qt.AlignmentFlag.AlignVCenter, held)
         painter.restore()
-
-
-class _Delegate(QStyledItemDelegate):
-    def __init__(self, owner: TargetList) -> None:
-        super().__init__(owner)
-        self._owner = owner
-
-    def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
-        """Draw a row."""
-        selected = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
-        self._owner.paint_row(painter, QRectF(option.rect), str(index.data(_KEY)), selected=selected)  # type: ignore[attr-defined]
