@@ -72,11 +72,23 @@ def _offer(session: Session, recovered: Recovered) -> None:
             session.plan_changed.disconnect(after_plan)
             session.plan_path = recovered.plan_path
             session.history.mark_unsaved()
+            if recovered.sample is None:
+                recovered.discard()
+
+        def after_sample() -> None:
+            session.sample_changed.disconnect(after_sample)
+            data = recovered.sample_data
+            if data is not None:
+                session.set_sample_data(
+                    touches=data.touches, temperature_c=data.temperature_c,
+                    scale_temperature_c=data.scale_temperature_c, scale_expansion=data.scale_expansion,
+                )  # fmt: skip
             recovered.discard()
 
         session.plan_changed.connect(after_plan)
         session.open_plan(recovered.plan)
         if recovered.sample is not None:
+            session.sample_changed.connect(after_sample)
             session.open_scan(recovered.sample)
 
     session.notify("the last session ended without saving; its work was kept", "Bring it back", bring_back)

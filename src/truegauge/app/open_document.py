@@ -75,6 +75,7 @@ class OpenDocument(WorkQueue):
         self.plan_path: Path | None = None
         self.annotation_gaps: tuple[str, ...] = ()
         self.show_map = False
+        self.sample_is_saved = True  # touches and temperatures are the operator's work
         self._generation = 0
         self._evaluators: dict[str, Evaluator] = {}
         self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
@@ -269,6 +270,7 @@ class OpenDocument(WorkQueue):
         except FormatError as error:
             self.notify(error)
             return False
+        self.sample_is_saved = True
         return True
 
     def save_cloud(self, path: Path) -> bool:
@@ -337,6 +339,7 @@ class OpenDocument(WorkQueue):
 
     def _use_sample(self, sample: Sample, contents: tuple[Content, ...]) -> None:
         self.sample, self.sample_contents = sample, contents
+        self.sample_is_saved = True
         self.evaluation = None
         if self.evaluator is not None:
             self.evaluator.forget_other_samples(sample.key)
@@ -355,6 +358,7 @@ class OpenDocument(WorkQueue):
         if data == self.sample.data:
             return False
         self.sample = replace(self.sample, data=data)
+        self.sample_is_saved = False
         self.sample_data_changed.emit()
         self._evaluate()
         return True
@@ -364,6 +368,7 @@ class OpenDocument(WorkQueue):
         if self.sample is None:
             data = SampleData(name="Touches", touches=touches)
             self._use_sample(Sample(f"touches-{uuid.uuid4().hex}", data, np.zeros((0, 3))), ())
+            self.sample_is_saved = False
         else:
             self.set_sample_data(touches=touches)
 
@@ -392,6 +397,7 @@ class OpenDocument(WorkQueue):
         def done(result: tuple[Sample, tuple[Content, ...], tuple[str, ...]]) -> None:
             joined, every, notes = result
             self._use_sample(joined, every)
+            self.sample_is_saved = False
             self.notify(f"{path.name} joined by {joined.data.scans[-1].placed_by}. {'. '.join(notes)}".strip())
 
         self._start(work, done, f"Joining {path.name}")

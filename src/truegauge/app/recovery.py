@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer
 
 from truegauge.app.session import Session
 from truegauge.core.errors import FormatError
+from truegauge.core.plan.sample import SampleData
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.sample_file import write_sample
 
@@ -29,6 +30,7 @@ class Recovered:
     plan: Path
     sample: Path | None
     plan_path: Path | None
+    sample_data: SampleData | None = None  # touches and temperatures, newer than the sample's file
 
     def discard(self) -> None:
         """Delete it."""
@@ -45,10 +47,12 @@ def find_recovered(folder: Path) -> Recovered | None:
         if plan.stem.isdigit() and _alive(int(plan.stem)):
             continue
         sample = plan.with_suffix(".tgsample")
-        origin = None
+        origin, data = None, None
         with contextlib.suppress(OSError, ValueError):
-            origin = json.loads(plan.with_suffix(".json").read_text()).get("plan_path")
-        return Recovered(plan, sample if sample.exists() else None, Path(origin) if origin else None)
+            beside = json.loads(plan.with_suffix(".json").read_text())
+            origin = beside.get("plan_path")
+            data = SampleData.model_validate_json(json.dumps(beside["sample"])) if beside.get("sample") else None
+        return Recovered(plan, sample if sample.exists() else None, Path(origin) if origin else None, data)
     return None
 
 
@@ -81,17 +85,20 @@ class Keeper(QObject):
         self._timer.timeout.connect(self.keep)
         session.plan_changed.connect(self._timer.start)
         session.sample_changed.connect(self._timer.start)
+        session.sample_data_changed.connect(self._timer.start)
 
     def keep(self) -> None:
         """Write now."""
         s = self._session
-        if s.history.is_saved:
+        if s.history.is_saved and s.sample_is_saved:
             self.discard()
             return
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
             write_plan(self._plan, s.plan, s.part_content)
-            self._plan.with_suffix(".json").write_text(json.dumps({"plan_path": str(s.plan_path or "")}))
+            data = s.sample.data.model_dump(mode="json") if s.sample is not None else None
+            beside = {"plan_path": str(s.plan_path or ""), "sample": data}
+            self._plan.with_suffix(".json").write_text(json.dumps(beside))
             if s.sample is not None and s.sample.key != self._kept_sample:
                 write_sample(self._plan.with_suffix(".tgsample"), s.sample, s.sample_contents)
                 self._kept_sample = s.sample.key
