@@ -171,15 +171,10 @@ def _rows(
             place.append(t.place + off * d)
             owner.append(i)
             met.append(off * d)
-        found.append(t.place + _combined(np.array(met), t.normal) if met else None)
+        found.append(t.place + np.sum(met, axis=0) if met else None)
     if not deviation:
         return Rows(np.zeros(0), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0)), [], found
     return Rows(np.array(deviation), np.array(direction), np.array(place), np.ones(len(owner))), owner, found
-
-
-def _combined(met: NDArray[np.float64], normal: Vector) -> Vector:
-    """Return the offset of a point that is held in several directions: the surface's, seen in each of them."""
-    return np.asarray(met[0] if len(met) == 1 else met.sum(axis=0))
 
 
 def local_surface(

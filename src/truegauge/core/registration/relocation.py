@@ -14,7 +14,6 @@ from truegauge.core.association import Shape, associate
 from truegauge.core.association.features import Sphere
 from truegauge.core.clouds.spatial import thinned
 from truegauge.core.errors import AssociationError, RegistrationError
-from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.adjustment import Adjustment
 from truegauge.core.registration.matched_points import match_points, pairs_by_geometry
@@ -138,8 +137,3 @@ def relocate(before: Points, after: Points, *, tolerance: float, names: tuple[st
     called = names or tuple(f"sphere {k + 1}" for k in range(len(before)))
     adjustment = match_points(before[rows], after[partners], [called[k] for k in rows])
     return Relocation(adjustment.part_from_base, adjustment, others)
-
-
-def relocated(relocation: Relocation, points: Points) -> Points:
-    """Return points measured after the part was moved in the coordinates from before."""
-    return apply(relocation.before_from_after, points)
