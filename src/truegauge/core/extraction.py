@@ -36,12 +36,12 @@ class ExtractionSettings:
     reject: float = 5.0
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Measured:
     """A measured feature: the association, which points it used, and the means that form is read from.
 
     `rows` index the points of the sample that were used, `strays` those that were left out by the rule in
-    `rejection`. `means` (m, 3) and `mean_residuals` (m,) mm, about the least-squares feature; `form` mm by
+    `rejection`. `means` (m, 3) lie on the surface, `mean_residuals` (m,) mm off the least-squares feature; `form` mm by
     `form_criterion`, of the filtered points where a filter is chosen. `points` (n, 3) are those used.
     """
 
@@ -84,9 +84,8 @@ class Measured:
         """Return the feature as a datum (ISO 5459): associated with the averaged points, outside the material."""
         if self.datum_criterion == self.fit.criterion:
             return self.feature
-        on = _on_surface(self.fit, self.means, self.mean_residuals)
         touching = associate(
-            self.nominal.shape, on, self.datum_criterion, start=self.feature, material=self.nominal.outward
+            self.nominal.shape, self.means, self.datum_criterion, start=self.feature, material=self.nominal.outward
         )
         return touching.turned_like(self.nominal.feature).feature
 
@@ -174,6 +173,7 @@ def measure(
     rejection = fit.rejection
     fit = fit.turned_like(nominal.feature)
     means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
+    means = _on_surface(fit, means, residuals)
     if form_filter.kind == FilterKind.NONE:
         form, how = _form(fit, means, residuals)
     else:
@@ -198,8 +198,7 @@ def _form(fit: Fit, means: Points, residuals: Floats) -> tuple[float, Criterion]
     shape = fit.feature.shape
     if Criterion.MINIMUM_ZONE in criteria_for(shape):
         try:
-            on = _on_surface(fit, means, residuals)
-            return associate(shape, on, Criterion.MINIMUM_ZONE, start=fit.feature).form, Criterion.MINIMUM_ZONE
+            return associate(shape, means, Criterion.MINIMUM_ZONE, start=fit.feature).form, Criterion.MINIMUM_ZONE
         except AssociationError:
             pass
     return float(residuals.max() - residuals.min()), Criterion.LEAST_SQUARES
@@ -214,10 +213,7 @@ def _cell_means(points: Points, residuals: Floats, size: float) -> tuple[Points,
     """Return means of points and residuals over cubes of side `size` that hold enough points."""
     if size <= 0:
         return points, residuals
-    low = points.min(axis=0)
-    index = np.floor((points - low) / size).astype(np.int64)
-    width = index.max(axis=0) + 1
-    cells = (index[:, 0] * width[1] + index[:, 1]) * width[2] + index[:, 2]
+    cells = _cells(points, size)
     _, inverse, counts = np.unique(cells, return_inverse=True, return_counts=True)
     # Cubes that hold few points (touched at a corner) would bring the noise back.
     enough = counts >= max(_CELL_POINTS, 0.4 * float(np.median(counts)))
@@ -226,6 +222,43 @@ def _cell_means(points: Points, residuals: Floats, size: float) -> tuple[Points,
     inverse = inverse.ravel()
     means = np.stack([np.bincount(inverse, weights=points[:, c]) for c in range(3)], axis=1) / counts[:, None]
     return means[enough], (np.bincount(inverse, weights=residuals) / counts)[enough]
+
+
+def surface_means(feet: Points, normals: Points, deviations: Floats, size: float) -> Points:
+    """Return points (m, 3) on the measured surface of any faces: means of feet, lifted by the mean deviation.
+
+    Parameters
+    ----------
+    feet, normals : (n, 3) float64
+        The points' feet on the part and the outward normals there.
+    deviations : (n,) mm
+        Positive out of the material.
+    size : float
+        The side of the cubes that are averaged, mm; 0 for none.
+    """
+    normals = np.asarray(normals, dtype=np.float64)
+    if size <= 0:
+        return np.asarray(feet + deviations[:, None] * normals)
+    cells = _cells(feet, size)
+    _, first, inverse, counts = np.unique(cells, return_index=True, return_inverse=True, return_counts=True)
+    inverse = inverse.ravel()
+    enough = counts >= max(_CELL_POINTS, 0.4 * float(np.median(counts)))
+    if enough.sum() < 4:
+        return np.asarray(feet + deviations[:, None] * normals)
+    mean = np.bincount(inverse, weights=deviations) / counts
+    # The foot nearest the middle of its cell carries the mean: a mean of feet would lie off a curved surface.
+    middles = np.stack([np.bincount(inverse, weights=feet[:, c]) for c in range(3)], axis=1) / counts[:, None]
+    off = ((feet - middles[inverse]) ** 2).sum(axis=1)
+    order = np.lexsort((off, inverse))
+    nearest = order[np.searchsorted(inverse[order], np.arange(len(first)))]
+    return np.asarray((feet[nearest] + mean[:, None] * normals[nearest])[enough])
+
+
+def _cells(points: Points, size: float) -> Ints:
+    """Return the number (n,) of the cube that each point is in."""
+    index = np.floor((points - points.min(axis=0)) / size).astype(np.int64)
+    width = index.max(axis=0) + 1
+    return np.asarray((index[:, 0] * width[1] + index[:, 1]) * width[2] + index[:, 2])
 
 
 def _face_size(model: CadModel, faces: tuple[int, ...]) -> float:

@@ -98,6 +98,21 @@ def turn_angles(to_from: Rigid) -> Vector:
     return np.array([np.arctan2(r[2, 1], r[2, 2]), y, np.arctan2(r[1, 0], r[0, 0])])
 
 
+def twist_motion(twist: Any, about: Vector) -> Rigid:
+    """Return the rigid motion of a twist (6,) about a point: its exponential, so that screws stay screws."""
+    w, t = twist[:3], twist[3:]
+    angle = float(np.linalg.norm(w))
+    k = np.array([[0, -w[2], w[1]], [w[2], 0, -w[0]], [-w[1], w[0], 0]])
+    if angle < 1e-7:
+        a, b, c = 1 - angle**2 / 6, 0.5 - angle**2 / 24, 1 / 6 - angle**2 / 120
+    else:
+        a, b = np.sin(angle) / angle, (1 - np.cos(angle)) / angle**2
+        c = (angle - np.sin(angle)) / angle**3
+    turn = np.eye(3) + a * k + b * k @ k
+    shift = (np.eye(3) + b * k + c * k @ k) @ t
+    return rigid(turn, about - turn @ about + shift)
+
+
 def rotation_to_z(direction: Vector) -> Rigid:
     """Return a rotation that takes the unit vector `direction` to +z."""
     z = np.asarray(direction, dtype=np.float64)

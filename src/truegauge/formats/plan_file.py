@@ -12,6 +12,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT
 from truegauge.core.plan.document import SCHEMA_VERSION, Plan
+from truegauge.core.plan.modifier_words import from_words
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import content_key
@@ -68,6 +69,8 @@ def as_of_now(document: dict[str, Any]) -> dict[str, Any]:
     version = document.get("schema_version")
     if version in (1, 2):  # version 1 has less than 2, and nothing that means something else
         document = _v2_to_v3(document)
+    if version in (1, 2, 3):
+        document = _v3_to_v4(document)
     return {**document, "schema_version": SCHEMA_VERSION}
 
 
@@ -78,6 +81,25 @@ def _v2_to_v3(document: dict[str, Any]) -> dict[str, Any]:
     if isinstance(only, dict):
         only = {**only, "id": FIRST_ALIGNMENT, "name": "Best fit"}
     return {**rest, "alignments": [only], "in_force": FIRST_ALIGNMENT}
+
+
+def _v3_to_v4(document: dict[str, Any]) -> dict[str, Any]:
+    """Orientation tolerances named their datum twice, as a second feature too; modifiers were words."""
+    characteristics = document.get("characteristics")
+    datums = {d.get("letter"): d.get("feature") for d in document.get("datums") or () if isinstance(d, dict)}
+    if not isinstance(characteristics, list):
+        return document
+    changed = []
+    for c in characteristics:
+        if isinstance(c, dict) and isinstance(c.get("features"), list) and c.get("datums"):
+            first = c["datums"][0].get("letter") if isinstance(c["datums"][0], dict) else None
+            if len(c["features"]) == 2 and c["features"][1] == datums.get(first):
+                c = {**c, "features": c["features"][:1]}
+        if isinstance(c, dict) and isinstance(c.get("modifiers"), list) and c["modifiers"]:
+            letters, zone = from_words([str(m) for m in c["modifiers"]])
+            c = {**c, "modifiers": list(letters), "zone": zone.model_dump(mode="json")}
+        changed.append(c)
+    return {**document, "characteristics": changed}
 
 
 def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) -> CadModel:

@@ -1,6 +1,7 @@
 """The linear minimax problem by exchanges of contacts (compiled).
 
-Minimise over x, |x_k| <= bound, the largest of ``s (f_i + J_i x)`` over points i and sides s. The dual simplex method:
+Minimise over x, |x_k| <= bound, the largest of ``s (f_i + J_i x)`` over points i and sides s. Points with a `share` of
+0 instead of 1 do not raise the level: theirs must not be above 0. The dual simplex method:
 a vertex is held by as many functions or bounds as there are unknowns and one more; the function that reaches highest
 over it enters, the one whose multiplier would become negative first leaves (Stiefel's exchange, with bounds).
 """
@@ -14,16 +15,16 @@ _MOST = 400
 
 
 @njit(cache=True, nogil=True)
-def exchange(f, jacobian, sides, bound):  # type: ignore[no-untyped-def]
+def exchange(f, jacobian, sides, bound, share_of):  # type: ignore[no-untyped-def]
     """Return status, x (m,), the level, contacts (k,), their sides (k,) and multipliers (k,).
 
-    The status is 0 when done, 1 without a vertex, 2 when stopped on the way.
+    The status is 0 when done, 1 without a vertex, 2 when stopped on the way (points of share 0 that contradict).
     """
     n, m = jacobian.shape
     worst, first, first_side = -np.inf, 0, 1.0
     for s in sides:
         for i in range(n):
-            if s * f[i] > worst:
+            if share_of[i] > 0.0 and s * f[i] > worst:
                 worst, first, first_side = s * f[i], i, s
     # What holds the vertex: (point, side), or (-1 - k, sign) for the bound of the unknown k.
     held = np.empty(m + 1, dtype=np.int64)
@@ -43,7 +44,7 @@ def exchange(f, jacobian, sides, bound):  # type: ignore[no-untyped-def]
     tolerance = 1e-10 * bound + 4e-16 * np.abs(f).max()
     for _ in range(_MOST):
         for r in range(m + 1):
-            _row(held[r], sign[r], jacobian, matrix[r])
+            _row(held[r], sign[r], jacobian, share_of, matrix[r])
             right[r] = -sign[r] * f[held[r]] if held[r] >= 0 else bound
         regular, vertex = solve_linear(matrix, right)
         if not regular:
@@ -60,12 +61,12 @@ def exchange(f, jacobian, sides, bound):  # type: ignore[no-untyped-def]
             for k in range(m):
                 value += jacobian[i, k] * x[k]
             for s in sides:
-                if s * value - level > over:
-                    over, point, side = s * value - level, i, s
+                if s * value - share_of[i] * level > over:
+                    over, point, side = s * value - share_of[i] * level, i, s
         if side == 0.0:
             status = 0
             break
-        _row(point, side, jacobian, entering)
+        _row(point, side, jacobian, share_of, entering)
         for r in range(m + 1):
             for k in range(m + 1):
                 turned[k, r] = matrix[r, k]
@@ -91,13 +92,13 @@ def exchange(f, jacobian, sides, bound):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _row(point, side, jacobian, out):  # type: ignore[no-untyped-def]
-    """Fill in the row of a function (side * J, -1) or of a bound (unit vector, 0)."""
+def _row(point, side, jacobian, share_of, out):  # type: ignore[no-untyped-def]
+    """Fill in the row of a function (side * J, -share) or of a bound (unit vector, 0)."""
     m = jacobian.shape[1]
     if point >= 0:
         for k in range(m):
             out[k] = side * jacobian[point, k]
-        out[m] = -1.0
+        out[m] = -share_of[point]
     else:
         for k in range(m + 1):
             out[k] = 0.0

@@ -180,7 +180,7 @@ def _narrowed(
     turns = 0
     for turns in range(1, _MOST + 1):  # noqa: B007
         bound = trust * 4 * max(float(np.ptp(distance)), 1e-12)
-        status, step, *_ = exchange(distance, np.ascontiguousarray(jacobian), sides, bound)
+        status, step, *_ = exchange(distance, np.ascontiguousarray(jacobian), sides, bound, np.ones(len(distance)))
         if status == 1:
             break
         trial = _moved(pose, step, center, size, datums)

@@ -155,7 +155,11 @@ def solve(task: Task, start: Pose) -> Minimax:
         first, free = task.through(pose, jacobian.shape[1])
         middle = 0.5 * (float(f.max()) + float(f.min())) if len(sides) == 1 else 0.0
         status, y, _, rows, side, _ = exchange(
-            f - middle + jacobian @ first, np.ascontiguousarray(jacobian @ free), sides, trust * spread * 4
+            f - middle + jacobian @ first,
+            np.ascontiguousarray(jacobian @ free),
+            sides,
+            trust * spread * 4,
+            np.ones(len(f)),
         )
         if status == 1:
             raise IndeterminateError("the points do not determine the feature: spread them more widely over it")

@@ -60,6 +60,19 @@ def outside_material(problem: Problem, start: Pose, side: int) -> tuple[Solution
     raise ConvergenceError("no convergence: the points do not resemble the shape")
 
 
+def least_squares_step_outside(
+    matrix: NDArray[np.float64], right: Floats, rows: NDArray[np.float64], values: Floats
+) -> Floats:
+    """Return the step x that minimises x'Hx/2 + g'x under ``rows x + values >= 0``.
+
+    Raises
+    ------
+    ConvergenceError
+        No step satisfies the rows.
+    """
+    return _program(matrix, right, rows, values)[0]
+
+
 def _program(
     matrix: NDArray[np.float64], right: Floats, rows: NDArray[np.float64], values: Floats
 ) -> tuple[Floats, Floats, float]:

@@ -15,7 +15,7 @@ from truegauge.core.arrays import Vector
 SHIFTS = ("shift along x", "shift along y", "shift along z")
 TURNS = ("turn about x", "turn about y", "turn about z")
 NAMES = (*SHIFTS, *TURNS)  # the order of everything shown
-_TWIST_OF = (3, 4, 5, 0, 1, 2)  # where each of them stands in a twist
+TWIST_OF = (3, 4, 5, 0, 1, 2)  # where each of them stands in a twist
 _HELD = 1e-9
 _RANK = 1e-7
 NOBODY = ""
@@ -88,10 +88,10 @@ def holders(rows: Sequence[Rows], names: Sequence[str], *, length: float) -> Fre
         left = _left_free(free, own / scale)
         added.append(free.shape[1] - left.shape[1])
         free = left
-        for k, place in enumerate(_TWIST_OF):
+        for k, place in enumerate(TWIST_OF):
             if found[k] == NOBODY and float(np.sum(free[place] ** 2)) < _HELD:
                 found[k] = name
-    share = [float(np.sum(free[place] ** 2)) for place in _TWIST_OF]
+    share = [float(np.sum(free[place] ** 2)) for place in TWIST_OF]
     partly = tuple(_HELD <= s < 1 - 1e-6 for s in share)
     return Freedoms(tuple(found), partly, tuple(added))
 
@@ -124,4 +124,4 @@ def open_shares(free: NDArray[np.float64], length: float) -> NDArray[np.float64]
     moved[3:] += np.cross(free[:3].T, place).T
     moved[:3] *= length
     basis = np.linalg.qr(moved)[0]
-    return np.asarray((basis**2).sum(axis=1)[list(_TWIST_OF)])
+    return np.asarray((basis**2).sum(axis=1)[list(TWIST_OF)])

@@ -129,14 +129,14 @@ class _Solver:
         """The nominal point nearest the centre that satisfies all places in their order."""
         place, open_ = self._center.copy(), np.eye(3)
         for along, nominal, _ in self._places:
-            place, open_ = _settled(place, open_, along, along @ (nominal - place))
+            place, open_ = settled(place, open_, along, along @ (nominal - place))
         return place
 
     @property
     def _open_shifts(self) -> NDArray[np.float64]:
         open_ = np.eye(3)
         for along, _, _ in self._places:
-            _, open_ = _settled(np.zeros(3), open_, along, np.zeros(len(along)))
+            _, open_ = settled(np.zeros(3), open_, along, np.zeros(len(along)))
         return open_
 
     def take(self, ideal: Situation, real: Situation, name: str) -> None:
@@ -216,11 +216,11 @@ class _Solver:
         shift, open_ = self._center - self.rotation @ self._center, np.eye(3)
         for along, ideal_place, real_place in self._places:
             wanted = along @ (ideal_place - self.rotation @ real_place - shift)
-            shift, open_ = _settled(shift, open_, along, wanted)
+            shift, open_ = settled(shift, open_, along, wanted)
         self.shift = shift
 
 
-def _settled(
+def settled(
     shift: Vector, open_: NDArray[np.float64], along: NDArray[np.float64], wanted: Vector
 ) -> tuple[Vector, NDArray[np.float64]]:
     """Move `shift` in the open directions (3, k) by what is wanted along others; return it and what stays open."""

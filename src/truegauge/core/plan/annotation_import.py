@@ -9,14 +9,18 @@ from truegauge.core.cad.recognition import Nominal, nominal_of, whole_surface
 from truegauge.core.errors import GeometryError
 from truegauge.core.plan.commands import AddCharacteristic, AddFeature, Command, SetDatum, Several
 from truegauge.core.plan.document import Characteristic, DatumReference, NominalFeature, Plan
+from truegauge.core.plan.modifier_words import from_words
 from truegauge.core.plan.proposals import feature_name, new_id
+from truegauge.core.plan.requirements import ORIENTS
 from truegauge.core.tolerancing.kinds import kind_named
+from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 _KINDS = {
     "circular run-out": "circular_runout", "total run-out": "total_runout",
     "profile of a line": "profile_line", "profile of a surface": "profile_surface",
 }  # fmt: skip
 _NEED_DATUM = ("perpendicularity", "parallelism", "angularity")
+_PATTERNS = ("position", "profile_surface", "profile_line", "symmetry")  # one requirement on all their features
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,21 +72,24 @@ class _Importer:
     def add(
         self, kind: str, name: str, features: tuple[NominalFeature, ...], nominal: float, lower: float | None,
         upper: float | None, datums: tuple[DatumReference, ...] = (), modifiers: tuple[str, ...] = (),
+        zone: Zone = PLAIN,
     ) -> bool:  # fmt: skip
         """Add a characteristic unless the plan has the same one; tell whether it is new."""
         ids = tuple(f.id for f in features)
         for c in self.work.characteristics:
-            if (c.kind, c.features) == (kind, ids) and (c.lower, c.upper) == (lower, upper):
+            if (c.kind, c.features, c.datums) == (kind, ids, datums) and (c.lower, c.upper) == (lower, upper):
                 return False
         number = max((c.number for c in self.work.characteristics), default=0) + 1
         said = " to ".join(f.name for f in features)
-        if len(features) == 1:
+        if len(features) == 1 or kind in _PATTERNS:
+            said = features[0].name + (f" and {len(features) - 1} more" if len(features) > 1 else "")
             said += f" {kind_named(kind).label}"
         self.run(
             AddCharacteristic(
                 Characteristic(
                     id=new_id(), number=number, name=name or said, kind=kind,
                     features=ids, nominal=nominal, lower=lower, upper=upper, datums=datums, modifiers=modifiers,
+                    zone=zone,
                 )
             )
         )  # fmt: skip
@@ -124,7 +131,7 @@ def _dimension(job: _Importer, d: AnnotatedDimension) -> None:
                 job.left_out.append(f"dimension {title}: the radius is taken over as a diameter, limits doubled")
             job.add("diameter", d.name, (job.feature(group),), d.value * scale,
                     None if d.lower is None else d.lower * scale, None if d.upper is None else d.upper * scale,
-                    modifiers=d.modifiers)  # fmt: skip
+                    modifiers=from_words(d.modifiers)[0])  # fmt: skip
         return
     pair = (first + second)[:2]
     if len(pair) < 2:
@@ -136,7 +143,7 @@ def _dimension(job: _Importer, d: AnnotatedDimension) -> None:
         job.left_out.append(f"dimension {title}: no {d.kind} can be measured between its faces")
         return
     job.add(kind.name, d.name, (job.feature(pair[0]), job.feature(pair[1])), d.value, d.lower, d.upper,
-            modifiers=d.modifiers)  # fmt: skip
+            modifiers=from_words(d.modifiers)[0])  # fmt: skip
 
 
 def _tolerance(job: _Importer, t: AnnotatedTolerance) -> None:
@@ -146,13 +153,19 @@ def _tolerance(job: _Importer, t: AnnotatedTolerance) -> None:
     missing = [u.letter for u in t.datums if any(x not in by_letter for x in u.letter.split("-"))]
     if missing:
         job.left_out.append(f"{title}: datum {missing[0]} is not in the file")
-    datums = tuple(DatumReference(letter=u.letter, modifiers=u.modifiers) for u in t.datums)
-    for group in job.groups(t.faces):
-        feature = job.feature(group)
-        features = (feature,)
-        if kind.name in _NEED_DATUM:
-            if not t.datums or t.datums[0].letter not in by_letter:
-                job.left_out.append(f"{title}: it needs a datum")
-                continue
-            features = (feature, job.work.feature(by_letter[t.datums[0].letter]))  # type: ignore[assignment]
-        job.add(kind.name, t.name, features, 0.0, None, t.value, datums, t.modifiers)
+    datums = tuple(DatumReference(letter=u.letter, modifiers=_datum_modifiers(u.modifiers)) for u in t.datums)
+    modifiers, zone = from_words(t.modifiers)
+    if kind.name in _NEED_DATUM and not (t.datums and set(t.datums[0].letter.split("-")) <= set(by_letter)):
+        job.left_out.append(f"{title}: it needs a datum")
+        return
+    groups = job.groups(t.faces)
+    for chosen in [groups] if kind.name in _PATTERNS else [[g] for g in groups]:
+        features = tuple(job.feature(g) for g in chosen)
+        job.add(kind.name, t.name, features, 0.0, None, t.value, datums, modifiers, zone)
+
+
+def _datum_modifiers(words: tuple[str, ...]) -> tuple[str, ...]:
+    """Return the modifiers of a datum as letters; the file calls them by words."""
+    letters, _ = from_words(words)
+    known = {"maximum material": "M", "least material": "L", "orientation": ORIENTS}
+    return tuple(known.get(w.lower(), w) for w in letters)

@@ -10,8 +10,14 @@ from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
+from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
+from truegauge.core.tolerancing.general import GeneralTolerances
+from truegauge.core.tolerancing.judgement import DecisionRule
+from truegauge.core.tolerancing.zone import Standard
+from truegauge.core.uncertainty.stated_errors import StatedErrors
 
-SCHEMA_VERSION = 3
+__all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "Plan"]
+SCHEMA_VERSION = 4
 
 
 class PartReference(Frozen):
@@ -26,6 +32,9 @@ CriterionName = Literal[
     "by_use", "least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed", "one_sided"
 ]
 
+
+# How datum features are associated (`core.datums.common.DatumAssociation`).
+DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 
 # What can be selected: the faces of a feature of the part, or the id of a constructed feature.
 Group = tuple[int, ...] | str
@@ -67,55 +76,6 @@ class ConstructedFeature(Frozen):
     def group(self) -> Group:
         """What selecting it selects."""
         return self.id
-
-
-class Datum(Frozen):
-    """A datum letter on a feature."""
-
-    letter: str = Field(pattern=r"^[A-Z]{1,2}$")
-    feature: str
-
-
-class DatumReference(Frozen):
-    """A datum in the datum system of a characteristic; a common datum joins its letters by hyphens."""
-
-    letter: str
-    modifiers: tuple[str, ...] = ()
-
-
-class Characteristic(Frozen):
-    """One requirement. `lower` and `upper` are deviations from `nominal`, None where there is no limit.
-
-    `datums` and `modifiers` are as the drawing states them.
-    """
-
-    id: str
-    number: int = Field(ge=1)
-    name: str
-    kind: str
-    features: tuple[str, ...] = Field(min_length=1)
-    nominal: float
-    lower: float | None = None
-    upper: float | None = None
-    datums: tuple[DatumReference, ...] = ()
-    modifiers: tuple[str, ...] = ()
-    alignment: str = ""  # the one that it is reported in; empty for the one in force
-
-    @model_validator(mode="after")
-    def _limits_in_order(self) -> Self:
-        if self.lower is not None and self.upper is not None and self.lower > self.upper:
-            raise ValueError(f"the lower limit {self.lower} is above the upper limit {self.upper}")
-        return self
-
-    @property
-    def lower_limit(self) -> float | None:
-        """The smallest value allowed, mm."""
-        return None if self.lower is None else self.nominal + self.lower
-
-    @property
-    def upper_limit(self) -> float | None:
-        """The largest value allowed, mm."""
-        return None if self.upper is None else self.nominal + self.upper
 
 
 class PartMaterial(Frozen):
@@ -170,7 +130,7 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[3] = 3
+    schema_version: Literal[4] = 4
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -184,6 +144,11 @@ class Plan(Frozen):
     constructed: tuple[ConstructedFeature, ...] = ()
     datums: tuple[Datum, ...] = ()
     characteristics: tuple[Characteristic, ...] = ()
+    standard: Standard = "ISO"
+    datum_association: DatumAssociationName = "outside"
+    general: GeneralTolerances = GeneralTolerances()
+    decision: DecisionRule = DecisionRule()
+    device: StatedErrors = StatedErrors()
     scale: DeviationScale = DeviationScale()
     unit: Literal["mm", "inch"] = "mm"
     decimals: int = Field(default=3, ge=0, le=6)
@@ -201,7 +166,7 @@ class Plan(Frozen):
         letters = [d.letter for d in self.datums]
         if len(set(letters)) != len(letters):
             raise ValueError("two datums have the same letter")
-        if {d.feature for d in self.datums} - set(ids):
+        if {f for d in self.datums for f in d.features} - set(ids):
             raise ValueError("a datum refers to a feature that the plan does not have")
         numbers = [c.number for c in self.characteristics]
         if len(set(numbers)) != len(numbers) or len({c.id for c in self.characteristics}) != len(numbers):
@@ -289,6 +254,26 @@ class Plan(Frozen):
     def has_feature(self, feature_id: str) -> bool:
         """Tell whether there is a feature with this id."""
         return feature_id in self._features_by_id
+
+    @cached_property
+    def _datums_by_letter(self) -> dict[str, Datum]:
+        return {d.letter: d for d in self.datums}
+
+    def datum(self, letter: str) -> Datum:
+        """Return a datum by its letter."""
+        found = self._datums_by_letter.get(letter)
+        if found is None:
+            raise EvaluationError(f"datum {letter} is on no feature of the plan: give a feature the letter {letter}")
+        return found
+
+    @cached_property
+    def by_feature(self) -> dict[str, tuple[Characteristic, ...]]:
+        """The characteristics of each feature, by its id."""
+        found: dict[str, list[Characteristic]] = {}
+        for c in self.characteristics:
+            for f in c.features:
+                found.setdefault(f, []).append(c)
+        return {f: tuple(cs) for f, cs in found.items()}
 
     def characteristic(self, characteristic_id: str) -> Characteristic:
         """Return a characteristic by its id."""

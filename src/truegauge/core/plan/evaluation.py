@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from truegauge.core.arrays import Rigid, frozen
+from truegauge.core.arrays import Rigid, Vector, frozen
 from truegauge.core.association import Criterion
 from truegauge.core.cad.elements import Elements
 from truegauge.core.cad.model import CadModel
@@ -29,12 +29,12 @@ from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from
 from truegauge.core.plan.alignments import DatumAlignment
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
+from truegauge.core.plan.judging import result_of
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.temperature import REFERENCE_C, Temperatures
-from truegauge.core.tolerancing.judgement import State, judge
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
 
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
@@ -287,11 +287,9 @@ class Evaluator:
         return built_measured(made.construction, tuple(members), made.values, nominal)
 
     def value(self, plan: Plan, sample: Sample | None, kind: str, groups: tuple[Group, ...]) -> float | NotComputed:
-        """Return the value of a kind for features."""
+        """Return the value of a kind for features, without a datum system (see `geometric_outcome` for those)."""
         if sample is None:
             return NotComputed("no sample yet: bring in a scan")
-        if kind in KINDS and KINDS[kind].carried:
-            return self.graph.node(("carried", sample.key, kind), lambda: KINDS[kind].value(()))
         members = tuple(self.measured(plan, sample, g) for g in groups)
         placed = kind in KINDS and KINDS[kind].placed
 
@@ -340,19 +338,28 @@ class Evaluator:
             return nominals
         return tuple(_nominal_from(n, frame) for n in nominals)
 
+    @staticmethod
+    def is_geometric(kind: str) -> bool:
+        """Whether a kind is evaluated in a datum system."""
+        return kind in KINDS and KINDS[kind].geometric
+
+    @cached_property
+    def model_middle(self) -> Vector:
+        """The middle of the box of the part, (3,) mm."""
+        vertices = self.model.mesh.vertices
+        return np.asarray((vertices.min(axis=0) + vertices.max(axis=0)) / 2)
+
+    def seen_key(self, plan: Plan, sample: Sample) -> tuple[Hashable, ...]:
+        """Return what every measured feature of a plan depends on."""
+        return (sample.key, _cloud_key(plan, sample), plan.extraction)
+
+    def known_uncertainty(self, plan: Plan, sample: Sample | None, c: Characteristic) -> float | None:
+        """Return the standard uncertainty of a characteristic if it is computed already."""
+        return None
+
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
         plan = plan.seen_in(characteristic.alignment)
-        features = [plan.feature(f) for f in characteristic.features]
-        value = self.value(plan, sample, characteristic.kind, tuple(f.group for f in features))
-        if isinstance(value, NotComputed):
-            reason = value.reason
-            for feature in features if sample is not None else ():
-                if isinstance(self.measured(plan, sample, feature.group), NotComputed):
-                    reason = f"{feature.name}: {reason}"
-                    break
-            return Result(characteristic, None, State.NOT_MEASURED, reason)
-        state = judge(value, characteristic.lower_limit, characteristic.upper_limit)
-        return Result(characteristic, value, state, "")
+        return result_of(self, plan, sample, characteristic)
 
     def deviation_map(self, plan: Plan, sample: Sample | None) -> DeviationMap | NotComputed:
         """Return the deviation map."""

@@ -11,16 +11,21 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.build import Construction, offers
 from truegauge.core.constructions.built import built_measured, built_nominal, nominal_operands
 from truegauge.core.errors import EvaluationError
+from truegauge.core.plan.asked import Asked
 from truegauge.core.plan.commands import AddCharacteristic, AddConstructed, Command, Several
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.tolerance_offers import geometric_offers
+from truegauge.core.plan.tolerances import outcome_of, outcome_to
 from truegauge.core.tolerancing.kinds import KINDS, Kind
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
 Groups = tuple[Group, ...]
+_TO_THE_SECOND = ("perpendicularity", "parallelism")
 _MOST = 48  # selected features for which something is proposed: more are a body to hide or show
 
 
@@ -37,6 +42,12 @@ class Proposal:
     value: float | None
     reason: str
     each: bool = False
+    datums: tuple[DatumReference, ...] = ()
+
+    @property
+    def label(self) -> str:
+        """The kind, with its datum system."""
+        return f"{self.kind.label} {' | '.join(d.say() for d in self.datums)}".strip()
 
 
 def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
@@ -44,18 +55,59 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
     offered: list[Proposal] = []
     if len(selection) > _MOST:
         return offered
-    if len(selection) > 3:
-        return _for_each(evaluator, plan, sample, selection)
     nominals = [evaluator.nominal(g, plan) for g in selection]
-    if any(isinstance(n, NotComputed) for n in nominals):
-        return offered
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
+    in_systems = _in_systems(evaluator, plan, sample, selection, known if len(known) == len(nominals) else ())
+    if len(known) < len(nominals):
+        return in_systems
+    if len(selection) > 3:
+        return _sorted([*_for_each(evaluator, plan, sample, selection), *in_systems])
     for kind in kinds_in(evaluator, plan, known):
+        if kind.geometric:
+            if kind.name in _TO_THE_SECOND and len(selection) == 2:
+                offered.append(_to_second(evaluator, plan, sample, kind, selection))
+            continue
         value = evaluator.value(plan, sample, kind.name, selection)
         reason = value.reason if isinstance(value, NotComputed) else ""
         nominal = kind.nominal(evaluator.nominals_for(kind, plan, known))
         offered.append(Proposal(kind, selection, nominal, None if isinstance(value, NotComputed) else value, reason))
-    return offered
+    return _sorted([*offered, *in_systems])
+
+
+def _sorted(offered: list[Proposal]) -> list[Proposal]:
+    return sorted(offered, key=lambda p: p.kind.rank)
+
+
+def _names(plan: Plan, groups: Groups) -> tuple[str, ...]:
+    return tuple(f.name if (f := plan.feature_of(g)) is not None else "the selected face" for g in groups)
+
+
+def _to_second(evaluator: Evaluator, plan: Plan, sample: Sample | None, kind: Kind, groups: Groups) -> Proposal:
+    """Offer an orientation to the second selected feature: by its letter, where it has one."""
+    datums = tuple(
+        DatumReference(letter=d.letter) for d in plan.datums if plan.feature(d.feature).group == groups[1]
+    )[:1]  # fmt: skip
+    if datums:
+        found = outcome_of(evaluator, plan, sample, Asked(kind.name, groups[:1], _names(plan, groups[:1]), datums))
+        groups = groups[:1]
+    else:
+        found = outcome_to(evaluator, plan, sample, kind.name, groups, _names(plan, groups))
+    value, reason = (None, found.reason) if isinstance(found, NotComputed) else (found.value, "")
+    return Proposal(kind, groups, 0.0, value, reason, datums=datums)
+
+
+def _in_systems(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, groups: Groups, nominals: tuple[Nominal, ...]
+) -> list[Proposal]:
+    """Offer the tolerances that suit the selection and the labelled datums."""
+    if not nominals and any(isinstance(g, str) for g in groups):
+        return []
+    found = []
+    for name, datums in geometric_offers(evaluator, plan, groups, nominals):
+        outcome = outcome_of(evaluator, plan, sample, Asked(name, groups, _names(plan, groups), datums))
+        value, reason = (None, outcome.reason) if isinstance(outcome, NotComputed) else (outcome.value, "")
+        found.append(Proposal(KINDS[name], groups, 0.0, value, reason, datums=datums))
+    return found
 
 
 def kinds_in(evaluator: Evaluator, plan: Plan, known: tuple[Nominal, ...]) -> list[Kind]:
@@ -72,6 +124,8 @@ def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
         return []
     offered = []
     for kind in kinds_in(evaluator, plan, (known[0],)):
+        if kind.geometric:
+            continue
         seen = evaluator.nominals_for(kind, plan, tuple(known))
         if not all(kind.fits((n,)) and abs(kind.nominal((n,)) - kind.nominal((seen[0],))) < 1e-3 for n in seen):
             continue
@@ -100,22 +154,24 @@ def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> Com
 def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> AddCharacteristic:
     new: list[NominalFeature] = []
     used: list[NominalFeature | ConstructedFeature] = []
-    for group, nominal in zip(proposal.groups, nominals, strict=True):
-        used.append(_feature(plan, group, nominal, new))
+    for k, group in enumerate(proposal.groups):
+        used.append(_feature(plan, group, nominals[k] if nominals else None, new))
     lower, upper = proposal.kind.limits(nominals)
     number = max((c.number for c in plan.characteristics), default=0) + 1
     name = f"{used[0].name} {proposal.kind.label}"
-    if len(used) > 1:
+    if proposal.kind.geometric and (len(used) == 1 or proposal.kind.name not in _TO_THE_SECOND):
+        name = f"{used[0].name}{f' and {len(used) - 1} more' if len(used) > 1 else ''} {proposal.kind.label}"
+    elif len(used) > 1:
         name = f"{used[0].name} to {used[1].name}"
     characteristic = Characteristic(
         id=new_id(), number=number, name=name, kind=proposal.kind.name, features=tuple(f.id for f in used),
-        nominal=proposal.nominal, lower=lower, upper=upper,
+        nominal=proposal.nominal, lower=lower, upper=upper, datums=proposal.datums,
     )  # fmt: skip
     return AddCharacteristic(characteristic, tuple(new))
 
 
 def _feature(
-    plan: Plan, group: Group, nominal: Nominal, new: list[NominalFeature]
+    plan: Plan, group: Group, nominal: Nominal | None, new: list[NominalFeature]
 ) -> NominalFeature | ConstructedFeature:
     """Return the feature of a group; faces that are none yet become one, which is added to `new`."""
     feature = plan.feature_of(group)

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from truegauge.core.deviations.statistics import DeviationStatistics
     from truegauge.core.extraction import Built, Measured
     from truegauge.core.registration.alignment import Alignment
+    from truegauge.core.tolerancing.outcome import Outcome
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -31,17 +32,45 @@ class Cloud:
 
 @dataclass(frozen=True, slots=True)
 class Result:
-    """The result of one characteristic: a value with its judgement, or a reason why there is none."""
+    """The result of one characteristic: a value with its judgement, or a reason why there is none.
+
+    `lower` and `upper` are the deviations allowed in the end: those of the characteristic, or of the general tolerances
+    (`general` names these), with bonus or reciprocity. `uncertainty` is the standard one (mm or rad), None until it is
+    known; `outcome` says how a geometrical tolerance came about.
+    """
 
     characteristic: Characteristic
     measured: float | None
     state: State
     reason: str
+    lower: float | None = None
+    upper: float | None = None
+    general: str = ""
+    decision: str = ""
+    uncertainty: float | None = None
+    dominated: bool = False  # the uncertainty is more than a third of the tolerance
+    outcome: Outcome | None = field(default=None, compare=False)
+    notes: tuple[str, ...] = ()
 
     @property
     def deviation(self) -> float | None:
         """Measured minus nominal, mm."""
         return None if self.measured is None else self.measured - self.characteristic.nominal
+
+    @property
+    def lower_limit(self) -> float | None:
+        """The smallest value allowed, mm."""
+        return None if self.lower is None else self.characteristic.nominal + self.lower
+
+    @property
+    def upper_limit(self) -> float | None:
+        """The largest value allowed, mm, bonus included."""
+        return None if self.upper is None else self.characteristic.nominal + self.upper
+
+    @property
+    def bonus(self) -> float:
+        """What the actual size adds to the tolerance, mm."""
+        return 0.0 if self.outcome is None else self.outcome.bonus
 
 
 @dataclass(frozen=True, slots=True, eq=False)

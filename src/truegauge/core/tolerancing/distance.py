@@ -3,7 +3,7 @@
 import numpy as np
 
 from truegauge.core.arrays import Vector
-from truegauge.core.association.features import Cone
+from truegauge.core.association.features import Cone, Feature, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions import relations
 from truegauge.core.constructions.parts import Operand, own_axis_of, place_of, plane_of, radius_of
@@ -175,3 +175,38 @@ def nominal_cone_angle(features: Nominals) -> float:
 def cone_angle(features: MeasuredFeatures) -> float:
     """Return the full angle of a cone, rad."""
     return _full_angle(features[0])
+
+
+def is_step(features: Nominals) -> bool:
+    """Two parallel planes that face the same way, one above the other."""
+    if len(features) != 2 or any(f.built or not isinstance(f.feature, Plane) for f in features):
+        return False
+    a, b = features
+    same = float(a.feature.parameters["normal"] @ b.feature.parameters["normal"]) > 1 - 1e-8
+    return same and abs(nominal_depth(features)) > _LEAST
+
+
+def is_depth(features: Nominals) -> bool:
+    """An entry plane, then what lies below it: a plane that faces the same way, or a centre."""
+    if len(features) != 2 or not isinstance(features[0].feature, Plane):
+        return False
+    if not is_step(features) and place_of(features[1].feature) is None:
+        return False
+    return nominal_depth(features) > _LEAST
+
+
+def nominal_depth(features: Nominals) -> float:
+    """Return how far the second feature lies below the first plane in the CAD model, mm."""
+    return _below(features[0].feature, features[1].feature, features[1].center)
+
+
+def depth(features: MeasuredFeatures) -> float:
+    """Return how far the second measured feature lies below the first plane, mm; for a plane from its middle."""
+    return _below(features[0].feature, features[1].feature, features[1].middle)
+
+
+def _below(entry: Feature, other: Feature, middle: Vector) -> float:
+    assert isinstance(entry, Plane)
+    place = place_of(other)
+    point = middle if place is None else place
+    return float((entry.point - point) @ entry.normal)

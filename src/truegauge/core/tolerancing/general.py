@@ -1,35 +1,100 @@
-"""General tolerances, proposed until the inspector types the drawing's own.
+"""General tolerances: ISO 2768-1 (sizes, angles), ISO 2768-2 (geometry), ISO 22081 (one profile, one size tolerance).
 
-ISO 2768-1 class f for lengths and angles, ISO 2768-2 class H for form and orientation.
+They are proposed until the inspector types the drawing's own, and fill in what a drawing leaves without limits.
 """
 
 from math import radians
+from typing import Literal
 
-_LENGTH = ((6.0, 0.05), (30.0, 0.1), (120.0, 0.15), (400.0, 0.2), (1000.0, 0.3), (2000.0, 0.5))
-_ANGLE = ((10.0, 60.0), (50.0, 30.0), (120.0, 20.0), (400.0, 10.0), (1000.0, 5.0))  # minutes of arc
-_FORM = ((10.0, 0.02), (30.0, 0.05), (100.0, 0.1), (300.0, 0.2), (1000.0, 0.3), (3000.0, 0.4))
-_SQUARE = ((100.0, 0.2), (300.0, 0.3), (1000.0, 0.4), (3000.0, 0.5))
+from pydantic import Field
+
+from truegauge.core.frozen_model import Frozen
+
+LinearClass = Literal["f", "m", "c", "v"]
+GeometryClass = Literal["H", "K", "L"]
+_Table = tuple[tuple[float, float], ...]
+
+_LENGTH_STEPS = (3.0, 6.0, 30.0, 120.0, 400.0, 1000.0, 2000.0, 4000.0)
+_LENGTHS: dict[str, tuple[float, ...]] = {
+    "f": (0.05, 0.05, 0.1, 0.15, 0.2, 0.3, 0.5, 0.5),
+    "m": (0.1, 0.1, 0.2, 0.3, 0.5, 0.8, 1.2, 2.0),
+    "c": (0.2, 0.3, 0.5, 0.8, 1.2, 2.0, 3.0, 4.0),
+    "v": (0.5, 0.5, 1.0, 1.5, 2.5, 4.0, 6.0, 8.0),
+}
+_ANGLE_STEPS = (10.0, 50.0, 120.0, 400.0, 1e9)
+_ANGLES: dict[str, tuple[float, ...]] = {  # minutes of arc
+    "f": (60, 30, 20, 10, 5),
+    "m": (60, 30, 20, 10, 5),
+    "c": (90, 60, 30, 15, 10),
+    "v": (180, 120, 60, 30, 20),
+}
+_FORM_STEPS = (10.0, 30.0, 100.0, 300.0, 1000.0, 3000.0)
+_FORMS: dict[str, tuple[float, ...]] = {
+    "H": (0.02, 0.05, 0.1, 0.2, 0.3, 0.4),
+    "K": (0.05, 0.1, 0.2, 0.4, 0.6, 0.8),
+    "L": (0.1, 0.2, 0.4, 0.8, 1.2, 1.6),
+}
+_SQUARE_STEPS = (100.0, 300.0, 1000.0, 3000.0)
+_SQUARES: dict[str, tuple[float, ...]] = {
+    "H": (0.2, 0.3, 0.4, 0.5),
+    "K": (0.4, 0.6, 0.8, 1.0),
+    "L": (0.6, 1.0, 1.5, 2.0),
+}
+_SYMMETRIES: dict[str, tuple[float, ...]] = {
+    "H": (0.5, 0.5, 0.5, 0.5),
+    "K": (0.6, 0.6, 0.8, 1.0),
+    "L": (0.6, 1.0, 1.5, 2.0),
+}
+_RUN_OUT = {"H": 0.1, "K": 0.2, "L": 0.5}
 
 
-def _look_up(table: tuple[tuple[float, float], ...], length: float) -> float:
-    return next((value for limit, value in table if length <= limit), table[-1][1])
+class GeneralTolerances(Frozen):
+    """What the title block of the drawing says: classes of ISO 2768, or the two values of ISO 22081 (mm)."""
+
+    linear: LinearClass | None = None
+    geometry: GeometryClass | None = None
+    size: float | None = Field(default=None, gt=0)
+    surface: float | None = Field(default=None, gt=0)
+
+    def say(self) -> str:
+        """Say it as a drawing does."""
+        if self.size is not None or self.surface is not None:
+            parts = [f"±{self.size:g}"] if self.size is not None else []
+            parts += [f"profile {self.surface:g}"] if self.surface is not None else []
+            return f"ISO 22081: {', '.join(parts)}"
+        classes = f"{self.linear or ''}{self.geometry or ''}"
+        return f"ISO 2768-{classes}" if classes else ""
 
 
-def length_tolerance(length: float) -> float:
-    """Return the plus-minus tolerance (mm) for a length (mm)."""
-    return _look_up(_LENGTH, abs(length))
+def _look_up(steps: tuple[float, ...], values: tuple[float, ...], length: float) -> float:
+    return next((value for limit, value in zip(steps, values, strict=True) if length <= limit), values[-1])
 
 
-def form_tolerance(length: float) -> float:
-    """Return the flatness (mm) for a surface of this length (mm)."""
-    return _look_up(_FORM, length)
+def length_tolerance(length: float, grade: str = "f") -> float:
+    """Return the plus-minus tolerance (mm) for a length (mm); ISO 2768-1 table 1."""
+    return _look_up(_LENGTH_STEPS, _LENGTHS[grade], abs(length))
 
 
-def squareness_tolerance(length: float) -> float:
-    """Return the perpendicularity (mm) for a feature of this length (mm)."""
-    return _look_up(_SQUARE, length)
+def form_tolerance(length: float, grade: str = "H") -> float:
+    """Return the flatness (mm) for a surface of this length (mm); ISO 2768-2 table 1."""
+    return _look_up(_FORM_STEPS, _FORMS[grade], length)
 
 
-def angle_tolerance(length: float) -> float:
-    """Return the plus-minus tolerance (rad) for an angle whose shorter leg has this length (mm)."""
-    return radians(_look_up(_ANGLE, length) / 60)
+def squareness_tolerance(length: float, grade: str = "H") -> float:
+    """Return the perpendicularity (mm) for a feature of this length (mm); ISO 2768-2 table 2."""
+    return _look_up(_SQUARE_STEPS, _SQUARES[grade], length)
+
+
+def symmetry_tolerance(length: float, grade: str = "H") -> float:
+    """Return the symmetry (mm) for a feature of this length (mm); ISO 2768-2 table 3."""
+    return _look_up(_SQUARE_STEPS, _SYMMETRIES[grade], length)
+
+
+def run_out_tolerance(grade: str = "H") -> float:
+    """Return the circular run-out (mm); ISO 2768-2 table 4."""
+    return _RUN_OUT[grade]
+
+
+def angle_tolerance(length: float, grade: str = "f") -> float:
+    """Return the plus-minus tolerance (rad) for an angle whose shorter leg has this length (mm); ISO 2768-1 table 3."""
+    return radians(_look_up(_ANGLE_STEPS, _ANGLES[grade], length) / 60)

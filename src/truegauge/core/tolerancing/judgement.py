@@ -1,6 +1,12 @@
-"""The state of a result against its limits."""
+"""The state of a result against its limits, and what its uncertainty leaves of it (ISO 14253-1:2017)."""
 
+from dataclasses import dataclass
 from enum import StrEnum
+from typing import Literal
+
+from pydantic import Field
+
+from truegauge.core.frozen_model import Frozen
 
 
 class State(StrEnum):
@@ -13,20 +19,68 @@ class State(StrEnum):
 
 
 NEAR_SHARE = 0.1
+DOMINATES = 1 / 3  # of the tolerance: an uncertainty above it says more about the measurement than about the part
+
+
+class DecisionRule(Frozen):
+    """How uncertainty takes part: "simple" acceptance by the limits alone, or a guard band of k times u inside them."""
+
+    rule: Literal["simple", "guard_band"] = "simple"
+    k: float = Field(default=2.0, gt=0, le=10)
+
+    def guard(self, uncertainty: float | None) -> float:
+        """Return the guard band (mm or rad) for a standard uncertainty; none for simple acceptance."""
+        return 0.0 if self.rule == "simple" or uncertainty is None else self.k * uncertainty
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """The state and the words for it."""
+
+    state: State
+    words: str
+
+
+def decide(
+    measured: float, lower: float | None, upper: float | None, *, warn_lower: float | None = None,
+    warn_upper: float | None = None, uncertainty: float | None = None, rule: DecisionRule | None = None,
+    near_share: float = NEAR_SHARE,
+) -> Decision:  # fmt: skip
+    """Judge a value against its limits (mm or rad); None is no limit on that side.
+
+    A value beyond a limit is outside, proven or not. Inside, it is near where it lies in the guard band of the decision
+    rule, beyond a warning limit, or, where no warning limit is stated, nearer to a limit than `near_share` of the
+    tolerance (of the upper limit where zero is the natural other end).
+    """
+    rule = rule or DecisionRule()
+    guard = rule.guard(uncertainty)
+    for limit, sign in ((lower, -1.0), (upper, 1.0)):
+        if limit is not None and sign * (measured - limit) > 0:
+            beyond = abs(measured - limit)
+            proven = guard == 0.0 or beyond > guard
+            return Decision(State.OUTSIDE, "outside the limits" if proven else
+                            "outside the limits; by less than its uncertainty: not proven")  # fmt: skip
+    distance = min((abs(measured - limit) for limit in (lower, upper) if limit is not None), default=float("inf"))
+    if guard and distance < guard:
+        return Decision(State.NEAR, "within the limits by less than its uncertainty: conformity is not proven")
+    warned = (warn_lower is not None and measured < warn_lower) or (warn_upper is not None and measured > warn_upper)
+    if warned:
+        return Decision(State.NEAR, "beyond a warning limit")
+    stated = warn_lower is not None or warn_upper is not None
+    width = (upper if upper is not None else 0.0) - (lower if lower is not None else 0.0)
+    if not stated and distance < near_share * abs(width):
+        return Decision(State.NEAR, f"within, nearer to a limit than {near_share:.0%} of the tolerance")
+    return Decision(State.WITHIN, "within the limits" if not guard else "within the limits beyond doubt")
 
 
 def judge(measured: float, lower: float | None, upper: float | None, *, near_share: float = NEAR_SHARE) -> State:
-    """Judge a value against its limits (mm or rad); None is no limit on that side.
+    """Return the state of a value by simple acceptance, without warning limits."""
+    return decide(measured, lower, upper, near_share=near_share).state
 
-    A value is near when it is within and its distance to a limit is below `near_share` of the tolerance width (of
-    the upper limit where zero is the natural other end). The limits themselves are within (ISO 14253-1 decides with
-    uncertainty; here none is stated).
-    """
-    if (lower is not None and measured < lower) or (upper is not None and measured > upper):
-        return State.OUTSIDE
-    width = (upper if upper is not None else 0.0) - (lower if lower is not None else 0.0)
-    margin = near_share * abs(width)
-    for limit in (lower, upper):
-        if limit is not None and abs(measured - limit) < margin:
-            return State.NEAR
-    return State.WITHIN
+
+def dominates(uncertainty: float | None, lower: float | None, upper: float | None, k: float = 2.0) -> bool:
+    """Tell whether the expanded uncertainty is more than a third of the tolerance."""
+    if uncertainty is None or (lower is None and upper is None):
+        return False
+    width = abs((upper if upper is not None else 0.0) - (lower if lower is not None else 0.0))
+    return k * uncertainty > DOMINATES * width

@@ -12,14 +12,16 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.relations import Between
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.tolerancing import distance, form, orientation, size
+from truegauge.core.tolerancing import distance, form, geometric_fits, orientation, size
 from truegauge.core.tolerancing.coordinate import Coordinate
 from truegauge.core.tolerancing.distance import Angle, Directed, Distance
 from truegauge.core.tolerancing.general import (
     angle_tolerance,
     form_tolerance,
     length_tolerance,
+    run_out_tolerance,
     squareness_tolerance,
+    symmetry_tolerance,
 )
 from truegauge.core.tolerancing.two_point import STATISTICS
 
@@ -48,7 +50,7 @@ class Kind:
     limits: Callable[[Nominals], Limits]
     common: bool = True
     angular: bool = False
-    carried: bool = False  # stated by the drawing, not evaluated yet
+    geometric: bool = False  # evaluated in a datum system (`core.tolerancing.geometric`)
     placed: bool = False  # depends on the axes: features are given in the frame of the alignment
 
 
@@ -83,9 +85,9 @@ def _form_kinds() -> list[Kind]:
         Kind("straightness", "straightness", "straightness", 5, True, form.is_turned, _zero, form.straightness,
              _upper(form_tolerance), common=False),
         Kind("perpendicularity", "perpendicularity", "perpendicularity", 2, True, orientation.are_perpendicular, _zero,
-             orientation.orientation, _upper(squareness_tolerance)),
+             _elsewhere, _upper(squareness_tolerance), geometric=True),
         Kind("parallelism", "parallelism", "parallelism", 3, True, orientation.are_parallel, _zero,
-             orientation.orientation, _upper(form_tolerance)),
+             _elsewhere, _upper(form_tolerance), geometric=True),
     ]  # fmt: skip
 
 
@@ -94,6 +96,8 @@ def _size_kinds() -> list[Kind]:
     kinds = [
         Kind("diameter", "diameter", "diameter", 0, False, size.has_diameter, size.nominal_diameter, size.diameter,
              by_diameter),
+        Kind("radius", "radius", "radius", 9, False, size.has_diameter, lambda f: size.nominal_diameter(f) / 2,
+             lambda f: size.diameter(f) / 2, lambda f: _halved(by_diameter(f)), common=False),
         Kind("cone_angle", "cone angle", "angle", 0, False, distance.is_cone, distance.nominal_cone_angle,
              distance.cone_angle, _angle_limits, angular=True),
     ]  # fmt: skip
@@ -117,6 +121,11 @@ def _size_kinds() -> list[Kind]:
     return kinds
 
 
+def _halved(limits: Limits) -> Limits:
+    lower, upper = limits
+    return None if lower is None else lower / 2, None if upper is None else upper / 2
+
+
 def _relation_kinds() -> list[Kind]:
     x, y, z = np.eye(3)
     variants = {
@@ -134,6 +143,13 @@ def _relation_kinds() -> list[Kind]:
         Kind(name, label, "distance", 1 + 40 * (rank > 0) + rank, False, d.fits, d.nominal, d.value,
              _plus_minus(d.nominal), common=rank == 0, placed=name[-1] in "xyz")
         for rank, (name, (label, d)) in enumerate(variants.items())
+    ]  # fmt: skip
+    plain = Distance()
+    kinds += [
+        Kind("step", "step", "distance", 2, False, distance.is_step, plain.nominal, plain.value,
+             _plus_minus(plain.nominal)),
+        Kind("depth", "depth", "distance", 1, False, distance.is_depth, distance.nominal_depth, distance.depth,
+             _plus_minus(distance.nominal_depth), common=False),
     ]  # fmt: skip
     directed = {
         "distance_along": ("distance along the last", Directed("along")),
@@ -171,38 +187,38 @@ def _coordinate_kinds() -> list[Kind]:
     return kinds
 
 
-def _carried(label: str) -> Callable[[MeasuredFeatures], float]:
-    def value(features: MeasuredFeatures) -> float:
-        raise EvaluationError(f"{label} is taken over from the drawing but not evaluated yet")
+def _geometric_kinds() -> list[Kind]:
+    """Tolerances in datum systems: their values come from `core.tolerancing.geometric`."""
+    position, squared = geometric_fits.is_located, _upper(squareness_tolerance)
 
-    return value
+    def fixed(value: float) -> Callable[[Nominals], Limits]:
+        return lambda features: (None, value)
 
-
-def _carried_kinds() -> list[Kind]:
-    """Kinds that a drawing may state and that have no evaluation yet: they are kept, and say so."""
-    labels = {
-        "position": "position", "profile_line": "profile of a line", "profile_surface": "profile of a surface",
-        "angularity": "angularity", "coaxiality": "coaxiality", "concentricity": "concentricity",
-        "symmetry": "symmetry", "circular_runout": "circular run-out", "total_runout": "total run-out",
-    }  # fmt: skip
+    symmetric: Callable[[Nominals], Limits] = lambda features: (None, symmetry_tolerance(features[0].length))  # noqa: E731
+    rows = (
+        ("position", "position", 1, position, fixed(0.2)),
+        ("profile_surface", "profile of a surface", 2, geometric_fits.has_surface, fixed(0.2)),
+        ("profile_line", "profile of a line", 40, geometric_fits.has_surface, fixed(0.2)),
+        ("angularity", "angularity", 3, geometric_fits.has_direction, squared),
+        ("coaxiality", "coaxiality", 3, geometric_fits.has_axis, fixed(0.1)),
+        ("concentricity", "concentricity", 41, geometric_fits.has_axis, fixed(0.1)),
+        ("symmetry", "symmetry", 3, geometric_fits.has_middle, symmetric),
+        ("circular_runout", "circular run-out", 4, geometric_fits.can_run_out, fixed(run_out_tolerance())),
+        ("total_runout", "total run-out", 5, geometric_fits.can_run_out, fixed(run_out_tolerance())),
+        ("axis_straightness", "straightness of the axis", 6, geometric_fits.is_cylinder, _upper(form_tolerance)),
+    )
     return [
-        Kind(
-            name,
-            label,
-            name,
-            90,
-            True,
-            lambda features: False,
-            _zero,
-            _carried(label),
-            lambda features: (None, None),
-            carried=True,
-        )
-        for name, label in labels.items()
-    ]
+        Kind(name, label, "straightness" if name == "axis_straightness" else name, rank, True, fits, _zero, _elsewhere,
+             limits, common=rank < 40 and name != "axis_straightness", geometric=True)
+        for name, label, rank, fits, limits in rows
+    ]  # fmt: skip
 
 
-_FAMILIES = (_size_kinds, _form_kinds, _relation_kinds, _coordinate_kinds, _carried_kinds)
+def _elsewhere(features: MeasuredFeatures) -> float:
+    raise EvaluationError("this tolerance is evaluated with its datum system")
+
+
+_FAMILIES = (_size_kinds, _form_kinds, _relation_kinds, _coordinate_kinds, _geometric_kinds)
 KINDS: dict[str, Kind] = {k.name: k for family in _FAMILIES for k in family()}
 
 

@@ -1,0 +1,194 @@
+"""From a value to a result: the limits that hold in the end, bonus and reciprocity, uncertainty, and the decision."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.errors import EvaluationError
+from truegauge.core.extraction import Built, Measured
+from truegauge.core.plan.asked import asked_by
+from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.graph import NotComputed, needed
+from truegauge.core.plan.results import Result
+from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
+from truegauge.core.tolerancing import general
+from truegauge.core.tolerancing.envelope import envelope_value
+from truegauge.core.tolerancing.judgement import State, decide, dominates
+from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
+from truegauge.core.tolerancing.outcome import Outcome
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
+
+Limits = tuple[float | None, float | None]
+_SIZE = ("diameter", "diameter_gg", "diameter_gn", "diameter_gx", "radius", "width_gg", "width_gn", "width_gx")
+
+
+def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> Result:
+    """Return the result of a characteristic; `plan` is seen in the alignment that it is reported in."""
+    lower, upper, filled = limits_in_force(evaluator, plan, c)
+    outcome: Outcome | None = None
+    notes: list[str] = []
+    value: float | NotComputed
+    if evaluator.is_geometric(c.kind):
+        found = characteristic_outcome(evaluator, plan, sample, c)
+        value = found if isinstance(found, NotComputed) else found.value
+        outcome = None if isinstance(found, NotComputed) else found
+        if outcome is not None and upper is not None:
+            upper = upper + outcome.bonus
+            notes += outcome.notes
+    elif "E" in c.modifiers and sample is not None:
+        enveloped = _enveloped(evaluator, plan, sample, c, lower, upper)
+        value = enveloped if isinstance(enveloped, NotComputed) else enveloped[0]
+        if not isinstance(enveloped, NotComputed):
+            notes.append(enveloped[1])
+    elif c.datums and c.kind in KINDS and KINDS[c.kind].placed:
+        value = _in_system(evaluator, plan, sample, c)
+    else:
+        value = evaluator.value(plan, sample, c.kind, tuple(plan.feature(f).group for f in c.features))
+    if isinstance(value, NotComputed):
+        why = _reason(evaluator, plan, sample, c, value.reason)
+        return Result(c, None, State.NOT_MEASURED, why, lower, upper, filled)
+    if c.kind in _SIZE or c.kind == "distance":
+        lower, upper, extra = _with_reciprocity(evaluator, plan, sample, c, lower, upper)
+        notes += extra
+    if c.basic:
+        return Result(c, value, State.WITHIN, "", None, None, "", "theoretically exact: not judged", outcome=outcome,
+                      notes=tuple(notes))  # fmt: skip
+    u = evaluator.known_uncertainty(plan, sample, c)
+    low, high = (None if x is None else c.nominal + x for x in (lower, upper))
+    warn_low, warn_high = (None if x is None else c.nominal + x for x in (c.warn_lower, c.warn_upper))
+    said = decide(value, low, high, warn_lower=warn_low, warn_upper=warn_high, uncertainty=u, rule=plan.decision)
+    return Result(c, value, said.state, "", lower, upper, filled, said.words, u,
+                  dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes))  # fmt: skip
+
+
+def characteristic_outcome(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic
+) -> Outcome | NotComputed:
+    """Return the outcome of a geometrical characteristic: in its datum system, or to its second feature as datum."""
+    if not c.datums and c.kind in ("perpendicularity", "parallelism") and len(c.features) == 2:
+        return unlettered_outcome(evaluator, plan, sample, c)
+    return geometric_outcome(evaluator, plan, sample, c)
+
+
+def _reason(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic, reason: str) -> str:
+    for feature in map(plan.feature, c.features) if sample is not None else ():
+        if isinstance(evaluator.measured(plan, sample, feature.group), NotComputed):
+            named = reason.startswith((feature.name, "datum"))
+            return reason if named else f"{feature.name}: {reason}"
+    return reason
+
+
+def limits_in_force(evaluator: Evaluator, plan: Plan, c: Characteristic) -> tuple[float | None, float | None, str]:
+    """Return the limits of a characteristic, or those of the general tolerances where it has none, and their name."""
+    if c.lower is not None or c.upper is not None or c.basic or not plan.general.say():
+        return c.lower, c.upper, ""
+    kind = KINDS.get(c.kind)
+    nominals = [evaluator.nominal(plan.feature(f).group, plan) for f in c.features]
+    known = tuple(n for n in nominals if isinstance(n, Nominal))
+    if kind is None:
+        return None, None, ""
+    found = general_limits(plan.general, kind, c.nominal, known)
+    return (*found, plan.general.say()) if found != (None, None) else (None, None, "")
+
+
+def general_limits(
+    stated: general.GeneralTolerances, kind: Kind, nominal: float, features: tuple[Nominal, ...]
+) -> Limits:
+    """Return what general tolerances give for a kind; nothing where they say nothing."""
+    length = min((f.length for f in features), default=0.0)
+    if kind.geometric or kind.one_sided:
+        if kind.name == "profile_surface" and stated.surface is not None:
+            return None, stated.surface
+        if stated.geometry is None:
+            return None, None
+        tables = {
+            "perpendicularity": general.squareness_tolerance, "symmetry": general.symmetry_tolerance,
+            "flatness": general.form_tolerance, "straightness": general.form_tolerance,
+            "parallelism": general.form_tolerance,
+        }  # fmt: skip
+        if kind.name in tables:
+            return None, tables[kind.name](length, stated.geometry)
+        return (None, general.run_out_tolerance(stated.geometry)) if kind.name == "circular_runout" else (None, None)
+    if kind.angular:
+        if stated.linear is None:
+            return None, None
+        t = general.angle_tolerance(length, stated.linear)
+        return -t, t
+    if stated.size is not None:
+        return -stated.size, stated.size
+    if stated.linear is not None and nominal > 0:
+        t = general.length_tolerance(nominal, stated.linear)
+        return -t, t
+    return None, None
+
+
+def _enveloped(
+    evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic, lower: float | None, upper: float | None
+) -> tuple[float, str] | NotComputed:
+    groups = tuple(plan.feature(f).group for f in c.features)
+    limits = tuple(None if x is None else c.nominal + x for x in (lower, upper))
+
+    def compute() -> tuple[float, str]:
+        members = [needed(evaluator.measured(plan, sample, g)) for g in groups]
+        own = [m for m in members if isinstance(m, Measured)]
+        if len(own) < len(members):
+            raise EvaluationError("a constructed feature has no points of its own")
+        return envelope_value(tuple(own), limits[0], limits[1])
+
+    contents = tuple(plan.content_of(g) for g in groups)
+    return evaluator.graph.node(("envelope", *evaluator.seen_key(plan, sample), contents, limits), compute)
+
+
+def _in_system(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> float | NotComputed:
+    """Return a coordinate or a distance along an axis in the datum system of the characteristic."""
+    if sample is None:
+        return NotComputed("no sample yet: bring in a scan")
+    groups = tuple(plan.feature(f).group for f in c.features)
+    system = datum_system(evaluator, plan, sample, c.datums)
+    if isinstance(system, NotComputed):
+        return system
+
+    def compute() -> float:
+        members: list[Measured | Built] = []
+        for g, f in zip(groups, c.features, strict=True):
+            one = evaluator.measured(plan, sample, g)
+            if isinstance(one, NotComputed):
+                raise EvaluationError(f"{plan.feature(f).name}: {one.reason}")
+            members.append(one)
+        placed = tuple(Built(m.feature.moved(system.part_from_measured), m.nominal, m.rows, m.strays) for m in members)
+        return kind_named(c.kind).value(placed)
+
+    contents = tuple(plan.content_of(g) for g in groups)
+    key = ("in system", *evaluator.seen_key(plan, sample), c.kind, contents, system_content(evaluator, plan, c.datums))
+    return evaluator.graph.node(key, compute)
+
+
+def _with_reciprocity(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic, lower: float | None, upper: float | None
+) -> tuple[float | None, float | None, list[str]]:
+    """Let the size take what a tolerance at maximum material with reciprocity leaves unused (ISO 2692:2021, 6)."""
+    for other in plan.by_feature.get(c.features[0], ()):
+        if "R" not in other.modifiers or other.upper is None or not evaluator.is_geometric(other.kind):
+            continue
+        found = characteristic_outcome(evaluator, plan, sample, other)
+        nominal = evaluator.nominal(plan.feature(c.features[0]).group, plan)
+        if isinstance(found, NotComputed) or not isinstance(nominal, Nominal):
+            continue
+        asked = asked_by(plan, other)
+        mine = plan.feature(c.features[0]).name
+        own = next((u for u in found.units if u.name == mine), None)
+        if own is None or not asked.modifiers:
+            continue
+        unused = max(0.0, other.upper - own.value)
+        if unused == 0.0:
+            return lower, upper, []
+        lower_side = (nominal.outward < 0) == ("M" in other.modifiers)
+        said = [f"reciprocity: {unused:.4f} mm of characteristic {other.number} is unused and widens the size"]
+        if lower_side:
+            return None if lower is None else lower - unused, upper, said
+        return lower, None if upper is None else upper + unused, said
+    return lower, upper, []

@@ -1,0 +1,125 @@
+"""Derived features (ISO 22432:2011, ISO 17450-3:2016): median lines and planes, mating envelopes."""
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from truegauge.core.arrays import Points, Vector
+from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes
+from truegauge.core.errors import AssociationError, EvaluationError
+from truegauge.core.extraction import Measured
+
+T = TypeVar("T")
+_MOST_SECTIONS, _LEAST_POINTS = 24, 8
+_WIDEST_GAP = np.radians(130)
+_kept: WeakKeyDictionary[Measured, dict[str, Any]] = WeakKeyDictionary()
+
+
+def _once(measured: Measured, name: str, compute: Callable[[], T]) -> T:
+    """Return what was computed of a measured feature before; many characteristics ask for the same."""
+    store = _kept.setdefault(measured, {})
+    if name not in store:
+        store[name] = compute()
+    found: T = store[name]
+    return found
+
+
+def mating_feature(measured: Measured, *, least_material: bool = False) -> Feature:
+    """Return the unrelated actual mating envelope (ASME Y14.5.1M 2.3.2; ISO 14405-1 GX in a hole, GN around a shaft).
+
+    With `least_material` the envelope on the other side, within the material.
+    """
+    outward = -measured.nominal.outward if least_material else measured.nominal.outward
+
+    def compute() -> Feature:
+        fit = associate(
+            measured.nominal.shape, measured.means, Criterion.ONE_SIDED, start=measured.feature, material=outward
+        )
+        return fit.turned_like(measured.nominal.feature).feature
+
+    return _once(measured, f"mating {outward}", compute)
+
+
+def median_line(measured: Measured) -> Points:
+    """Return the extracted median line (k, 3): centres of the least-squares circles of cross sections.
+
+    Sections are square to the least-squares axis (ISO 17450-3). Without sections that are complete enough, as with
+    few touches, the ends of the associated axis.
+    """
+    return _once(measured, "median line", lambda: _median_line(measured))
+
+
+def _median_line(measured: Measured) -> Points:
+    feature = measured.feature
+    if not isinstance(feature, Cylinder | Cone):
+        raise EvaluationError(f"a {feature.shape} has no median line")
+    pose = feature.pose
+    points = measured.points
+    local = (points - pose.origin) @ pose.axes.T
+    if isinstance(feature, Cone):  # circles of a cone: seen along the surface, at one radius
+        local = local.copy()
+        middle = float(local[:, 2].mean())
+        scale = middle / np.maximum(local[:, 2], 1e-6)
+        flat = local[:, :2] * scale[:, None]
+    else:
+        flat = local[:, :2]
+    height = local[:, 2]
+    span = float(np.ptp(height))
+    count = int(np.clip(span / max(measured.averaging, 0.5), 1, _MOST_SECTIONS))
+    count = min(count, max(1, len(points) // 24))
+    level = np.clip(((height - height.min()) / (span or 1.0) * count).astype(int), 0, count - 1)
+    centers = []
+    for k in range(count):
+        own = level == k
+        if own.sum() < _LEAST_POINTS or widest_gap(flat[own]) > _WIDEST_GAP:
+            continue
+        at = float(height[own].mean())
+        ring = np.column_stack([flat[own], np.full(int(own.sum()), 0.0)])
+        try:
+            center = associate(Shape.CIRCLE, ring, plane_normal=np.array([0.0, 0.0, 1.0])).feature.pose.origin
+        except AssociationError:
+            continue
+        factor = at / middle if isinstance(feature, Cone) else 1.0
+        centers.append(pose.origin + np.array([center[0] * factor, center[1] * factor, at]) @ pose.axes)
+    if len(centers) < 2:
+        return axis_ends(feature, measured.nominal.center, measured.nominal.length)
+    return np.array(centers)
+
+
+def widest_gap(flat: Points) -> float:
+    """Return the widest angle (rad) without points, seen from the origin."""
+    angles = np.sort(np.arctan2(flat[:, 1], flat[:, 0]))
+    return float(np.diff(np.append(angles, angles[0] + 2 * np.pi)).max())
+
+
+def axis_ends(feature: Feature, middle: Vector, length: float) -> Points:
+    """Return the two ends of an axis beside the ends of the nominal feature."""
+    values = feature.parameters
+    direction = values["direction"]
+    point = values["point"] if "point" in values else values["apex"]
+    foot = point + float((middle - point) @ direction) * direction
+    return np.array([foot - 0.5 * length * direction, foot + 0.5 * length * direction])
+
+
+def mid_points(pair: tuple[Measured, Measured], planes: ParallelPlanes) -> Points:
+    """Return the extracted median surface (m, 3) of two opposite planes: middles of opposite means."""
+    points = np.vstack([pair[0].means, pair[1].means])
+    pose = planes.pose
+    local = (points - pose.origin) @ pose.axes.T
+    x, y, z = local.T
+    cells = max(2, int(np.sqrt(len(points) / 8)))
+    span = max(float(np.ptp(x)), float(np.ptp(y))) or 1.0
+    key = ((x - x.min()) / span * (cells - 1e-9)).astype(int) * cells + ((y - y.min()) / span * (cells - 1e-9)).astype(
+        int
+    )
+    found = []
+    for k in np.unique(key):
+        above, below = (key == k) & (z > 0), (key == k) & (z <= 0)
+        if above.any() and below.any():
+            found.append((local[above].mean(axis=0) + local[below].mean(axis=0)) / 2)
+    if not found:
+        raise EvaluationError("nowhere do points of the two sides lie opposite to each other")
+    return np.array(found) @ pose.axes + pose.origin

@@ -1,0 +1,241 @@
+"""Geometrical tolerances: the smallest zone that holds what is toleranced, over the freedoms that the datums leave.
+
+One way for all: the datum system places the measured points on the part as designed; the nominal features give the true
+places; the smallest zone about them is found over the open motions. Orientation tolerances have all shifts open.
+ISO 1101:2017; ISO 1660:2017 (profiles); ISO 5458:2018 (patterns); ASME Y14.5-2018, Y14.5.1M-2019.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
+from truegauge.core.constructions.parts import axis_of
+from truegauge.core.datums.system import EstablishedSystem
+from truegauge.core.errors import EvaluationError
+from truegauge.core.frames import apply, rotation_vector
+from truegauge.core.tolerancing import profile, runout
+from truegauge.core.tolerancing.derived import median_line, widest_gap
+from truegauge.core.tolerancing.derived_rows import Derived, bonus_of, derived_rows, material_of, offsets_of
+from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
+from truegauge.core.tolerancing.request import Request
+from truegauge.core.tolerancing.smallest_zone import smallest_zone
+from truegauge.core.tolerancing.zone_rows import RoundRows, Rows
+
+ORIENTATION = ("perpendicularity", "parallelism", "angularity")
+LOCATION = ("position", "coaxiality", "symmetry")
+_ALONG = 1e-3
+
+
+def evaluate(request: Request) -> Outcome:
+    """Evaluate one tolerance.
+
+    Raises
+    ------
+    EvaluationError
+        What is missing, or makes no sense.
+    """
+    return evaluate_together((request,))[0]
+
+
+def evaluate_together(requests: Sequence[Request]) -> tuple[Outcome, ...]:
+    """Evaluate tolerances as one simultaneous requirement (ASME Y14.5-2018, 7.19; ISO 5458:2018, SIM).
+
+    All share the datum system and so the motion that it leaves; that motion is taken at which the largest excess over
+    the allowed widths is smallest.
+    """
+    own = [_EVALUATORS.get(r.kind) for r in requests]
+    if len(requests) == 1 and own[0] is not None:
+        return (own[0](requests[0]),)
+    if any(e is not None for e in own):
+        raise EvaluationError("run-outs and straightness of axes cannot be simultaneous requirements")
+    if len(requests) == 1:
+        return (_apart(requests[0]),)
+    pieces = [(k, d) for k, r in enumerate(requests) for d in _derived(r)]
+    first = requests[0]
+    free = first.system.all_free if all(r.kind in ORIENTATION for r in requests) else first.system.free
+    rows = [_allowed(row, requests[k].tolerance or 0.0) for k, d in pieces for row in d.rows]
+    found = smallest_zone([*rows, *first.system.limits], free, first.system.about, first.system.length)
+    return tuple(
+        _outcome(r, [d for j, d in pieces if j == k], [found.pose] * len(r.units)) for k, r in enumerate(requests)
+    )
+
+
+def _allowed(row: Rows, tolerance: float) -> Rows:
+    """Count a row by its excess over the tolerance."""
+    return replace(row, allowance=row.allowance + tolerance)
+
+
+def _free(request: Request) -> np.ndarray:
+    return request.system.all_free if request.kind in ORIENTATION else request.system.free
+
+
+def _apart(request: Request) -> Outcome:
+    """Evaluate the features in one zone frame, or each in its own."""
+    derived = _derived(request)
+    system, free = request.system, _free(request)
+    groups = [derived] if request.together else [[d] for d in derived]
+    poses: list[Rigid] = []
+    for group in groups:
+        rows = [row for d in group for row in d.rows]
+        found = smallest_zone([*rows, *system.limits], free, system.about, system.length)
+        poses += [found.pose] * len(group)
+    return _outcome(request, derived, poses)
+
+
+def _placed(rows: Rows, system: EstablishedSystem) -> Rows:
+    return replace(rows, points=apply(system.part_from_measured, rows.points))
+
+
+def _derived(request: Request) -> list[Derived]:
+    """Return what must lie in the zone, moved to where the datum system places it."""
+    if request.kind in profile.KINDS:
+        return profile.derived(request)
+    if request.kind in ORIENTATION and not request.system.letters:
+        raise EvaluationError(f"{request.kind} needs a datum")
+    if request.kind in ("coaxiality", "symmetry") and not request.system.letters:
+        raise EvaluationError(f"{request.kind} needs a datum")
+    found = []
+    for k in range(len(request.units)):
+        default, direction = _usual_zone(request, k)
+        own = derived_rows(request, k, default=default, direction=direction)
+        found.append(replace(own, rows=tuple(_placed(r, request.system) for r in own.rows)))
+    return found
+
+
+def _usual_zone(request: Request, k: int) -> tuple[str, Vector | None]:
+    """Return the zone of an axis where none is stated: a cylinder, or two planes by what the datum gives (ISO 1101)."""
+    if request.kind not in ORIENTATION or request.zone.shape:
+        return "cylinder", None
+    axis = axis_of(request.units[k].nominal.feature)
+    datum = request.system.direction
+    if axis is None or datum is None:
+        return "cylinder", None
+    if np.linalg.norm(np.cross(axis.direction, datum)) < _ALONG:
+        return "cylinder", None
+    # Across or at an angle: between planes square to the plane of axis and datum direction.
+    return "planes", unit(datum - float(datum @ axis.direction) * axis.direction)
+
+
+def _outcome(request: Request, derived: Sequence[Derived], poses: Sequence[Rigid]) -> Outcome:
+    units: list[UnitValue] = []
+    worst: tuple[float, int, Rows, int] | None = None
+    for k, (own, pose) in enumerate(zip(derived, poses, strict=True)):
+        bonus = bonus_of(request, request.units[k]) if material_of(request) else 0.0
+        best = -np.inf
+        for row in own.rows:
+            value, place = row.worst(pose)
+            best = max(best, value)
+            if worst is None or value - bonus > worst[0]:
+                worst = (value - bonus, k, row, place)
+        units.append(UnitValue(request.units[k].name, max(float(best), 0.0), bonus))
+    assert worst is not None
+    _, k, row, place = worst
+    places, offsets = offsets_of(row, poses[k])
+    few = np.unique(np.append(np.linspace(0, len(places) - 1, min(len(places), 400)).astype(int), place))
+    sketch = Sketch(
+        derived[k].zone, places[few], offsets[few], int(np.searchsorted(few, place)), derived[k].direction
+    )  # fmt: skip
+    moved = poses[k]
+    about = request.system.about
+    return Outcome(
+        units[k].value, units[k].bonus, tuple(units), request.system.freedoms, request.system.letters,
+        apply(moved, about) - about, float(np.linalg.norm(rotation_vector(moved))), request.system.bounded, sketch,
+        derived[k].association,
+    )  # fmt: skip
+
+
+def _axis_straightness(request: Request) -> Outcome:
+    """Straightness of a median line: the narrowest cylinder around it (ISO 1101:2017 17.2, ISO 12780)."""
+    values, worst = [], None
+    for k, one in enumerate(request.units):
+        line = median_line(one.own)
+        middle, direction = line.mean(axis=0), unit(line[-1] - line[0])
+        across = np.linalg.svd(direction[None])[2][1:]
+        rows = RoundRows(line, middle, across, unit=k)
+        about = middle
+        found = smallest_zone([rows], np.eye(6), about, max(float(np.ptp(line @ direction)), 1.0))
+        value, place = rows.worst(found.pose)
+        bonus = bonus_of(request, one)
+        values.append(UnitValue(one.name, value, bonus))
+        if worst is None or value - bonus > worst[0]:
+            places, offsets = offsets_of(rows, found.pose)
+            worst = (value - bonus, k, Sketch("cylinder", places, offsets, place, direction))
+    assert worst is not None
+    return Outcome(values[worst[1]].value, values[worst[1]].bonus, tuple(values), sketch=worst[2],
+                   association="extracted median line (ISO 17450-3)")  # fmt: skip
+
+
+def _concentricity(request: Request) -> Outcome:
+    """Centres of cross sections about the datum axis (ISO 1101:2017 17.13); ASME Y14.5-2009 7.6: median points.
+
+    Median points are the middles of diametrically opposite elements.
+    """
+    system = request.system
+    if not system.letters:
+        raise EvaluationError("concentricity needs a datum")
+    units, worst = [], None
+    for k, one in enumerate(request.units):
+        points = median_line(one.own) if request.standard == "ISO" else _median_points(one.own)
+        nominal = one.nominal
+        line = axis_of(nominal.feature)
+        if line is None:
+            raise EvaluationError(f"{one.name} has no axis")
+        across = np.linalg.svd(line.direction[None])[2][1:]
+        rows = RoundRows(apply(system.part_from_measured, points), nominal.center, across, unit=k)
+        found = smallest_zone([rows, *system.limits], system.free, system.about, system.length)
+        value, place = rows.worst(found.pose)
+        units.append(UnitValue(one.name, value))
+        if worst is None or value > worst[0]:
+            places, offsets = offsets_of(rows, found.pose)
+            worst = (value, k, Sketch("cylinder", places, offsets, place, line.direction))
+    assert worst is not None
+    how = "centres of cross sections" if request.standard == "ISO" else "middles of opposite elements (ASME Y14.5-2009)"
+    return Outcome(worst[0], 0.0, tuple(units), system.freedoms, system.letters, sketch=worst[2], association=how)
+
+
+def _median_points(measured) -> Points:  # type: ignore[no-untyped-def]
+    """Return the middles (m, 3) of opposite cells of cross sections of a turned feature."""
+    feature = measured.feature
+    pose = feature.pose
+    local = (measured.points - pose.origin) @ pose.axes.T
+    if widest_gap(local[:, :2]) > np.radians(130):
+        raise EvaluationError("opposite elements need points all around")
+    height = local[:, 2]
+    around = 36 if len(local) >= 200 else max(2 * (len(local) // 8), 4)
+    levels = int(np.clip(float(np.ptp(height)) / max(measured.averaging, 0.5), 1, 24)) if len(local) >= 200 else 1
+    level = np.clip(((height - height.min()) / (float(np.ptp(height)) or 1.0) * levels).astype(int), 0, levels - 1)
+    # Cells stand about their middles, so that touches at even angles fall into the middle of one.
+    turns = (np.arctan2(local[:, 1], local[:, 0]) / (2 * np.pi) + 0.5 / around) % 1.0
+    cell = np.clip((turns * around).astype(int), 0, around - 1)
+    key = level * around + cell
+    counts = np.bincount(key, minlength=levels * around)
+    radius = np.hypot(local[:, 0], local[:, 1])
+
+    def mean(values: Floats) -> Floats:
+        with np.errstate(invalid="ignore"):
+            return np.asarray(np.bincount(key, weights=values, minlength=levels * around) / counts)
+
+    r, z = (mean(v).reshape(levels, around) for v in (radius, height))
+    half = around // 2
+    # Only along the diameter: what cells hold beside it is how their points are spread.
+    middle = (r[:, :half] - r[:, half : 2 * half]) / 2
+    angles = np.arange(half) * 2 * np.pi / around
+    middles = np.stack(
+        [middle * np.cos(angles), middle * np.sin(angles), (z[:, :half] + z[:, half : 2 * half]) / 2], axis=2
+    ).reshape(-1, 3)
+    middles = middles[np.isfinite(middles).all(axis=1)]
+    if not len(middles):
+        raise EvaluationError("no two points lie opposite to each other")
+    return np.asarray(middles @ pose.axes + pose.origin)
+
+
+_EVALUATORS: dict[str, Callable[[Request], Outcome]] = {
+    "axis_straightness": _axis_straightness,
+    "concentricity": _concentricity,
+    "circular_runout": partial(runout.run_out, total=False),
+    "total_runout": partial(runout.run_out, total=True),
+    "profile_line": profile.of_lines,
+}

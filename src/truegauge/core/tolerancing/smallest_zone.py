@@ -1,0 +1,203 @@
+"""The smallest zone over the freedoms that the datums leave: a minimax problem over rigid motions.
+
+Successive linear programmes: the rows are linearised at the pose, the smallest largest value within a step bound is
+found by exchanges of contacts (`core.association.exchange`), and the rows are taken exactly at the new pose. Round
+zones enter by tangent planes, added until none is missed: each programme is exact for the linearised motion.
+For the small motions of an inspection the problem is convex but for terms of second order in the turn.
+
+Definition: ISO 1101:2017 and ASME Y14.5.1M-2019, the actual value is the size of the smallest zone that conforms.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from truegauge.core.arrays import Floats, Rigid, Vector
+from truegauge.core.association.exchange import exchange
+from truegauge.core.errors import EvaluationError
+from truegauge.core.frames import twist_motion
+from truegauge.core.tolerancing.zone_rows import Matrix, RoundRows, Rows, SurfaceRows
+
+_OUTER, _CUTS = 60, 60
+_UNNOTICED = 1e-7  # of the strongest freedom: what no row notices is left alone
+_AROUND = np.arange(12) * np.pi / 6
+_ONE_SIDE = np.array([1.0])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SmallestZone:
+    """`pose` moves the points; `level` is the largest value left (less allowances), mm."""
+
+    pose: Rigid
+    level: float
+    iterations: int
+
+
+def smallest_zone(rows: Sequence[Rows], free: Matrix, about: Vector, length: float) -> SmallestZone:
+    """Return the motion within `free` (6, k) twists about a point at which the largest value is smallest.
+
+    Parameters
+    ----------
+    rows : sequence of SurfaceRows or RoundRows
+        What must fit. Hard rows bound the motion instead (all are linearised together).
+    length : float
+        Size of the part, mm: makes turns comparable with shifts.
+
+    Raises
+    ------
+    EvaluationError
+        The bounds of the hard rows contradict each other: the datum feature does not clear its boundary.
+    """
+    problem = _Problem(rows, free, about, length)
+    pose = np.eye(4)
+    if problem.size == 0:
+        violated = max((r.worst(pose)[0] for r in rows if _is_hard(r)), default=0.0)
+        if violated > 1e-9:
+            raise EvaluationError(_violated(violated))
+        return SmallestZone(pose, problem.level(pose), 0)
+    if any(_is_hard(r) for r in rows):
+        pose = problem.cleared(pose)
+    return problem.solve(pose)
+
+
+def _violated(amount: float) -> str:
+    return (
+        f"the datum feature passes its material boundary by {amount:.4f} mm: it does not fit the gauge that the "
+        "modifier stands for"
+    )
+
+
+def _is_hard(row: Rows) -> bool:
+    return isinstance(row, SurfaceRows) and row.hard
+
+
+class _Problem:
+    def __init__(self, rows: Sequence[Rows], free: Matrix, about: Vector, length: float) -> None:
+        self._rows, self._about = rows, np.asarray(about, dtype=np.float64)
+        self._units = np.array([length] * 3 + [1.0] * 3)  # turns as mm at the edge of the part
+        # Freedoms may be given twice (shifts of an orientation): a basis of what they span.
+        u, strength, _ = np.linalg.svd(free * self._units[:, None], full_matrices=False)
+        basis = u[:, strength > 1e-9 * max(float(strength.max(initial=0.0)), 1e-300)]
+        self._basis = basis / self._units[:, None]
+        slopes = [self._slopes(r) for r in rows]
+        stacked = np.vstack(slopes) @ self._basis if slopes else np.zeros((0, 0))
+        if self._basis.shape[1] and len(stacked):
+            values, vectors = np.linalg.eigh(stacked.T @ stacked)
+            strong = values > (_UNNOTICED**2) * max(float(values[-1]), 1e-300)
+            self._basis = self._basis @ vectors[:, strong]
+
+    def _slopes(self, row: Rows) -> Matrix:
+        if isinstance(row, SurfaceRows):
+            return row.linear(np.eye(4), self._about).slopes
+        return row.vectors(np.eye(4), self._about)[1].reshape(-1, 6)
+
+    @property
+    def size(self) -> int:
+        return int(self._basis.shape[1])
+
+    def level(self, pose: Rigid) -> float:
+        """Return the largest value of the rows that are not hard, less allowances."""
+        return max((r.worst(pose)[0] - r.allowance for r in self._rows if not _is_hard(r)), default=0.0)
+
+    def violation(self, pose: Rigid) -> float:
+        return max((r.worst(pose)[0] for r in self._rows if _is_hard(r)), default=0.0)
+
+    def cleared(self, pose: Rigid) -> Rigid:
+        """Return a pose at which all hard rows hold."""
+        for _ in range(_OUTER):
+            violated = self.violation(pose)
+            if violated <= 1e-12:
+                return pose
+            step, _ = self._step(pose, 4 * violated, soft=True)
+            tried = self._moved(pose, step)
+            if self.violation(tried) > violated - 1e-13:
+                break
+            pose = tried
+        if self.violation(pose) > 1e-9:
+            raise EvaluationError(_violated(self.violation(pose)))
+        return pose
+
+    def solve(self, pose: Rigid) -> SmallestZone:
+        level, bound, turn = self.level(pose), 0.0, 0
+        for turn in range(1, _OUTER + 1):  # noqa: B007
+            bound = bound or 4 * max(abs(level), self._spread(pose), 1e-6)
+            step, promised = self._step(pose, bound, soft=False)
+            gain = level - promised
+            if gain < 1e-12 + 1e-12 * abs(level):
+                break
+            tried = self._moved(pose, step)
+            there = self.level(tried)
+            if there < level and self.violation(tried) < 1e-9:
+                if level - there < 0.25 * gain:
+                    bound = float(np.abs(step).max()) / 2
+                pose, level = tried, there
+            else:
+                bound = float(np.abs(step).max()) / 4
+            if bound < 1e-12:
+                break
+        return SmallestZone(pose, level, turn)
+
+    def _spread(self, pose: Rigid) -> float:
+        return max((r.worst(pose)[0] for r in self._rows), default=0.0)
+
+    def _moved(self, pose: Rigid, step: Floats) -> Rigid:
+        return np.asarray(twist_motion(self._basis @ step, self._about) @ pose)
+
+    def _step(self, pose: Rigid, bound: float, *, soft: bool) -> tuple[Floats, float]:
+        """Solve the linearised problem; with `soft` only for the hard rows, whose violation is made small."""
+        values, slopes, counts = [], [], []
+        rounds: list[tuple[RoundRows, Matrix, Matrix]] = []
+        for row in self._rows:
+            if _is_hard(row) != soft and (soft or not _is_hard(row)):
+                continue
+            if isinstance(row, SurfaceRows):
+                linear = row.linear(pose, self._about)
+                values.append(linear.values)
+                slopes.append(linear.slopes @ self._basis)
+                counts.append(np.full(len(linear.values), 0.0 if row.hard and not soft else 1.0))
+            else:
+                v, dv = row.vectors(pose, self._about)
+                rounds.append((row, v, np.asarray(dv @ self._basis)))
+        for row, v, dv in rounds:
+            for u in _first_cuts(v):
+                values.append(row.scale * (v * u).sum(axis=1) - row.allowance)
+                slopes.append(row.scale * np.einsum("mdk,md->mk", dv, u))
+                counts.append(np.ones(len(v)))
+        f, jacobian, share = np.concatenate(values), np.vstack(slopes), np.concatenate(counts)
+        x, promised = np.zeros(self.size), np.inf
+        for _ in range(_CUTS):
+            status, x, promised, *_ = exchange(f, np.ascontiguousarray(jacobian), _ONE_SIDE, bound, share)
+            if status == 1:
+                raise EvaluationError("the points do not determine how the zone lies")
+            new = _missed(rounds, x, float(promised))
+            if new is None:
+                break
+            f, jacobian = np.concatenate([f, new[0]]), np.vstack([jacobian, new[1]])
+            share = np.concatenate([share, np.ones(len(new[0]))])
+        return x, float(promised)
+
+
+def _first_cuts(v: Matrix) -> list[Matrix]:
+    """Return directions (m, d) of tangent planes to begin with: all around, and where the points lie now."""
+    size = np.linalg.norm(v, axis=1, keepdims=True)
+    toward = np.where(size > 0, v / np.maximum(size, 1e-300), np.eye(v.shape[1])[0])
+    if v.shape[1] == 2:
+        fixed = [np.array([np.cos(a), np.sin(a)]) for a in _AROUND]
+    else:
+        fixed = [sign * axis for axis in np.eye(v.shape[1]) for sign in (1.0, -1.0)]
+    return [toward, *(np.broadcast_to(u, v.shape) for u in fixed)]
+
+
+def _missed(rounds: list[tuple[RoundRows, Matrix, Matrix]], x: Floats, level: float) -> tuple[Floats, Matrix] | None:
+    """Return tangent planes for the round rows that reach over the level after the step x."""
+    values, slopes = [], []
+    for row, v, dv in rounds:
+        there = v + dv @ x
+        size = np.linalg.norm(there, axis=1)
+        over = np.flatnonzero(row.scale * size - row.allowance > level + 1e-12 + 1e-13 * abs(level))
+        if len(over):
+            u = there[over] / size[over, None]
+            values.append(row.scale * (v[over] * u).sum(axis=1) - row.allowance)
+            slopes.append(row.scale * np.einsum("mdk,md->mk", dv[over], u))
+    return (np.concatenate(values), np.vstack(slopes)) if values else None
