@@ -1,8 +1,10 @@
 """The demo plan of LW-1140: what its drawing asks for."""
 
+from typing import Any
+
 from truegauge import demo
 from truegauge.core.cad.model import CadModel, SurfaceKind
-from truegauge.core.cad.recognition import nominal_of, whole_surface
+from truegauge.core.cad.recognition import Nominal, nominal_of, whole_surface
 from truegauge.core.plan.alignments import (
     BestFitAlignment,
     DatumAlignment,
@@ -12,25 +14,35 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.document import Characteristic, Datum, NominalFeature, PartReference, Plan, TitleBlock
+from truegauge.core.plan.document import (
+    Characteristic,
+    Datum,
+    DatumReference,
+    NominalFeature,
+    PartReference,
+    Plan,
+    TitleBlock,
+)
 from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
 from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 from truegauge.formats.files import content_key
 
+_BOLTS = tuple(f"bolt-{k}" for k in range(1, 7))
 # number, name, kind, features, lower, upper
 _REQUIREMENTS: tuple[tuple[int, str, str, tuple[str, ...], float | None, float | None], ...] = (
     (1, "base flatness", "flatness", ("base",), None, 0.060),
-    (2, "side B to base", "perpendicularity", ("side-b", "base"), None, 0.050),
-    (3, "side C to base", "perpendicularity", ("side-c", "base"), None, 0.050),
+    (2, "side B to base", "perpendicularity", ("side-b",), None, 0.050),
+    (3, "side C to base", "perpendicularity", ("side-c",), None, 0.050),
     (4, "main bore", "diameter", ("main-bore",), 0.0, 0.025),
     (5, "main bore cylindricity", "cylindricity", ("main-bore",), None, 0.025),
-    (6, "main bore to base", "perpendicularity", ("main-bore", "base"), None, 0.030),
+    (6, "main bore to base", "perpendicularity", ("main-bore",), None, 0.030),
     (7, "cross bore", "diameter", ("cross-bore",), -0.020, 0.020),
-    (8, "cross bore to base", "parallelism", ("cross-bore", "base"), None, 0.040),
-    (9, "cross bore to side B", "perpendicularity", ("cross-bore", "side-b"), None, 0.038),
+    (8, "cross bore to base", "parallelism", ("cross-bore",), None, 0.040),
+    (9, "cross bore to side B", "perpendicularity", ("cross-bore",), None, 0.038),
     (10, "top height", "distance", ("top", "base"), -0.030, 0.030),
-    (11, "top to base", "parallelism", ("top", "base"), None, 0.050),
+    (11, "top to base", "parallelism", ("top",), None, 0.050),
     (12, "bolt hole 1 to main bore", "distance", ("bolt-1", "main-bore"), -0.100, 0.100),
     (13, "bolt hole 4 to main bore", "distance", ("bolt-4", "main-bore"), -0.100, 0.100),
     (14, "boss", "diameter", ("boss",), -0.020, 0.0),
@@ -38,7 +50,37 @@ _REQUIREMENTS: tuple[tuple[int, str, str, tuple[str, ...], float | None, float |
     (16, "slot width", "distance", ("slot-left", "slot-right"), 0.0, 0.050),
     (17, "mounting hole 1", "diameter", ("mount-1",), -0.050, 0.050),
     (18, "mounting holes 1 to 2", "distance", ("mount-1", "mount-2"), -0.050, 0.050),
+    (19, "bolt hole size", "diameter", ("bolt-1",), -0.050, 0.100),
+    (20, "bolt holes, whole frame", "position", _BOLTS, None, 0.200),
+    (21, "bolt holes, about the bore", "position", _BOLTS, None, 0.400),
+    (22, "bolt holes, among themselves", "position", _BOLTS, None, 0.350),
+    (23, "main bore in the frame", "position", ("main-bore",), None, 0.100),
+    (24, "ball socket in the frame", "position", ("socket",), None, 0.200),
+    (25, "slot in the frame", "position", ("slot-left", "slot-right"), None, 0.100),
+    (26, "shroud", "profile_surface", ("shroud",), None, 0.350),
+    (27, "top face about the bore", "circular_runout", ("top",), None, 0.060),
+    (28, "boss height", "coordinate_z", ("boss",), -0.100, 0.100),
 )
+# What stands in the frame of each after the value: datum cells, and other fields of the characteristic.
+_FRAMES: dict[int, tuple[tuple[str, ...], dict[str, Any]]] = {
+    2: (("A",), {}), 3: (("A",), {}), 6: (("A",), {}), 8: (("A",), {}), 9: (("B",), {}), 11: (("A",), {}),
+    4: ((), {"fit": "H7"}),
+    20: (("A", "B", "C"), {"modifiers": ("M",), "sheet_zone": "C4"}),
+    21: (("A", "D(M)", "B"), {"modifiers": ("M",), "sheet_zone": "C4"}),
+    22: (("A",), {"tier_of": "c21", "tier": "single", "sheet_zone": "C4"}),
+    23: (("A", "B", "C"), {"sheet_zone": "B2"}),
+    24: (("A", "D", "B"), {"sheet_zone": "D5"}),
+    25: (("A", "B", "C"), {"modifiers": ("M",), "sheet_zone": "B6"}),
+    26: (("A", "B", "C"), {"sheet_zone": "E3"}),
+    27: (("D",), {"sheet_zone": "C3"}),
+    28: (("A", "B", "C"), {}),
+}  # fmt: skip
+
+
+def _frame(number: int) -> dict[str, Any]:
+    letters, more = _FRAMES.get(number, ((), {}))
+    datums = tuple(DatumReference(letter=x[0], modifiers=("M",) if x.endswith("(M)") else ()) for x in letters)
+    return {"datums": datums, **more}
 
 
 _ALIGNMENTS = (
@@ -67,6 +109,11 @@ _ALIGNMENTS = (
 )  # fmt: skip
 
 
+def _nominal(kind: str, features: list[Nominal]) -> float:
+    known = KINDS[kind]
+    return 0.0 if known.one_sided else round(known.nominal(tuple(features)), 6)
+
+
 def housing_plan(model: CadModel) -> Plan:
     """Return the plan for the housing."""
     bolts = bolt_holes()
@@ -79,31 +126,35 @@ def housing_plan(model: CadModel) -> Plan:
         "cross-bore": ("cross bore", cylinder_along(model, 12.0, 1)),
         "boss": ("boss", cylinder_along(model, 15.0, 0)),
         "socket": ("ball socket", face_of_kind(model, SurfaceKind.SPHERE)),
-        "bolt-1": ("bolt hole 1", cylinder_at(model, 2.75, *bolts[0])),
-        "bolt-4": ("bolt hole 4", cylinder_at(model, 2.75, *bolts[3])),
+        **{f"bolt-{k + 1}": (f"bolt hole {k + 1}", cylinder_at(model, 2.75, *bolts[k])) for k in range(6)},
         "slot-left": ("slot side 1", plane_at(model, (1, 0, 0), 124)),
         "slot-right": ("slot side 2", plane_at(model, (-1, 0, 0), -136)),
         "mount-1": ("mounting hole 1", cylinder_at(model, 3.3, *MOUNTING_HOLES[0])),
         "mount-2": ("mounting hole 2", cylinder_at(model, 3.3, *MOUNTING_HOLES[1])),
+        "shroud": ("shroud", face_of_kind(model, SurfaceKind.BSPLINE)),
     }
     features = tuple(
         NominalFeature(id=i, name=name, faces=whole_surface(model, face)) for i, (name, face) in faces.items()
     )
-    by_id = {f.id: nominal_of(model, f.faces) for f in features}
+    by_id = {f.id: nominal_of(model, f.faces) for f in features if f.id != "shroud"}
     return Plan(
         name="LW-1140 worm-drive housing",
         revision=4,
         part=PartReference(file_name=demo.PART.name, sha256=content_key(demo.PART.read_bytes())),
         features=features,
-        datums=tuple(Datum(letter=k, feature=f) for k, f in zip("ABC", ("base", "side-b", "side-c"), strict=True)),
+        datums=tuple(
+            Datum(letter=k, feature=f) for k, f in zip("ABCD", ("base", "side-b", "side-c", "main-bore"), strict=True)
+        ),
         alignments=_ALIGNMENTS,
         characteristics=tuple(
             Characteristic(
                 id=f"c{number}", number=number, name=name, kind=kind, features=ids,
-                nominal=round(KINDS[kind].nominal(tuple(by_id[i] for i in ids)), 6), lower=lower, upper=upper,
+                nominal=_nominal(kind, [by_id[i] for i in ids if i in by_id]), lower=lower, upper=upper,
+                **_frame(number),
             )
             for number, name, kind, ids, lower, upper in _REQUIREMENTS
         ),
+        device=StatedErrors(name="demo scanner", probing=0.004, constant=0.006, per_metre=0.020),
         title_block=TitleBlock(
             title="Worm-drive housing", part_number="LW-1140", drawing="LW-1140-D rev 4",
             customer="Larkspur Instrument Works", inspector="R. Fenwright",

@@ -190,24 +190,36 @@ class _Builder:
         real = self._measured(use)
         chosen = self._chosen(use, ideal)
         rows = chosen @ np.vstack([e.rows(self._about) for e in ideal])
-        # Free motions in mm at the edge of the part, so that turns and shifts compare.
-        scaled = (rows / self._scale) @ (self.free * self._scale[:, None])
-        strength, vectors = np.linalg.svd(scaled, full_matrices=True)[1:] if scaled.size else (np.zeros(0), np.eye(0))
-        rank = int((strength > _RANK).sum())
-        if rank == 0:
+        # Directions before places: a face square to the first datum is turned to lie flat, not to meet its place.
+        turning = ~np.any(rows[:, 3:], axis=1)
+        loose = []
+        for own in (turning, ~turning):
+            if own.any():
+                loose.append(self._take_rows(rows[own], chosen[own], ideal, real))
+        taken = np.hstack(loose)
+        if taken.shape[1] == 0:
             raise DatumError(f"datum {use.letter} takes no freedom: those before it hold all that it could")
-        taken, rest = self.free @ vectors[:rank].T, self.free @ vectors[rank:].T
-        for _ in range(_TURNS):
+        self.rows.append(rows)
+        if use.material:
+            self._bounding.append(use)
+            self.loose.append(taken)
+
+    def _take_rows(
+        self, rows: Rows, chosen: NDArray[np.float64], ideal: list[Situation], real: list[Situation]
+    ) -> NDArray[np.float64]:
+        """Bring what some rows hold to its place by open motions; return the motions (6, k) that are used up."""
+        strength, vectors = np.linalg.svd(rows @ self.free, full_matrices=True)[1:] if self.free.size else (
+            np.zeros(0), np.eye(0)
+        )  # fmt: skip
+        rank = int((strength > _RANK).sum())
+        taken, self.free = self.free @ vectors[:rank].T, self.free @ vectors[rank:].T
+        for _ in range(_TURNS if rank else 0):
             wanted = chosen @ np.concatenate([_wanted(i, r, self.pose) for i, r in zip(ideal, real, strict=True)])
             step = np.linalg.lstsq(rows @ taken, wanted, rcond=1e-12)[0]
             self.pose = np.asarray(twist_motion(taken @ step, self._about) @ self.pose)
             if float(np.abs(self._scale * (taken @ step)).max()) < 1e-14 * self._length:
                 break
-        self.rows.append(rows)
-        if use.material:
-            self._bounding.append(use)
-            self.loose.append(taken)
-        self.free = rest
+        return taken
 
     def _chosen(self, use: DatumUse, ideal: list[Situation]) -> NDArray[np.float64]:
         """Return the combinations (m, n) of a datum's rows that it may hold."""

@@ -32,10 +32,13 @@ from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import result_of
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.tolerances import measured_patch
+from truegauge.core.plan.uncertain import make_trial, standard_uncertainty, uncertainty_key
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.temperature import REFERENCE_C, Temperatures
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
+from truegauge.core.tolerancing.request import Patch
 
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
@@ -50,6 +53,7 @@ class Evaluator:
         self._projector = projector
         self._building = threading.Lock()
         self.graph = Graph()
+        self._trials: dict[tuple[int, bool], Evaluator] = {}
         self._map_meshes: tuple[MapMesh, MapMesh] | None = None
 
     @property
@@ -353,9 +357,31 @@ class Evaluator:
         """Return what every measured feature of a plan depends on."""
         return (sample.key, _cloud_key(plan, sample), plan.extraction)
 
+    def patch(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Patch | NotComputed:
+        """Return the averaged points of any faces, free-form ones too."""
+        _, cloud = self.aligned(plan, sample)
+        return self.graph.node(
+            ("patch", *self.seen_key(plan, sample), faces), lambda: measured_patch(self, plan, needed(cloud), faces)
+        )
+
     def known_uncertainty(self, plan: Plan, sample: Sample | None, c: Characteristic) -> float | None:
-        """Return the standard uncertainty of a characteristic if it is computed already."""
-        return None
+        """Return the standard uncertainty of a characteristic (mm or rad) if it is computed already."""
+        found = None if sample is None else self.graph.peek(uncertainty_key(self, plan, sample, c))
+        return found if isinstance(found, float) else None
+
+    def uncertainty(self, plan: Plan, sample: Sample, c: Characteristic) -> float | NotComputed:
+        """Return the standard uncertainty of a characteristic, mm or rad; Monte Carlo takes some seconds."""
+        plan = plan.seen_in(c.alignment)
+        return self.graph.node(
+            uncertainty_key(self, plan, sample, c), lambda: standard_uncertainty(self, plan, sample, c)
+        )
+
+    def trial(self, number: int, *, forms: bool) -> "Evaluator":
+        """Return an evaluator that sees the features of one trial of the uncertainty; kept while they are few."""
+        made = self._trials.get((number, forms))
+        if made is None:
+            made = self._trials[number, forms] = make_trial(self, number, forms=forms)
+        return made
 
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
         plan = plan.seen_in(characteristic.alignment)
@@ -388,6 +414,7 @@ class Evaluator:
 
     def forget_other_samples(self, key: str) -> None:
         """Free the memory of samples other than this one."""
+        self._trials.clear()
         self.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal", "frame") or _sample_of(k) == key)
 
 

@@ -29,25 +29,9 @@ _SIZE = ("diameter", "diameter_gg", "diameter_gn", "diameter_gx", "radius", "wid
 def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> Result:
     """Return the result of a characteristic; `plan` is seen in the alignment that it is reported in."""
     lower, upper, filled = limits_in_force(evaluator, plan, c)
-    outcome: Outcome | None = None
-    notes: list[str] = []
-    value: float | NotComputed
-    if evaluator.is_geometric(c.kind):
-        found = characteristic_outcome(evaluator, plan, sample, c)
-        value = found if isinstance(found, NotComputed) else found.value
-        outcome = None if isinstance(found, NotComputed) else found
-        if outcome is not None and upper is not None:
-            upper = upper + outcome.bonus
-            notes += outcome.notes
-    elif "E" in c.modifiers and sample is not None:
-        enveloped = _enveloped(evaluator, plan, sample, c, lower, upper)
-        value = enveloped if isinstance(enveloped, NotComputed) else enveloped[0]
-        if not isinstance(enveloped, NotComputed):
-            notes.append(enveloped[1])
-    elif c.datums and c.kind in KINDS and KINDS[c.kind].placed:
-        value = _in_system(evaluator, plan, sample, c)
-    else:
-        value = evaluator.value(plan, sample, c.kind, tuple(plan.feature(f).group for f in c.features))
+    value, outcome, notes = value_of(evaluator, plan, sample, c, lower, upper)
+    if outcome is not None and upper is not None:
+        upper = upper + outcome.bonus
     if isinstance(value, NotComputed):
         why = _reason(evaluator, plan, sample, c, value.reason)
         return Result(c, None, State.NOT_MEASURED, why, lower, upper, filled)
@@ -63,6 +47,25 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
     said = decide(value, low, high, warn_lower=warn_low, warn_upper=warn_high, uncertainty=u, rule=plan.decision)
     return Result(c, value, said.state, "", lower, upper, filled, said.words, u,
                   dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes))  # fmt: skip
+
+
+def value_of(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic, lower: float | None, upper: float | None
+) -> tuple[float | NotComputed, Outcome | None, list[str]]:
+    """Return the value of a characteristic with the outcome of a geometrical one, and notes; limits as deviations."""
+    if evaluator.is_geometric(c.kind):
+        found = characteristic_outcome(evaluator, plan, sample, c)
+        if isinstance(found, NotComputed):
+            return found, None, []
+        return found.value, found, list(found.notes)
+    if "E" in c.modifiers and sample is not None:
+        enveloped = _enveloped(evaluator, plan, sample, c, lower, upper)
+        if isinstance(enveloped, NotComputed):
+            return enveloped, None, []
+        return enveloped[0], None, [enveloped[1]]
+    if c.datums and c.kind in KINDS and KINDS[c.kind].placed:
+        return _in_system(evaluator, plan, sample, c), None, []
+    return evaluator.value(plan, sample, c.kind, tuple(plan.feature(f).group for f in c.features)), None, []
 
 
 def characteristic_outcome(

@@ -18,6 +18,7 @@ from truegauge.core.plan.asked import Asked, asked_by, boundary_of
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.requirements import ORIENTS, Datum, DatumReference, DatumTarget
+from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.geometric import LOCATION, ORIENTATION, evaluate, evaluate_together
 from truegauge.core.tolerancing.outcome import Outcome
@@ -152,28 +153,22 @@ def _profile_unit(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group
         return Unit(name, (_measured(evaluator, plan, sample, group, name),))
     if isinstance(group, str) or any(f < 0 for f in group):
         raise EvaluationError(f"{name}: {nominal.reason}")
-    return Unit(name, patch=needed(patch(evaluator, plan, sample, group), name))
+    return Unit(name, patch=needed(evaluator.patch(plan, sample, group), name))
 
 
-def patch(evaluator: Evaluator, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Patch | NotComputed:
+def measured_patch(evaluator: Evaluator, plan: Plan, cloud: Cloud, faces: tuple[int, ...]) -> Patch:
     """Return the averaged points of any faces."""
-    _, cloud = evaluator.aligned(plan, sample)
-
-    def compute() -> Patch:
-        there = needed(cloud)
-        settings = ExtractionSettings(**plan.extraction.model_dump())
-        pieces = []
-        for face in faces:  # each for itself: averaging must not mix the two sides of an edge
-            rows = extract(evaluator.model, (face,), there.points, there.found, there.usable, settings)
-            if len(rows):
-                normals = np.asarray(there.found.normals[rows], dtype=np.float64)
-                own = there.found.distance[rows]
-                pieces.append(surface_means(there.found.feet_at(rows), normals, own, settings.averaging))
-        if not pieces:
-            raise EvaluationError("no points of the scan belong to these faces")
-        return Patch(faces, np.vstack(pieces), evaluator.projector)
-
-    return evaluator.graph.node(("patch", *evaluator.seen_key(plan, sample), faces), compute)
+    settings = ExtractionSettings(**plan.extraction.model_dump())
+    pieces = []
+    for face in faces:  # each for itself: averaging must not mix the two sides of an edge
+        rows = extract(evaluator.model, (face,), cloud.points, cloud.found, cloud.usable, settings)
+        if len(rows):
+            normals = np.asarray(cloud.found.normals[rows], dtype=np.float64)
+            own = cloud.found.distance[rows]
+            pieces.append(surface_means(cloud.found.feet_at(rows), normals, own, settings.averaging))
+    if not pieces:
+        raise EvaluationError("no points of the scan belong to these faces")
+    return Patch(faces, np.vstack(pieces), evaluator.projector)
 
 
 def datum_system(

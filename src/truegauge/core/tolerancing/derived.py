@@ -84,9 +84,18 @@ def _median_line(measured: Measured) -> Points:
             continue
         factor = at / middle if isinstance(feature, Cone) else 1.0
         centers.append(pose.origin + np.array([center[0] * factor, center[1] * factor, at]) @ pose.axes)
+    ends = axis_ends(feature, measured.nominal.center, measured.nominal.length)
     if len(centers) < 2:
-        return axis_ends(feature, measured.nominal.center, measured.nominal.length)
-    return np.array(centers)
+        return ends
+    # A section stands for its middle: to the ends of the feature, and where sections are cut (a bore that opens into
+    # another), the line goes on from the last centre along the associated axis.
+    line = np.array(centers)
+    heights = (line - pose.origin) @ pose.axes[2]
+    low, high = sorted(float((e - pose.origin) @ pose.axes[2]) for e in ends)
+    first, last = int(np.argmin(heights)), int(np.argmax(heights))
+    before = line[first] + min(0.0, low - float(heights[first])) * pose.axes[2]
+    after = line[last] + max(0.0, high - float(heights[last])) * pose.axes[2]
+    return np.array([before, *line, after])
 
 
 def widest_gap(flat: Points) -> float:

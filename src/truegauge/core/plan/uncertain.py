@@ -1,0 +1,177 @@
+"""The uncertainty of characteristics: by covariance for diameters, by Monte Carlo (JCGM 101:2008) for all others.
+
+A trial moves every measured feature as the device may have: the scatter of its points (their own, about the associated
+feature), a common probing error along the outward normal, an error of place that gives lengths their stated error, and
+an error of scale. The part of the evaluation that depends on them is then run again: association, datum systems, zones.
+"""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Hashable
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.arrays import Points, frozen
+from truegauge.core.association import Criterion, associate
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.constructions.built import built_measured
+from truegauge.core.errors import EvaluationError
+from truegauge.core.extraction import Built, ExtractionSettings, Measured, measure
+from truegauge.core.plan.asked import asked_by
+from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
+from truegauge.core.plan.graph import Graph, NotComputed, needed
+from truegauge.core.plan.judging import limits_in_force, value_of
+from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.tolerances import system_content
+from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.request import Patch
+from truegauge.core.uncertainty.stated_errors import StatedErrors
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
+
+TRIALS = 48
+_MOST_POINTS = 600
+_LEAST = 8
+_BY_COVARIANCE = ("diameter", "radius")
+_FORMS = ("flatness", "cylindricity", "roundness", "straightness")
+
+
+def uncertainty_key(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> Hashable:
+    """Return what the uncertainty of a characteristic depends on."""
+    contents = tuple(plan.content_of(plan.feature(f).group) for f in c.features)
+    asked = asked_by(plan, c)
+    content = asked.content if evaluator.is_geometric(c.kind) else (c.kind, "E" in c.modifiers)
+    system = system_content(evaluator, plan, asked.datums) if c.datums else ()
+    return ("uncertainty", *evaluator.seen_key(plan, sample), contents, content, system, plan.device, plan.standard,
+            c.simultaneous)  # fmt: skip
+
+
+def standard_uncertainty(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> float:
+    """Return the standard uncertainty of a characteristic, mm or rad.
+
+    Raises
+    ------
+    EvaluationError
+        It has no value, or too few trials have one.
+    """
+    groups = tuple(plan.feature(f).group for f in c.features)
+    if c.kind in _BY_COVARIANCE and not isinstance(groups[0], str) and "E" not in c.modifiers:
+        measured = needed(evaluator.measured(plan, sample, groups[0]))
+        if isinstance(measured, Measured):
+            return _of_diameter(measured, plan.device) * (0.5 if c.kind == "radius" else 1.0)
+    lower, upper, _ = limits_in_force(evaluator, plan, c)
+    values = []
+    for k in range(TRIALS):
+        trial = evaluator.trial(k, forms=c.kind in _FORMS or bool(KINDS.get(c.kind) and KINDS[c.kind].one_sided
+                                                                 and not KINDS[c.kind].geometric))  # fmt: skip
+        value, _, _ = value_of(trial, plan, sample, c, lower, upper)
+        if not isinstance(value, NotComputed):
+            values.append(value)
+    if len(values) < _LEAST:  # a datum at its material boundary may not fit in every trial
+        raise EvaluationError("too few trials of the uncertainty have a value")
+    return float(np.std(values, ddof=1))
+
+
+def _of_diameter(measured: Measured, device: StatedErrors) -> float:
+    """Carry the covariance of the association and the stated errors to a diameter."""
+    own = measured.fit.standard_deviation("radius") or 0.0
+    size = 2 * float(measured.feature.parameters["radius"])
+    return float(np.sqrt((2 * own) ** 2 + device.of_probing**2 + (size * device.of_scale) ** 2))
+
+
+def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
+    """Return an evaluator that sees every measured feature as one trial has it."""
+    from truegauge.core.plan.evaluation import Evaluator
+
+    class Trial(Evaluator):
+        """Features moved by the errors of one trial; everything else is that of the base."""
+
+        def nominal(self, group: Group, plan: Plan | None = None) -> Nominal | NotComputed:
+            return base.nominal(group, plan)
+
+        def measured(self, plan: Plan, sample: Sample | None, group: Group) -> Measured | Built | NotComputed:
+            found = base.measured(plan, sample, group)
+            if sample is None or isinstance(found, NotComputed):
+                return found
+            if isinstance(group, str) or isinstance(found, Built):
+                return self.graph.node(("built", *self.seen_key(plan, sample), plan.content_of(group)),
+                                       lambda: self._built_again(plan, sample, str(group)))  # fmt: skip
+            key = ("trial", *self.seen_key(plan, sample), plan.content_of(group))
+            return self.graph.node(key, lambda: perturbed(found, plan.device, _seeds(number, group), forms=forms))
+
+        def _built_again(self, plan: Plan, sample: Sample, group: str) -> Built:
+            made = plan.feature_of(group)
+            nominal = needed(base.nominal(group, plan))
+            if not isinstance(made, ConstructedFeature):
+                raise EvaluationError("this feature is no longer there")
+            members: list[Measured | Built] = []
+            for member in map(plan.feature, made.members):
+                one = self.measured(plan, sample, member.group)
+                if isinstance(one, NotComputed):
+                    raise EvaluationError(one.reason)
+                members.append(one)
+            return built_measured(made.construction, tuple(members), made.values, nominal)
+
+        def patch(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Patch | NotComputed:
+            found = base.patch(plan, sample, faces)
+            if isinstance(found, NotComputed):
+                return found
+            rng, common = _seeds(number, faces)
+            return replace(found, points=_moved(found.points, plan.device, rng, common))
+
+    trial = Trial(base.model, base.projector)
+    trial.graph = Graph()
+    return trial
+
+
+def _seeds(number: int, group: Group) -> tuple[np.random.Generator, np.random.Generator]:
+    """Return generators: one of the feature's own in this trial, one that all features of the trial share."""
+    own = zlib.crc32(repr(group).encode())
+    return np.random.default_rng([number, own]), np.random.default_rng([number])
+
+
+def _moved(points: Points, device: StatedErrors, rng: np.random.Generator, common: np.random.Generator) -> Points:
+    """Move points as a whole: the scale of the trial, and the feature's own error of place."""
+    scale = 1.0 + common.normal() * device.of_scale
+    # Two features apart: the errors of both add up to that of the length between them.
+    place = rng.normal(size=3) * device.of_length(0.0) / np.sqrt(2)
+    return np.asarray(points * scale + place)
+
+
+def perturbed(
+    measured: Measured, device: StatedErrors, seeds: tuple[np.random.Generator, np.random.Generator], *, forms: bool
+) -> Measured:
+    """Return a measured feature as it might as well have been measured."""
+    rng, common = seeds
+    rows = np.arange(len(measured.points))
+    if len(rows) > _MOST_POINTS:
+        rows = np.linspace(0, len(rows) - 1, _MOST_POINTS).astype(int)
+    points = measured.points[rows]
+    outward = measured.feature.outward(points)
+    residuals = measured.feature.distances(points)
+    scatter = 1.4826 * float(np.median(np.abs(residuals - np.median(residuals))))
+    # Fewer points stand for all of them: what their means scatter must stay the same.
+    scatter *= np.sqrt(len(rows) / len(measured.points))
+    probing = common.normal() * device.of_probing / 2 * measured.nominal.outward
+    shift = rng.normal(size=len(rows)) * scatter + probing
+    scaled = _moved(np.vstack([points, measured.means]), device, rng, common)
+    points = scaled[: len(rows)] + shift[:, None] * outward
+    means = scaled[len(rows) :]
+    each = max(1.0, len(measured.points) / max(len(means), 1))
+    spread = rng.normal(size=len(means)) * scatter * np.sqrt(len(measured.points) / len(rows)) / np.sqrt(each)
+    means = means + (spread + probing)[:, None] * measured.feature.outward(measured.means)
+    if forms:
+        return measure(measured.nominal, means, np.arange(len(means)), ExtractionSettings(averaging=0.0, reject=0.0))
+    fit = associate(measured.nominal.shape, points, start=measured.feature, material=measured.nominal.outward)
+    if measured.fit.criterion != Criterion.LEAST_SQUARES:
+        fit = associate(measured.nominal.shape, points, measured.fit.criterion, start=fit.feature,
+                        material=measured.nominal.outward)  # fmt: skip
+    fit = fit.turned_like(measured.nominal.feature)
+    return replace(
+        measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)),
+        strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means),
+    )  # fmt: skip
