@@ -5,6 +5,7 @@ from truegauge import demo
 from truegauge.app import open_document
 from truegauge.app.main import make_application
 from truegauge.app.session import Session
+from truegauge.app.uncertainty_worker import UncertaintyWorker
 from truegauge.app.window import MainWindow
 from truegauge.core.plan.evaluation import _sample_of
 
@@ -30,6 +31,7 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
                                or _sample_of(k) in (key, sample.key))  # fmt: skip
 
     monkeypatch.setattr(open_document, "_evaluator", shared)
+    monkeypatch.setattr(UncertaintyWorker, "DELAY_MS", 10**8)  # its own test lets it run
     monkeypatch.setattr(evaluator, "forget_other_samples", forget)
     made = MainWindow(Session(), "day")
     made.notices = []

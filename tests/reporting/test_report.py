@@ -35,7 +35,9 @@ def test_the_pdf_says_every_characteristic_with_value_and_counts(evaluation, sam
     assert "2026-01-02 03:04" in everything
     assert f"page 1 of {len(pages)}" in pages[0]
     assert f"page {len(pages)} of {len(pages)}" in pages[-1]
-    assert "15" in pages[0]
+    assert f"{evaluation.counts()[State.WITHIN]}" in pages[0]
+    assert "position | 0.200(M) | A | B | C" in everything
+    assert "with bonus" in everything
 
 
 def test_a_long_report_counts_its_pages_right(evaluation, sample):

@@ -38,7 +38,10 @@ def paint_over(painter: QPainter, session: Session, camera: Camera, theme: Theme
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     sheet = _Sheet(painter, camera, size)
     for measured in session.selected_measured():
-        if isinstance(measured, Measured) and session.show_needles and len(session.selection) == 1:
+        if (
+            isinstance(measured, Measured) and session.show_needles and not session.show_why
+            and len(session.selection) == 1
+        ):  # fmt: skip
             _needles(sheet, measured, theme, NumberFormat(session.plan.unit, session.plan.decimals))
         elif isinstance(measured, Built):
             _outline(sheet, measured.feature, measured.nominal, QPen(QColor(theme.accent), 2.2))

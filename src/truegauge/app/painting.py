@@ -87,7 +87,7 @@ def draw_marker(painter: QPainter, marker: str, at: QPointF, radius: float, colo
 def draw_gauge_bar(painter: QPainter, box: QRectF, result: Result, theme: Theme) -> None:
     """Draw the gauge bar of a result: band, ticks, nominal mark, marker."""
     c = result.characteristic
-    g = gauge_bar(result.measured, c.nominal, c.lower_limit, c.upper_limit, result.state)
+    g = gauge_bar(result.measured, c.nominal, result.lower_limit, result.upper_limit, result.state)
     painter.save()
     band_height = box.height() * 0.62
     band = QRectF(box.x() + BAND_START * box.width(), box.y(), (BAND_END - BAND_START) * box.width(), band_height)
@@ -111,4 +111,4 @@ def draw_gauge_bar(painter: QPainter, box: QRectF, result: Result, theme: Theme)
 def state_marker(result: Result) -> str:
     """Return the marker of a result's state."""
     c = result.characteristic
-    return gauge_bar(result.measured, c.nominal, c.lower_limit, c.upper_limit, result.state).marker
+    return gauge_bar(result.measured, c.nominal, result.lower_limit, result.upper_limit, result.state).marker

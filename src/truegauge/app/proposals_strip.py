@@ -64,21 +64,33 @@ class ProposalsStrip(QFrame):
         self._layout.addWidget(label)
         plan = self._session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
+        # The strip has room for some; the others are behind "more".
+        around = self.parentWidget()
+        room = (around.width() if around is not None else 800) - 140
+        room -= label.sizeHint().width()
         others = [i for i, p in enumerate(self._session.proposals) if not p.kind.common]
+        if len(others) == len(self._session.proposals):
+            others = []
         for i, p in enumerate(self._session.proposals):
-            if i in others and len(others) < len(self._session.proposals):
+            if i in others:
                 continue
-            value = _value(p, numbers)
-            button = QPushButton(f"{p.kind.label}  {value}")
+            button = QPushButton(f"{p.label}  {_value(p, numbers)}")
             button.setIcon(glyph_icon(p.kind.symbol, "#FFFFFF" if i == 0 else self._theme.ink, 18))
             button.setIconSize(QSize(18, 18))
-            button.setToolTip(p.reason or f"Add {p.kind.label}" + (" (Enter)" if i == 0 else ""))
+            button.setToolTip(p.reason or f"Add {p.label}" + (" (Enter)" if i == 0 else ""))
             button.setProperty("main", i == 0)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _=False, index=i: self._session.accept(index))
+            button.setParent(self)
+            button.ensurePolished()
+            room -= button.sizeHint().width() + self._layout.spacing()
+            if room < 0 and self.buttons:
+                button.deleteLater()
+                others = sorted({*others, *range(i, len(self._session.proposals))})
+                break
             self._layout.addWidget(button)
             self.buttons.append(button)
-        if others and self.buttons and len(others) < len(self._session.proposals):
+        if others and self.buttons:
             self._layout.addWidget(self._more_button(others, numbers))
         if not self._session.proposals:
             several = len(self._session.selection) > 1
@@ -108,9 +120,7 @@ class ProposalsStrip(QFrame):
         menu = QMenu(button)
         for i in others:
             p = self._session.proposals[i]
-            action = menu.addAction(
-                glyph_icon(p.kind.symbol, self._theme.ink, 18), f"{p.kind.label}   {_value(p, numbers)}"
-            )
+            action = menu.addAction(glyph_icon(p.kind.symbol, self._theme.ink, 18), f"{p.label}   {_value(p, numbers)}")
             action.setToolTip(p.reason)
             action.setEnabled(True)
             action.triggered.connect(lambda _=False, index=i: self._session.accept(index))

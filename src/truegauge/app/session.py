@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.look import Look
 from truegauge.app.open_document import OpenDocument
+from truegauge.app.uncertainty_worker import UncertaintyWorker
 from truegauge.core.cad.elements import Element
 from truegauge.core.cad.patterns import Pattern
 from truegauge.core.cad.recognition import describe_face, whole_surface
@@ -62,8 +63,15 @@ class Session(OpenDocument):
         self.show_points = False
         self.show_needles = True
         self.show_colors = False
+        self.show_why = False
+        self.uncertainties = UncertaintyWorker(self)
         self.look = Look()
         self.picker: Callable[[int, np.ndarray], bool] | None = None  # takes places in the view, while there is one
+
+    def close(self) -> None:
+        """Stop all work and wait for it."""
+        self.uncertainties.close()
+        super().close()
 
     # Selecting -----------------------------------------------------------------------------------------------------
 
@@ -333,6 +341,12 @@ class Session(OpenDocument):
         """Turn the points on or off."""
         if show != self.show_points:
             self.show_points = show
+            self.display_changed.emit()
+
+    def set_show_why(self, show: bool) -> None:
+        """Say why the number of the selected characteristic is what it is, or go back to the bench."""
+        if show != self.show_why:
+            self.show_why = show
             self.display_changed.emit()
 
     def set_show_colors(self, show: bool) -> None:

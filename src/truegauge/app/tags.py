@@ -6,7 +6,8 @@ from PySide6.QtCore import QPointF, QRectF
 
 from truegauge.core.plan.results import Result
 
-HEIGHT = 44.0
+HEIGHT = 66.0
+FRAMED = 24.0  # more for a tag with a frame
 _GAP = 8.0
 
 
@@ -20,6 +21,7 @@ class Tag:
     detail: str
     anchor: QPointF
     width: float
+    height: float = HEIGHT
 
 
 def place_tags(tags: list[Tag], area: QRectF) -> list[tuple[Tag, QRectF]]:
@@ -27,23 +29,27 @@ def place_tags(tags: list[Tag], area: QRectF) -> list[tuple[Tag, QRectF]]:
 
     The first tags are the most important; those that find no room are left out.
     """
-    room = int((area.height() + _GAP) / (HEIGHT + _GAP))
     middle = area.center().x()
     sides: dict[bool, list[Tag]] = {False: [], True: []}
+
+    def fits(side: list[Tag], tag: Tag) -> bool:
+        return sum(t.height + _GAP for t in side) + tag.height <= area.height()
+
     for tag in tags:
         right = tag.anchor.x() > middle
-        side = sides[right] if len(sides[right]) < room else sides[not right]
-        if len(side) < room:
-            side.append(tag)
+        for chosen in (right, not right):
+            if fits(sides[chosen], tag):
+                sides[chosen].append(tag)
+                break
     placed: list[tuple[Tag, QRectF]] = []
     for right, members in sides.items():
         members.sort(key=lambda t: t.anchor.y())
-        tops: list[float] = []
+        least = area.top()
         for i, tag in enumerate(members):
-            least = area.top() if i == 0 else tops[-1] + HEIGHT + _GAP
-            most = area.bottom() - HEIGHT - (len(members) - 1 - i) * (HEIGHT + _GAP)
-            tops.append(min(max(tag.anchor.y() - HEIGHT - 26, least), most))
-        for tag, top in zip(members, tops, strict=True):
+            below = sum(t.height + _GAP for t in members[i + 1 :])
+            most = area.bottom() - tag.height - below
+            top = min(max(tag.anchor.y() - tag.height - 26, least), most)
+            least = top + tag.height + _GAP
             x = area.right() - tag.width if right else area.left()
-            placed.append((tag, QRectF(x, top, tag.width, HEIGHT)))
+            placed.append((tag, QRectF(x, top, tag.width, tag.height)))
     return placed

@@ -23,6 +23,7 @@ from truegauge.app.overlays import paint_over
 from truegauge.app.session import Session
 from truegauge.app.tag_painter import paint_tags
 from truegauge.app.theme import Theme
+from truegauge.app.tolerancing.why_overlay import paint_why
 from truegauge.app.view_marks import paint_axes, paint_empty, paint_ruler
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.plan.graph import NotComputed
@@ -267,6 +268,7 @@ class View(QWidget):
         paint_over(painter, self._session, self._camera, self._theme, self.size())
         if self._aligning and self._align_overlay is not None:
             self._align_overlay.paint(painter, self._camera, self._theme, self.size())
+        paint_why(painter, self._session, self._camera, self._theme, self.size())
         paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()))
         paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None

@@ -47,6 +47,7 @@ from truegauge.app.report_preview import ReportPreview
 from truegauge.app.section_panel import SectionPanel
 from truegauge.app.session import STAGES, Session
 from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
+from truegauge.app.tolerancing.why_panel import WhyPanel
 from truegauge.app.view import View
 from truegauge.app.work_queue import Notice
 from truegauge.core.errors import ColumnsUnknownError, FormatError
@@ -120,11 +121,13 @@ class MainWindow(QMainWindow):
         self.form = FormModel(s)
         self.measure_bench = MeasureBench(s, t, self.form)
         self.evaluate_bench = EvaluateBench(s)
+        self.why_panel = WhyPanel(s, t)
         self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
         self.benches = QStackedWidget()
         self.benches.setObjectName("bench")
         self.benches.setFixedWidth(_BENCH_WIDTH)
-        for bench in (self.part_bench, self.align_bench, self.measure_bench, self.evaluate_bench, self.report_bench):
+        for bench in (self.part_bench, self.align_bench, self.measure_bench, self.evaluate_bench, self.report_bench,
+                      self.why_panel):  # fmt: skip
             self.benches.addWidget(bench)
         below.addWidget(self.benches)
         self.center = QStackedWidget()
@@ -155,6 +158,7 @@ class MainWindow(QMainWindow):
         s.stage_changed.connect(self._on_stage_changed)
         s.hover_changed.connect(self._on_hover_changed)
         s.display_changed.connect(self._place_floating)
+        s.display_changed.connect(self._choose_bench)
         s.evaluated.connect(self._place_floating)
         s.noticed.connect(self.notice.show_notice)
         s.columns_wanted.connect(self._ask_columns)
@@ -204,16 +208,24 @@ class MainWindow(QMainWindow):
         self._place_hover()
 
     def _on_stage_changed(self) -> None:
-        index = STAGES.index(self.session.stage)
-        self.benches.setFixedWidth(_ALIGN_WIDTH if self.session.stage == "align" else _BENCH_WIDTH)
+        self._choose_bench()
         self.before_after.refresh()
-        self.benches.setCurrentIndex(index)
         self.center.setCurrentWidget(self.preview if self.session.stage == "report" else self.view)
         if self.session.stage == "evaluate" and self.session.sample is not None:
             self.session.set_show_map(True)
         self.view.update()
         self._place_floating()
         self._want_preview()
+
+    def _choose_bench(self) -> None:
+        """Show the bench of the stage, or why a number is what it is."""
+        s = self.session
+        why = s.show_why and s.stage not in ("align", "report")
+        self.benches.setFixedWidth(_ALIGN_WIDTH if why or s.stage == "align" else _BENCH_WIDTH)
+        if why:
+            self.benches.setCurrentWidget(self.why_panel)
+        else:
+            self.benches.setCurrentIndex(STAGES.index(s.stage))
 
     def go_to_construct(self) -> None:
         """Go to what can be constructed from the selection."""
@@ -248,6 +260,7 @@ class MainWindow(QMainWindow):
             self.strip,
             self.measure_bench,
             self.align_bench,
+            self.why_panel,
         ):
             widget.set_theme(self.theme)
         self.form_page.theme = self.theme
@@ -511,6 +524,14 @@ class MainWindow(QMainWindow):
                    lambda: bool(s.proposals)),
             Action("edit-row", "Edit", "Edit the selected characteristic", "", self.ledger.edit_selected,
                    lambda: bool(s.selected_characteristic)),
+            Action("edit-rows", "Edit", "Edit all selected characteristics …", "Ctrl+Shift+F2",
+                   self.ledger.edit_several, lambda: len(self.ledger.selected()) > 1),
+            Action("find-row", "Edit", "Find in the characteristics", "Ctrl+L", self.ledger.search.setFocus,
+                   lambda: bool(s.plan.characteristics)),
+            Action("outside-only", "Edit", "Only what is outside, or all characteristics", "Ctrl+Shift+L",
+                   self.ledger.outside.toggle, lambda: bool(s.plan.characteristics)),
+            Action("why", "View", "Why this number", "Y", lambda: s.set_show_why(not s.show_why),
+                   lambda: bool(s.plan.characteristics)),
             Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,
                    lambda: bool(s.selected_characteristic)),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", self.go_to_construct,

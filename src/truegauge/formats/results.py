@@ -29,13 +29,19 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
                 "name": r.characteristic.name,
                 "kind": r.characteristic.kind,
                 "nominal": _shown(r, r.characteristic.nominal),
-                "lower": _shown(r, r.characteristic.lower_limit),
-                "upper": _shown(r, r.characteristic.upper_limit),
+                "lower": _shown(r, r.lower_limit),
+                "upper": _shown(r, r.upper_limit),
                 "measured": _shown(r, r.measured),
                 "deviation": _shown(r, r.deviation),
                 "unit": "deg" if _is_angle(r) else "mm",
                 "state": str(r.state),
                 "reason": r.reason,
+                "datum_system": r.characteristic.system_text,
+                "modifiers": " ".join(r.characteristic.modifiers),
+                "bonus": r.bonus,
+                "uncertainty": _shown(r, r.uncertainty),
+                "decision": r.decision,
+                "general_tolerance": r.general,
                 "alignment": evaluation.plan.alignment(r.characteristic.alignment).name,
             }
             for r in evaluation.results
@@ -94,7 +100,8 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
     """Return results.csv: comma-separated, full digits, one row a characteristic (RFC 4180)."""
     out = io.StringIO()
     columns = ["number", "name", "kind", "nominal", "lower", "upper", "measured", "deviation", "state", "reason"]
-    writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment"])
+    more = ["datum_system", "modifiers", "bonus", "uncertainty", "decision", "general_tolerance"]
+    writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment", *more])
     writer.writeheader()
     document = results_document(evaluation, sample)
     for row in document["characteristics"]:

@@ -9,6 +9,7 @@ Stroke = tuple[str | float, ...]
 GLYPHS: dict[str, tuple[Stroke, ...]] = {
     # characteristics
     "diameter": (("circle", 12, 12, 6.5), ("line", 6, 20, 18, 4)),
+    "radius": (("arc", 12, 14, 8.5, -20, 220), ("line", 12, 14, 17.5, 7.5), ("circle", 12, 14, 1.2)),
     "distance": (("line", 3, 12, 21, 12), ("line", 7, 8, 3, 12, 7, 16), ("line", 17, 8, 21, 12, 17, 16)),
     "coordinate": (("line", 5, 3, 5, 19, 21, 19), ("circle", 15, 9, 2.6), ("line", 15, 13.5, 15, 19)),
     "flatness": (("loop", 3, 18, 8.5, 6, 21, 6, 15.5, 18),),

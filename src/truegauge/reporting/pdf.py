@@ -17,10 +17,11 @@ from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN, bands, hexadecimal
+from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, RING, TICKS, gauge_bar, marker_outline
 from truegauge.reporting.glyphs import GLYPHS
 from truegauge.reporting.report import Report
-from truegauge.reporting.units import limits_text
+from truegauge.reporting.units import NumberFormat, limits_text
 
 WIDTH, HEIGHT = float(A4[0]), float(A4[1])
 mm = float(MM)
@@ -205,10 +206,14 @@ class _Writer:
         kind = KINDS.get(c.kind)
         if kind is not None:
             self._glyph(kind.symbol, glyph, base - 1.1 * mm, 4.6 * mm)
-        self.fitted(name, base, c.name, nominal - name - 18 * mm, 8.5)
+        lifted = 0.9 * mm if _aside(result, n) else 0.0
+        self.fitted(name, base + lifted, c.name, nominal - name - 18 * mm, 8.5)
         one_sided = kind is not None and kind.one_sided
         self.right(nominal, base, "" if one_sided else n.value(c.nominal), 8)
-        self.right(limits, base, limits_text(n, c.nominal, c.lower, c.upper), 7, color=_SOFT)
+        self.right(limits, base, limits_text(n, c.nominal, result.lower, result.upper), 7, color=_SOFT)
+        said = _aside(result, n)
+        if said:
+            self.fitted(name, base - 2.3 * mm, said, limits - name - 22 * mm, 5.8, _SOFT)
         if result.measured is None or result.deviation is None:
             reason = f"not measured: {result.reason}"
             self.fitted(limits + 3 * mm, base, reason, RIGHT - limits - 3 * mm, 6.5, _SOFT)
@@ -222,7 +227,7 @@ class _Writer:
 
     def _bar(self, result: Result, x: float, y: float, width: float) -> None:
         c = result.characteristic
-        g = gauge_bar(result.measured, c.nominal, c.lower_limit, c.upper_limit, result.state)
+        g = gauge_bar(result.measured, c.nominal, result.lower_limit, result.upper_limit, result.state)
         pdf = self.canvas
         pdf.setFillColor(HexColor(_BAND))
         pdf.rect(x + BAND_START * width, y - 1.3 * mm, (BAND_END - BAND_START) * width, 2.6 * mm, stroke=0, fill=1)
@@ -269,6 +274,26 @@ class _Writer:
                 if kind == "loop":
                     path.close()
                 pdf.drawPath(path, stroke=1, fill=0)
+
+
+def _aside(result: Result, n: NumberFormat) -> str:
+    """Return what a line says besides its value: frame with the datum system, bonus, uncertainty."""
+    c, parts = result.characteristic, []
+    if has_frame(c) and (c.datums or c.modifiers):
+        parts.append(frame_text(c, n))
+    elif c.datums:
+        parts.append(f"in {c.system_text}")
+    if c.fit:
+        parts.append(c.fit)
+    if result.general:
+        parts.append(result.general)
+    if result.bonus:
+        parts.append(f"with bonus {n.value(result.bonus)}")
+    if result.uncertainty is not None:
+        parts.append(f"u {NumberFormat(n.unit, n.decimals + 1).value(result.uncertainty)}")
+    if result.dominated:
+        parts.append("uncertainty above a third of the tolerance")
+    return "; ".join(parts)
 
 
 def _pairs(numbers: list[float]) -> Iterator[tuple[float, float]]:

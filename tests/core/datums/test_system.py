@@ -2,7 +2,6 @@
 
 import numpy as np
 import pytest
-
 from tests.core.tolerancing.made import (
     X,
     Z,
@@ -17,6 +16,7 @@ from tests.core.tolerancing.made import (
     upright,
     use,
 )
+
 from truegauge.core.datums.system import DatumUse, Target
 from truegauge.core.errors import DatumError, EvaluationError
 from truegauge.core.frames import apply

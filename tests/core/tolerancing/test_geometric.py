@@ -2,7 +2,6 @@
 
 import numpy as np
 import pytest
-
 from tests.core.tolerancing.made import (
     X,
     Z,
@@ -19,6 +18,7 @@ from tests.core.tolerancing.made import (
     upright,
     use,
 )
+
 from truegauge.core.association.features import Cone
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
@@ -285,6 +285,7 @@ def test_concentricity_of_a_three_lobed_bore_differs_between_the_standards():
 def test_symmetry_of_a_slot_to_a_width():
     """The slot's middle 0.015 beside that of the outer faces: 0.03."""
     from tests.core.tolerancing.made import width_part
+
     from truegauge.core.datums.system import DatumUse
 
     outer = DatumUse("A", (width_part(upright(-20.0, -X), upright(20.0, X, off=0.1)),))

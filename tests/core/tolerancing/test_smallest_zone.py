@@ -5,7 +5,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import minimize
-
 from tests.core.tolerancing.made import (
     X,
     Z,
@@ -20,6 +19,7 @@ from tests.core.tolerancing.made import (
     upright,
     use,
 )
+
 from truegauge.core.association.features import Cylinder
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.frames import apply, random_rigid, twist_motion

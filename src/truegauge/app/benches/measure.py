@@ -23,13 +23,14 @@ from truegauge.app.form_page import FormModel, FormPanel
 from truegauge.app.painting import draw_marker
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
+from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPanel
 from truegauge.core.association import Circle, Cone, Cylinder, Shape, Sphere, criteria_for
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.commands import EditFeature, SetExtraction
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.tolerancing.judgement import State
+from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.reporting.units import NumberFormat
 
 _POINT_FIELDS = (
@@ -144,10 +145,15 @@ class MeasureBench(Bench):
         row.addStretch()
         self._build_points()
         self.plot = FormPanel(self._form, self._theme)
+        self.datum_row = DatumRow(self.session)
+        self.datum_heading = label("Datums", "heading")
+        self.datum_list = DatumList(self.session)
+        self.rules = RulesPanel(self.session)
         self.needles = QCheckBox("residual needles in the view")
         self.needles.toggled.connect(self.session.set_show_needles)
-        for widget in (self.name_field, self.reason, self.criterion, self.plot, self.filter_kind, self.cutoffs,
-                       self.details, self.needles, self.points):  # fmt: skip
+        for widget in (self.name_field, self.reason, self.datum_row, self.criterion, self.plot, self.filter_kind,
+                       self.cutoffs, self.details, self.needles, self.datum_heading, self.datum_list, self.rules,
+                       self.points):  # fmt: skip
             self.column.addWidget(widget)
         self.column.addStretch()
 
@@ -251,13 +257,13 @@ class MeasureBench(Bench):
         for feature in features:
             row = self.rows[feature.id]
             result = s.evaluation.features.get(feature.id) if s.evaluation else None
-            row.measured = isinstance(result, Measured | Built)
+            row.state = self._worst(feature)
+            row.measured = isinstance(result, Measured | Built) or row.state is not None
             measured += row.measured
             row.setText(feature.name)
             row.setVisible(wanted in feature.name.lower())
             shown += wanted in feature.name.lower()
             row.setChecked(feature.id in chosen)
-            row.state = self._worst(feature)
             row.what = self._what(feature)
             row.update()
         self.hint.setVisible(not features)
@@ -284,9 +290,16 @@ class MeasureBench(Bench):
 
     def _worst(self, feature: NominalFeature | ConstructedFeature) -> State | None:
         evaluation = self.session.evaluation
-        states = (
-            {r.state for r in evaluation.results if feature.id == r.characteristic.features[0]} if evaluation else set()
-        )
+        states = set()
+        for r in evaluation.results if evaluation else ():
+            members = r.characteristic.features
+            if feature.id == members[0] and (r.outcome is None or len(r.outcome.units) < 2):
+                states.add(r.state)
+            elif feature.id in members and r.outcome is not None and r.upper is not None:
+                # Of several features each by its own value and bonus.
+                for unit in r.outcome.units:
+                    if unit.name == feature.name:
+                        states.add(decide(unit.value, None, r.upper - r.bonus + unit.bonus).state)
         return next((s for s in _WORST if s in states), None)
 
     def _what(self, feature: NominalFeature | ConstructedFeature) -> str:
@@ -306,6 +319,11 @@ class MeasureBench(Bench):
         part_feature = feature if isinstance(feature, NominalFeature) else None
         self.line.setVisible(feature is not None or not s.selection)
         self.points.setVisible(not s.selection and s.model is not None)
+        self.datum_row.refresh()
+        for widget in (self.datum_heading, self.datum_list, self.rules):
+            widget.setVisible(not s.selection and s.model is not None)
+        self.datum_list.refresh()
+        self.rules.refresh()
         for name, field in self.point_fields.items():
             if not field.hasFocus():
                 field.setText(self._point_text(name))

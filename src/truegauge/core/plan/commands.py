@@ -16,6 +16,7 @@ from truegauge.core.plan.document import (
     Characteristic,
     ConstructedFeature,
     Datum,
+    DatumTarget,
     DeviationScale,
     Extraction,
     NominalFeature,
@@ -114,6 +115,8 @@ class SetDatum:
     letter: str
     feature: str
     new_features: tuple[NominalFeature, ...] = ()
+    others: tuple[str, ...] = ()
+    targets: tuple[DatumTarget, ...] = ()
     merge_key: str = ""
 
     @property
@@ -124,7 +127,8 @@ class SetDatum:
     def apply(self, plan: Plan) -> Plan:
         """Replace the letter."""
         rest = tuple(d for d in plan.datums if d.letter != self.letter)
-        named = (*rest, Datum(letter=self.letter, feature=self.feature)) if self.feature else rest
+        made = Datum(letter=self.letter, feature=self.feature or "-", others=self.others, targets=self.targets)
+        named = (*rest, made) if self.feature else rest
         return plan.replace(
             features=plan.features + self.new_features, datums=tuple(sorted(named, key=lambda d: d.letter))
         )
@@ -269,7 +273,7 @@ class RemoveFeature:
         return plan.replace(
             features=tuple(f for f in plan.features if f.id not in gone),
             constructed=tuple(f for f in plan.constructed if f.id not in gone),
-            datums=tuple(d for d in plan.datums if d.feature not in gone),
+            datums=tuple(d for d in plan.datums if not gone & set(d.features)),
             alignments=tuple(_without_features(a, gone) for a in plan.alignments),
             characteristics=tuple(c for c in plan.characteristics if not gone & set(c.features)),
         )
@@ -341,6 +345,22 @@ class SetInForce:
     def apply(self, plan: Plan) -> Plan:
         """Replace the id."""
         return plan.replace(in_force=self.alignment_id)
+
+
+@dataclass(frozen=True, slots=True)
+class SetRules:
+    """Change by what all is judged: standard, association of datums, decision rule, stated errors, general tolerances.
+
+    `changes` are fields of the plan.
+    """
+
+    changes: tuple[tuple[str, Any], ...]
+    label: str = "change the rules"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        """Replace the fields."""
+        return plan.replace(**dict(self.changes))
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,7 +32,7 @@ from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import result_of
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
-from truegauge.core.plan.tolerances import measured_patch
+from truegauge.core.plan.tolerances import measured_patch, outcome_is_known
 from truegauge.core.plan.uncertain import make_trial, standard_uncertainty, uncertainty_key
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.alignment import Alignment
@@ -43,6 +43,7 @@ from truegauge.core.tolerancing.request import Patch
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
 BY_USE = "by_use"
+_FEW_OUTCOMES = 3  # geometrical tolerances that may be evaluated while a window waits
 
 
 class Evaluator:
@@ -116,7 +117,11 @@ class Evaluator:
                 if c.alignment
                 for f in c.features
             )
+            and sum(not self._is_known(plan, sample, c) for c in plan.characteristics) <= _FEW_OUTCOMES
         )
+
+    def _is_known(self, plan: Plan, sample: Sample, c: Characteristic) -> bool:
+        return not self.is_geometric(c.kind) or outcome_is_known(self, plan.seen_in(c.alignment), sample, c)
 
     def alignment(
         self, plan: Plan, sample: Sample | None, alignment_id: str = "", *, progress: Progress = silent
@@ -382,6 +387,10 @@ class Evaluator:
         if made is None:
             made = self._trials[number, forms] = make_trial(self, number, forms=forms)
         return made
+
+    def forget_trials(self) -> None:
+        """Free the memory of the trials."""
+        self._trials.clear()
 
     def _result(self, plan: Plan, sample: Sample | None, characteristic: Characteristic) -> Result:
         plan = plan.seen_in(characteristic.alignment)

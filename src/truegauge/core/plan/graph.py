@@ -23,7 +23,7 @@ class NotComputed:
 class Graph:
     """A store of node results. A key names a computation and all its inputs; equal keys mean equal results."""
 
-    def __init__(self, capacity: int = 4000) -> None:
+    def __init__(self, capacity: int = 12_000) -> None:
         self._results: OrderedDict[Hashable, object] = OrderedDict()
         self._capacity = capacity
         # A window reads what is known while a worker computes more.

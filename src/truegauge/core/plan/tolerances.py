@@ -90,6 +90,15 @@ def outcome_to(
     return evaluator.graph.node(key, compute)
 
 
+def outcome_is_known(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> bool:
+    """Tell whether the outcome of a geometrical characteristic is computed already."""
+    if c.simultaneous:
+        return True
+    if not c.datums and c.kind in ("perpendicularity", "parallelism") and len(c.features) == 2:
+        return True
+    return evaluator.graph.peek(("outcome", *_key(evaluator, plan, sample, asked_by(plan, c)))) is not None
+
+
 def outcome_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, asked: Asked) -> Outcome | NotComputed:
     """Return the outcome of a tolerance; usable for one that the plan does not have (proposals)."""
     if sample is None:

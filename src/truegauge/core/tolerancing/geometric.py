@@ -12,12 +12,13 @@ from functools import partial
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
+from truegauge.core.association.features import Cylinder
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.datums.system import EstablishedSystem
 from truegauge.core.errors import EvaluationError
-from truegauge.core.frames import apply, rotation_vector
+from truegauge.core.frames import apply, invert, rotation_vector
 from truegauge.core.tolerancing import profile, runout
-from truegauge.core.tolerancing.derived import median_line, widest_gap
+from truegauge.core.tolerancing.derived import axis_ends, mating_feature, median_line, widest_gap
 from truegauge.core.tolerancing.derived_rows import Derived, bonus_of, derived_rows, material_of, offsets_of
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Request
@@ -133,11 +134,10 @@ def _outcome(request: Request, derived: Sequence[Derived], poses: Sequence[Rigid
         units.append(UnitValue(request.units[k].name, max(float(best), 0.0), bonus))
     assert worst is not None
     _, k, row, place = worst
-    places, offsets = offsets_of(row, poses[k])
-    few = np.unique(np.append(np.linspace(0, len(places) - 1, min(len(places), 400)).astype(int), place))
-    sketch = Sketch(
-        derived[k].zone, places[few], offsets[few], int(np.searchsorted(few, place)), derived[k].direction
-    )  # fmt: skip
+    if (axis := _axis_sketch(request, k, poses[k])) is not None:
+        sketch = axis
+    else:
+        sketch = _sketch_of(derived[k], row, poses[k], place)
     moved = poses[k]
     about = request.system.about
     return Outcome(
@@ -145,6 +145,31 @@ def _outcome(request: Request, derived: Sequence[Derived], poses: Sequence[Rigid
         apply(moved, about) - about, float(np.linalg.norm(rotation_vector(moved))), request.system.bounded, sketch,
         derived[k].association,
     )  # fmt: skip
+
+
+def _axis_sketch(request: Request, k: int, pose: Rigid) -> Sketch | None:
+    """At a material limit the surface decides; what is drawn is the axis of the mating envelope in its zone."""
+    one = request.units[k]
+    if not material_of(request) or len(one.measured) != 1:
+        return None
+    nominal, system = one.nominal, request.system
+    if not isinstance(nominal.feature, Cylinder):
+        return None
+    axis = nominal.feature.direction
+    center = apply(invert(system.part_from_measured), nominal.center)
+    mating = mating_feature(one.own, least_material=material_of(request) == "L")
+    points = apply(pose @ system.part_from_measured, axis_ends(mating, center, nominal.length))
+    off = points - nominal.center
+    offsets = off - np.outer(off @ axis, axis)
+    worst = int(np.argmax(np.linalg.norm(offsets, axis=1)))
+    return Sketch("cylinder", points - offsets, offsets, worst, axis)
+
+
+def _sketch_of(own: Derived, row: Rows, pose: Rigid, place: int) -> Sketch:
+    places, offsets = offsets_of(row, pose)
+    few = np.unique(np.append(np.linspace(0, len(places) - 1, min(len(places), 400)).astype(int), place))
+    worst = int(np.searchsorted(few, place))
+    return Sketch(own.zone, places[few], offsets[few], worst, own.direction)
 
 
 def _axis_straightness(request: Request) -> Outcome:

@@ -1,0 +1,1 @@
+"""Datums, rules, and why a number is what it is."""

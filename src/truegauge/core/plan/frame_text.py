@@ -1,0 +1,184 @@
+"""The cells of a tolerance frame as text that can be typed: "A-B(M)", "M R P30", and what makes no sense."""
+
+import re
+from collections.abc import Sequence
+
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.constructions.parts import axis_of, place_of, plane_of
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.requirements import ORIENTS, Characteristic, DatumReference
+from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.request import are_opposite, has_size
+from truegauge.core.tolerancing.zone import MATERIAL, MODIFIERS, Zone
+
+_DATUM = re.compile(r"^([A-Za-z]{1,2}(?:\s*-\s*[A-Za-z]{1,2})*)\s*(.*)$")
+_FORM = ("flatness", "straightness", "roundness", "cylindricity", "axis_straightness")
+_NEED_DATUM = ("perpendicularity", "parallelism", "angularity", "coaxiality", "concentricity", "symmetry",
+               "circular_runout", "total_runout")  # fmt: skip
+_PROFILES = ("profile_line", "profile_surface")
+_MATERIAL_KINDS = ("position", "perpendicularity", "parallelism", "angularity", "coaxiality", "symmetry",
+                   "axis_straightness")  # fmt: skip
+TOGETHER, APART = "CZ", "SZ"
+
+
+def parse_datum(text: str) -> DatumReference | None:
+    """Return the datum that a cell names; None for an empty one.
+
+    Letters, then "(M)" or "(L)", "><" (only orients), and in brackets the freedoms it may take: "[turn z, x]".
+
+    Raises
+    ------
+    ValueError
+        What is not understood, in words.
+    """
+    text = text.strip()
+    if not text:
+        return None
+    found = _DATUM.match(text)
+    if not found:
+        raise ValueError(f"{text!r} is no datum: type a letter, several joined by hyphens for a common datum")
+    letters = "-".join(x.strip().upper() for x in found.group(1).split("-"))
+    rest, modifiers, holds = found.group(2), [], []
+    while rest := rest.strip():
+        if rest.startswith(ORIENTS):
+            modifiers.append(ORIENTS)
+            rest = rest[2:]
+        elif mark := re.match(r"^\(?([MLml])\)?(?![A-Za-z])", rest):
+            modifiers.append(mark.group(1).upper())
+            rest = rest[mark.end() :]
+        elif held := re.match(r"^\[([^\]]*)\]", rest):
+            holds += [_freedom(x) for x in held.group(1).split(",")]
+            rest = rest[held.end() :]
+        else:
+            raise ValueError(f"{rest!r} after datum {letters} is not understood: use (M), (L), >< or [turn z, x]")
+    return DatumReference(letter=letters, modifiers=tuple(dict.fromkeys(modifiers)), holds=tuple(holds))
+
+
+def _freedom(text: str) -> str:
+    words = text.strip().lower().split()
+    if len(words) == 1 and words[0] in "xyz":
+        return f"shift along {words[0]}"
+    if len(words) == 2 and words[0] == "turn" and words[1] in "xyz":
+        return f"turn about {words[1]}"
+    raise ValueError(f"{text.strip()!r} is no freedom: x, y, z are shifts, turn x, turn y, turn z are turns")
+
+
+def modifiers_text(c: Characteristic) -> str:
+    """Return the modifiers after the value as they are typed."""
+    parts = list(c.modifiers)
+    if c.zone.projected is not None:
+        parts.append(f"P{c.zone.projected:g}")
+    if c.zone.offset:
+        parts.append(f"UZ{c.zone.offset:+g}")
+    if c.zone.together is not None:
+        parts.append(TOGETHER if c.zone.together else APART)
+    if c.zone.end is not None:
+        parts.append(f"-{c.zone.end:g}")
+    return " ".join(parts)
+
+
+def parse_modifiers(text: str, zone: Zone) -> tuple[tuple[str, ...], Zone]:
+    """Return modifier letters and the zone with what the cell says: "M R P30 UZ+0.05 CZ -0.3" (a zone that varies).
+
+    Raises
+    ------
+    ValueError
+        A word that is none of these.
+    """
+    letters: list[str] = []
+    projected, offset, together, end = None, 0.0, None, None
+    for word in text.replace(",", ".").split():
+        up = word.upper()
+        if up in MODIFIERS:
+            letters.append(up)
+        elif up in (TOGETHER, "UF", "SIM"):
+            together = True
+        elif up == APART:
+            together = False
+        elif number := re.match(r"^P(\d+(?:\.\d+)?)$", up):
+            projected = float(number.group(1))
+        elif number := re.match(r"^UZ([+-]?\d+(?:\.\d+)?)$", up):
+            offset = float(number.group(1))
+        elif number := re.match(r"^-(\d+(?:\.\d+)?)$", up):
+            end = float(number.group(1))
+        else:
+            known = ", ".join(MODIFIERS)
+            raise ValueError(f"{word!r} is no modifier: use {known}, P30 (projected), UZ+0.05, CZ, SZ")
+    changes = {"projected": projected, "offset": offset, "together": together, "end": end}
+    return tuple(dict.fromkeys(letters)), zone.replace(**changes)
+
+
+def frame_problems(plan: Plan, c: Characteristic, nominals: Sequence[Nominal]) -> list[str]:
+    """Return why a frame makes no sense, each in words with what to do; nothing when it does."""
+    kind = KINDS.get(c.kind)
+    label = kind.label if kind else c.kind
+    letters = [x for d in c.datums for x in d.letters]
+    said: list[str] = []
+    if c.kind in _FORM and c.datums:
+        said.append(f"{label} compares a feature with itself: it has no datums. Use an orientation or a profile.")
+    if c.kind in _NEED_DATUM and not c.datums and not (c.kind in ("perpendicularity", "parallelism")
+                                                       and len(c.features) == 2):  # fmt: skip
+        said.append(f"{label} needs a datum: type a letter into the first datum cell.")
+    doubled = sorted({x for x in letters if letters.count(x) > 1})
+    if doubled:
+        said.append(f"datum {doubled[0]} stands in the frame twice: what it holds is held already.")
+    for datum in plan.datums:
+        if datum.letter in letters and set(datum.features) & set(c.features):
+            said.append(f"datum {datum.letter} is the toleranced feature itself.")
+    said += _modifier_problems(c, label, nominals)
+    said += _zone_problems(c, label, nominals)
+    return said
+
+
+def _modifier_problems(c: Characteristic, label: str, nominals: Sequence[Nominal]) -> list[str]:
+    said = []
+    material = [m for m in c.modifiers if m in MATERIAL]
+    if len(material) == 2:
+        said.append("M and L contradict each other: a feature is judged at one of the two.")
+    if material and c.kind not in _MATERIAL_KINDS:
+        said.append(f"{label} cannot be at {MODIFIERS[material[0]].split()[0]} material: it is not tied to a size.")
+    elif material and nominals and not _of_size(nominals):
+        said.append(f"{material[0]} needs a feature of size: a cylinder, a sphere, or two opposite planes.")
+    if "R" in c.modifiers and not material:
+        said.append("R (reciprocity) goes with M or L: it gives what they leave unused back to the size.")
+    if "T" in c.modifiers and not (c.kind in ("perpendicularity", "parallelism", "angularity") and _planes(nominals)):
+        said.append("T (tangent plane) is for the orientation of a plane.")
+    if "E" in c.modifiers and not (c.kind.startswith(("diameter", "width")) or c.kind == "distance"):
+        said.append("E (envelope) is for a size.")
+    if c.zone.projected is not None and material:
+        said.append("a projected zone is judged by the axis, not at a material limit: take off one of the two.")
+    if c.zone.projected is not None and not _axes(nominals):
+        said.append("a projected zone (P) needs an axis.")
+    return said
+
+
+def _zone_problems(c: Characteristic, label: str, nominals: Sequence[Nominal]) -> list[str]:
+    said = []
+    if (c.zone.offset or c.zone.end is not None) and c.kind not in _PROFILES:
+        said.append(f"an uneven zone (UZ) or one that varies is for profiles, not for {label}.")
+    if c.zone.end is not None and c.zone.direction is None:
+        said.append("a zone that varies needs a direction: choose along X, Y or Z.")
+    if c.zone.shape == "sphere" and nominals and any(place_of(n.feature) is None for n in nominals):
+        said.append("a spherical zone is for a centre: of a sphere or a point.")
+    if c.zone.shape == "cylinder" and (c.kind in _PROFILES or (nominals and _planes(nominals))):
+        said.append("a cylindrical zone holds an axis or a centre, not a surface.")
+    if c.zone.shape in ("planes", "rectangle") and c.zone.direction is None and nominals and not _planes(nominals):
+        said.append("a zone between planes needs a direction: choose along X, Y or Z.")
+    if c.zone.shape == "rectangle" and c.zone.second is None:
+        said.append("a rectangular zone needs its second width: type 0.2x0.1.")
+    return said
+
+
+def _of_size(nominals: Sequence[Nominal]) -> bool:
+    if all(has_size(n.feature) for n in nominals):
+        return True
+    pairs = list(zip(nominals[::2], nominals[1::2], strict=False))
+    return len(nominals) % 2 == 0 and all(are_opposite(a.feature, b.feature) for a, b in pairs)
+
+
+def _planes(nominals: Sequence[Nominal]) -> bool:
+    return bool(nominals) and all(plane_of(n.feature) is not None for n in nominals)
+
+
+def _axes(nominals: Sequence[Nominal]) -> bool:
+    return all(axis_of(n.feature) is not None for n in nominals)
