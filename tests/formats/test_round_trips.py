@@ -138,7 +138,40 @@ def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
     with zipfile.ZipFile(tmp_path / "old.tgplan", "w") as archive:
         archive.writestr("plan.json", json.dumps(document))
         archive.writestr("part.step", part)
-    assert read_plan(tmp_path / "old.tgplan").plan == plan.replace(datums=(), alignments=plan.alignments[:1])
+    plain = tuple(c.replace(datums=(), modifiers=()) for c in plan.characteristics)
+    expected = plan.replace(datums=(), alignments=plan.alignments[:1], characteristics=plain)
+    assert read_plan(tmp_path / "old.tgplan").plan == expected
+
+
+def test_a_plan_of_the_third_version_names_its_datums_once(tmp_path, plan):
+    """It had the datum of an orientation as a second feature too, and modifiers in words."""
+    write_plan(tmp_path / "new.tgplan", plan, demo.PART.read_bytes())
+    with zipfile.ZipFile(tmp_path / "new.tgplan") as archive:
+        document, part = json.loads(archive.read("plan.json")), archive.read("part.step")
+    for c in document["characteristics"]:
+        for field in (
+            "zone",
+            "warn_lower",
+            "warn_upper",
+            "basic",
+            "fit",
+            "simultaneous",
+            "tier_of",
+            "tier",
+            "sheet_zone",
+        ):
+            del c[field]
+    side, holes = document["characteristics"][1], document["characteristics"][19]
+    side["features"] = ["side-b", "base"]
+    holes["modifiers"] = ["cylindrical zone", "maximum material requirement", "projected zone 12"]
+    document["schema_version"] = 3
+    with zipfile.ZipFile(tmp_path / "old.tgplan", "w") as archive:
+        archive.writestr("plan.json", json.dumps(document))
+        archive.writestr("part.step", part)
+    found = read_plan(tmp_path / "old.tgplan").plan
+    assert found.characteristics[1].features == ("side-b",)
+    assert found.characteristics[19].modifiers == ("M",)
+    assert (found.characteristics[19].zone.shape, found.characteristics[19].zone.projected) == ("cylinder", 12.0)
 
 
 def test_a_sample_of_the_first_version_is_read(tmp_path, sample):

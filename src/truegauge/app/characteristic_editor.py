@@ -11,6 +11,7 @@ from truegauge.app.theme import Theme
 from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.document import Characteristic
 from truegauge.core.plan.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
+from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.zone import Zone
@@ -100,8 +101,11 @@ class CharacteristicEditor(QFrame):
         framed = has_frame(c)
         self.nominal.setVisible(not framed)
         self.lower_field.setVisible(not framed)
-        for widget in (self.symbol, self.zone, *self.datums):
+        placed = c.kind in KINDS and KINDS[c.kind].placed
+        for widget in (self.symbol, self.zone):
             widget.setVisible(framed)
+        for cell in self.datums:  # coordinates can be told in a datum system too
+            cell.setVisible(framed or placed)
         self.warn_lower.setVisible(not framed)
         target = self._frame_row if framed else self._limits_row
         target.addWidget(self.upper_field, 3)
@@ -193,6 +197,8 @@ class CharacteristicEditor(QFrame):
                 found |= self._changed(field, text, c)
         if has_frame(c):
             found |= self._frame_changes(c, found)
+        elif KINDS.get(c.kind) and KINDS[c.kind].placed:
+            found["datums"] = self._read_datums(c)
         if found.get("nominal") is not None and c.fit and "upper" not in found:
             found["lower"], found["upper"] = fit_limits(found["nominal"], c.fit)
         candidate = c.replace(**found)
@@ -230,13 +236,16 @@ class CharacteristicEditor(QFrame):
             words = field.replace("_", " ").replace("warn", "warning")
             raise ValueError(f"the {words} {text!r} is not a number") from None
 
-    def _frame_changes(self, c: Characteristic, found: dict[str, Any]) -> dict[str, Any]:
+    def _read_datums(self, c: Characteristic) -> tuple[DatumReference, ...]:
         datums = [parse_datum(field.text()) for field in self.datums]
         while datums and datums[-1] is None:
             datums.pop()
         if any(d is None for d in datums):
             raise ValueError("a datum cell before the last one is empty")
-        more = tuple(d for d in datums if d is not None) + c.datums[_DATUM_CELLS:]
+        return tuple(d for d in datums if d is not None) + c.datums[_DATUM_CELLS:]
+
+    def _frame_changes(self, c: Characteristic, found: dict[str, Any]) -> dict[str, Any]:
+        more = self._read_datums(c)
         zone = found.get("zone", self._zone)
         shape = {"shape": self._zone.shape, "direction": self._zone.direction}
         return {"kind": self._kind, "datums": more, "zone": zone.replace(**shape)}

@@ -103,12 +103,16 @@ class LedgerDelegate(QStyledItemDelegate):
         room = right - start - 8
         name = QFontMetricsF(painter.font()).elidedText(c.name, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(start, text_y), name)
-        if c.alignment and c.alignment != plan.in_force:  # told in another alignment than the rest: said beside it
+        elsewhere = ""
+        if c.alignment and c.alignment != plan.in_force:
+            elsewhere = f"in {plan.alignment(c.alignment).name}"
+        elif c.datums and not framed:
+            elsewhere = f"in {c.system_text}"
+        if elsewhere:  # told in other axes than the rest: said beside it
             after = QFontMetricsF(painter.font()).horizontalAdvance(name) + 8
             painter.setFont(font(11))
             painter.setPen(QColor(t.accent))
-            called = f"in {plan.alignment(c.alignment).name}"
-            called = QFontMetricsF(painter.font()).elidedText(called, Qt.TextElideMode.ElideRight, room - after)
+            called = QFontMetricsF(painter.font()).elidedText(elsewhere, Qt.TextElideMode.ElideRight, room - after)
             painter.drawText(QPointF(start + after, text_y), called)
         if framed:
             draw_frame(painter, c, numbers, QPointF(start, box.y() + 31), 19, t.ink)
@@ -138,10 +142,11 @@ class LedgerDelegate(QStyledItemDelegate):
         small = f"of {numbers.value(result.upper or 0)}" if one_sided else numbers.signed(result.deviation or 0.0)
         if c.basic:
             small = "exact"
-        painter.setFont(font(12))
-        painter.setPen(QColor(t.soft))
-        at_right(small, 23)
         said = self._aside(result, numbers)
+        painter.setFont(font(12))
+        unsure = result.dominated and not has_frame(c)
+        painter.setPen(QColor(state_color(t, "near") if unsure else t.soft))
+        at_right(said if unsure else small, 23)
         if said:
             painter.setFont(font(11))
             painter.setPen(QColor(state_color(t, "near") if result.dominated else t.soft))

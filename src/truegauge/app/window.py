@@ -47,6 +47,7 @@ from truegauge.app.report_preview import ReportPreview
 from truegauge.app.section_panel import SectionPanel
 from truegauge.app.session import STAGES, Session
 from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
+from truegauge.app.tolerancing.actions import ToleranceActions
 from truegauge.app.tolerancing.why_panel import WhyPanel
 from truegauge.app.view import View
 from truegauge.app.work_queue import Notice
@@ -122,6 +123,7 @@ class MainWindow(QMainWindow):
         self.measure_bench = MeasureBench(s, t, self.form)
         self.evaluate_bench = EvaluateBench(s)
         self.why_panel = WhyPanel(s, t)
+        self.tolerances = ToleranceActions(s)
         self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
         self.benches = QStackedWidget()
         self.benches.setObjectName("bench")
@@ -530,6 +532,16 @@ class MainWindow(QMainWindow):
                    lambda: bool(s.plan.characteristics)),
             Action("outside-only", "Edit", "Only what is outside, or all characteristics", "Ctrl+Shift+L",
                    self.ledger.outside.toggle, lambda: bool(s.plan.characteristics)),
+            Action("tier-composite", "Tolerances", "Add a composite tier below the selected frame", "",
+                   partial(self.tolerances.add_tier, composite=True), self.tolerances.can_tier),
+            Action("tier-single", "Tolerances", "Add a single segment below the selected frame", "",
+                   partial(self.tolerances.add_tier, composite=False), self.tolerances.can_tier),
+            Action("exact", "Tolerances", "Theoretically exact dimension, or toleranced", "",
+                   self.tolerances.toggle_exact, self.tolerances.can_be_exact),
+            Action("general-profile", "Tolerances", "Add the general profile for faces without a tolerance", "",
+                   self.tolerances.add_general_profile, has_part),
+            Action("around", "Tolerances", "Select all around", "Shift+P", self.tolerances.take_around,
+                   lambda: bool(s.selected_faces())),
             Action("why", "View", "Why this number", "Y", lambda: s.set_show_why(not s.show_why),
                    lambda: bool(s.plan.characteristics)),
             Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,

@@ -73,7 +73,7 @@ def test_position_of_a_bent_hole_differs_between_the_standards():
 
 
 def test_position_in_zones_of_other_shapes():
-    """Planes across x: 2 x 0.03; across y: 2 x 0.04; a rectangle 0.2 x 0.1 counts the second side double."""
+    """Planes across x: 2 x 0.03; across y: 2 x 0.04; a rectangle 0.2 x 0.1 counts its second side double."""
     off = [hole_at(10.03, 5.04, 4.0, true=(10, 5))]
     across = Zone(shape="planes", direction=(1.0, 0.0, 0.0))
     assert value("position", off, abc(), zone=across) == pytest.approx(0.06, abs=1e-9)
@@ -143,7 +143,7 @@ def test_together_is_the_rule_in_asme_and_is_stated_in_iso():
 
 
 def test_tiers_of_a_frame_refit_the_pattern():
-    """The whole pattern 0.2 off and turned: the upper tier sees it, a lower tier on A only what remains, or the turn."""
+    """The whole pattern 0.2 off and turned: the upper tier sees it, a lower one on A only what remains."""
     moved = pattern((0.2, 0), (0.2, 0), (0.2, 0.04), (0.2, 0))
     full, together = abc(), Zone(together=True)
     assert value("position", moved, full, zone=together) == pytest.approx(2 * np.hypot(0.2, 0.04), abs=1e-6)

@@ -39,6 +39,7 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.core.temperature import REFERENCE_C, Temperatures
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
 from truegauge.core.tolerancing.request import Patch
+from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
@@ -54,7 +55,7 @@ class Evaluator:
         self._projector = projector
         self._building = threading.Lock()
         self.graph = Graph()
-        self._trials: dict[tuple[int, bool], Evaluator] = {}
+        self._trials: dict[tuple[int, StatedErrors, bool], Evaluator] = {}
         self._map_meshes: tuple[MapMesh, MapMesh] | None = None
 
     @property
@@ -381,11 +382,11 @@ class Evaluator:
             uncertainty_key(self, plan, sample, c), lambda: standard_uncertainty(self, plan, sample, c)
         )
 
-    def trial(self, number: int, *, forms: bool) -> "Evaluator":
+    def trial(self, number: int, device: StatedErrors, *, forms: bool) -> "Evaluator":
         """Return an evaluator that sees the features of one trial of the uncertainty; kept while they are few."""
-        made = self._trials.get((number, forms))
+        made = self._trials.get((number, device, forms))
         if made is None:
-            made = self._trials[number, forms] = make_trial(self, number, forms=forms)
+            made = self._trials[number, device, forms] = make_trial(self, number, forms=forms)
         return made
 
     def forget_trials(self) -> None:

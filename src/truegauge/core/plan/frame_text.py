@@ -43,8 +43,8 @@ def parse_datum(text: str) -> DatumReference | None:
         if rest.startswith(ORIENTS):
             modifiers.append(ORIENTS)
             rest = rest[2:]
-        elif mark := re.match(r"^\(?([MLml])\)?(?![A-Za-z])", rest):
-            modifiers.append(mark.group(1).upper())
+        elif mark := re.match(r"^(?:\(([MLml])\)|([MLml])(?![A-Za-z]))", rest):
+            modifiers.append((mark.group(1) or mark.group(2)).upper())
             rest = rest[mark.end() :]
         elif held := re.match(r"^\[([^\]]*)\]", rest):
             holds += [_freedom(x) for x in held.group(1).split(",")]

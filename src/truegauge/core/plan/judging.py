@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.plan.asked import asked_by
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.results import Result
@@ -18,6 +17,7 @@ from truegauge.core.tolerancing.envelope import envelope_value
 from truegauge.core.tolerancing.judgement import State, decide, dominates
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
 from truegauge.core.tolerancing.outcome import Outcome
+from truegauge.core.tolerancing.request import are_opposite, width_nominal
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
@@ -178,20 +178,30 @@ def _with_reciprocity(
         if "R" not in other.modifiers or other.upper is None or not evaluator.is_geometric(other.kind):
             continue
         found = characteristic_outcome(evaluator, plan, sample, other)
-        nominal = evaluator.nominal(plan.feature(c.features[0]).group, plan)
-        if isinstance(found, NotComputed) or not isinstance(nominal, Nominal):
+        hole = _is_hole(evaluator, plan, c)
+        if isinstance(found, NotComputed) or hole is None:
             continue
-        asked = asked_by(plan, other)
-        mine = plan.feature(c.features[0]).name
-        own = next((u for u in found.units if u.name == mine), None)
-        if own is None or not asked.modifiers:
+        mine = {plan.feature(f).name for f in c.features}
+        own = next((u for u in found.units if set(u.name.split(" and ")) == mine), None)
+        if own is None:
             continue
         unused = max(0.0, other.upper - own.value)
         if unused == 0.0:
             return lower, upper, []
-        lower_side = (nominal.outward < 0) == ("M" in other.modifiers)
+        lower_side = hole == ("M" in other.modifiers)
         said = [f"reciprocity: {unused:.4f} mm of characteristic {other.number} is unused and widens the size"]
         if lower_side:
             return None if lower is None else lower - unused, upper, said
         return lower, None if upper is None else upper + unused, said
     return lower, upper, []
+
+
+def _is_hole(evaluator: Evaluator, plan: Plan, c: Characteristic) -> bool | None:
+    """Tell a hole or slot from a shaft or tongue; None for what is no feature of size."""
+    found = [evaluator.nominal(plan.feature(f).group, plan) for f in c.features]
+    known = [n for n in found if isinstance(n, Nominal)]
+    if len(known) == 1 and len(found) == 1:
+        return known[0].outward < 0
+    if len(known) == 2 and are_opposite(known[0].feature, known[1].feature):
+        return width_nominal(known[0], known[1]).outward < 0
+    return None

@@ -37,7 +37,6 @@ TRIALS = 48
 _MOST_POINTS = 600
 _LEAST = 8
 _BY_COVARIANCE = ("diameter", "radius")
-_FORMS = ("flatness", "cylindricity", "roundness", "straightness")
 
 
 def uncertainty_key(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> Hashable:
@@ -64,10 +63,11 @@ def standard_uncertainty(evaluator: Evaluator, plan: Plan, sample: Sample, c: Ch
         if isinstance(measured, Measured):
             return _of_diameter(measured, plan.device) * (0.5 if c.kind == "radius" else 1.0)
     lower, upper, _ = limits_in_force(evaluator, plan, c)
+    kind = KINDS.get(c.kind)
+    forms = kind is not None and kind.one_sided and not kind.geometric
     values = []
     for k in range(TRIALS):
-        trial = evaluator.trial(k, forms=c.kind in _FORMS or bool(KINDS.get(c.kind) and KINDS[c.kind].one_sided
-                                                                 and not KINDS[c.kind].geometric))  # fmt: skip
+        trial = evaluator.trial(k, plan.device, forms=forms)
         value, _, _ = value_of(trial, plan, sample, c, lower, upper)
         if not isinstance(value, NotComputed):
             values.append(value)

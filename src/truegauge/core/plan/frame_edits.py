@@ -1,0 +1,98 @@
+"""Changes of frames as commands: tiers, exact dimensions, what a general profile covers, all around."""
+
+import numpy as np
+
+from truegauge.core.cad.model import CadModel, SurfaceKind
+from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic
+from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
+from truegauge.core.plan.proposals import new_id
+from truegauge.core.plan.requirements import ORIENTS, DatumReference
+
+_REST = "all faces without a tolerance"
+_SQUARE = 1e-6
+
+
+def _next_number(plan: Plan) -> int:
+    return max((c.number for c in plan.characteristics), default=0) + 1
+
+
+def add_tier(plan: Plan, c: Characteristic, *, composite: bool) -> AddCharacteristic:
+    """Return the command that adds a lower tier: composite (its datums only orient), or a single segment.
+
+    It begins with half the tolerance and the first datum; both can be edited like any other.
+    """
+    first = c.datums[:1]
+    if composite:
+        first = tuple(d.replace(modifiers=tuple(dict.fromkeys((*d.modifiers, ORIENTS)))) for d in first)
+    made = c.replace(
+        id=new_id(), number=_next_number(plan), name=f"{c.name}, lower tier", tier_of=c.tier_of or c.id,
+        tier="composite" if composite else "single", datums=first, upper=None if c.upper is None else c.upper / 2,
+        warn_lower=None, warn_upper=None,
+    )  # fmt: skip
+    return AddCharacteristic(made)
+
+
+def toggle_basic(c: Characteristic) -> EditCharacteristic:
+    """Return the command that makes a dimension theoretically exact, or toleranced again."""
+    label = "toleranced again" if c.basic else "theoretically exact"
+    return EditCharacteristic(c.id, (("basic", not c.basic),), label)
+
+
+def general_profile(plan: Plan, model: CadModel) -> AddCharacteristic | None:
+    """Return the command that puts the general profile tolerance (ISO 22081) on all faces that have no tolerance.
+
+    With the datum system of the first three letters; None when every face has a tolerance.
+    """
+    covered = {f for c in plan.characteristics for i in c.features for f in plan.faces_of(plan.feature(i).group)}
+    covered |= {f for d in plan.datums for i in d.features for f in plan.faces_of(plan.feature(i).group)}
+    rest = tuple(face.index for face in model.faces if face.index not in covered)
+    if not rest:
+        return None
+    feature = plan.feature_with_faces(rest)
+    new: tuple[NominalFeature, ...] = ()
+    if feature is None:
+        feature = NominalFeature(id=new_id(), name=_free_name(plan), faces=rest)
+        new = (feature,)
+    made = Characteristic(
+        id=new_id(), number=_next_number(plan), name="general profile", kind="profile_surface",
+        features=(feature.id,), nominal=0.0, upper=None if plan.general.surface is not None else 0.5,
+        datums=tuple(DatumReference(letter=d.letter) for d in plan.datums[:3]),
+    )  # fmt: skip
+    return AddCharacteristic(made, new)
+
+
+def _free_name(plan: Plan) -> str:
+    taken = {f.name for f in plan.all_features}
+    name, k = _REST, 2
+    while name in taken:
+        name, k = f"{_REST} {k}", k + 1
+    return name
+
+
+def faces_around(model: CadModel, face: int, direction: np.ndarray) -> tuple[int, ...]:
+    """Return the faces that go around with a face: joined by edges, all along `direction` (3,).
+
+    Planes and cylinders whose surface runs along the direction; fillets between them too.
+    """
+    along = {f.index for f in model.faces if _runs_along(model, f.index, direction)}
+    if face not in along:
+        return ()
+    neighbours: dict[int, set[int]] = {}
+    for edge in model.edges:
+        for a in edge.faces:
+            neighbours.setdefault(a, set()).update(edge.faces)
+    found, open_ = {face}, [face]
+    while open_:
+        for other in neighbours.get(open_.pop(), set()):
+            if other in along and other not in found:
+                found.add(other)
+                open_.append(other)
+    return tuple(sorted(found))
+
+
+def _runs_along(model: CadModel, face: int, direction: np.ndarray) -> bool:
+    surface = model.faces[face].surface
+    along = abs(float(surface.z @ direction))
+    if surface.kind == SurfaceKind.PLANE:
+        return along < _SQUARE
+    return surface.kind == SurfaceKind.CYLINDER and along > 1 - _SQUARE

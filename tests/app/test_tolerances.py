@@ -1,0 +1,298 @@
+"""Tolerances in the window: frames edited in place, datums labelled, rules, why a number is what it is, the ledger."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractItemDelegate, QDialogButtonBox
+
+from truegauge.app.characteristic_editor import CharacteristicEditor
+from truegauge.app.ledger_order import Order
+from truegauge.app.several_editor import SeveralEditor
+from truegauge.app.uncertainty_worker import UncertaintyWorker
+from truegauge.core.plan.commands import RemoveCharacteristic, Several
+from truegauge.core.tolerancing.judgement import State
+from truegauge.demo.faces import plane_at
+
+
+def editor_of(window, qtbot, characteristic_id):
+    """Open the row of a characteristic as F2 does."""
+    window.session.set_stage("measure")
+    window.session.select_characteristic(characteristic_id)
+    window.ledger.edit_selected()
+    qtbot.waitUntil(lambda: bool(window.ledger.list.findChildren(CharacteristicEditor)))
+    return window.ledger.list.findChildren(CharacteristicEditor)[-1]
+
+
+def commit(window, editor):
+    """Press Enter in the editor."""
+    delegate = window.ledger.list.itemDelegate()
+    delegate.commitData.emit(editor)
+    delegate.closeEditor.emit(editor, QAbstractItemDelegate.EndEditHint.NoHint)
+
+
+def of(window, number):
+    return next(c for c in window.session.plan.characteristics if c.number == number)
+
+
+def test_a_frame_is_edited_cell_by_cell(loaded, qtbot, settle):
+    editor = editor_of(loaded, qtbot, "c23")
+    editor.upper_field.setText("0.08")
+    editor.modifiers.setText("M")
+    for field, text in zip(editor.datums, ("A", "D", ""), strict=True):
+        field.setText(text)
+    assert "itself" in editor.problem.text()  # explained while typing: D is the main bore
+    assert editor.problem.isVisible()
+    editor.datums[1].setText("B[turn z]")
+    assert not editor.problem.isVisible()
+    commit(loaded, editor)
+    settle()
+    changed = of(loaded, 23)
+    assert (changed.upper, changed.modifiers) == (0.08, ("M",))
+    assert [d.say() for d in changed.datums] == ["A", "B[turn z]"]
+    loaded.session.undo()
+    assert of(loaded, 23).upper == 0.1
+
+
+def test_what_cannot_be_is_explained_and_changes_nothing(loaded, qtbot, settle):
+    editor = editor_of(loaded, qtbot, "c1")  # a flatness
+    editor.datums[0].setText("B")
+    commit(loaded, editor)
+    assert "has no datums" in loaded.notices[-1].text
+    assert of(loaded, 1).datums == ()
+    editor = editor_of(loaded, qtbot, "c20")
+    editor.datums[1].setText("7")
+    commit(loaded, editor)
+    assert "is no datum" in loaded.notices[-1].text
+
+
+def test_symbol_and_zone_are_chosen_by_menu(loaded, qtbot, settle):
+    editor = editor_of(loaded, qtbot, "c23")
+    chosen = [a for a in editor.symbol.menu().actions() if a.text() == "perpendicularity"]
+    chosen[0].trigger()
+    next(a for a in editor.zone.menu().actions() if a.text().startswith("↔X")).trigger()
+    editor.datums[1].setText("")
+    editor.datums[2].setText("")
+    commit(loaded, editor)
+    settle()
+    assert of(loaded, 23).kind == "perpendicularity"
+    assert of(loaded, 23).zone.direction == (1.0, 0.0, 0.0)
+
+
+def test_a_fit_class_is_typed_into_the_limit(loaded, qtbot, settle):
+    editor = editor_of(loaded, qtbot, "c7")
+    editor.upper_field.setText("K7")
+    commit(loaded, editor)
+    settle()
+    assert (of(loaded, 7).lower, of(loaded, 7).upper, of(loaded, 7).fit) == (-0.015, 0.006, "K7")
+    editor = editor_of(loaded, qtbot, "c7")
+    assert editor.upper_field.text() == "K7"
+    editor.upper_field.setText("Q9")
+    commit(loaded, editor)
+    assert "no fit class" in loaded.notices[-1].text
+
+
+def test_new_results_do_not_undo_what_is_typed(loaded, qtbot):
+    editor = editor_of(loaded, qtbot, "c20")
+    editor.upper_field.setText("0.77")
+    loaded.session.evaluated.emit()
+    assert editor.upper_field.text() == "0.77"
+
+
+def test_the_ledger_is_grouped_searched_and_filtered(loaded, qtbot):
+    ledger = loaded.ledger
+    ledger.model.set_order(Order("kind"))
+    rows = [ledger.model.row(k) for k in range(ledger.model.rowCount())]
+    assert "position" in rows
+    after = rows[rows.index("position") + 1 :]
+    assert {c.kind for c in after[:5]} == {"position"}
+    assert ledger.model.flags(ledger.model.index(rows.index("position"))) == Qt.ItemFlag.NoItemFlags
+    assert ledger.model.data(ledger.model.index(rows.index("position"))) == "position"
+    ledger.model.set_order(Order("zone"))
+    assert ledger.model.row(0) == "zone B2"
+    ledger.model.set_order(Order("state"))
+    assert ledger.model.row(0) == "outside"
+    ledger.group.setCurrentIndex(0)
+    ledger.search.setText("bolt D(M)")
+    assert [ledger.model.characteristic(k).number for k in range(ledger.model.rowCount())] == [21]
+    ledger.search.setText("")
+    ledger.outside.setChecked(True)
+    assert [ledger.model.characteristic(k).number for k in range(ledger.model.rowCount())] == [13, 14, 20]
+    ledger.search.setText("nothing like this")
+    assert ledger.empty.isVisible()
+    assert "fits" in ledger.empty.text()
+    loaded.grab()
+
+
+def test_several_characteristics_are_edited_at_once(loaded, qtbot, settle):
+    ledger = loaded.ledger
+    ledger.list.selectAll()
+    ledger.search.setText("to base")
+    ledger.list.selectAll()
+    chosen = ledger.selected()
+    assert len(chosen) > 3
+    dialog = SeveralEditor(loaded.session, chosen, loaded)
+    qtbot.addWidget(dialog)
+    dialog.fields["upper"].setText("x")
+    dialog.findChild(QDialogButtonBox).accepted.emit()
+    assert "not a number" in dialog.problem.text()
+    dialog.fields["upper"].setText("0.07")
+    dialog.fields["datums"].setText("A")
+    dialog.fields["sheet_zone"].setText("F1")
+    dialog.findChild(QDialogButtonBox).accepted.emit()
+    settle()
+    for c in chosen:
+        now = loaded.session.plan.characteristic(c.id)
+        assert (now.upper, now.sheet_zone) == (0.07, "F1")
+    loaded.session.undo()
+    assert loaded.session.plan.characteristic(chosen[0].id) == chosen[0]
+
+
+def test_why_a_number_is_what_it_is(loaded, qtbot, settle):
+    loaded.session.set_stage("evaluate")
+    loaded.session.select_characteristic("c20")
+    loaded.actions_table.trigger("why")
+    panel = loaded.why_panel
+    assert panel.isVisible()
+    said = {name: value for section in panel.sections for name, value in section.rows}
+    assert [s.title for s in panel.sections] == [
+        "Limits", "Features and points", "Datum system", "Worst place", "Uncertainty and decision"
+    ]  # fmt: skip
+    assert "worst" in said["bolt hole 4"]
+    assert "M: maximum material requirement" in said["modifier"]
+    assert said["A"] == "base A"
+    assert said["left open"] == "nothing"
+    assert said["decision"].startswith("outside")
+    # The magnified zone is painted over the view.
+    loaded.session.set_show_map(False)
+    settle()
+    with_zone = loaded.view.grab().toImage()
+    loaded.session.set_show_why(False)
+    settle()
+    assert loaded.evaluate_bench.isVisible()
+    assert loaded.view.grab().toImage() != with_zone
+    for number in (1, 4, 14, 24, 25, 26, 27, 28):  # every kind of result can be explained and drawn
+        loaded.session.select_characteristic(f"c{number}")
+        loaded.session.set_show_why(True)
+        loaded.grab()
+        assert panel.sections
+
+
+def test_a_feature_gets_a_letter_and_several_are_one_datum(loaded, qtbot, settle):
+    s = loaded.session
+    s.set_stage("measure")
+    slot = tuple(s.plan.feature(f).group for f in ("slot-left", "slot-right"))
+    s.select_groups(slot)
+    settle()
+    row = loaded.measure_bench.datum_row
+    row.letter.setText("e")
+    row.letter.editingFinished.emit()
+    assert s.plan.datum("E").features == ("slot-left", "slot-right")
+    row.letter.setText("7")
+    row.letter.editingFinished.emit()
+    assert "no datum letter" in loaded.notices[-1].text
+    s.select_groups((((plane_at(s.model, (1, 0, 0), 140)),),))
+    settle()
+    row.letter.setText("G")
+    row.letter.editingFinished.emit()
+    assert s.plan.feature(s.plan.datum("G").feature).faces == (plane_at(s.model, (1, 0, 0), 140),)
+    s.undo()
+    assert "G" not in {d.letter for d in s.plan.datums}
+    assert s.plan.datum("E").features == ("slot-left", "slot-right")
+
+
+def test_targets_are_picked_in_the_view(loaded, qtbot, settle):
+    s = loaded.session
+    s.set_stage("measure")
+    s.select_groups(())
+    datums = loaded.measure_bench.datum_list
+    datums._open("A")
+    base = plane_at(s.model, (0, 0, -1), 0)
+    for place in ((20.0, 30.0, 0.0), (120.0, 15.0, 0.0), (70.0, 80.0, 0.0)):
+        s.pick_at(base, np.array(place))
+    settle()
+    assert [t.name for t in s.plan.datum("A").targets] == ["A1", "A2", "A3"]
+    s.pick_at(plane_at(s.model, (0, 0, 1), 60), np.array([58.0, 20.0, 60.0]))
+    assert "lies on its feature" in loaded.notices[-1].text
+    datums._change(s.plan.datum("A"), 0, radius=4.0, kind="area")
+    settle()
+    assert s.plan.datum("A").targets[0].radius == 4.0
+    datums._open("")
+    assert s.picker is None
+
+
+def test_rules_are_chosen_and_undone(loaded, qtbot, settle):
+    s, rules = loaded.session, loaded.measure_bench.rules
+    s.set_stage("measure")
+    rules.standard.setCurrentIndex(1)
+    rules.standard.activated.emit(1)
+    settle()
+    assert s.plan.standard == "ASME"
+    rules.rule.setCurrentIndex(1)
+    rules.k.setText("3")
+    rules.k.editingFinished.emit()
+    assert (s.plan.decision.rule, s.plan.decision.k) == ("guard_band", 3.0)
+    rules.probing.setText("-1")
+    rules.probing.editingFinished.emit()
+    assert "0 or more" in loaded.notices[-1].text
+    rules.linear.setCurrentIndex(2)
+    rules.linear.activated.emit(2)
+    assert s.plan.general.linear == "m"
+    for _ in range(3):
+        s.undo()
+    assert (s.plan.standard, s.plan.decision.rule) == ("ISO", "simple")
+
+
+def test_tiers_exact_dimensions_and_general_profiles_are_commands(loaded, qtbot, settle):
+    s = loaded.session
+    s.select_characteristic("c23")
+    loaded.actions_table.trigger("tier-composite")
+    settle()
+    tier = s.plan.characteristics[-1]
+    assert (tier.tier_of, tier.tier, tier.datums[0].modifiers, tier.upper) == ("c23", "composite", ("><",), 0.05)
+    assert s.evaluation.result(tier.id).measured is not None
+    s.select_characteristic("c14")
+    loaded.actions_table.trigger("exact")
+    assert of(loaded, 14).basic
+    loaded.actions_table.trigger("general-profile")
+    settle()
+    rest = s.plan.characteristics[-1]
+    assert rest.kind == "profile_surface"
+    assert len(s.plan.faces_of(s.plan.feature(rest.features[0]).group)) > 20
+    assert s.evaluation.result(rest.id).measured > 0
+    s.select_groups(((plane_at(s.model, (0, -1, 0), 0),),))
+    settle()
+    loaded.actions_table.trigger("around")
+    assert len(s.selected_faces()) == 8  # the plate: four sides and four rounded corners
+    settle()
+    assert {p.kind.name for p in s.proposals} == {"profile_surface", "profile_line"}
+
+
+def test_proposals_come_with_their_datum_systems(loaded, qtbot, settle):
+    s = loaded.session
+    s.select_groups((s.plan.feature("cross-bore").group,))
+    settle()
+    offered = {(p.kind.name, " ".join(d.letter for d in p.datums)) for p in s.proposals}
+    assert {
+        ("position", "A B C"),
+        ("parallelism", "A"),
+        ("perpendicularity", "B"),
+        ("perpendicularity", "D"),
+    } <= offered
+    index = next(i for i, p in enumerate(s.proposals) if p.kind.name == "position")
+    s.accept(index)
+    settle()
+    added = s.plan.characteristics[-1]
+    assert added.system_text == "A | B | C"
+    assert s.evaluation.result(added.id).state in (State.WITHIN, State.NEAR)
+    assert loaded.strip.width() <= loaded.view.width()
+
+
+@pytest.mark.slow
+def test_uncertainties_are_worked_out_in_the_background(loaded, qtbot, monkeypatch):
+    s = loaded.session
+    monkeypatch.setattr(UncertaintyWorker, "DELAY_MS", 10)
+    keep = ("c4", "c10", "c18", "c23")
+    gone = tuple(RemoveCharacteristic(c.id) for c in s.plan.characteristics if c.id not in keep)
+    s.run(Several(gone, "fewer"))
+    qtbot.waitUntil(lambda: all(r.uncertainty is not None for r in s.evaluation.results), timeout=60_000)
+    assert not s.is_busy
