@@ -18,6 +18,7 @@ from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 __all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "Plan"]
 SCHEMA_VERSION = 4
+LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 
 
 class PartReference(Frozen):
@@ -213,7 +214,8 @@ class Plan(Frozen):
         found = self._seen_in.get(alignment_id)
         if found is None:
             found = self._seen_in[alignment_id] = self.model_copy(update={"in_force": alignment_id})
-            found.__dict__.pop("_seen_in", None)
+            for kept in ("_seen_in", LAST_CLOUD_KEY):  # what a copy must not take over
+                found.__dict__.pop(kept, None)
         return found
 
     @cached_property
@@ -223,6 +225,16 @@ class Plan(Frozen):
     def alignment_content(self, alignment_id: str = "") -> Hashable:
         """Return what the result of an alignment depends on, for the evaluation graph."""
         own = self.alignment(alignment_id)
+        known = self._alignment_contents.get(own.id)
+        if known is None:
+            known = self._alignment_contents[own.id] = self._alignment_content(own)
+        return known
+
+    @cached_property
+    def _alignment_contents(self) -> dict[str, Hashable]:
+        return {}
+
+    def _alignment_content(self, own: AnyAlignment) -> Hashable:
         apart = {"id", "name", "base", "offset", "turns"}
         content = tuple(own.model_dump(exclude=apart).items())
         features = tuple(self.content_of(self.feature(f).group) for f in features_of(own))
@@ -259,12 +271,21 @@ class Plan(Frozen):
     def _datums_by_letter(self) -> dict[str, Datum]:
         return {d.letter: d for d in self.datums}
 
+    def has_datum(self, letter: str) -> bool:
+        """Tell whether a letter is on a feature."""
+        return letter in self._datums_by_letter
+
     def datum(self, letter: str) -> Datum:
         """Return a datum by its letter."""
         found = self._datums_by_letter.get(letter)
         if found is None:
             raise EvaluationError(f"datum {letter} is on no feature of the plan: give a feature the letter {letter}")
         return found
+
+    @cached_property
+    def system_contents(self) -> dict[Hashable, Hashable]:
+        """What datum systems depend on, by their references: kept by the evaluation."""
+        return {}
 
     @cached_property
     def by_feature(self) -> dict[str, tuple[Characteristic, ...]]:

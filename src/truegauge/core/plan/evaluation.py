@@ -27,7 +27,7 @@ from truegauge.core.filters.form_map import FilterKind, FormFilter
 from truegauge.core.frames import apply
 from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from_part, nominal_operand
 from truegauge.core.plan.alignments import DatumAlignment
-from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
+from truegauge.core.plan.document import LAST_CLOUD_KEY, Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import result_of
 from truegauge.core.plan.results import Cloud, Evaluation, Result
@@ -475,8 +475,29 @@ def _alignment_key(plan: Plan, sample: Sample, alignment_id: str) -> Hashable:
 
 
 def _cloud_key(plan: Plan, sample: Sample) -> Hashable:
-    """Return what the aligned cloud depends on."""
-    return (sample.key, _alignment_key(plan, sample, ""), plan.limits, plan.recipe)
+    """Return what the aligned cloud depends on; asked for by every node, so kept with the plan for the last sample."""
+    kept = plan.__dict__.get(LAST_CLOUD_KEY)
+    if kept is None or kept[0] is not sample:
+        key = _Hashed((sample.key, _alignment_key(plan, sample, ""), plan.limits, plan.recipe))
+        kept = plan.__dict__[LAST_CLOUD_KEY] = (sample, key)
+    found: Hashable = kept[1]
+    return found
+
+
+class _Hashed:
+    """A key whose hash is worked out once; equal to any other with the same content."""
+
+    __slots__ = ("_hash", "content")
+
+    def __init__(self, content: tuple[Hashable, ...]) -> None:
+        self.content = content
+        self._hash = hash(content)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return self is other or (isinstance(other, _Hashed) and self.content == other.content)
 
 
 def _sample_of(key: object) -> object:

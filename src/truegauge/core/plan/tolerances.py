@@ -203,20 +203,30 @@ def datum_system(
 
 def system_content(evaluator: Evaluator, plan: Plan, references: Sequence[DatumReference]) -> Hashable:
     """Return what a datum system depends on besides the points, for the evaluation graph."""
+    if not references:
+        return ""
+    own = tuple((r.letter, r.modifiers, r.holds) for r in references)
+    known = plan.system_contents.get(own)
+    if known is None:
+        known = plan.system_contents[own] = _system_content(evaluator, plan, references)
+    return known
+
+
+def _system_content(evaluator: Evaluator, plan: Plan, references: Sequence[DatumReference]) -> Hashable:
     contents = []
     for k, r in enumerate(references):
         before = {x for other in references[:k] for x in other.letters}
-        datums = []
+        datums: list[Hashable] = []
         for letter in r.letters:
-            if letter not in {d.letter for d in plan.datums}:
+            if not plan.has_datum(letter):
                 datums.append((letter, None))
                 continue
             d = plan.datum(letter)
             size = _boundary(evaluator, plan, r, d, before) if r.material else None
             groups = tuple(plan.content_of(plan.feature(f).group) for f in d.features)
-            datums.append((letter, groups, d.targets, size))  # type: ignore[arg-type]
+            datums.append((letter, groups, d.targets, size))
         contents.append((r.letter, r.modifiers, r.holds, tuple(datums)))
-    return (tuple(contents), plan.datum_association if references else "")
+    return (tuple(contents), plan.datum_association)
 
 
 def _boundary(

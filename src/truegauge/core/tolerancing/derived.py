@@ -43,6 +43,13 @@ def mating_feature(measured: Measured, *, least_material: bool = False) -> Featu
     return _once(measured, f"mating {outward}", compute)
 
 
+def mating_pair(a: Measured, b: Measured, compute: Callable[[], Feature]) -> Feature:
+    """Return the envelope of two opposite planes, kept with the first for the very second."""
+    kept_second, feature = _once(a, f"pair {id(b)}", lambda: (b, compute()))
+    assert kept_second is b
+    return feature
+
+
 def median_line(measured: Measured) -> Points:
     """Return the extracted median line (k, 3): centres of the least-squares circles of cross sections.
 

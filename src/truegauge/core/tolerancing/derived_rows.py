@@ -13,7 +13,7 @@ from truegauge.core.datums.common import size_of, with_size
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.frames import apply, invert
-from truegauge.core.tolerancing.derived import axis_ends, mating_feature, median_line, mid_points
+from truegauge.core.tolerancing.derived import axis_ends, mating_feature, mating_pair, median_line, mid_points
 from truegauge.core.tolerancing.request import Request, Unit, has_size
 from truegauge.core.tolerancing.zone import MATERIAL
 from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows
@@ -86,11 +86,15 @@ def envelope(unit: Unit, *, least: bool = False) -> Feature:
     points = np.vstack([m.means for m in pair])
     hole = (nominal.outward < 0) != least
     criterion = Criterion.MAXIMUM_INSCRIBED if hole else Criterion.MINIMUM_CIRCUMSCRIBED
-    try:
+
+    def compute() -> Feature:
         fit = associate(Shape.WIDTH, points, criterion, start=nominal.feature)
+        return fit.turned_like(nominal.feature).feature
+
+    try:
+        return compute() if least else mating_pair(*pair, compute)
     except AssociationError as error:
         raise EvaluationError(f"{unit.name}: {error}") from None
-    return fit.turned_like(nominal.feature).feature
 
 
 def _pair(unit: Unit) -> tuple[Measured, Measured]:

@@ -22,6 +22,7 @@ from truegauge.core.tolerancing.zone_rows import Matrix, RoundRows, Rows, Surfac
 _OUTER, _CUTS = 60, 60
 _UNNOTICED = 1e-7  # of the strongest freedom: what no row notices is left alone
 _AROUND = np.arange(12) * np.pi / 6
+_FINE = 1e-11  # mm: what a zone may still lack
 _ONE_SIDE = np.array([1.0])
 
 
@@ -124,7 +125,7 @@ class _Problem:
             bound = bound or 4 * max(abs(level), self._spread(pose), 1e-6)
             step, promised = self._step(pose, bound, soft=False)
             gain = level - promised
-            if gain < 1e-12 + 1e-12 * abs(level):
+            if gain < 2 * _FINE:
                 break
             tried = self._moved(pose, step)
             there = self.level(tried)
@@ -166,11 +167,12 @@ class _Problem:
                 counts.append(np.ones(len(v)))
         f, jacobian, share = np.concatenate(values), np.vstack(slopes), np.concatenate(counts)
         x, promised = np.zeros(self.size), np.inf
+        fine = max(_FINE, 4e-10 * bound)  # the programmes themselves are no finer than that
         for _ in range(_CUTS):
             status, x, promised, *_ = exchange(f, np.ascontiguousarray(jacobian), _ONE_SIDE, bound, share)
             if status == 1:
                 raise EvaluationError("the points do not determine how the zone lies")
-            new = _missed(rounds, x, float(promised))
+            new = _missed(rounds, x, float(promised) + fine)
             if new is None:
                 break
             f, jacobian = np.concatenate([f, new[0]]), np.vstack([jacobian, new[1]])
@@ -195,7 +197,7 @@ def _missed(rounds: list[tuple[RoundRows, Matrix, Matrix]], x: Floats, level: fl
     for row, v, dv in rounds:
         there = v + dv @ x
         size = np.linalg.norm(there, axis=1)
-        over = np.flatnonzero(row.scale * size - row.allowance > level + 1e-12 + 1e-13 * abs(level))
+        over = np.flatnonzero(row.scale * size - row.allowance > level)
         if len(over):
             u = there[over] / size[over, None]
             values.append(row.scale * (v[over] * u).sum(axis=1) - row.allowance)
