@@ -1,4 +1,4 @@
-"""Speeds of tolerances: ``.venv/bin/python benchmarks/tolerances.py`` (bars of 500 characteristics on the demo part)."""
+"""Speeds of tolerances, 500 characteristics on the demo part: ``.venv/bin/python benchmarks/tolerances.py``."""
 
 import time
 
@@ -35,9 +35,8 @@ def many(plan, count):
         kind, features, letters, modifiers, zone = MIX[k % len(MIX)]
         datums = tuple(DatumReference(letter=x) for x in letters.split())
         # A direction of its own that changes no result makes each a node of its own.
-        own = (
-            Zone(**zone, direction=(0.0, 0.0, 1.0 + 1e-9 * k)) if datums and "coordinate" not in kind else Zone(**zone)
-        )
+        plain = not datums or "coordinate" in kind
+        own = Zone(**zone) if plain else Zone(**zone, direction=(0.0, 0.0, 1.0 + 1e-9 * k))
         made.append(
             Characteristic(id=f"n{k}", number=1000 + k, name=f"n{k}", kind=kind, features=features, nominal=0.0,
                            lower=None, upper=0.3, datums=datums, modifiers=modifiers, zone=own)

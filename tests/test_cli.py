@@ -12,6 +12,7 @@ import pytest
 from truegauge import demo
 from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.frames import apply, invert
+from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.demo.faces import face_of_kind
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.ply import ply_from_points
@@ -42,9 +43,14 @@ def test_inspect_writes_all_and_tells_by_its_exit_code(tmp_path, truth):
 
 def test_inspect_is_content_when_all_is_within(tmp_path, plan):
     kept = tuple(c for c in plan.characteristics if c.number in (4, 15))
-    write_plan(tmp_path / "good.tgplan", plan.replace(characteristics=kept), demo.PART.read_bytes())
+    guarded = plan.replace(characteristics=kept, decision=DecisionRule(rule="guard_band"))
+    write_plan(tmp_path / "good.tgplan", guarded, demo.PART.read_bytes())
     done = run("inspect", tmp_path / "good.tgplan", "--scan", demo.SCAN, "--out", tmp_path)
     assert done.returncode == 0, done.stderr
+    bore, socket = json.loads((tmp_path / "results.json").read_text())["characteristics"]
+    assert (bore["state"], socket["state"]) == ("within", "near")
+    assert bore["uncertainty"] == pytest.approx(0.0024, abs=0.0003)
+    assert "not proven" in socket["decision"]  # 24.016 of 24.020 with an uncertainty of 0.004
 
 
 def test_compare_prints_pose_and_deviation(truth, model):

@@ -39,6 +39,9 @@ def inspect(
     scan: Annotated[Path, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
     out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
     units: Units = "",
+    uncertainty: Annotated[
+        bool, typer.Option(help="Work out uncertainties too; always done where the plan's decision rule needs them.")
+    ] = False,
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
     from truegauge.core.errors import FormatError
@@ -58,6 +61,10 @@ def inspect(
     _check_unit(scan, sample.points, model.diagonal, sample.data.unit)
     evaluator = Evaluator(model)
     evaluation = evaluator.evaluate(file.plan, sample)
+    if uncertainty or file.plan.decision.rule == "guard_band":
+        for characteristic in file.plan.characteristics:
+            evaluator.uncertainty(file.plan, sample, characteristic)
+        evaluation = evaluator.evaluate(file.plan, sample)
     try:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -91,12 +91,12 @@ class LedgerDelegate(QStyledItemDelegate):
         text_y = box.y() + 22
         painter.setFont(font(11))
         painter.setPen(QColor(t.soft))
-        painter.drawText(QPointF(box.x() + (22 if c.tier_of else 11), text_y), str(c.number))
+        painter.drawText(QPointF(box.x() + 11, text_y), str(c.number))
         framed = has_frame(c)
         kind = KINDS.get(c.kind)
         if kind is not None and not framed:
             draw_glyph(painter, kind.symbol, QRectF(box.x() + 33, box.y() + 9, 18, 18), t.ink, 1.4)
-        start = box.x() + (38 if framed else 58)
+        start = box.x() + (38 if framed else 58) + (14 if c.tier_of else 0)  # a lower tier stands in
         right = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
         painter.setFont(font(13))
         painter.setPen(QColor(t.ink))

@@ -228,6 +228,7 @@ class MainWindow(QMainWindow):
             self.benches.setCurrentWidget(self.why_panel)
         else:
             self.benches.setCurrentIndex(STAGES.index(s.stage))
+        QTimer.singleShot(0, self._place_floating)  # once the view has its new width
 
     def go_to_construct(self) -> None:
         """Go to what can be constructed from the selection."""

@@ -206,14 +206,14 @@ class _Writer:
         kind = KINDS.get(c.kind)
         if kind is not None:
             self._glyph(kind.symbol, glyph, base - 1.1 * mm, 4.6 * mm)
-        lifted = 0.9 * mm if _aside(result, n) else 0.0
+        lifted = 1.2 * mm if _aside(result, n) else 0.0
         self.fitted(name, base + lifted, c.name, nominal - name - 18 * mm, 8.5)
         one_sided = kind is not None and kind.one_sided
         self.right(nominal, base, "" if one_sided else n.value(c.nominal), 8)
         self.right(limits, base, limits_text(n, c.nominal, result.lower, result.upper), 7, color=_SOFT)
         said = _aside(result, n)
         if said:
-            self.fitted(name, base - 2.3 * mm, said, limits - name - 22 * mm, 5.8, _SOFT)
+            self.fitted(name, base - 1.7 * mm, said, limits - name - 22 * mm, 5.8, _SOFT)
         if result.measured is None or result.deviation is None:
             reason = f"not measured: {result.reason}"
             self.fitted(limits + 3 * mm, base, reason, RIGHT - limits - 3 * mm, 6.5, _SOFT)

@@ -44,7 +44,7 @@ def test_three_planes_hold_three_two_and_one():
 
 
 def test_the_order_of_the_letters_makes_the_difference():
-    """B is turned by 0.004, C is not: a hole in place to C lies 0.004 x 15 off after A | B | C, in place by A | C | B."""
+    """B is turned by 0.004, C is not: a hole in place to C is off after A | B | C, in place by A | C | B."""
     hole = hole_at(15.0, 15.0, 3.0)
     turned = upright(turn=0.004)
     first = evaluate(request("position", [hole], system(use("A", base()), use("B", turned), use("C", front()))))

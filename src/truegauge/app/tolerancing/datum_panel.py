@@ -225,14 +225,12 @@ class RulesPanel(Fold):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__("Rules", parent)
         self._session = session
-        self.standard = self._choice("standard", (("ISO", "ISO GPS"), ("ASME", "ASME Y14.5")), self._on_standard)
+        self.standard = self._choice("standard", (("ISO", "ISO GPS"), ("ASME", "ASME")), self._on_standard)
         self.association = self._choice(
-            "datums by", (("outside", "outside the material"), ("least_squares", "least squares"),
-                          ("high_points", "highest points")), self._on_association,
+            "datums by", (("outside", "outside"), ("least_squares", "least squares"),
+                          ("high_points", "high points")), self._on_association,
         )  # fmt: skip
-        self.rule = self._choice(
-            "decision", (("simple", "simple acceptance"), ("guard_band", "guard band of k u")), self._on_rule
-        )
+        self.rule = self._choice("decision", (("simple", "simple"), ("guard_band", "guard band")), self._on_rule)
         self.k = self._field("k", self._on_rule)
         self.column.addWidget(label("Stated errors of the device", "soft"))
         self.probing = self._field("probing", self._on_device)
