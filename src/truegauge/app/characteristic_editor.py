@@ -1,5 +1,6 @@
 """Editing a characteristic where it stands: name, limits or the cells of its frame, and what a drawing says beside."""
 
+import re
 from typing import Any
 
 from PySide6.QtCore import Qt
@@ -218,7 +219,7 @@ class CharacteristicEditor(QFrame):
             letters, zone = parse_modifiers(text, self._zone)
             self._zone = zone
             return {"modifiers": letters, "zone": zone}
-        if field == "upper" and text[:1].isalpha():
+        if field == "upper" and re.match(r"^[A-Za-z]{1,2}\s*\d", text):
             try:
                 lower, upper = fit_limits(c.nominal, text)
             except EvaluationError as error:

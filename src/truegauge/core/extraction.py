@@ -213,7 +213,7 @@ def _cell_means(points: Points, residuals: Floats, size: float) -> tuple[Points,
     """Return means of points and residuals over cubes of side `size` that hold enough points."""
     if size <= 0:
         return points, residuals
-    cells = _cells(points, size)
+    cells = cells_of(points, size)
     _, inverse, counts = np.unique(cells, return_inverse=True, return_counts=True)
     # Cubes that hold few points (touched at a corner) would bring the noise back.
     enough = counts >= max(_CELL_POINTS, 0.4 * float(np.median(counts)))
@@ -239,7 +239,7 @@ def surface_means(feet: Points, normals: Points, deviations: Floats, size: float
     normals = np.asarray(normals, dtype=np.float64)
     if size <= 0:
         return np.asarray(feet + deviations[:, None] * normals)
-    cells = _cells(feet, size)
+    cells = cells_of(feet, size)
     _, first, inverse, counts = np.unique(cells, return_index=True, return_inverse=True, return_counts=True)
     inverse = inverse.ravel()
     enough = counts >= max(_CELL_POINTS, 0.4 * float(np.median(counts)))
@@ -254,7 +254,7 @@ def surface_means(feet: Points, normals: Points, deviations: Floats, size: float
     return np.asarray((feet[nearest] + mean[:, None] * normals[nearest])[enough])
 
 
-def _cells(points: Points, size: float) -> Ints:
+def cells_of(points: Points, size: float) -> Ints:
     """Return the number (n,) of the cube that each point is in."""
     index = np.floor((points - points.min(axis=0)) / size).astype(np.int64)
     width = index.max(axis=0) + 1

@@ -19,9 +19,10 @@ from tests.core.tolerancing.made import (
     use,
 )
 
-from truegauge.core.association.features import Cone
+from truegauge.core.association.features import Cone, Cylinder
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
+from truegauge.core.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.geometric import evaluate, evaluate_together
 from truegauge.core.tolerancing.zone import Zone
 
@@ -178,6 +179,20 @@ def test_maximum_material_adds_what_the_hole_is_larger(standard):
     )  # fmt: skip
     assert found.value == pytest.approx(0.08, abs=1e-6)
     assert found.bonus == pytest.approx(0.05, abs=1e-6)
+
+
+def test_a_small_hole_in_a_cloud_is_judged_all_around():
+    """Means over 2.5 mm leave gaps of 50 degrees on a hole of 5.5 mm: the largest deviation is between them."""
+    rng = np.random.default_rng(4)
+    a, z = rng.uniform(0, 2 * np.pi, 480), rng.uniform(-8, 8, 480)
+    r = 2.75 + rng.normal(size=480) * 0.008
+    points = np.column_stack([10.18 + r * np.cos(a), 5 + r * np.sin(a), z])
+    nominal = Nominal(Cylinder(np.array([10.0, 5.0, 0.0]), Z, 2.75), -1, 16.0, np.array([10.0, 5.0, 0.0]))
+    scanned = measure(nominal, points, np.arange(480), ExtractionSettings())
+    found = evaluate(request("position", [scanned], abc(), modifiers=("M",), sizes=[(5.4, 5.6)]))
+    assert found.value == pytest.approx(0.36, abs=0.006)
+    assert found.bonus == pytest.approx(0.1, abs=0.012)
+    assert value("profile_surface", [scanned], abc()) == pytest.approx(0.36, abs=0.015)
 
 
 def test_maximum_material_of_a_shaft_and_a_slot_and_least_material():

@@ -127,8 +127,9 @@ class SetDatum:
     def apply(self, plan: Plan) -> Plan:
         """Replace the letter."""
         rest = tuple(d for d in plan.datums if d.letter != self.letter)
-        made = Datum(letter=self.letter, feature=self.feature or "-", others=self.others, targets=self.targets)
-        named = (*rest, made) if self.feature else rest
+        named = rest
+        if self.feature:
+            named = (*rest, Datum(letter=self.letter, feature=self.feature, others=self.others, targets=self.targets))
         return plan.replace(
             features=plan.features + self.new_features, datums=tuple(sorted(named, key=lambda d: d.letter))
         )

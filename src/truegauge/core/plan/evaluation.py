@@ -44,6 +44,9 @@ from truegauge.core.uncertainty.stated_errors import StatedErrors
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
 BY_USE = "by_use"
+# What all geometrical tolerances depend on besides themselves.
+_SHARED = ("features", "constructed", "datums", "standard", "datum_association", "extraction", "limits", "recipe",
+           "alignments", "in_force", "material")  # fmt: skip
 _FEW_OUTCOMES = 3  # geometrical tolerances that may be evaluated while a window waits
 
 
@@ -55,6 +58,7 @@ class Evaluator:
         self._projector = projector
         self._building = threading.Lock()
         self.graph = Graph()
+        self._last: tuple[Plan, Sample] | None = None
         self._trials: dict[tuple[int, StatedErrors, bool], Evaluator] = {}
         self._map_meshes: tuple[MapMesh, MapMesh] | None = None
 
@@ -99,6 +103,8 @@ class Evaluator:
             share = 0.9 + 0.1 * i / len(plan.alignments)
             alignments[own.id] = self.alignment(plan, sample, own.id, progress=part_of(progress, share, 1.0))
         progress(1.0, "")
+        if sample is not None:
+            self._last = (plan, sample)
         temperature = "" if sample is None else temperatures(plan, sample).say()
         return Evaluation(plan, alignment, cloud, features, results, alignments, temperature)
 
@@ -118,8 +124,18 @@ class Evaluator:
                 if c.alignment
                 for f in c.features
             )
-            and sum(not self._is_known(plan, sample, c) for c in plan.characteristics) <= _FEW_OUTCOMES
+            and sum(not self._is_known(plan, sample, c) for c in self._new_in(plan, sample)) <= _FEW_OUTCOMES
         )
+
+    def _new_in(self, plan: Plan, sample: Sample) -> list[Characteristic]:
+        """Return the characteristics that the last evaluation did not have; all where anything else is different."""
+        before = self._last
+        if before is None or before[1] is not sample:
+            return list(plan.characteristics)
+        if any(getattr(before[0], name) is not getattr(plan, name) for name in _SHARED):
+            return list(plan.characteristics)
+        there = {id(c) for c in before[0].characteristics}
+        return [c for c in plan.characteristics if id(c) not in there]
 
     def _is_known(self, plan: Plan, sample: Sample, c: Characteristic) -> bool:
         return not self.is_geometric(c.kind) or outcome_is_known(self, plan.seen_in(c.alignment), sample, c)

@@ -33,9 +33,11 @@ def geometric_offers(
     """
     datums = _datums(evaluator, plan, groups)
     full = _first_letters(datums)
-    # A lone face has its profile for that; the symbol can still be changed to position.
-    lone_face = len(nominals) == 1 and plane_of(nominals[0].feature) is not None
-    if nominals and not lone_face and geometric_fits.is_located(nominals) and (full or len(nominals) > 1):
+    # Faces have their profile for that; the symbol can still be changed to position.
+    faces = all(plane_of(n.feature) is not None for n in nominals) and not (
+        len(nominals) == 2 and are_opposite(nominals[0].feature, nominals[1].feature)
+    )
+    if nominals and not faces and geometric_fits.is_located(nominals) and (full or len(nominals) > 1):
         yield "position", full
     if nominals and len(nominals) <= 2:
         yield from _oriented(nominals, datums)

@@ -20,6 +20,7 @@ from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.requirements import ORIENTS, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.sample import Sample
+from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.geometric import LOCATION, ORIENTATION, evaluate, evaluate_together
 from truegauge.core.tolerancing.outcome import Outcome
 from truegauge.core.tolerancing.request import Patch, Request, Unit, are_opposite, width_nominal
@@ -290,7 +291,7 @@ def _parts(names: Sequence[str], found: Sequence[Found]) -> list[DatumPart]:
         criterion = None if one.by_use else one.fit.criterion
         n = one.nominal
         middle = one.middle if size_of(n.feature) is None else n.center
-        parts.append(DatumPart(name, n.feature, n.outward, middle, one.feature, one.means, criterion))
+        parts.append(DatumPart(name, n.feature, n.outward, middle, one.feature, surface_points(one), criterion))
     return parts
 
 

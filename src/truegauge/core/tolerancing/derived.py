@@ -1,5 +1,6 @@
 """Derived features (ISO 22432:2011, ISO 17450-3:2016): median lines and planes, mating envelopes."""
 
+import threading
 from collections.abc import Callable
 from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
@@ -8,23 +9,56 @@ import numpy as np
 
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.association import Criterion, Shape, associate
-from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes
+from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes, Plane
 from truegauge.core.errors import AssociationError, EvaluationError
-from truegauge.core.extraction import Measured
+from truegauge.core.extraction import Measured, cells_of
 
 T = TypeVar("T")
 _MOST_SECTIONS, _LEAST_POINTS = 24, 8
+_LEAST_IN_CELL, _MOST_POINTS = 4, 1500
 _WIDEST_GAP = np.radians(130)
+_lock = threading.Lock()
 _kept: WeakKeyDictionary[Measured, dict[str, Any]] = WeakKeyDictionary()
 
 
 def _once(measured: Measured, name: str, compute: Callable[[], T]) -> T:
     """Return what was computed of a measured feature before; many characteristics ask for the same."""
-    store = _kept.setdefault(measured, {})
+    with _lock:  # the window's evaluation and that of uncertainties run side by side
+        store = _kept.setdefault(measured, {})
     if name not in store:
         store[name] = compute()
     found: T = store[name]
     return found
+
+
+def surface_points(measured: Measured) -> Points:
+    """Return points (m, 3) on the measured surface, free of the noise of single points but dense all around.
+
+    Of a plane the means. Of curved features every point (of many an even choice) stands where its cell's mean deviation
+    puts it: means alone would leave gaps of tens of degrees on a small hole, and the extremes between them unseen.
+    """
+    if isinstance(measured.feature, Plane) or measured.averaging <= 0:
+        return measured.means if isinstance(measured.feature, Plane) else measured.points
+    return _once(measured, "surface", lambda: _smoothed(measured))
+
+
+def _smoothed(measured: Measured) -> Points:
+    fit, points = measured.fit, measured.points
+    if fit.criterion != Criterion.LEAST_SQUARES:
+        fit = associate(measured.nominal.shape, points, start=measured.feature)
+    off = fit.feature.distances(points)
+    cells = cells_of(points, measured.averaging)
+    _, inverse, counts = np.unique(cells, return_inverse=True, return_counts=True)
+    inverse = inverse.ravel()
+    mean = np.bincount(inverse, weights=off) / counts
+    enough = counts >= max(_LEAST_IN_CELL, 0.4 * float(np.median(counts)))
+    if enough.sum() < _LEAST_IN_CELL:
+        return measured.means
+    rows = np.flatnonzero(enough[inverse])
+    if len(rows) > _MOST_POINTS:
+        rows = rows[np.linspace(0, len(rows) - 1, _MOST_POINTS).astype(int)]
+    lifted = (off[rows] - mean[inverse[rows]])[:, None] * fit.feature.outward(points[rows])
+    return np.asarray(points[rows] - lifted)
 
 
 def mating_feature(measured: Measured, *, least_material: bool = False) -> Feature:
@@ -36,7 +70,11 @@ def mating_feature(measured: Measured, *, least_material: bool = False) -> Featu
 
     def compute() -> Feature:
         fit = associate(
-            measured.nominal.shape, measured.means, Criterion.ONE_SIDED, start=measured.feature, material=outward
+            measured.nominal.shape,
+            surface_points(measured),
+            Criterion.ONE_SIDED,
+            start=measured.feature,
+            material=outward,
         )
         return fit.turned_like(measured.nominal.feature).feature
 

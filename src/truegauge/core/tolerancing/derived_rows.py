@@ -13,7 +13,14 @@ from truegauge.core.datums.common import size_of, with_size
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.frames import apply, invert
-from truegauge.core.tolerancing.derived import axis_ends, mating_feature, mating_pair, median_line, mid_points
+from truegauge.core.tolerancing.derived import (
+    axis_ends,
+    mating_feature,
+    mating_pair,
+    median_line,
+    mid_points,
+    surface_points,
+)
 from truegauge.core.tolerancing.request import Request, Unit, has_size
 from truegauge.core.tolerancing.zone import MATERIAL
 from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows
@@ -279,7 +286,7 @@ def _at_material(request: Request, unit: Unit, k: int, bonus: float) -> Derived:
     exactly when the virtual condition holds.
     """
     least = material_of(request) == "L"
-    points = unit.own.means if len(unit.measured) == 1 else np.vstack([m.means for m in _pair(unit)])
+    points = surface_points(unit.own) if len(unit.measured) == 1 else np.vstack([m.means for m in _pair(unit)])
     if request.zone.projected is not None:
         raise EvaluationError("a projected zone at maximum material is judged by its axis: take off one of the two")
     reference = with_size(unit.nominal.feature, _half(unit, least=least))

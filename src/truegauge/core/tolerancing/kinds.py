@@ -147,7 +147,7 @@ def _relation_kinds() -> list[Kind]:
     plain = Distance()
     kinds += [
         Kind("step", "step", "distance", 2, False, distance.is_step, plain.nominal, plain.value,
-             _plus_minus(plain.nominal)),
+             _plus_minus(plain.nominal), common=False),
         Kind("depth", "depth", "distance", 1, False, distance.is_depth, distance.nominal_depth, distance.depth,
              _plus_minus(distance.nominal_depth), common=False),
     ]  # fmt: skip
@@ -197,7 +197,7 @@ def _geometric_kinds() -> list[Kind]:
     symmetric: Callable[[Nominals], Limits] = lambda features: (None, symmetry_tolerance(features[0].length))  # noqa: E731
     rows = (
         ("position", "position", 1, position, fixed(0.2)),
-        ("profile_surface", "profile of a surface", 2, geometric_fits.has_surface, fixed(0.2)),
+        ("profile_surface", "profile of a surface", 4, geometric_fits.has_surface, fixed(0.2)),
         ("profile_line", "profile of a line", 40, geometric_fits.has_surface, fixed(0.2)),
         ("angularity", "angularity", 3, geometric_fits.has_direction, squared),
         ("coaxiality", "coaxiality", 3, geometric_fits.has_axis, fixed(0.1)),

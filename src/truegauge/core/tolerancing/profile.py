@@ -13,6 +13,7 @@ from truegauge.core.arrays import Floats, Points, unit
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frames import apply
+from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.derived_rows import Derived, offsets_of
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Patch, Request, Unit
@@ -34,7 +35,7 @@ def derived(request: Request) -> list[Derived]:
 
 
 def _points_of(one: Unit) -> Points:
-    return one.patch.points if one.patch is not None else one.own.means
+    return one.patch.points if one.patch is not None else surface_points(one.own)
 
 
 def _distances_of(one: Unit) -> Callable[[Points], tuple[Floats, Points]]:
