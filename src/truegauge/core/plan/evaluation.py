@@ -132,7 +132,8 @@ class Evaluator:
         before = self._last
         if before is None or before[1] is not sample:
             return list(plan.characteristics)
-        if any(getattr(before[0], name) is not getattr(plan, name) for name in _SHARED):
+        # Members that stayed are the same objects, so that this compares little.
+        if any(getattr(before[0], name) != getattr(plan, name) for name in _SHARED):
             return list(plan.characteristics)
         there = {id(c) for c in before[0].characteristics}
         return [c for c in plan.characteristics if id(c) not in there]
