@@ -65,7 +65,7 @@ class CharacteristicEditor(QFrame):
         self.modifiers = _field(
             "modifiers", "M L R F T ST E, P30 projected, UZ+0.05, CZ or SZ, -0.3 for a zone that varies"
         )
-        self.modifiers.setPlaceholderText("mod")
+        self.modifiers.setPlaceholderText("–")
         self.datums = [_field(f"datum {k + 1}", "A, A-B, B(M), B><, B[turn z, x]") for k in range(_DATUM_CELLS)]
         self.warn_lower, self.warn_upper = _field("lower warning limit"), _field("upper warning limit")
         self.sheet = _field("drawing zone", "where the drawing has it, such as C4")
