@@ -283,6 +283,7 @@ def test_proposals_come_with_their_datum_systems(loaded, qtbot, settle):
     settle()
     added = s.plan.characteristics[-1]
     assert added.system_text == "A | B | C"
+    assert added.zone.shape == "cylinder"  # a drawing has the sign of diameter there
     assert s.evaluation.result(added.id).state in (State.WITHIN, State.NEAR)
     assert loaded.strip.width() <= loaded.view.width()
 

@@ -36,7 +36,7 @@ def test_the_pdf_says_every_characteristic_with_value_and_counts(evaluation, sam
     assert f"page 1 of {len(pages)}" in pages[0]
     assert f"page {len(pages)} of {len(pages)}" in pages[-1]
     assert f"{evaluation.counts()[State.WITHIN]}" in pages[0]
-    assert "position | 0.200(M) | A | B | C" in everything
+    assert "position | Ø0.200(M) | A | B | C" in everything
     assert "with bonus" in everything
 
 

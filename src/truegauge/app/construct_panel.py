@@ -4,7 +4,7 @@ import numpy as np
 from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from truegauge.app.benches.base import label, say
+from truegauge.app.benches.base import empty_layout, label, say
 from truegauge.app.session import Session
 from truegauge.core.constructions.parts import place_of
 from truegauge.core.plan.proposals import Offer
@@ -41,12 +41,7 @@ class ConstructPanel(QWidget):
 
     def refresh(self) -> None:
         """Show the offers for the selection."""
-        while self._rows.count():
-            item = self._rows.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty_layout(self._rows)
         self.buttons, self.fields, self._offers = [], {}, {}
         offers = self._session.offers if self._session.selection else []
         self.setVisible(bool(offers))

@@ -5,6 +5,7 @@ from collections import Counter
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
+from truegauge.app.benches.base import empty_layout
 from truegauge.app.painting import glyph_icon
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme
@@ -48,12 +49,7 @@ class ProposalsStrip(QFrame):
         return " + ".join(name if n == 1 else f"{n} {_plural(name)}" for name, n in counts.items())
 
     def _refresh(self) -> None:
-        while self._layout.count():
-            item = self._layout.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty_layout(self._layout)
         self.buttons = []
         self.more = None
         if not self._session.selection:

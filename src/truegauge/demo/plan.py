@@ -24,6 +24,7 @@ from truegauge.core.plan.document import (
     TitleBlock,
 )
 from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.zone import Zone
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
 from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
@@ -61,15 +62,17 @@ _REQUIREMENTS: tuple[tuple[int, str, str, tuple[str, ...], float | None, float |
     (27, "top face about the bore", "circular_runout", ("top",), None, 0.060),
     (28, "boss height", "coordinate_z", ("boss",), -0.100, 0.100),
 )
+_ROUND = Zone(shape="cylinder")
 # What stands in the frame of each after the value: datum cells, and other fields of the characteristic.
 _FRAMES: dict[int, tuple[tuple[str, ...], dict[str, Any]]] = {
-    2: (("A",), {}), 3: (("A",), {}), 6: (("A",), {}), 8: (("A",), {}), 9: (("B",), {}), 11: (("A",), {}),
+    2: (("A",), {}), 3: (("A",), {}), 6: (("A",), {"zone": _ROUND}), 8: (("A",), {}), 9: (("B",), {"zone": _ROUND}),
+    11: (("A",), {}),
     4: ((), {"fit": "H7"}),
-    20: (("A", "B", "C"), {"modifiers": ("M",), "sheet_zone": "C4"}),
-    21: (("A", "D(M)", "B"), {"modifiers": ("M",), "sheet_zone": "C4"}),
-    22: (("A",), {"tier_of": "c21", "tier": "single", "sheet_zone": "C4"}),
-    23: (("A", "B", "C"), {"sheet_zone": "B2"}),
-    24: (("A", "D", "B"), {"sheet_zone": "D5"}),
+    20: (("A", "B", "C"), {"modifiers": ("M",), "zone": _ROUND, "sheet_zone": "C4"}),
+    21: (("A", "D(M)", "B"), {"modifiers": ("M",), "zone": _ROUND, "sheet_zone": "C4"}),
+    22: (("A",), {"zone": _ROUND, "tier_of": "c21", "tier": "single", "sheet_zone": "C4"}),
+    23: (("A", "B", "C"), {"zone": _ROUND, "sheet_zone": "B2"}),
+    24: (("A", "D", "B"), {"zone": Zone(shape="sphere"), "sheet_zone": "D5"}),
     25: (("A", "B", "C"), {"modifiers": ("M",), "sheet_zone": "B6"}),
     26: (("A", "B", "C"), {"sheet_zone": "E3"}),
     27: (("D",), {"sheet_zone": "C3"}),

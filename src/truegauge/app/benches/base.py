@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -115,6 +116,16 @@ def number_box(low: float, high: float, decimals: int, *, suffix: str = "", tip:
     return made
 
 
+def empty_layout(layout: QLayout) -> None:
+    """Take all widgets out of a layout, for good."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+
+
 def rule() -> QFrame:
     """Return a thin line."""
     line = QFrame()
@@ -155,11 +166,7 @@ class Pairs(QWidget):
     def show_pairs(self, pairs: list[tuple[str, str]]) -> None:
         """Show these rows."""
         if list(self.values) != [name for name, _ in pairs]:
-            while self._layout.count():
-                item = self._layout.takeAt(0)
-                widget = item.widget() if item else None
-                if widget is not None:
-                    widget.deleteLater()
+            empty_layout(self._layout)
             self.values = {}
             for name, _ in pairs:
                 row = QWidget()

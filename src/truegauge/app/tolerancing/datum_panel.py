@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.aligning.fold import Fold
-from truegauge.app.benches.base import Choice, label
+from truegauge.app.benches.base import Choice, empty_layout, label
 from truegauge.app.session import Session
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.plan.commands import SetDatum, SetRules
@@ -102,12 +102,7 @@ class DatumList(QWidget):
         if key == self._shown:
             return
         self._shown = key
-        while self._column.count():
-            item = self._column.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty_layout(self._column)
         self.said = {}
         for datum in s.plan.datums:
             self._column.addWidget(self._row(datum))

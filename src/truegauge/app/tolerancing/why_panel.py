@@ -5,7 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from truegauge.app.aligning.dial import FreedomDial
-from truegauge.app.benches.base import Bench, button, label
+from truegauge.app.benches.base import Bench, button, empty_layout, label
 from truegauge.app.frame_painter import draw_frame
 from truegauge.app.painting import draw_gauge_bar
 from truegauge.app.session import Session
@@ -114,12 +114,7 @@ class WhyPanel(Bench):
         if sections == self.sections and self._body.count():
             return
         self.sections = sections
-        while self._body.count():
-            item = self._body.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty_layout(self._body)
         for section in sections:
             self._body.addWidget(label(section.title, "heading"))
             grid_of = QWidget()

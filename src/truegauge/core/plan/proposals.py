@@ -17,9 +17,10 @@ from truegauge.core.plan.document import Characteristic, ConstructedFeature, Gro
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.plan.sample import Sample
-from truegauge.core.plan.tolerance_offers import geometric_offers
+from truegauge.core.plan.tolerance_offers import geometric_offers, usual_zone
 from truegauge.core.plan.tolerances import outcome_of, outcome_to
 from truegauge.core.tolerancing.kinds import KINDS, Kind
+from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
@@ -43,6 +44,7 @@ class Proposal:
     reason: str
     each: bool = False
     datums: tuple[DatumReference, ...] = ()
+    zone: Zone = PLAIN
 
     @property
     def label(self) -> str:
@@ -87,13 +89,18 @@ def _to_second(evaluator: Evaluator, plan: Plan, sample: Sample | None, kind: Ki
     datums = tuple(
         DatumReference(letter=d.letter) for d in plan.datums if plan.feature(d.feature).group == groups[1]
     )[:1]  # fmt: skip
+    zone = PLAIN
     if datums:
-        found = outcome_of(evaluator, plan, sample, Asked(kind.name, groups[:1], _names(plan, groups[:1]), datums))
+        known = evaluator.nominal(groups[0], plan)
+        own = () if isinstance(known, NotComputed) else (known,)
+        zone = usual_zone(evaluator, plan, kind.name, own, datums)
+        asked = Asked(kind.name, groups[:1], _names(plan, groups[:1]), datums, zone=zone)
+        found = outcome_of(evaluator, plan, sample, asked)
         groups = groups[:1]
     else:
         found = outcome_to(evaluator, plan, sample, kind.name, groups, _names(plan, groups))
     value, reason = (None, found.reason) if isinstance(found, NotComputed) else (found.value, "")
-    return Proposal(kind, groups, 0.0, value, reason, datums=datums)
+    return Proposal(kind, groups, 0.0, value, reason, datums=datums, zone=zone)
 
 
 def _in_systems(
@@ -104,9 +111,11 @@ def _in_systems(
         return []
     found = []
     for name, datums in geometric_offers(evaluator, plan, groups, nominals):
-        outcome = outcome_of(evaluator, plan, sample, Asked(name, groups, _names(plan, groups), datums))
+        zone = usual_zone(evaluator, plan, name, nominals, datums)
+        asked = Asked(name, groups, _names(plan, groups), datums, zone=zone)
+        outcome = outcome_of(evaluator, plan, sample, asked)
         value, reason = (None, outcome.reason) if isinstance(outcome, NotComputed) else (outcome.value, "")
-        found.append(Proposal(KINDS[name], groups, 0.0, value, reason, datums=datums))
+        found.append(Proposal(KINDS[name], groups, 0.0, value, reason, datums=datums, zone=zone))
     return found
 
 
@@ -166,6 +175,7 @@ def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -
     characteristic = Characteristic(
         id=new_id(), number=number, name=name, kind=proposal.kind.name, features=tuple(f.id for f in used),
         nominal=proposal.nominal, lower=lower, upper=upper, datums=proposal.datums,
+        zone=proposal.zone,
     )  # fmt: skip
     return AddCharacteristic(characteristic, tuple(new))
 

@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.constructions.parts import axis_of, foot_on_line, plane_of
+from truegauge.core.constructions.parts import axis_of, foot_on_line, place_of, plane_of
 from truegauge.core.plan.document import Datum, Group, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.tolerancing import geometric_fits
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
+from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
@@ -50,6 +51,30 @@ def geometric_offers(
         yield "profile_line", full
     if nominals and geometric_fits.is_cylinder(nominals):
         yield "axis_straightness", ()
+
+
+def usual_zone(evaluator: Evaluator, plan: Plan, kind: str, nominals: tuple[Nominal, ...], datums: References) -> Zone:
+    """Return the zone as a drawing would state it: with the sign of diameter for axes and centres.
+
+    Of an axis in an orientation it is a cylinder where the datum gives its direction (square to a datum plane, along
+    a datum axis), else it lies between planes.
+    """
+    if not nominals:
+        return PLAIN
+    if kind == "position" and all(place_of(n.feature) is not None for n in nominals):
+        return Zone(shape="sphere")
+    if any(axis_of(n.feature) is None or place_of(n.feature) is not None for n in nominals):
+        return PLAIN
+    if kind in ("position", "coaxiality", "concentricity", "axis_straightness"):
+        return Zone(shape="cylinder")
+    if kind in ("perpendicularity", "parallelism", "angularity") and datums and plan.has_datum(datums[0].letters[0]):
+        feature = plan.feature(plan.datum(datums[0].letters[0]).feature)
+        nominal = evaluator.nominal(feature.group, plan)
+        other = None if isinstance(nominal, NotComputed) else _direction(nominal)
+        own = _direction(nominals[0])
+        if other is not None and own is not None and float(np.linalg.norm(np.cross(own[0], other[0]))) < _ANGLE:
+            return Zone(shape="cylinder")
+    return PLAIN
 
 
 def _datums(evaluator: Evaluator, plan: Plan, groups: Groups) -> list[tuple[Datum, Nominal]]:
