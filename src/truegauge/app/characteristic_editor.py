@@ -68,6 +68,8 @@ class CharacteristicEditor(QFrame):
         self.modifiers.setPlaceholderText("–")
         self.datums = [_field(f"datum {k + 1}", "A, A-B, B(M), B><, B[turn z, x]") for k in range(_DATUM_CELLS)]
         self.warn_lower, self.warn_upper = _field("lower warning limit"), _field("upper warning limit")
+        self.warn_lower.setPlaceholderText("warn −")
+        self.warn_upper.setPlaceholderText("warn +")
         self.sheet = _field("drawing zone", "where the drawing has it, such as C4")
         self.together = _field("simultaneous with", "characteristics with the same name here are one requirement")
         self._layout.addWidget(self.name)

@@ -74,7 +74,7 @@ def _axis_word(direction: tuple[float, float, float]) -> str:
 
 
 def frame_text(c: Characteristic, numbers: NumberFormat) -> str:
-    """Return a frame in plain text, for readers of the screen and for tables: "position ⌀0.200(M) | A | B"."""
+    """Return a frame in plain text, for readers of the screen and for tables: "position | Ø0.200(M) | A | B"."""
     said = [KINDS[c.kind].label]
     for cell in frame_cells(c, numbers)[1:]:
         said.append("".join("Ø" if m.glyph else f"({m.text})" if m.ringed else m.text for m in cell))
