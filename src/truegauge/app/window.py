@@ -537,6 +537,8 @@ class MainWindow(QMainWindow):
                    partial(self.tolerances.add_tier, composite=True), self.tolerances.can_tier),
             Action("tier-single", "Tolerances", "Add a single segment below the selected frame", "",
                    partial(self.tolerances.add_tier, composite=False), self.tolerances.can_tier),
+            Action("directions", "Tolerances", "Judge the selected frame in two directions, each a line of its own", "",
+                   self.tolerances.add_other_direction, self.tolerances.can_have_directions),
             Action("exact", "Tolerances", "Theoretically exact dimension, or toleranced", "",
                    self.tolerances.toggle_exact, self.tolerances.can_be_exact),
             Action("general-profile", "Tolerances", "Add the general profile for faces without a tolerance", "",

@@ -19,7 +19,7 @@ from tests.core.tolerancing.made import (
     use,
 )
 
-from truegauge.core.association.features import Cone, Cylinder
+from truegauge.core.association.features import Cone, Cylinder, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import ExtractionSettings, measure
@@ -95,6 +95,18 @@ def test_position_of_a_ball_is_in_a_sphere(standard):
     assert value("position", [off], abc(), standard=standard) == pytest.approx(0.06, abs=1e-9)
     upright_zone = Zone(shape="cylinder", direction=(0.0, 0.0, 1.0))
     assert value("position", [off], abc(), zone=upright_zone) == pytest.approx(2 * 0.0005**0.5, abs=1e-9)
+
+
+def test_a_socket_that_surrounds_less_than_half_a_ball_has_no_mating_envelope():
+    """ASME then judges the associated centre, and says so."""
+    turns = np.arange(12) * np.pi / 6
+    rings = [(np.sin(t), np.cos(t)) for t in (0.2, 0.6, 1.0, 1.4)]
+    below = np.array([(s * np.cos(a), s * np.sin(a), -c) for s, c in rings for a in turns])
+    center = np.array([10.0, 5.0, 8.0])
+    socket = of(Nominal(Sphere(center, 6.0), -1, 12.0, center), center + [0.02, 0.0, 0.0] + 6.0 * below)
+    found = evaluate(request("position", [socket], abc(), standard="ASME"))
+    assert found.value == pytest.approx(0.04, abs=1e-6)
+    assert "no mating envelope" in found.association
 
 
 def test_position_of_a_plane_and_of_a_slot():

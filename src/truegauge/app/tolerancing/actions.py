@@ -6,7 +6,8 @@ from truegauge.app.session import Session
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.frame_edits import add_tier, faces_around, general_profile, toggle_basic
+from truegauge.core.plan.frame_edits import add_tier, faces_around, general_profile, other_direction, toggle_basic
+from truegauge.core.tolerancing.geometric import ORIENTATION
 from truegauge.core.tolerancing.kinds import KINDS
 
 
@@ -34,6 +35,27 @@ class ToleranceActions:
             command = add_tier(self._session.plan, c, composite=composite)
             if self._session.run(command):
                 self._session.select_characteristic(command.characteristic.id)
+
+    def can_have_directions(self) -> bool:
+        """Whether the selected frame is one of an axis or a centre, whose zone may lie between planes."""
+        c, s = self.selected, self._session
+        if (
+            c is None
+            or s.evaluator is None
+            or c.kind not in ("position", "perpendicularity", "parallelism", "angularity")
+        ):
+            return False
+        nominal = s.evaluator.nominal(s.plan.feature(c.features[0]).group, s.plan)
+        return isinstance(nominal, Nominal) and plane_of(nominal.feature) is None
+
+    def add_other_direction(self) -> None:
+        """Judge the selected frame between planes in two directions, each a line of its own."""
+        c, s = self.selected, self._session
+        if c is None or s.evaluator is None or not self.can_have_directions():
+            return
+        nominal = s.evaluator.nominal(s.plan.feature(c.features[0]).group, s.plan)
+        line = axis_of(nominal.feature) if isinstance(nominal, Nominal) else None
+        s.run(other_direction(s.plan, c, None if line is None else line.direction))
 
     def can_be_exact(self) -> bool:
         """Whether the selected characteristic is a dimension."""

@@ -3,7 +3,7 @@
 import numpy as np
 
 from truegauge.core.cad.model import CadModel, SurfaceKind
-from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic
+from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic, Several
 from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
 from truegauge.core.plan.proposals import new_id
 from truegauge.core.plan.requirements import ORIENTS, DatumReference
@@ -30,6 +30,30 @@ def add_tier(plan: Plan, c: Characteristic, *, composite: bool) -> AddCharacteri
         warn_lower=None, warn_upper=None,
     )  # fmt: skip
     return AddCharacteristic(made)
+
+
+def other_direction(plan: Plan, c: Characteristic, axis: np.ndarray | None) -> Several:
+    """Return the command that judges a zone between planes in two directions, each as a line of its own.
+
+    Parameters
+    ----------
+    axis : (3,)
+        The axis of the feature: both directions lie across it. None for a centre.
+    """
+    across = [k for k in range(3) if axis is None or abs(float(axis[k])) < 1 - _SQUARE]
+    stated = c.zone.direction
+    first = next((k for k in across if stated is not None and abs(stated[k]) > 1 - _SQUARE), across[0])
+    second = next(k for k in across if k != first)
+    zones = [c.zone.replace(shape="planes", direction=_unit(k), second=None) for k in (first, second)]
+    made = c.replace(id=new_id(), number=_next_number(plan), name=f"{c.name}, {'XYZ'[second]}", zone=zones[1])
+    return Several(
+        (EditCharacteristic(c.id, (("zone", zones[0]),)), AddCharacteristic(made)), "judge in both directions"
+    )
+
+
+def _unit(k: int) -> tuple[float, float, float]:
+    x, y, z = (float(v) for v in np.eye(3)[k])
+    return x, y, z
 
 
 def toggle_basic(c: Characteristic) -> EditCharacteristic:

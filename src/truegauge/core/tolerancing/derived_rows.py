@@ -144,7 +144,7 @@ def _center(request: Request, unit: Unit, k: int, place: Vector) -> Derived:
     how = "centre of the associated feature"
     own = measured.feature
     if request.standard == "ASME" and isinstance(measured, Measured):
-        own, how = mating_feature(measured), "centre of the mating envelope"
+        own, how = _mating_or_associated(measured, "centre")
     found = place_of(own)
     assert found is not None
     point = found[None]
@@ -154,6 +154,14 @@ def _center(request: Request, unit: Unit, k: int, place: Vector) -> Derived:
         axis = unit_direction(request)
         return Derived((RoundRows(point, place, _across(axis), unit=k),), how, "cylinder", axis)
     return Derived((RoundRows(point, place, np.eye(3), unit=k),), how, "sphere")
+
+
+def _mating_or_associated(measured: Measured, what: str) -> tuple[Feature, str]:
+    """Return the mating envelope, or the associated feature where points do not surround it (half a ball, an arc)."""
+    try:
+        return mating_feature(measured), f"{what} of the mating envelope (ASME Y14.5.1M)"
+    except AssociationError:
+        return measured.feature, f"{what} of the associated feature: its points hold no mating envelope"
 
 
 def unit_direction(request: Request) -> Vector:
@@ -176,8 +184,8 @@ def _axis_points(request: Request, unit: Unit) -> tuple[Points, str]:
     if isinstance(measured, Built):
         points, how = axis_ends(measured.feature, center, nominal.length), "constructed axis"
     elif request.standard == "ASME" and has_size(nominal.feature):
-        points = axis_ends(mating_feature(measured), center, nominal.length)
-        how = "axis of the mating envelope (ASME Y14.5.1M)"
+        mating, how = _mating_or_associated(measured, "axis")
+        points = axis_ends(mating, center, nominal.length)
     elif height is not None:
         points, how = axis_ends(measured.feature, center, nominal.length), "associated axis"
     else:
