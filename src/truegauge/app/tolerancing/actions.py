@@ -39,11 +39,7 @@ class ToleranceActions:
     def can_have_directions(self) -> bool:
         """Whether the selected frame is one of an axis or a centre, whose zone may lie between planes."""
         c, s = self.selected, self._session
-        if (
-            c is None
-            or s.evaluator is None
-            or c.kind not in ("position", "perpendicularity", "parallelism", "angularity")
-        ):
+        if c is None or s.evaluator is None or c.kind not in ("position", *ORIENTATION):
             return False
         nominal = s.evaluator.nominal(s.plan.feature(c.features[0]).group, s.plan)
         return isinstance(nominal, Nominal) and plane_of(nominal.feature) is None
