@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from truegauge.core.errors import Cancelled
+
 if TYPE_CHECKING:
     from truegauge.app.open_document import OpenDocument
     from truegauge.core.plan.document import Plan
@@ -67,11 +69,19 @@ class UncertaintyWorker(QObject):
 
     def _work(self, evaluator: Evaluator, plan: Plan, sample: Sample, stop: threading.Event) -> None:
         last, new = time.monotonic(), False
+
+        def go_on(fraction: float, text: str = "", /) -> None:
+            if stop.is_set():
+                raise Cancelled
+
         for c in plan.characteristics:
             if stop.is_set():
                 return
             if evaluator.known_uncertainty(plan.seen_in(c.alignment), sample, c) is None:
-                evaluator.uncertainty(plan, sample, c)
+                try:
+                    evaluator.uncertainty(plan, sample, c, progress=go_on)
+                except Cancelled:
+                    return
                 new = True
             if new and time.monotonic() - last > _TOLD_EVERY:
                 self.told.emit(plan)

@@ -135,6 +135,7 @@ def test_targets_stand_for_their_datum():
     c = [target("C1", (0, 10, 5), -X)]
     found = system(*(DatumUse(x, (), tuple(t)) for x, t in zip("ABC", (a, b, c), strict=True)))
     assert found.freedoms.added == (3, 2, 1)
+    assert found.direction == pytest.approx(-Z)  # what an orientation to A is measured by
     placed = apply(found.part_from_measured, np.array([0, 30.0, -0.03]))
     assert placed[2] == pytest.approx(0.0, abs=1e-9)
 
@@ -146,6 +147,12 @@ def test_movable_targets_find_the_middle():
     found = system(use("A", base()), DatumUse("B", (), (left, right)))
     assert found.freedoms.holders[0] == "B"
     assert apply(found.part_from_measured, np.array([-0.02, 0, 5.0]))[0] == pytest.approx(0.0, abs=1e-9)
+
+
+def test_targets_that_slide_past_their_datum_take_what_fixed_ones_do():
+    """Sliding along the surface changes nothing that they hold."""
+    a = [target("A1", (0, 0, 0), -Z, slides=X), target("A2", (30, 0, 0), -Z), target("A3", (0, 30, 0), -Z)]
+    assert system(DatumUse("A", (), tuple(a))).freedoms.held == 3
 
 
 def test_a_boundary_lets_the_part_shift_by_its_clearance():

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from truegauge.core.errors import EvaluationError
+from truegauge.core.errors import Cancelled, EvaluationError
 from truegauge.core.plan.asked import asked_by, limits_of_size
 from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic, SetDatum, SetRules
 from truegauge.core.plan.document import Characteristic, DatumReference, DatumTarget
@@ -230,6 +230,21 @@ def test_uncertainties_follow_the_device(evaluator, plan, sample):
     size = evaluator.uncertainty(plan, sample, plan.characteristic("c4"))
     assert size == pytest.approx(np.hypot(0.004, 42 * 0.020 / 1000) / 3**0.5, rel=0.02)
     assert evaluator.evaluate(plan, sample).result("c4").uncertainty == size
+
+
+def test_an_uncertainty_can_be_stopped_and_taken_up_again(evaluator, plan, sample):
+    c, seen = plan.characteristic("c18"), []
+
+    def stop(fraction, text):
+        seen.append(fraction)
+        if len(seen) == 3:
+            raise Cancelled
+
+    fresh = plan.replace(device=StatedErrors(probing=0.005))
+    with pytest.raises(Cancelled):
+        evaluator.uncertainty(fresh, sample, c, progress=stop)
+    assert evaluator.known_uncertainty(fresh, sample, c) is None
+    assert evaluator.uncertainty(fresh, sample, c) > 0
 
 
 def test_an_uncertainty_of_what_cannot_be_measured_says_why(evaluator, plan, sample):

@@ -79,7 +79,7 @@ def place_together(
     free[3:, turns.shape[1] :] = np.eye(3)
     sized = [k for k, s in enumerate(surfaces) if size_of(s.nominal) is not None]
     halves = np.array([size_of(surfaces[k].nominal) for k in sized], dtype=np.float64)
-    pose, trust = start, 1.0
+    pose = start
     last = np.inf
     for turn in range(_MOST):
         d, jacobian, outward = _linear(surfaces, sized, halves, pose, about, free)
@@ -94,7 +94,7 @@ def place_together(
             except (AssociationError, np.linalg.LinAlgError) as error:
                 raise DatumError(f"no datum lies outside the material of these points: {error}") from None
         else:
-            step = _highest(d, noticed, outward, trust)
+            step = _highest(d, noticed, outward)
         step = basis @ step
         size = float(np.abs(step).max(initial=0.0))
         pose = np.asarray(twist_motion(free @ step[: free.shape[1]], about) @ pose)
@@ -133,9 +133,9 @@ def _linear(
     return np.concatenate(distances), np.vstack(rows), np.concatenate(sides)
 
 
-def _highest(d: Floats, jacobian: NDArray[np.float64], outward: Floats, trust: float) -> Floats:
+def _highest(d: Floats, jacobian: NDArray[np.float64], outward: Floats) -> Floats:
     """Minimise the largest gap with no point on the free side."""
-    bound = trust * 8 * max(float(np.abs(d).max()), 1e-9)
+    bound = 8 * max(float(np.abs(d).max()), 1e-9)
     status, step, *_ = exchange(
         np.concatenate([-outward * d, outward * d]),
         np.ascontiguousarray(np.vstack([-outward[:, None] * jacobian, outward[:, None] * jacobian])),

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +25,7 @@ from truegauge.core.datums.placement import settled
 from truegauge.core.datums.situation import Situation, situations_of
 from truegauge.core.errors import AssociationError, DatumError
 from truegauge.core.frames import apply, invert, rotate, twist_motion
-from truegauge.core.tolerancing.zone_rows import SurfaceRows
+from truegauge.core.tolerancing.zone_rows import SurfaceRows, against
 
 _RANK = 1e-7
 _TURNS = 60
@@ -153,8 +154,13 @@ def establish(
     return EstablishedSystem(
         tuple(u.letter for u in uses), frozen(builder.pose), np.hstack([builder.free, *builder.loose]), about, length,
         freedoms, tuple(builder.boundaries()), sum(b.shape[1] for b in builder.loose), tuple(builder.associated),
-        tuple(p.nominal for u in uses for p in u.parts),
+        tuple(f for u in uses for f in _designed(u)),
     )  # fmt: skip
+
+
+def _designed(use: DatumUse) -> list[Feature]:
+    """Return the features of a datum as designed; of targets the plane that the first of them lies in."""
+    return [p.nominal for p in use.parts] or [Plane(t.place, t.normal) for t in use.targets[:1]]
 
 
 def _ideal(use: DatumUse) -> list[Situation]:
@@ -231,7 +237,8 @@ class _Builder:
             # The common slide of the movable targets is an unknown of its own: only what does not need it counts.
             column = np.array([0.0 if t.slides is None else float(t.normal @ t.slides) for t in use.targets])
             column = np.append(column, np.zeros(count - len(column)))
-            keep = np.linalg.svd(column[None])[2][1:]
+            if np.any(column):
+                keep = np.linalg.svd(column[None])[2][1:]
         if use.orients:
             turning = [k for k in range(count) if not np.any(rows[k, 3:])]
             if not turning:
@@ -336,9 +343,7 @@ class _Builder:
                 boundary = with_size(part.nominal, size / 2)
                 side = float(part.outward if use.material == "M" else -part.outward)
                 points = apply(self.pose, part.points)
-                found.append(
-                    SurfaceRows(points, _against(boundary), 1.0, (side,), hard=True)
-                )  # fmt: skip
+                found.append(SurfaceRows(points, partial(against, boundary), 1.0, (side,), hard=True))
         return found
 
 
@@ -346,10 +351,6 @@ def _direction(feature: Feature) -> Vector | None:
     values = feature.parameters
     found: Vector | None = values.get("normal", values.get("direction"))
     return found
-
-
-def _against(feature: Feature):  # type: ignore[no-untyped-def]
-    return lambda points: (feature.distances(points), feature.outward(points))
 
 
 def _wanted(ideal: Situation, real: Situation, pose: Rigid) -> NDArray[np.float64]:

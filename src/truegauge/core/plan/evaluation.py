@@ -392,11 +392,13 @@ class Evaluator:
         found = None if sample is None else self.graph.peek(uncertainty_key(self, plan, sample, c))
         return found if isinstance(found, float) else None
 
-    def uncertainty(self, plan: Plan, sample: Sample, c: Characteristic) -> float | NotComputed:
+    def uncertainty(
+        self, plan: Plan, sample: Sample, c: Characteristic, *, progress: Progress = silent
+    ) -> float | NotComputed:
         """Return the standard uncertainty of a characteristic, mm or rad; Monte Carlo takes some seconds."""
         plan = plan.seen_in(c.alignment)
         return self.graph.node(
-            uncertainty_key(self, plan, sample, c), lambda: standard_uncertainty(self, plan, sample, c)
+            uncertainty_key(self, plan, sample, c), lambda: standard_uncertainty(self, plan, sample, c, progress)
         )
 
     def trial(self, number: int, device: StatedErrors, *, forms: bool) -> "Evaluator":

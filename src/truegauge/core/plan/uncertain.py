@@ -26,6 +26,7 @@ from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import limits_in_force, value_of
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import system_content
+from truegauge.core.progress import Progress, silent
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.request import Patch
 from truegauge.core.uncertainty.stated_errors import StatedErrors
@@ -49,7 +50,9 @@ def uncertainty_key(evaluator: Evaluator, plan: Plan, sample: Sample, c: Charact
             c.simultaneous)  # fmt: skip
 
 
-def standard_uncertainty(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> float:
+def standard_uncertainty(
+    evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic, progress: Progress = silent
+) -> float:
     """Return the standard uncertainty of a characteristic, mm or rad.
 
     Raises
@@ -67,6 +70,7 @@ def standard_uncertainty(evaluator: Evaluator, plan: Plan, sample: Sample, c: Ch
     forms = kind is not None and kind.one_sided and not kind.geometric
     values = []
     for k in range(TRIALS):
+        progress(k / TRIALS, c.name)  # the place where it can be stopped
         trial = evaluator.trial(k, plan.device, forms=forms)
         value, _, _ = value_of(trial, plan, sample, c, lower, upper)
         if not isinstance(value, NotComputed):

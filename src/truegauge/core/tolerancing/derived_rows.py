@@ -5,7 +5,7 @@ from functools import partial
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, Rigid, Vector, any_perpendicular, unit
+from truegauge.core.arrays import Points, Rigid, Vector, any_perpendicular, unit
 from truegauge.core.association import Criterion, Shape, associate
 from truegauge.core.association.features import Feature, ParallelPlanes, Plane
 from truegauge.core.constructions.parts import axis_of, place_of, plane_of
@@ -23,14 +23,9 @@ from truegauge.core.tolerancing.derived import (
 )
 from truegauge.core.tolerancing.request import Request, Unit, has_size
 from truegauge.core.tolerancing.zone import MATERIAL
-from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows
+from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows, against
 
 _ALONG = 1e-3
-
-
-def against(feature: Feature, points: Points) -> tuple[Floats, Points]:
-    """Return signed distances (n,) of points to a feature and the directions (n, 3) in which they grow."""
-    return feature.distances(points), feature.outward(points)
 
 
 def plane_rows(points: Points, place: Vector, normal: Vector, **more: object) -> SurfaceRows:

@@ -2,8 +2,6 @@
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from truegauge.core.arrays import Points
 from truegauge.core.association.features import Cylinder, Feature, ParallelPlanes, Plane, Sphere
 from truegauge.core.cad.projection import Projector
@@ -99,8 +97,3 @@ def are_opposite(a: Feature, b: Feature) -> bool:
 def has_size(feature: Feature) -> bool:
     """A feature of size: material modifiers mean something on it."""
     return isinstance(feature, Cylinder | Sphere | ParallelPlanes)
-
-
-def is_axis_like(nominal: Nominal) -> bool:
-    """A feature that stands for its axis."""
-    return "direction" in nominal.feature.parameters and not np.isnan(nominal.length)

@@ -10,11 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector
+from truegauge.core.association.features import Feature
 from truegauge.core.frames import apply
 
 Matrix = NDArray[np.float64]
 # Signed distances (m,) of moved points, and the unit directions (m, 3) in which they grow.
 Distances = Callable[[Points], tuple[Floats, Points]]
+
+
+def against(feature: Feature, points: Points) -> tuple[Floats, Points]:
+    """Return signed distances (n,) of points to a feature and the directions (n, 3) in which they grow."""
+    return feature.distances(points), feature.outward(points)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
