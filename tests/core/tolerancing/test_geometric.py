@@ -49,7 +49,7 @@ def value(*args, **more):
 
 @BOTH
 def test_position_of_an_axis_is_twice_its_offset(standard):
-    """Off by (0.03, 0.04): 2 x 0.05 (ISO 1101 17.9; ASME Y14.5 10.2)."""
+    """Off by (0.03, 0.04): 2 x 0.05 (ISO 1101 17.13; ASME Y14.5 10.2)."""
     found = evaluate(request("position", [hole_at(10.03, 5.04, 4.0, true=(10, 5))], abc(), standard=standard))
     assert found.value == pytest.approx(0.1, abs=1e-9)
     offset = found.sketch.offsets[found.sketch.worst]

@@ -194,7 +194,7 @@ def _axis_straightness(request: Request) -> Outcome:
 
 
 def _concentricity(request: Request) -> Outcome:
-    """Centres of cross sections about the datum axis (ISO 1101:2017 17.13); ASME Y14.5-2009 7.6: median points.
+    """Centres of cross sections about the datum axis (ISO 1101:2017 17.14); ASME Y14.5-2009 7.6: median points.
 
     Median points are the middles of diametrically opposite elements.
     """

@@ -1,4 +1,4 @@
-"""Profile of a surface and of a line (ISO 1660:2017, ISO 1101:2017 17.16 and 17.17; ASME Y14.5-2018, 11).
+"""Profile of a surface and of a line (ISO 1660:2017, ISO 1101:2017 17.6 to 17.9; ASME Y14.5-2018, 11).
 
 Deviations are taken square to the true surface, positive out of the material; the zone lies evenly about a surface that
 is offset by `Zone.offset` (UZ). Where its width varies, each deviation counts by the share of the local width.

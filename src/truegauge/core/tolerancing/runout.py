@@ -1,4 +1,4 @@
-"""Circular and total run-out (ISO 1101:2017 17.14, 17.15; ASME Y14.5-2018, 12) about the axis of the datum system."""
+"""Circular and total run-out (ISO 1101:2017 17.16, 17.17; ASME Y14.5-2018, 12) about the axis of the datum system."""
 
 import numpy as np
 
