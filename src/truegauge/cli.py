@@ -1,9 +1,9 @@
 """Every job without a window: ``truegauge --help``."""
 
-import datetime
 import json
 import os
 import sys
+from collections.abc import Iterable
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -15,10 +15,12 @@ from truegauge.core.errors import TrueGaugeError
 
 if TYPE_CHECKING:
     from truegauge.core.association import Criterion, DatumSystem
+    from truegauge.jobs.records import Record
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 
 Units = Annotated[str, typer.Option(help="Unit of the lengths in the scan: mm or inch.")]
+Formats = Annotated[str, typer.Option(help="What is written, with commas: pdf, html, xlsx, csv, json, sample.")]
 
 
 def _say(text: str) -> None:
@@ -42,45 +44,128 @@ def inspect(
     uncertainty: Annotated[
         bool, typer.Option(help="Work out uncertainties too; always done where the plan's decision rule needs them.")
     ] = False,
+    formats: Formats = "pdf,csv,json",
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
     from truegauge.core.errors import FormatError
-    from truegauge.core.plan.evaluation import Evaluator
     from truegauge.core.tolerancing.judgement import State
-    from truegauge.formats.files import write_whole
-    from truegauge.formats.plan_file import model_of_plan, read_plan
-    from truegauge.formats.results import results_csv, results_json
-    from truegauge.formats.sample_file import open_sample
-    from truegauge.rendering.report_picture import report_picture
-    from truegauge.reporting.pdf import write_pdf
-    from truegauge.reporting.report import make_report
+    from truegauge.jobs.inspection import Inspector
 
-    file = read_plan(plan)
-    model = model_of_plan(plan, file)
-    sample, _ = open_sample(scan, units)
-    _check_unit(scan, sample.points, model.diagonal, sample.data.unit)
-    evaluator = Evaluator(model)
-    evaluation = evaluator.evaluate(file.plan, sample)
-    if uncertainty or file.plan.decision.rule == "guard_band":
-        for characteristic in file.plan.characteristics:
-            evaluator.uncertainty(file.plan, sample, characteristic)
-        evaluation = evaluator.evaluate(file.plan, sample)
+    inspector = Inspector(plan, uncertainty=uncertainty)
+    done = inspector.inspect(scan, units)
     try:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise FormatError(out, f"the folder cannot be made ({error.strerror})") from error
-    picture = report_picture(evaluator, file.plan, sample)
-    made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-    write_whole(out / "report.pdf", write_pdf(make_report(evaluation, sample, picture, made)))
-    write_whole(out / "results.csv", results_csv(evaluation, sample))
-    write_whole(out / "results.json", results_json(evaluation, sample))
+    names = {"pdf": "report.pdf", "html": "report.html"}
+    inspector.write(done, _formats(formats), lambda form: out / names.get(form, f"results.{form}"))
+    evaluation = done.evaluation
     counts = evaluation.counts()
     _say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
+    for r in evaluation.results:
+        if r.state == State.NOT_MEASURED:
+            sys.stderr.write(f"{r.characteristic.number} {r.characteristic.name}: not measured: {r.reason}\n")
     if evaluation.temperature:
         _say(f"lengths {evaluation.temperature}")
     for doubt in getattr(evaluation.alignment, "doubts", ()):
         sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
     raise typer.Exit(1 if counts[State.OUTSIDE] or counts[State.NOT_MEASURED] else 0)
+
+
+def _formats(text: str) -> tuple[str, ...]:
+    from truegauge.jobs.inspection import FORMATS
+
+    wanted = tuple(word for word in text.replace(",", " ").lower().split())
+    for word in wanted:
+        _one_of(word, FORMATS, "output")
+    if not wanted:
+        raise TrueGaugeError(f"no output is wanted; use some of {', '.join(FORMATS)}")
+    return wanted
+
+
+@app.command()
+def batch(
+    plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
+    files: Annotated[list[Path], typer.Argument(help="Scans, samples, or folders of them.")],
+    out: Annotated[Path, typer.Option(help="Folder for the outputs and the summary.")],
+    jobs: Annotated[int, typer.Option(min=1, help="Worker processes; usually one a core.")] = os.cpu_count() or 1,
+    units: Units = "",
+    formats: Formats = "pdf,csv,json",
+    name: Annotated[str, typer.Option(help="Name of the outputs, of {scan}, {plan}, {number}.")] = "{scan}",
+    threads: Annotated[int, typer.Option(min=0, help="Threads of a worker; 0 shares the cores.")] = 0,
+    memory: Annotated[float, typer.Option(min=300, help="Most memory of a worker, MB.")] = 3000,
+    again: Annotated[bool, typer.Option(help="Inspect what an earlier run has done, too.")] = False,
+    uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties too.")] = False,
+) -> None:
+    """Inspect many scans by a plan. An interrupted run goes on where it stopped.
+
+    Exit code 0: all within, 1: something outside, not measured or failed, 2: an error.
+    """
+    from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
+    from truegauge.jobs.workers import Event
+
+    settings = BatchSettings(
+        plan, scans_in(files), out, units, _formats(formats), name, jobs, threads, uncertainty, again, memory
+    )
+    total = len(settings.scans)
+    ended = 0
+
+    def told(event: Event) -> None:
+        nonlocal ended
+        if event.record is not None:
+            ended += 1
+            _say(f"{ended:>4}  {event.task.scan.name}: {_record_text(event.record)}")
+
+    done = run_batch(settings, told)
+    failed = [r for r in done.records.values() if r.failed]
+    if done.kept:
+        _say(f"{done.kept} of {total} were done before (--again does them once more)")
+    _say(f"{total - len(failed)} of {total} inspected, {len(failed)} failed; {out / 'summary.xlsx'}")
+    bad = any(r.counts.get("outside") or r.counts.get("not_measured") for r in done.records.values())
+    raise typer.Exit(1 if failed or bad else 0)
+
+
+def _record_text(record: "Record") -> str:
+    if record.failed:
+        return f"failed: {record.reason}"
+    said = ", ".join(f"{n} {k.replace('_', ' ')}" for k, n in record.counts.items())
+    return f"{said} ({record.seconds:.1f} s)"
+
+
+@app.command()
+def inbox(
+    plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
+    folder: Annotated[Path, typer.Argument(help="The folder to watch.")],
+    out: Annotated[Path | None, typer.Option(help="Folder for the outputs; else FOLDER/results.")] = None,
+    units: Units = "",
+    formats: Formats = "pdf,csv,json",
+    jobs: Annotated[int, typer.Option(min=1, help="Worker processes.")] = 1,
+    settle: Annotated[float, typer.Option(min=0, help="Seconds without change until a file is complete.")] = 3.0,
+    once: Annotated[bool, typer.Option(help="Inspect what is there, then end.")] = False,
+) -> None:
+    """Inspect every scan that arrives in a folder; it is moved to done, or to failed with the reason beside it."""
+    import signal
+
+    from truegauge.jobs.inbox import InboxSettings, run_inbox
+    from truegauge.jobs.workers import Event
+
+    stopped = False
+
+    def stop(*_: object) -> None:
+        nonlocal stopped
+        stopped = True
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+
+    def told(event: Event) -> None:
+        if event.record is not None:
+            _say(f"{event.task.scan.name}: {_record_text(event.record)}")
+
+    _say(f"watching {folder}; stop with Ctrl+C")
+    sys.stdout.flush()
+    run_inbox(InboxSettings(plan, folder, out, units, _formats(formats), jobs, settle), told, stop=lambda: stopped,
+              once=once)  # fmt: skip
 
 
 @app.command()
@@ -302,8 +387,8 @@ def demo(
     raise typer.Exit(on_screen() if there and os.environ.get("QT_QPA_PLATFORM") != "offscreen" else off_screen(out))
 
 
-def _one_of(text: str, kinds: type, what: str) -> str:
-    values = [str(k) for k in kinds]  # type: ignore[attr-defined]
+def _one_of(text: str, kinds: Iterable[object], what: str) -> str:
+    values = [str(k) for k in kinds]
     if text not in values:
         raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
     return text

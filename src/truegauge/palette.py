@@ -5,11 +5,23 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.plan.map_scale import DeviationScale
+
 Rgb = tuple[int, int, int]
 
 INK, PAPER, BRASS = "#1F2A33", "#F6F4EF", "#A87B24"
 WITHIN, NEAR, OUTSIDE = "#1E7F86", "#C98A12", "#BF3A2B"
 MINUS, ZERO, PLUS = "#3B3A8F", "#F1EDE2", "#C4472B"
+
+# Ends of the deviation scale (too little, zero, too much); lightness falls alike on both sides, so that they can be
+# told apart without colour vision and in print.
+SCALE_ENDS = {
+    "indigo": (MINUS, ZERO, PLUS),
+    "teal": ("#145A66", "#F3EFE6", "#A45A12"),
+    "plum": ("#2C5E2E", "#F4F0EA", "#7C2A72"),
+    "print": ("#23282D", "#F7F5F0", "#9A6A24"),
+}
+NEUTRAL = "#C5C4BE"  # within the band, where only what is outside is coloured
 
 INNER_BANDS = 5  # between the tolerance limits; odd, so that zero lies in a band
 OUTER_BANDS = 3  # from a tolerance limit to the end of the scale
@@ -54,16 +66,52 @@ class Bands:
 
 
 def bands(limit: float, tolerance: float) -> Bands:
-    """Return the bands: edges at the tolerance limits, lightness falling in equal steps on both sides of zero."""
-    inner = np.linspace(-tolerance, tolerance, INNER_BANDS + 1)
-    outer = np.linspace(tolerance, limit, OUTER_BANDS + 1)[1:] if limit > tolerance else np.zeros(0)
-    edges = np.concatenate([-outer[::-1], inner, outer])
-    steps = INNER_BANDS // 2 + OUTER_BANDS
-    count = len(edges) - 1
-    colors = []
-    zero, minus, plus = _lab(rgb(ZERO)), _lab(rgb(MINUS)), _lab(rgb(PLUS))
-    for k in range(count):
-        step = k - count // 2
-        end = plus if step > 0 else minus
-        colors.append(_from_lab(zero + abs(step) / steps * (end - zero)))
+    """Return the bands of a plain scale (see `scale_bands`)."""
+    return scale_bands(DeviationScale(limit=limit, tolerance=tolerance, inner=INNER_BANDS, outer=OUTER_BANDS))
+
+
+def scale_bands(scale: DeviationScale) -> Bands:
+    """Return the bands: edges at the tolerance limits, lightness falling in equal steps on both sides of zero.
+
+    Custom edges take their places, with their own colours or those of the palette by how far from zero they are. A
+    one-sided scale starts at zero.
+    """
+    edges = np.array(scale.edges) if scale.edges else _usual_edges(scale)
+    middles = (edges[:-1] + edges[1:]) / 2
+    if scale.colors:
+        colors = [rgb(c) for c in scale.colors]
+    else:
+        minus, zero, plus = (_lab(rgb(c)) for c in SCALE_ENDS[scale.palette])
+        shares = _steps_from_zero(edges)
+        colors = [
+            _from_lab(zero + share * ((plus if m > 0 else minus) - zero))
+            for m, share in zip(middles, shares, strict=True)
+        ]
+    if scale.only_outside:
+        colors = [rgb(NEUTRAL) if abs(m) < scale.tolerance else c for m, c in zip(middles, colors, strict=True)]
     return Bands(tuple(float(e) for e in edges), tuple(colors))
+
+
+def _usual_edges(scale: DeviationScale) -> NDArray[np.float64]:
+    limit, tolerance = scale.limit, scale.tolerance
+    outer = np.linspace(tolerance, limit, scale.outer + 1)[1:] if limit > tolerance else np.zeros(0)
+    if scale.sided == "both":
+        inner = np.linspace(-tolerance, tolerance, scale.inner + 1)
+        return np.concatenate([-outer[::-1], inner, outer])
+    half = np.concatenate([np.linspace(0.0, tolerance, scale.inner // 2 + 2), outer])
+    return half if scale.sided == "plus" else -half[::-1]
+
+
+def _steps_from_zero(edges: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return for each band how far (0 to 1) it is from the one at zero, counted in bands; one-sided from the end."""
+    count = len(edges) - 1
+    at = int(np.clip(np.searchsorted(edges, 0.0, side="right") - 1, 0, count - 1))
+    off = np.abs(np.arange(count) - at)
+    return np.asarray(off / max(1, off.max()))
+
+
+def colors_of(values: NDArray[np.float64], scale: DeviationScale) -> NDArray[np.uint8]:
+    """Return the colours (n, 3) of deviations (n,) mm; those beyond the ends have the colour of the end."""
+    found = scale_bands(scale)
+    band = np.clip(np.searchsorted(found.edges, values, side="right") - 1, 0, len(found.colors) - 1)
+    return np.asarray(np.array(found.colors, dtype=np.uint8)[band])

@@ -260,7 +260,7 @@ class CharacteristicEditor(QFrame):
         s = self._session
         if s.evaluator is None:
             return []
-        found = [s.evaluator.nominal(s.plan.feature(f).group, s.plan) for f in c.features]
+        found = [s.evaluator.nominal(s.plan.named(f).group, s.plan) for f in c.features]
         return [n for n in found if isinstance(n, Nominal)]
 
     def _explain(self) -> None:

@@ -8,7 +8,7 @@ from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font
 from truegauge.core.plan.commands import SetScale
 from truegauge.core.plan.document import DeviationScale
-from truegauge.palette import bands, hexadecimal
+from truegauge.palette import hexadecimal, scale_bands
 from truegauge.reporting.units import NumberFormat
 
 _TOP, _BOTTOM, _BAR = 26, 16, 16
@@ -60,7 +60,7 @@ class DeviationScaleBar(QWidget):
         painter = QPainter(self)
         t, s = self._theme, self._session.plan.scale
         numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
-        bar, b = self._bar(), bands(s.limit, s.tolerance)
+        bar, b = self._bar(), scale_bands(s)
         for low, high, color in zip(b.edges, b.edges[1:], b.colors, strict=False):
             top, bottom = self.y_of(high), self.y_of(low)
             painter.fillRect(QRectF(bar.x(), top, bar.width(), bottom - top + 0.5), QColor(hexadecimal(color)))

@@ -51,7 +51,7 @@ def _shown(plan: Plan, c: Characteristic, result: Result | None, order: Order) -
     if not words:
         return True
     said = [str(c.number), c.name, c.kind, c.system_text, c.sheet_zone, KINDS[c.kind].label if c.kind in KINDS else ""]
-    said += [plan.feature(f).name for f in c.features]
+    said += [plan.named(f).name for f in c.features]
     if has_frame(c):
         said.append(frame_text(c, NumberFormat(plan.unit, plan.decimals)))
     text = " ".join(said).lower()
@@ -64,7 +64,7 @@ def _key(plan: Plan, c: Characteristic, result: Result | None, group: str) -> tu
         return (list(KINDS).index(c.kind) if kind else 999, kind.label if kind else c.kind)
     if group == "feature":
         ids = [f.id for f in plan.all_features]
-        return ids.index(c.features[0]), plan.feature(c.features[0]).name
+        return ids.index(c.features[0]), plan.named(c.features[0]).name
     if group == "state":
         state = result.state if result is not None else State.NOT_MEASURED
         return list(_STATES).index(state), _STATES[state]

@@ -179,7 +179,7 @@ class Session(OpenDocument):
             return
         self.selected_characteristic = characteristic_id
         characteristic = self.plan.characteristic(characteristic_id)
-        self.selection = tuple(self.plan.feature(f).group for f in characteristic.features)
+        self.selection = tuple(self.plan.named(f).group for f in characteristic.features)
         self.preview = None
         self.selection_changed.emit()
         self._propose()

@@ -35,7 +35,7 @@ def _tagged(session: Session, camera: Camera) -> list[tuple[Result, np.ndarray]]
     tagged = []
     for _, r in chosen:
         sketch = None if r.outcome is None else r.outcome.sketch
-        nominal = evaluator.nominal(s.plan.feature(r.characteristic.features[0]).group, s.plan)
+        nominal = evaluator.nominal(s.plan.named(r.characteristic.features[0]).group, s.plan)
         if sketch is not None and (len(r.characteristic.features) > 1 or not isinstance(nominal, Nominal)):
             tagged.append((r, sketch.places[sketch.worst]))  # of several features the one that decides
         elif isinstance(nominal, Nominal):

@@ -200,7 +200,7 @@ class View(QWidget):
         shown = None
         if s.show_map and s.evaluator is not None:
             shown = s.evaluator.known_deviation_map(s.plan, s.sample)
-        self.scene.set_map(shown, s.plan.scale.limit, s.plan.scale.tolerance)
+        self.scene.set_map(shown, s.plan.scale)
         self._map_scale = s.plan.scale
         self._refresh_marks()
 

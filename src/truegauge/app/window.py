@@ -59,9 +59,8 @@ from truegauge.formats.part import PART_ENDINGS
 from truegauge.formats.results import results_csv
 from truegauge.formats.scan import Columns
 from truegauge.rendering.camera import STANDARD_VIEWS
-from truegauge.rendering.report_picture import report_picture
+from truegauge.rendering.report_views import report_with_views
 from truegauge.reporting.pdf import write_pdf
-from truegauge.reporting.report import make_report
 
 _PREVIEW_DELAY_MS = 250
 _BENCH_WIDTH, _ALIGN_WIDTH = 232, 292
@@ -420,9 +419,8 @@ class MainWindow(QMainWindow):
         s = self.session
         if s.evaluation is None or s.evaluator is None:
             return b""
-        picture = report_picture(s.evaluator, s.plan, s.sample, self.view.camera)
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-        return write_pdf(make_report(s.evaluation, s.sample, picture, made))
+        return write_pdf(report_with_views(s.evaluator, s.evaluation, s.sample, made, self.view.camera))
 
     def _want_preview(self) -> None:
         if self.session.stage == "report":

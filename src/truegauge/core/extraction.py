@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Ints, Mask, Points, Vector, frozen
+from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector, frozen
 from truegauge.core.association import Criterion, Feature, Fit, Plane, Rejection, Shape, associate, criteria_for
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.clouds.normals import estimated_normals
 from truegauge.core.errors import AssociationError
 from truegauge.core.filters.form_map import UNFILTERED, FilterKind, FormFilter, FormMap, form_map
 
@@ -27,13 +28,25 @@ class ExtractionSettings:
     Points within `reach` of the faces, no nearer than `edge_margin` to their borders (at most a tenth of the
     face's size). Form and orientation are read from means over cubes of side `averaging`, because the extremes of
     thousands of single scanned points tell the scanner's noise and not the part; 0 takes the single points. Points
-    farther than `reject` robust scales from the least-squares feature are strays; 0 keeps all.
+    farther than `reject` robust scales from the least-squares feature are strays; 0 keeps all. Points whose own normal
+    is turned from the surface's by more than `max_angle` (rad) do not belong; None: all do.
     """
 
     reach: float = 0.6
     edge_margin: float = 0.4
     averaging: float = 2.5
     reject: float = 5.0
+    max_angle: float | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Extracted:
+    """The points of a feature, and those of its faces that were left out, by reason; rows of the sample."""
+
+    rows: Ints
+    too_far: Ints
+    near_edge: Ints
+    turned_away: Ints
 
 
 @dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
@@ -120,8 +133,9 @@ def extract(
     found: Deviations,
     usable: Mask,
     settings: ExtractionSettings,
-) -> Ints:
-    """Return the indices of the points that belong to the faces.
+    point_normals: Normals | None = None,
+) -> Extracted:
+    """Choose the points that belong to the faces.
 
     Parameters
     ----------
@@ -131,19 +145,42 @@ def extract(
         Their deviations.
     usable : (n,) bool
         Points that are neither isolated nor of the table.
+    point_normals : (n, 3), optional
+        Their own normals; zeros for none. Without them the angle is judged by the planes of their neighbours.
     """
-    member = np.isin(found.face, faces) & usable & ~found.on_edge & (np.abs(found.distance) <= settings.reach)
-    rows = np.flatnonzero(member)
-    margin = min(settings.edge_margin, 0.1 * _face_size(model, faces))
-    if margin <= 0 or len(rows) == 0:
-        return rows
-    border = _border_samples(model, faces, 0.5 * margin)
+    own = np.flatnonzero(np.isin(found.face, faces) & usable & ~found.on_edge)
+    near = np.abs(found.distance[own]) <= settings.reach
+    rows, too_far = own[near], own[~near]
+    turned = _turned(rows, points, found, point_normals, settings.max_angle)
+    rows, turned_away = rows[~turned], rows[turned]
+    at_edge = _at_edge(model, faces, found, rows, min(settings.edge_margin, 0.1 * _face_size(model, faces)))
+    return Extracted(rows[~at_edge], too_far, rows[at_edge], turned_away)
+
+
+def _at_edge(model: CadModel, faces: tuple[int, ...], found: Deviations, rows: Ints, margin: float) -> Mask:
+    border = _border_samples(model, faces, 0.5 * margin) if margin > 0 and len(rows) else np.zeros((0, 3))
     if len(border) == 0:
-        return rows
+        return np.zeros(len(rows), dtype=bool)
     from scipy.spatial import cKDTree
 
     distance, _ = cKDTree(border).query(found.feet_at(rows), distance_upper_bound=margin)
-    return np.asarray(rows[~(distance < margin)])
+    return np.asarray(distance < margin)
+
+
+def _turned(
+    rows: Ints, points: Points, found: Deviations, point_normals: Normals | None, max_angle: float | None
+) -> Mask:
+    """Tell which points face another way than the surface that they belong to."""
+    if max_angle is None or len(rows) == 0:
+        return np.zeros(len(rows), dtype=bool)
+    if point_normals is not None:
+        own = np.asarray(point_normals[rows], dtype=np.float64)
+        cosine = np.einsum("ij,ij->i", own, found.normals[rows])
+        cosine[~own.any(axis=1)] = 1.0  # a normal of zeros is none
+    else:
+        # Planes through neighbours have no side: only the slope can be judged.
+        cosine = np.abs(np.einsum("ij,ij->i", estimated_normals(points[rows]), found.normals[rows]))
+    return np.asarray(cosine < np.cos(max_angle))
 
 
 def measure(

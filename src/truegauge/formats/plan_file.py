@@ -71,6 +71,7 @@ def as_of_now(document: dict[str, Any]) -> dict[str, Any]:
         document = _v2_to_v3(document)
     if version in (1, 2, 3):
         document = _v3_to_v4(document)
+    # Version 4 has less than 5, and nothing that means something else.
     return {**document, "schema_version": SCHEMA_VERSION}
 
 

@@ -70,3 +70,17 @@ def image_of(window: Any, width: int, height: int, store: Any) -> NDArray[np.uin
     window.GetRGBACharPixelData(0, 0, width - 1, height - 1, 0, store)
     pixels = vtk_to_numpy(store).reshape(height, width, 4)
     return np.ascontiguousarray(pixels[::-1])
+
+
+def segments_data(
+    starts: NDArray[np.float64], ends: NDArray[np.float64], colors: NDArray[np.uint8], origin: NDArray[np.float64]
+) -> vtkPolyData:
+    """Return single lines, each with its colour (n, 3)."""
+    count = len(starts)
+    places = np.empty((2 * count, 3))
+    places[0::2], places[1::2] = starts, ends
+    data = vtkPolyData()
+    data.SetPoints(_points(places, origin))
+    data.SetLines(_cells(np.arange(2 * count, dtype=np.int64).reshape(-1, 2)))
+    data.GetCellData().SetScalars(numpy_to_vtk(np.ascontiguousarray(colors, dtype=np.uint8), deep=1))
+    return data

@@ -27,8 +27,10 @@ from vtkmodules.vtkRenderingCore import (
 )
 
 from truegauge.core.cad.model import CadModel
-from truegauge.palette import Rgb, bands
-from truegauge.rendering.arrays import image_of, lines_data, points_data, surface_data
+from truegauge.core.deviations.shown import shown_values
+from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.palette import Rgb, colors_of, scale_bands
+from truegauge.rendering.arrays import image_of, lines_data, points_data, segments_data, surface_data
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.point_blocks import PointBlocks, states
 
@@ -244,35 +246,55 @@ class Scene:
         self._show_points = show
         self._update_visibility(moving=False)
 
-    def set_map(self, shown: DeviationMap | None, limit: float, tolerance: float) -> None:
+    def set_map(self, shown: DeviationMap | None, scale: DeviationScale) -> None:
         """Show the deviation map, or (None) remove it. While moving its coarse mesh is drawn."""
         for name in _MAP_ACTORS:
             self._remove(name)
         self._show_map = shown is not None
         if shown is not None:
-            texture = _scale_texture(limit, tolerance)
+            texture = _scale_texture(scale)
             for prefix, mesh, values in (
                 ("", shown.fine, shown.fine_values), ("few_", shown.coarse, shown.coarse_values),
             ):  # fmt: skip
-                self._map_pair(prefix, mesh, values, limit, texture)
+                self._map_pair(prefix, mesh, shown_values(mesh, values, scale), scale, texture)
         self._update_visibility(moving=False)
         self.set_palette(self.palette)
 
     def _map_pair(
-        self, prefix: str, mesh: MapMesh, values: NDArray[np.float64], limit: float, texture: vtkTexture
+        self, prefix: str, mesh: MapMesh, values: NDArray[np.float64], scale: DeviationScale, texture: vtkTexture
     ) -> None:
+        drawn = np.ones(len(mesh.triangles), dtype=bool)
+        if self._hidden_faces is not None:
+            drawn = ~self._hidden_faces[mesh.vertex_face[mesh.triangles[:, 0]]]
         known = np.isfinite(values)[mesh.triangles].all(axis=1)
-        s = np.clip(np.where(np.isfinite(values), values, 0.0) / limit, -_OVER, _OVER)
+        edges = scale_bands(scale).edges
+        middle, half = (edges[0] + edges[-1]) / 2, (edges[-1] - edges[0]) / 2
+        s = np.clip((np.where(np.isfinite(values), values, 0.0) - middle) / half, -_OVER, _OVER)
         across = (mesh.vertices - self._origin).sum(axis=1) / self._radius * _HATCHES / np.sqrt(3)
         # The texture repeats along t; keep s off its ends, where it would come in again from the other side.
         coordinates = np.column_stack([0.5 + 0.498 * s / _OVER, across])
         self._surface(
-            f"{prefix}map", surface_data(mesh.vertices, mesh.triangles[known], mesh.normals, self._origin, coordinates)
+            f"{prefix}map",
+            surface_data(mesh.vertices, mesh.triangles[known & drawn], mesh.normals, self._origin, coordinates),
         )
         self._actors[f"{prefix}map"].SetTexture(texture)
         self._surface(
-            f"{prefix}no_data", surface_data(mesh.vertices, mesh.triangles[~known], mesh.normals, self._origin)
+            f"{prefix}no_data", surface_data(mesh.vertices, mesh.triangles[~known & drawn], mesh.normals, self._origin)
         )
+
+    def set_needles(
+        self, starts: NDArray[np.float64] | None, ends: NDArray[np.float64] | None = None,
+        colors: NDArray[np.uint8] | None = None,
+    ) -> None:  # fmt: skip
+        """Show lines (n, 3) to (n, 3) with colours (n, 3), hidden where the part hides them; None removes them."""
+        self._remove("needles")
+        if starts is None or ends is None or colors is None or len(starts) == 0:
+            return
+        data = segments_data(starts, ends, colors, self._origin)
+        actor = self._add("needles", data, 2.0)
+        actor.GetMapper().ScalarVisibilityOn()
+        actor.GetProperty().SetLineWidth(1.6)
+        actor.GetProperty().LightingOff()
 
     def set_faces(self, name: str, faces: tuple[int, ...]) -> None:
         """Mark faces as ``hover``, ``selected`` or ``changed``; empty removes the mark."""
@@ -403,14 +425,18 @@ class Scene:
                 actor.GetProperty().SetOpacity(self._opacity)
 
 
-def _scale_texture(limit: float, tolerance: float) -> vtkTexture:
+def _scale_texture(scale: DeviationScale) -> vtkTexture:
     """Return the scale as a texture: bands along s, hatching along t beyond the limits."""
-    width, height = 1024, 8
-    scale = bands(limit, tolerance)
-    value = ((np.arange(width) + 0.5) / width * 2 - 1) * _OVER * limit
-    band = np.clip(np.searchsorted(scale.edges, value) - 1, 0, len(scale.colors) - 1)
-    picture = np.repeat(np.array(scale.colors, dtype=np.uint8)[band][None], height, axis=0)
-    beyond = np.abs(value) > limit
+    width, height = 2048, 8
+    edges = scale_bands(scale).edges
+    middle, half = (edges[0] + edges[-1]) / 2, (edges[-1] - edges[0]) / 2
+    value = middle + ((np.arange(width) + 0.5) / width * 2 - 1) * _OVER * half
+    picture = np.repeat(colors_of(value, scale)[None], height, axis=0)
+    beyond = np.abs(value - middle) > half
+    if scale.sided == "plus":  # too little is not looked at, so that it is not marked
+        beyond &= value > middle
+    elif scale.sided == "minus":
+        beyond &= value < middle
     picture[: height // 3, beyond] = (picture[: height // 3, beyond] * 0.55).astype(np.uint8)
     image = vtkImageData()
     image.SetDimensions(width, height, 1)

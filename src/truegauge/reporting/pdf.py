@@ -2,12 +2,11 @@
 
 import io
 from collections.abc import Iterator
+from typing import Any
 
-import numpy as np
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm as MM
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
@@ -16,11 +15,13 @@ from truegauge import assets
 from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
-from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN, bands, hexadecimal
+from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, RING, TICKS, gauge_bar, marker_outline
 from truegauge.reporting.glyphs import GLYPHS
-from truegauge.reporting.report import Report
+from truegauge.reporting.pdf_figures import draw_picture, draw_section_figure
+from truegauge.reporting.report import Report, ReportTag
+from truegauge.reporting.tag_layout import Box
 from truegauge.reporting.units import NumberFormat, limits_text
 
 WIDTH, HEIGHT = float(A4[0]), float(A4[1])
@@ -37,6 +38,30 @@ STATE_WORDS = {
 _SOFT, _RULE, _BAND = "#5C666E", "#C9C4B6", "#E6E0D0"
 
 
+class _Counted(Canvas):  # type: ignore[misc]
+    """Knows how many pages there are when it writes their feet: pages are kept until the last."""
+
+    def __init__(self, *arguments: Any, **named: Any) -> None:
+        super().__init__(*arguments, **named)
+        self._kept: list[dict[str, Any]] = []
+
+    def showPage(self) -> None:
+        """Keep the page."""
+        self._kept.append(dict(self.__dict__))
+        self._startPage()
+
+    def save(self) -> None:
+        """Write all pages."""
+        for number, page in enumerate(self._kept, 1):
+            self.__dict__.update(page)
+            text = f"page {number} of {len(self._kept)}"
+            self.setFont("B612", 7)
+            self.setFillColor(HexColor(_SOFT))
+            self.drawRightString(RIGHT, BOTTOM - 6 * mm, text)
+            super().showPage()
+        super().save()
+
+
 def write_pdf(report: Report) -> bytes:
     """Return the report as PDF."""
     return _Writer(report).write()
@@ -50,27 +75,42 @@ class _Writer:
             if name not in pdfmetrics.getRegisteredFontNames():
                 pdfmetrics.registerFont(TTFont(name, str(path)))
         self.known = set(pdfmetrics.getFont("B612").face.charToGlyph)
-        self.canvas = Canvas(self.buffer, pagesize=A4, invariant=1)
+        self.canvas = _Counted(self.buffer, pagesize=A4, invariant=1)
         self.canvas.setTitle(f"Inspection report: {report.plan_name}")
         self.pages = 0
 
     def write(self) -> bytes:
-        rows = list(self.report.results)
-        total = self._count_pages(len(rows))
-        self._frame(total)
+        self._frame()
         y = self._title_block(TOP - 12 * mm)
         y = self._summary(y)
-        if self.report.picture is not None:
-            y = self._picture(y)
+        if self.report.views:
+            y = self._first_picture(y)
         y = self._heading(y)
-        for result in rows:
+        for result in self.report.results:
             if y - ROW < BOTTOM + 4 * mm:
-                self._frame(total)
+                self._frame()
                 y = self._heading(TOP - 14 * mm)
             y = self._row(result, y)
+        self._figures()
         self.canvas.showPage()
         self.canvas.save()
         return self.buffer.getvalue()
+
+    def _figures(self) -> None:
+        """Put the other pictures and the sections on pages of their own, two a page."""
+        r = self.report
+        figures = [(v.name, v, None) for v in r.views[1:]] + [(s.drawing.name, None, s) for s in r.sections]
+        top, height = TOP - 12 * mm, (TOP - 12 * mm - BOTTOM - 2 * mm) / 2
+        for k, (name, view, section) in enumerate(figures):
+            if k % 2 == 0:
+                self._frame()
+            y = top - (k % 2) * height
+            self.text(LEFT, y - 4 * mm, name, 9, bold=True)
+            box = Box(LEFT, y - 7 * mm, RIGHT - LEFT, height - 11 * mm)
+            if view is not None:
+                draw_picture(self, view, box, r.numbers)
+            elif section is not None:
+                draw_section_figure(self, section.drawing, box, section.scale, r.numbers)
 
     # Text ------------------------------------------------------------------------------------------------------
 
@@ -95,13 +135,7 @@ class _Writer:
 
     # Parts of the page -----------------------------------------------------------------------------------------
 
-    def _count_pages(self, rows: int) -> int:
-        first = TOP - 12 * mm - 33 * mm - 17 * mm - (self._picture_height() if self.report.picture is not None else 0)
-        on_first = int((first - 7 * mm - BOTTOM - 4 * mm) / ROW)
-        on_next = int((TOP - 14 * mm - 7 * mm - BOTTOM - 4 * mm) / ROW)
-        return 1 + max(0, -(-(rows - on_first) // on_next))
-
-    def _frame(self, total: int) -> None:
+    def _frame(self) -> None:
         if self.pages:
             self.canvas.showPage()
         self.pages += 1
@@ -111,7 +145,6 @@ class _Writer:
         self._rule(TOP - 5.5 * mm, BRASS, 1.2)
         self._rule(BOTTOM - 2 * mm, _RULE, 0.5)
         self.text(LEFT, BOTTOM - 6 * mm, f"True Gauge   {r.plan_name}, revision {r.plan_revision}", 7, color=_SOFT)
-        self.right(RIGHT, BOTTOM - 6 * mm, f"page {self.pages} of {total}", 7, color=_SOFT)
 
     def _rule(self, y: float, color: str, width: float) -> None:
         self.canvas.setStrokeColor(HexColor(color))
@@ -149,41 +182,19 @@ class _Writer:
             self.text(x + 6.5 * mm + after, y - 5.5 * mm, STATE_WORDS[state], 8.5, color=_SOFT)
         return y - 14 * mm
 
-    def _picture_height(self) -> float:
-        return 88 * mm
+    def _first_picture(self, y: float) -> float:
+        view, height = self.report.views[0], 88 * mm
+        draw_picture(self, view, Box(LEFT, y, RIGHT - LEFT, height - 6 * mm), self.report.numbers)
+        self.text(LEFT, y - height + 2 * mm, view.name, 7, color=_SOFT)
+        return y - height
 
-    def _picture(self, y: float) -> float:
-        from PIL import Image
+    def gauge(self, tag: ReportTag, x: float, y: float, width: float) -> None:
+        """Draw the gauge bar of a result."""
+        self._bar(tag.result, x, y, width)
 
-        picture = self.report.picture
-        assert picture is not None
-        height = self._picture_height() - 6 * mm
-        width = RIGHT - LEFT - 26 * mm
-        shown = min(width, height * picture.shape[1] / picture.shape[0])
-        stored = io.BytesIO()
-        Image.fromarray(np.ascontiguousarray(picture[:, :, :3])).save(stored, "JPEG", quality=90)
-        stored.seek(0)
-        shown_height = shown * picture.shape[0] / picture.shape[1]
-        x = LEFT + (width - shown) / 2
-        self.canvas.drawImage(ImageReader(stored), x, y - shown_height, shown, shown_height)
-        self._scale(RIGHT - 20 * mm, y - 4 * mm, height - 10 * mm)
-        return y - self._picture_height()
-
-    def _scale(self, x: float, top: float, height: float) -> None:
-        scale = self.report.scale
-        b = bands(scale.limit, scale.tolerance)
-        for low, high, color in zip(b.edges, b.edges[1:], b.colors, strict=False):
-            y0 = top - height * (1 - (low + scale.limit) / (2 * scale.limit))
-            y1 = top - height * (1 - (high + scale.limit) / (2 * scale.limit))
-            self.canvas.setFillColor(HexColor(hexadecimal(color)))
-            self.canvas.rect(x, y0, 4 * mm, y1 - y0, stroke=0, fill=1)
-        self.canvas.setStrokeColor(HexColor(INK))
-        self.canvas.setLineWidth(0.5)
-        self.canvas.rect(x, top - height, 4 * mm, height, stroke=1, fill=0)
-        for value in sorted({-scale.limit, -scale.tolerance, 0.0, scale.tolerance, scale.limit}):
-            y = top - height * (1 - (value + scale.limit) / (2 * scale.limit))
-            self.canvas.line(x + 4 * mm, y, x + 5 * mm, y)
-            self.text(x + 5.8 * mm, y - 1 * mm, "0" if value == 0 else self.report.numbers.signed(value), 6.5)
+    def state_color(self, tag: ReportTag) -> str:
+        """Return the colour of the state of a result."""
+        return STATE_COLORS[tag.result.state]
 
     _COLUMNS = (LEFT, LEFT + 9 * mm, LEFT + 16 * mm, LEFT + 80 * mm, LEFT + 108 * mm, LEFT + 126 * mm, RIGHT - 32 * mm)
 
@@ -291,6 +302,8 @@ def _aside(result: Result, n: NumberFormat) -> str:
         parts.append(f"with bonus {n.value(result.bonus)}")
     if result.uncertainty is not None:
         parts.append(f"u {NumberFormat(n.unit, n.decimals + 1).value(result.uncertainty)}")
+    if result.warning:
+        parts.append(result.warning)
     if result.dominated:
         parts.append("uncertainty above a third of the tolerance")
     return "; ".join(parts)

@@ -11,12 +11,45 @@ from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.judgement import State
+from truegauge.reporting.section_drawing import SectionDrawing
+from truegauge.reporting.tag_layout import Layout
+from truegauge.reporting.tag_text import TagText
 from truegauge.reporting.units import NumberFormat
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class ReportTag:
+    """A tag over a picture: its foot, and its middle where it is pinned, as shares of the picture, y down."""
+
+    result: Result
+    text: TagText
+    anchor: tuple[float, float]
+    pinned: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReportView:
+    """A picture (height, width, 3) with its scale, tags, and the magnification of its needles (0: none)."""
+
+    name: str
+    picture: NDArray[np.uint8]
+    scale: DeviationScale | None
+    tags: tuple[ReportTag, ...] = ()
+    layout: Layout = "sides"
+    needles: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReportSection:
+    """The drawing of a section, with the scale of its colours."""
+
+    drawing: SectionDrawing
+    scale: DeviationScale
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Report:
-    """Title block, counts, results, and the picture of the map (height, width, 3) with its scale, if there is one."""
+    """Title block, counts, results, pictures and sections. The first picture stands on the first page."""
 
     title: TitleBlock
     plan_name: str
@@ -28,20 +61,21 @@ class Report:
     statistics: str
     counts: dict[State, int]
     results: tuple[Result, ...]
-    picture: NDArray[np.uint8] | None
-    scale: DeviationScale
+    views: tuple[ReportView, ...]
+    sections: tuple[ReportSection, ...] = ()
 
 
 def make_report(
-    evaluation: Evaluation, sample: Sample | None, picture: NDArray[np.uint8] | None, made_at: str
-) -> Report:
+    evaluation: Evaluation, sample: Sample | None, views: tuple[ReportView, ...], made_at: str,
+    sections: tuple[ReportSection, ...] = (),
+) -> Report:  # fmt: skip
     """Collect what the report says."""
     plan = evaluation.plan
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
         _alignment(evaluation, numbers), _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
-        picture, plan.scale,
+        views, sections,
     )  # fmt: skip
 
 

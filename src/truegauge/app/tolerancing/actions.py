@@ -41,7 +41,7 @@ class ToleranceActions:
         c, s = self.selected, self._session
         if c is None or s.evaluator is None or c.kind not in ("position", *ORIENTATION):
             return False
-        nominal = s.evaluator.nominal(s.plan.feature(c.features[0]).group, s.plan)
+        nominal = s.evaluator.nominal(s.plan.named(c.features[0]).group, s.plan)
         return isinstance(nominal, Nominal) and plane_of(nominal.feature) is None
 
     def add_other_direction(self) -> None:
@@ -49,7 +49,7 @@ class ToleranceActions:
         c, s = self.selected, self._session
         if c is None or s.evaluator is None or not self.can_have_directions():
             return
-        nominal = s.evaluator.nominal(s.plan.feature(c.features[0]).group, s.plan)
+        nominal = s.evaluator.nominal(s.plan.named(c.features[0]).group, s.plan)
         line = axis_of(nominal.feature) if isinstance(nominal, Nominal) else None
         s.run(other_direction(s.plan, c, None if line is None else line.direction))
 

@@ -87,7 +87,7 @@ def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: R
     rows: Pairs = []
     if outcome is not None and outcome.association:
         rows.append(("judged by", outcome.association))
-    groups = {plan.feature(f).name: plan.feature(f).group for f in c.features}
+    groups = {plan.feature(f).name: plan.named(f).group for f in c.features}
     worst = None if outcome is None else max(outcome.units, key=lambda u: u.value - u.bonus, default=None)
     for unit in outcome.units[:_MOST_UNITS] if outcome is not None and len(outcome.units) > 1 else ():
         bonus = f" (bonus {n.value(unit.bonus)})" if unit.bonus else ""
@@ -96,7 +96,7 @@ def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: R
         count = f", {len(points.rows):,} points" if isinstance(points, Measured) else ""
         rows.append((unit.name, f"{n.value(unit.value)}{bonus}{count}{mark}"))
     for feature_id in c.features if len(rows) < 3 else ():
-        feature = plan.feature(feature_id)
+        feature = plan.named(feature_id)
         found = evaluator.measured(plan, sample, feature.group)
         if isinstance(found, Measured):
             left = f", {found.rejected:,} left out" if found.rejected else ""

@@ -36,7 +36,7 @@ class Asked:
 
 def asked_by(plan: Plan, c: Characteristic) -> Asked:
     """Return what a characteristic of the plan asks for."""
-    features = [plan.feature(f) for f in c.features]
+    features = [plan.named(f) for f in c.features]
     datums, zone = c.datums, c.zone
     if c.tier_of and c.tier == "composite":
         datums = tuple(_only_orients(d) for d in datums)

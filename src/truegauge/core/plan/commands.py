@@ -67,6 +67,15 @@ class SetPart:
             return plan.replace(
                 part=self.part,
                 features=tuple(f.replace(faces=_faces_now(f.faces, numbers)) for f in plan.features),
+                spots=tuple(s.replace(faces=_faces_now(s.faces, numbers)) if s.faces else s for s in plan.spots),
+                views=tuple(v.replace(hidden=tuple(numbers[f] for f in v.hidden if f in numbers)) for v in plan.views),
+                scale=plan.scale.replace(
+                    own=tuple(
+                        o.replace(faces=kept)
+                        for o in plan.scale.own
+                        if (kept := tuple(numbers[f] for f in o.faces if f in numbers))
+                    )
+                ),
                 alignments=tuple(_alignment_now(a, numbers) for a in plan.alignments),
             )
         return plan.replace(
@@ -75,6 +84,11 @@ class SetPart:
             in_force=BestFitAlignment().id,
             features=(),
             constructed=(),
+            spots=(),
+            sections=(),
+            compared=(),
+            views=(),
+            scale=plan.scale.replace(own=()),
             datums=(),
             characteristics=(),
             name=self.name,
@@ -254,7 +268,21 @@ class RemoveCharacteristic:
     def apply(self, plan: Plan) -> Plan:
         """Filter."""
         kept = tuple(c for c in plan.characteristics if c.id != self.characteristic_id)
-        return plan.replace(characteristics=kept)
+        return without_unused_readings(plan.replace(characteristics=kept), plan)
+
+
+def without_unused_readings(plan: Plan, before: Plan) -> Plan:
+    """Return the plan without the spot checks, dimensions and compared points that lost their last characteristic."""
+    had = {f for c in before.characteristics for f in c.features}
+    has = {f for c in plan.characteristics for f in c.features}
+    gone = {r.id for r in plan.readings if r.id in had and r.id not in has}
+    if not gone:
+        return plan
+    return plan.replace(
+        spots=tuple(s for s in plan.spots if s.id not in gone),
+        sections=tuple(s.replace(dimensions=tuple(d for d in s.dimensions if d.id not in gone)) for s in plan.sections),
+        compared=tuple(p for p in plan.compared if p.id not in gone),
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,14 +10,17 @@ from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
+from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
+from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.core.tolerancing.zone import Standard
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
-__all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "Plan"]
-SCHEMA_VERSION = 4
+__all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "DeviationScale", "Plan"]
+SCHEMA_VERSION = 5
 LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 
 
@@ -49,14 +52,40 @@ class FormFilterSetting(Frozen):
     cutoff: float | None = Field(default=2.5, gt=0)
 
 
+class Extraction(Frozen):
+    """How points are chosen for features, mm and rad (see `core.extraction`).
+
+    Points whose normal is turned from the surface's by more than `max_angle` are left out (None: any). A feature of
+    which less than `low_coverage` (a share) has points is warned about.
+    """
+
+    reach: float = Field(default=0.6, gt=0)
+    edge_margin: float = Field(default=0.4, ge=0)
+    averaging: float = Field(default=2.5, ge=0)
+    reject: float = Field(default=5.0, ge=0)
+    max_angle: float | None = Field(default=None, gt=0, le=3.15)
+    low_coverage: float = Field(default=0.4, ge=0, le=1)
+
+
+class ShapeExtraction(Frozen):
+    """How points are chosen for all features of a shape (`core.association.Shape`)."""
+
+    shape: str
+    extraction: Extraction
+
+
 class NominalFeature(Frozen):
-    """A feature of the part: the faces (indices in the CAD model) that it consists of, and how it is associated."""
+    """A feature of the part: the faces (indices in the CAD model) that it consists of, and how it is associated.
+
+    With an `extraction` of its own its points are chosen by that.
+    """
 
     id: str
     name: str
     faces: tuple[int, ...] = Field(min_length=1)
     criterion: CriterionName = "by_use"
     form_filter: FormFilterSetting = FormFilterSetting()
+    extraction: Extraction | None = None
 
     @property
     def group(self) -> Group:
@@ -96,28 +125,6 @@ class PointLimits(Frozen):
     max_angle: float | None = Field(default=None, gt=0, le=3.15)
 
 
-class Extraction(Frozen):
-    """How points are chosen for features, mm (see `core.extraction`)."""
-
-    reach: float = Field(default=0.6, gt=0)
-    edge_margin: float = Field(default=0.4, ge=0)
-    averaging: float = Field(default=2.5, ge=0)
-    reject: float = Field(default=5.0, ge=0)
-
-
-class DeviationScale(Frozen):
-    """The limits of the deviation map, mm: colours reach to `limit`, the tolerance band to `tolerance`."""
-
-    limit: float = Field(default=0.10, gt=0)
-    tolerance: float = Field(default=0.05, gt=0)
-
-    @model_validator(mode="after")
-    def _band_inside(self) -> Self:
-        if self.tolerance > self.limit:
-            raise ValueError("the tolerance band of the map cannot be wider than its limits")
-        return self
-
-
 class TitleBlock(Frozen):
     """What the report says about the part and the people."""
 
@@ -131,7 +138,7 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[4] = 4
+    schema_version: Literal[5] = 5
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -141,8 +148,12 @@ class Plan(Frozen):
     material: PartMaterial | None = None
     limits: PointLimits = PointLimits()
     extraction: Extraction = Extraction()
+    extraction_of_shapes: tuple[ShapeExtraction, ...] = ()
     features: tuple[NominalFeature, ...] = ()
     constructed: tuple[ConstructedFeature, ...] = ()
+    spots: tuple[SpotCheck, ...] = ()
+    sections: tuple[Section, ...] = ()
+    compared: tuple[ComparedPoint, ...] = ()
     datums: tuple[Datum, ...] = ()
     characteristics: tuple[Characteristic, ...] = ()
     standard: Standard = "ISO"
@@ -151,13 +162,15 @@ class Plan(Frozen):
     decision: DecisionRule = DecisionRule()
     device: StatedErrors = StatedErrors()
     scale: DeviationScale = DeviationScale()
+    tags: TagSettings = TagSettings()
+    views: tuple[SavedView, ...] = ()
     unit: Literal["mm", "inch"] = "mm"
     decimals: int = Field(default=3, ge=0, le=6)
     title_block: TitleBlock = TitleBlock()
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
-        ids = [f.id for f in self.features]
+        ids: list[str] = [f.id for f in self.features]
         for made in self.constructed:
             if set(made.members) - set(ids):
                 raise ValueError(f"{made.name} is built from a feature that comes after it or is not there")
@@ -169,11 +182,18 @@ class Plan(Frozen):
             raise ValueError("two datums have the same letter")
         if {f for d in self.datums for f in d.features} - set(ids):
             raise ValueError("a datum refers to a feature that the plan does not have")
+        ids += [r.id for r in self.readings]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two features, spot checks or dimensions have the same id")
+        for kept, word in ((self.sections, "sections"), (self.views, "saved views")):
+            if len({k.id for k in kept}) != len(kept):
+                raise ValueError(f"two {word} have the same id")
+        known = set(ids)
         numbers = [c.number for c in self.characteristics]
         if len(set(numbers)) != len(numbers) or len({c.id for c in self.characteristics}) != len(numbers):
             raise ValueError("two characteristics have the same number or id")
         for c in self.characteristics:
-            missing = set(c.features) - set(ids)
+            missing = set(c.features) - known
             if missing:
                 raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
         self._check_alignments(set(ids))
@@ -247,6 +267,31 @@ class Plan(Frozen):
         """The features of the part, then those built from them."""
         return self.features + self.constructed
 
+    @cached_property
+    def readings(self) -> tuple[Reading, ...]:
+        """Spot checks, dimensions of sections, and compared points."""
+        dimensions: tuple[SectionDimension, ...] = tuple(d for s in self.sections for d in s.dimensions)
+        return (*self.spots, *dimensions, *self.compared)
+
+    @cached_property
+    def _readings_by_id(self) -> dict[str, Reading]:
+        return {r.id: r for r in self.readings}
+
+    def reading(self, reading_id: str) -> Reading | None:
+        """Return a spot check, a dimension of a section or a compared point by its id."""
+        return self._readings_by_id.get(reading_id)
+
+    def section(self, section_id: str) -> Section:
+        """Return a section by its id."""
+        for s in self.sections:
+            if s.id == section_id:
+                return s
+        raise EvaluationError(f"the plan has no section {section_id}")
+
+    def section_with(self, dimension_id: str) -> Section | None:
+        """Return the section that a dimension belongs to."""
+        return next((s for s in self.sections if any(d.id == dimension_id for d in s.dimensions)), None)
+
     # A plan never changes: what is looked up for every characteristic is looked up once.
     @cached_property
     def _features_by_faces(self) -> dict[frozenset[int], NominalFeature]:
@@ -255,6 +300,10 @@ class Plan(Frozen):
     @cached_property
     def _features_by_id(self) -> dict[str, NominalFeature | ConstructedFeature]:
         return {f.id: f for f in self.all_features}
+
+    def named(self, feature_id: str) -> NominalFeature | ConstructedFeature | Reading:
+        """Return what a characteristic refers to by an id: a feature, or something read off the cloud."""
+        return self._readings_by_id.get(feature_id) or self.feature(feature_id)
 
     def feature(self, feature_id: str) -> NominalFeature | ConstructedFeature:
         """Return a feature by its id."""
@@ -322,7 +371,12 @@ class Plan(Frozen):
     def content_of(self, group: Group) -> Hashable:
         """Return what a measured feature depends on, for the evaluation graph."""
         if not isinstance(group, str):
-            return (group, *self.association_of(group))
+            own = self.feature_with_faces(group)
+            return (group, *self.association_of(group), own.extraction if own is not None else None)
+        reading = self.reading(group)
+        if reading is not None:
+            section = self.section_with(group)
+            return (reading, None if section is None else section.plane_content)
         made = self.feature_of(group)
         if not isinstance(made, ConstructedFeature):
             return group
@@ -332,6 +386,10 @@ class Plan(Frozen):
         """Return the faces that a group rests on."""
         if not isinstance(group, str):
             return group
+        reading = self.reading(group)
+        if reading is not None:
+            whole = isinstance(reading, SpotCheck) and reading.reads != "at" and not reading.area
+            return reading.faces if whole and isinstance(reading, SpotCheck) else ()
         made = self.feature_of(group)
         if not isinstance(made, ConstructedFeature):
             return ()

@@ -19,17 +19,19 @@ from truegauge.core.clouds.prepared import PreparedCloud, prepare
 from truegauge.core.clouds.raw import Colors
 from truegauge.core.clouds.recipe import Recipe, works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
+from truegauge.core.coverage import MOST_FOR_COVERAGE, AreaSamples
 from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
 from truegauge.core.deviations.statistics import statistics
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, ExtractionSettings, Measured, extract, measure
+from truegauge.core.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
 from truegauge.core.filters.form_map import FilterKind, FormFilter
 from truegauge.core.frames import apply
 from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from_part, nominal_operand
 from truegauge.core.plan.alignments import DatumAlignment
-from truegauge.core.plan.document import LAST_CLOUD_KEY, Characteristic, ConstructedFeature, Group, Plan
+from truegauge.core.plan.document import LAST_CLOUD_KEY, Characteristic, ConstructedFeature, Extraction, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import result_of
+from truegauge.core.plan.reading import reading_is_known
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import measured_patch, outcome_is_known
@@ -45,8 +47,8 @@ from truegauge.core.uncertainty.stated_errors import StatedErrors
 REACH_SHARE = 0.02
 BY_USE = "by_use"
 # What all geometrical tolerances depend on besides themselves.
-_SHARED = ("features", "constructed", "datums", "standard", "datum_association", "extraction", "limits", "recipe",
-           "alignments", "in_force", "material")  # fmt: skip
+_SHARED = ("features", "constructed", "extraction", "extraction_of_shapes", "datums", "standard", "datum_association",
+           "limits", "recipe", "alignments", "in_force", "material")  # fmt: skip
 _FEW_OUTCOMES = 3  # geometrical tolerances that may be evaluated while a window waits
 
 
@@ -121,8 +123,13 @@ class Evaluator:
             and all(
                 stored(self._measured_key(plan.seen_in(c.alignment), sample, plan.feature(f).group)) is not None
                 for c in plan.characteristics
-                if c.alignment
+                if c.alignment and not _is_reading(c)
                 for f in c.features
+            )
+            and all(
+                reading_is_known(self, plan.seen_in(c.alignment), sample, c.features[0])
+                for c in plan.characteristics
+                if _is_reading(c)
             )
             and sum(not self._is_known(plan, sample, c) for c in self._new_in(plan, sample)) <= _FEW_OUTCOMES
         )
@@ -257,7 +264,9 @@ class Evaluator:
         counted = usable & ~found.on_edge
         if not counted.any():
             raise EvaluationError("no point lies near the part")
-        return Cloud(points, found, frozen(usable), statistics(found.distance[counted]), frozen(~kept), left_out)
+        return Cloud(
+            points, found, frozen(usable), statistics(found.distance[counted]), frozen(~kept), left_out, normals
+        )
 
     def nominal(self, group: Group, plan: Plan | None = None) -> Nominal | NotComputed:
         """Return the nominal feature of faces, or of a constructed feature of the plan."""
@@ -278,7 +287,7 @@ class Evaluator:
 
     @staticmethod
     def _measured_key(plan: Plan, sample: Sample, group: Group) -> Hashable:
-        return ("measured", sample.key, _cloud_key(plan, sample), plan.extraction, plan.content_of(group))
+        return ("measured", sample.key, _cloud_key(plan, sample), _extraction_key(plan), plan.content_of(group))
 
     def measured(self, plan: Plan, sample: Sample | None, group: Group) -> Measured | Built | NotComputed:
         """Return the measured feature; usable for faces that are not a feature of the plan (proposals)."""
@@ -291,15 +300,52 @@ class Evaluator:
         criterion, form_filter = plan.association_of(group)
 
         def compute() -> Measured:
-            settings = ExtractionSettings(**plan.extraction.model_dump())
+            settings = self.extraction_settings(plan, group)
             nominal, there = needed(self.nominal(group)), needed(cloud)
-            rows = extract(self.model, group, there.points, there.found, there.usable, settings)
+            rows = extract(self.model, group, there.points, there.found, there.usable, settings, there.normals).rows
             chosen = FormFilter(FilterKind(form_filter.kind), form_filter.upr, form_filter.cutoff)
             return measure(
                 nominal, there.points, rows, settings, None if criterion == BY_USE else Criterion(criterion), chosen
             )
 
         return self.graph.node(key, compute)
+
+    def extraction_of(self, plan: Plan, faces: tuple[int, ...]) -> Extraction:
+        """Return how points are chosen for faces: as their feature says, or their shape, or the plan."""
+        feature = plan.feature_with_faces(faces)
+        if feature is not None and feature.extraction is not None:
+            return feature.extraction
+        if plan.extraction_of_shapes:
+            nominal = self.nominal(faces)
+            shape = "free_form" if isinstance(nominal, NotComputed) else str(nominal.shape)
+            for own in plan.extraction_of_shapes:
+                if own.shape == shape:
+                    return own.extraction
+        return plan.extraction
+
+    def extraction_settings(self, plan: Plan, faces: tuple[int, ...]) -> ExtractionSettings:
+        """Return the settings of the extraction for faces."""
+        own = self.extraction_of(plan, faces)
+        return ExtractionSettings(own.reach, own.edge_margin, own.averaging, own.reject, own.max_angle)
+
+    def chosen(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Extracted:
+        """Return which points are chosen for faces, and why others are not; for a view that follows a setting."""
+        there = needed(self.aligned(plan, sample)[1])
+        settings = self.extraction_settings(plan, faces)
+        return extract(self.model, faces, there.points, there.found, there.usable, settings, there.normals)
+
+    def coverage(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> float | NotComputed:
+        """Return the share of the area of faces that has points."""
+        samples = self.graph.node(("nominal", "area", faces), lambda: AreaSamples(self.model, faces))
+
+        def compute() -> float:
+            there = needed(self.aligned(plan, sample)[1])
+            reach = self.extraction_of(plan, faces).reach
+            rows = np.flatnonzero(np.isin(there.found.face, faces) & there.usable)
+            rows = rows[np.abs(there.found.distance[rows]) <= reach]
+            return needed(samples).share(there.found.feet_at(rows[:: max(1, len(rows) // MOST_FOR_COVERAGE)]))
+
+        return self.graph.node(("coverage", *self.seen_key(plan, sample), plan.content_of(faces)), compute)
 
     def _built(self, plan: Plan, sample: Sample, group: str) -> Built:
         nominal = needed(self.nominal(group, plan))
@@ -333,7 +379,7 @@ class Evaluator:
         contents = tuple(plan.content_of(g) for g in groups)
         axes = self._frame_content(plan) if placed else None
         return self.graph.node(
-            ("value", sample.key, _cloud_key(plan, sample), plan.extraction, kind, contents, axes), compute
+            ("value", sample.key, _cloud_key(plan, sample), _extraction_key(plan), kind, contents, axes), compute
         )
 
     def frame(self, plan: Plan, alignment_id: str = "") -> Rigid | NotComputed:
@@ -378,13 +424,24 @@ class Evaluator:
 
     def seen_key(self, plan: Plan, sample: Sample) -> tuple[Hashable, ...]:
         """Return what every measured feature of a plan depends on."""
-        return (sample.key, _cloud_key(plan, sample), plan.extraction)
+        return (sample.key, _cloud_key(plan, sample), _extraction_key(plan))
+
+    @staticmethod
+    def cloud_key(plan: Plan, sample: Sample) -> tuple[Hashable, ...]:
+        """Return what everything depends on that needs the aligned cloud and no extraction."""
+        return (sample.key, _cloud_key(plan, sample))
+
+    @staticmethod
+    def growth(plan: Plan, sample: Sample) -> float:
+        """Return what lengths of the sample are multiplied by for their size at the reference temperature."""
+        return temperatures(plan, sample).growth
 
     def patch(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Patch | NotComputed:
         """Return the averaged points of any faces, free-form ones too."""
         _, cloud = self.aligned(plan, sample)
         return self.graph.node(
-            ("patch", *self.seen_key(plan, sample), faces), lambda: measured_patch(self, plan, needed(cloud), faces)
+            ("patch", *self.seen_key(plan, sample), plan.content_of(faces)),
+            lambda: measured_patch(self, plan, needed(cloud), faces),
         )
 
     def known_uncertainty(self, plan: Plan, sample: Sample | None, c: Characteristic) -> float | None:
@@ -468,6 +525,15 @@ def temperatures(plan: Plan, sample: Sample) -> Temperatures:
         0.0 if plan.material is None else plan.material.expansion,
         data.scale_expansion,
     )
+
+
+def _extraction_key(plan: Plan) -> Hashable:
+    own = plan.extraction_of_shapes
+    return (plan.extraction, own) if own else plan.extraction
+
+
+def _is_reading(c: Characteristic) -> bool:
+    return c.kind in KINDS and KINDS[c.kind].reading
 
 
 def _points_key(plan: Plan, sample: Sample) -> Hashable:

@@ -67,8 +67,8 @@ def general_profile(plan: Plan, model: CadModel) -> AddCharacteristic | None:
 
     With the datum system of the first three letters; None when every face has a tolerance.
     """
-    covered = {f for c in plan.characteristics for i in c.features for f in plan.faces_of(plan.feature(i).group)}
-    covered |= {f for d in plan.datums for i in d.features for f in plan.faces_of(plan.feature(i).group)}
+    covered = {f for c in plan.characteristics for i in c.features for f in plan.faces_of(plan.named(i).group)}
+    covered |= {f for d in plan.datums for i in d.features for f in plan.faces_of(plan.named(i).group)}
     rest = tuple(face.index for face in model.faces if face.index not in covered)
     if not rest:
         return None

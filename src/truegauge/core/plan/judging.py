@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Characteristic, ConstructedFeature, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
+from truegauge.core.plan.reading import reading_value
 from truegauge.core.plan.results import Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
@@ -41,12 +42,38 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
     if c.basic:
         return Result(c, value, State.WITHIN, "", None, None, "", "theoretically exact: not judged", outcome=outcome,
                       notes=tuple(notes))  # fmt: skip
+    coverage, warning = _coverage(evaluator, plan, sample, c)
     u = evaluator.known_uncertainty(plan, sample, c)
     low, high = (None if x is None else c.nominal + x for x in (lower, upper))
     warn_low, warn_high = (None if x is None else c.nominal + x for x in (c.warn_lower, c.warn_upper))
     said = decide(value, low, high, warn_lower=warn_low, warn_upper=warn_high, uncertainty=u, rule=plan.decision)
     return Result(c, value, said.state, "", lower, upper, filled, said.words, u,
-                  dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes))  # fmt: skip
+                  dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes), coverage, warning)  # fmt: skip
+
+
+def _coverage(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> tuple[float | None, str]:
+    """Return the least coverage of the features of a characteristic, and the warning where it is low."""
+    faces = [g for f in c.features for g in _face_groups(plan, f)]
+    if sample is None or not faces or not len(sample.points):
+        return None, ""
+    known = [(g, evaluator.coverage(plan, sample, g)) for g in faces]
+    shares = [(s, g) for g, s in known if not isinstance(s, NotComputed)]
+    if not shares:
+        return None, ""
+    share, group = min(shares)
+    if share >= evaluator.extraction_of(plan, group).low_coverage:
+        return share, ""
+    feature = plan.feature_with_faces(group)
+    return share, f"points on only {100 * share:.0f} % of {feature.name if feature else 'the faces'}"
+
+
+def _face_groups(plan: Plan, feature_id: str) -> list[tuple[int, ...]]:
+    found = plan.named(feature_id)
+    if isinstance(found, NominalFeature):
+        return [found.faces]
+    if isinstance(found, ConstructedFeature):
+        return [g for m in found.members for g in _face_groups(plan, m)]
+    return []
 
 
 def value_of(
@@ -65,7 +92,9 @@ def value_of(
         return enveloped[0], None, [enveloped[1]]
     if c.datums and c.kind in KINDS and KINDS[c.kind].placed:
         return _in_system(evaluator, plan, sample, c), None, []
-    return evaluator.value(plan, sample, c.kind, tuple(plan.feature(f).group for f in c.features)), None, []
+    if c.kind in KINDS and KINDS[c.kind].reading:
+        return reading_value(evaluator, plan, sample, c), None, []
+    return evaluator.value(plan, sample, c.kind, tuple(plan.named(f).group for f in c.features)), None, []
 
 
 def characteristic_outcome(
@@ -78,6 +107,8 @@ def characteristic_outcome(
 
 
 def _reason(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic, reason: str) -> str:
+    if c.kind in KINDS and KINDS[c.kind].reading:
+        return reason
     for feature in map(plan.feature, c.features) if sample is not None else ():
         if isinstance(evaluator.measured(plan, sample, feature.group), NotComputed):
             named = reason.startswith((feature.name, "datum"))
@@ -90,7 +121,7 @@ def limits_in_force(evaluator: Evaluator, plan: Plan, c: Characteristic) -> tupl
     if c.lower is not None or c.upper is not None or c.basic or not plan.general.say():
         return c.lower, c.upper, ""
     kind = KINDS.get(c.kind)
-    nominals = [evaluator.nominal(plan.feature(f).group, plan) for f in c.features]
+    nominals = [evaluator.nominal(plan.named(f).group, plan) for f in c.features]
     known = tuple(n for n in nominals if isinstance(n, Nominal))
     if kind is None:
         return None, None, ""
@@ -132,7 +163,7 @@ def general_limits(
 def _enveloped(
     evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic, lower: float | None, upper: float | None
 ) -> tuple[float, str] | NotComputed:
-    groups = tuple(plan.feature(f).group for f in c.features)
+    groups = tuple(plan.named(f).group for f in c.features)
     limits = tuple(None if x is None else c.nominal + x for x in (lower, upper))
 
     def compute() -> tuple[float, str]:
@@ -150,7 +181,7 @@ def _in_system(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Chara
     """Return a coordinate or a distance along an axis in the datum system of the characteristic."""
     if sample is None:
         return NotComputed("no sample yet: bring in a scan")
-    groups = tuple(plan.feature(f).group for f in c.features)
+    groups = tuple(plan.named(f).group for f in c.features)
     system = datum_system(evaluator, plan, sample, c.datums)
     if isinstance(system, NotComputed):
         return system
@@ -181,7 +212,7 @@ def _with_reciprocity(
         hole = _is_hole(evaluator, plan, c)
         if isinstance(found, NotComputed) or hole is None:
             continue
-        mine = {plan.feature(f).name for f in c.features}
+        mine = {plan.named(f).name for f in c.features}
         own = next((u for u in found.units if set(u.name.split(" and ")) == mine), None)
         if own is None:
             continue
@@ -198,7 +229,7 @@ def _with_reciprocity(
 
 def _is_hole(evaluator: Evaluator, plan: Plan, c: Characteristic) -> bool | None:
     """Tell a hole or slot from a shaft or tongue; None for what is no feature of size."""
-    found = [evaluator.nominal(plan.feature(f).group, plan) for f in c.features]
+    found = [evaluator.nominal(plan.named(f).group, plan) for f in c.features]
     known = [n for n in found if isinstance(n, Nominal)]
     if len(known) == 1 and len(found) == 1:
         return known[0].outward < 0

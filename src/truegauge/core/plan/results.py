@@ -10,7 +10,7 @@ from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Mask, Points
+    from truegauge.core.arrays import Mask, Normals, Points
     from truegauge.core.cad.projection import Deviations
     from truegauge.core.deviations.statistics import DeviationStatistics
     from truegauge.core.extraction import Built, Measured
@@ -28,6 +28,7 @@ class Cloud:
     statistics: DeviationStatistics
     removed: Mask  # by the recipe
     left_out: tuple[int, ...] = ()  # how many each step of the recipe took away
+    normals: Normals | None = None  # those of the scan, turned with it
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +52,8 @@ class Result:
     dominated: bool = False  # the uncertainty is more than a third of the tolerance
     outcome: Outcome | None = field(default=None, compare=False)
     notes: tuple[str, ...] = ()
+    coverage: float | None = None  # the least share of the area of its features that has points
+    warning: str = ""  # why the number is to be looked at with care
 
     @property
     def deviation(self) -> float | None:

@@ -13,7 +13,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation, size_of
 from truegauge.core.datums.system import DatumPart, DatumUse, EstablishedSystem, Target, establish, no_system
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, ExtractionSettings, Measured, extract, surface_means
+from truegauge.core.extraction import Built, Measured, extract, surface_means
 from truegauge.core.plan.asked import Asked, asked_by, boundary_of
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
@@ -62,7 +62,7 @@ def unlettered_outcome(
     evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic
 ) -> Outcome | NotComputed:
     """Return the outcome of an orientation to the second feature, which serves as the datum without a letter."""
-    features = [plan.feature(f) for f in c.features]
+    features = [plan.named(f) for f in c.features]
     groups = tuple(f.group for f in features)
     names = tuple(f.name for f in features)
     return outcome_to(evaluator, plan, sample, c.kind, groups, names)
@@ -168,10 +168,12 @@ def _profile_unit(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group
 
 def measured_patch(evaluator: Evaluator, plan: Plan, cloud: Cloud, faces: tuple[int, ...]) -> Patch:
     """Return the averaged points of any faces."""
-    settings = ExtractionSettings(**plan.extraction.model_dump())
+    settings = evaluator.extraction_settings(plan, faces)
     pieces = []
     for face in faces:  # each for itself: averaging must not mix the two sides of an edge
-        rows = extract(evaluator.model, (face,), cloud.points, cloud.found, cloud.usable, settings)
+        rows = extract(
+            evaluator.model, (face,), cloud.points, cloud.found, cloud.usable, settings, cloud.normals
+        ).rows  # fmt: skip
         if len(rows):
             normals = np.asarray(cloud.found.normals[rows], dtype=np.float64)
             own = cloud.found.distance[rows]

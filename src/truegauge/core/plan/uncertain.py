@@ -24,6 +24,7 @@ from truegauge.core.plan.asked import asked_by
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import limits_in_force, value_of
+from truegauge.core.plan.reading import reading_uncertainty
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import system_content
 from truegauge.core.progress import Progress, silent
@@ -42,7 +43,7 @@ _BY_COVARIANCE = ("diameter", "radius")
 
 def uncertainty_key(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> Hashable:
     """Return what the uncertainty of a characteristic depends on."""
-    contents = tuple(plan.content_of(plan.feature(f).group) for f in c.features)
+    contents = tuple(plan.content_of(plan.named(f).group) for f in c.features)
     asked = asked_by(plan, c)
     content = asked.content if evaluator.is_geometric(c.kind) else (c.kind, "E" in c.modifiers)
     system = system_content(evaluator, plan, asked.datums) if c.datums else ()
@@ -60,7 +61,9 @@ def standard_uncertainty(
     EvaluationError
         It has no value, or too few trials have one.
     """
-    groups = tuple(plan.feature(f).group for f in c.features)
+    if c.kind in KINDS and KINDS[c.kind].reading:
+        return reading_uncertainty(evaluator, plan, sample, c)
+    groups = tuple(plan.named(f).group for f in c.features)
     if c.kind in _BY_COVARIANCE and not isinstance(groups[0], str) and "E" not in c.modifiers:
         measured = needed(evaluator.measured(plan, sample, groups[0]))
         if isinstance(measured, Measured):

@@ -52,6 +52,7 @@ class Kind:
     angular: bool = False
     geometric: bool = False  # evaluated in a datum system (`core.tolerancing.geometric`)
     placed: bool = False  # depends on the axes: features are given in the frame of the alignment
+    reading: bool = False  # read off the cloud, not of a feature (`core.plan.reading`)
 
 
 def _plus_minus(nominal: Callable[[Nominals], float]) -> Callable[[Nominals], Limits]:
@@ -214,11 +215,28 @@ def _geometric_kinds() -> list[Kind]:
     ]  # fmt: skip
 
 
+def _reading_kinds() -> list[Kind]:
+    """What is read off the cloud: spot checks, dimensions of sections, points compared by name."""
+    rows = [("spot", "deviation at a place", "spot", False, False)]
+    rows += [(f"section_{name}", f"{label} in a section", symbol, False, name == "angle") for name, label, symbol in (
+        ("aligned", "distance", "distance"), ("horizontal", "horizontal distance", "distance"),
+        ("vertical", "vertical distance", "distance"), ("radius", "radius", "radius"),
+        ("diameter", "diameter", "diameter"), ("angle", "angle", "angle"))]  # fmt: skip
+    rows += [(f"compare_{name}", label, "coordinate", name == "total", False) for name, label in (
+        ("x", "difference along X"), ("y", "difference along Y"), ("z", "difference along Z"),
+        ("normal", "difference along the normal"), ("total", "distance from the nominal point"))]  # fmt: skip
+    return [
+        Kind(name, label, symbol, 90, one_sided, lambda features: False, _zero, _elsewhere,
+             lambda features: (None, None), common=False, angular=angular, reading=True)
+        for name, label, symbol, one_sided, angular in rows
+    ]  # fmt: skip
+
+
 def _elsewhere(features: MeasuredFeatures) -> float:
-    raise EvaluationError("this tolerance is evaluated with its datum system")
+    raise EvaluationError("this kind is not evaluated from features alone")
 
 
-_FAMILIES = (_size_kinds, _form_kinds, _relation_kinds, _coordinate_kinds, _geometric_kinds)
+_FAMILIES = (_size_kinds, _form_kinds, _relation_kinds, _coordinate_kinds, _geometric_kinds, _reading_kinds)
 KINDS: dict[str, Kind] = {k.name: k for family in _FAMILIES for k in family()}
 
 

@@ -1,0 +1,133 @@
+"""One scan inspected by a plan, from file to files."""
+
+import datetime
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
+from truegauge.core.errors import FormatError
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.results import Evaluation
+from truegauge.core.plan.sample import Sample
+from truegauge.core.progress import Progress, part_of, silent
+from truegauge.formats.files import Content, write_whole
+from truegauge.formats.plan_file import model_of_plan, read_plan
+from truegauge.formats.results import results_csv, results_json
+from truegauge.formats.sample_file import open_sample, write_sample
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.reporting.report import Report
+
+FORMATS = ("pdf", "html", "xlsx", "csv", "json", "sample")
+SAMPLE_ENDING = ".tgsample"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Inspected:
+    """A sample with its results; `contents` are the bytes of its scans."""
+
+    sample: Sample
+    contents: tuple[Content, ...]
+    evaluation: Evaluation
+
+
+class Inspector:
+    """A plan that is ready for one scan after the other; what belongs to the part alone is kept."""
+
+    def __init__(self, plan_path: Path, *, uncertainty: bool = False) -> None:
+        from truegauge.core.plan import evaluation
+
+        file = read_plan(plan_path)
+        self.plan: Plan = file.plan
+        self.key = plan_key(plan_path)
+        self.evaluator: Evaluator = evaluation.Evaluator(model_of_plan(plan_path, file))
+        self._uncertainty = uncertainty or file.plan.decision.rule == "guard_band"
+
+    def inspect(self, scan: Path, unit: str = "", *, progress: Progress = silent) -> Inspected:
+        """Open a scan or sample and evaluate the plan on it.
+
+        Raises
+        ------
+        FormatError
+            The file cannot be read, or its unit does not suit the part.
+        """
+        progress(0.0, "reading")
+        sample, contents = open_sample(scan, unit, progress=part_of(progress, 0.0, 0.1))
+        check_unit(scan, sample, self.evaluator.model.diagonal)
+        self.evaluator.forget_other_samples(sample.key)
+        evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.1, 0.7))
+        if self._uncertainty:
+            count = len(self.plan.characteristics)
+            for k, characteristic in enumerate(self.plan.characteristics):
+                progress(0.7 + 0.1 * k / count, f"uncertainty of {characteristic.name}")
+                self.evaluator.uncertainty(self.plan, sample, characteristic)
+            evaluation = self.evaluator.evaluate(self.plan, sample)
+        progress(0.8, "evaluated")
+        return Inspected(sample, contents, evaluation)
+
+    def write(
+        self, done: Inspected, formats: tuple[str, ...], path_of: Callable[[str], Path], *, progress: Progress = silent
+    ) -> list[Path]:
+        """Write the outputs; `path_of` gives the path for a format (a file name ending). Returns what was written."""
+        written = []
+        report = self.report(done) if {"pdf", "html"} & set(formats) else None
+        for k, form in enumerate(f for f in FORMATS if f in formats):
+            progress(0.8 + 0.2 * k / len(formats), f"writing {form}")
+            path = path_of(SAMPLE_ENDING.removeprefix(".") if form == "sample" else form)
+            if form == "sample":
+                write_sample(path, done.sample, done.contents)
+            else:
+                write_whole(path, self._bytes(form, done, report))
+            written.append(path)
+        return written
+
+    def report(self, done: Inspected) -> "Report":
+        """Return the report with its pictures."""
+        from truegauge.rendering.report_views import report_with_views
+
+        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+        return report_with_views(self.evaluator, done.evaluation, done.sample, made)
+
+    @staticmethod
+    def _bytes(form: str, done: Inspected, report: "Report | None") -> bytes:
+        if form == "csv":
+            return results_csv(done.evaluation, done.sample)
+        if form == "json":
+            return results_json(done.evaluation, done.sample)
+        if form == "xlsx":
+            from truegauge.formats.results_xlsx import results_xlsx
+
+            return results_xlsx(done.evaluation, done.sample)
+        assert report is not None
+        if form == "html":
+            from truegauge.reporting.html import write_html
+
+            return write_html(report)
+        from truegauge.reporting.pdf import write_pdf
+
+        return write_pdf(report)
+
+
+def plan_key(path: Path) -> str:
+    """Return what identifies the content of a plan: results by another one are not its results."""
+    file = read_plan(path)
+    content = json.dumps(file.plan.model_dump(mode="json"), sort_keys=True).encode()
+    return hashlib.sha256(content + (file.part or b"")).hexdigest()
+
+
+def check_unit(path: Path, sample: Sample, diagonal: float) -> None:
+    """Refuse a scan whose unit does not suit the part, with the way out.
+
+    Raises
+    ------
+    FormatError
+        It would suit in another unit.
+    """
+    doubt = unit_doubt(scan_diagonal(sample.points), diagonal, sample.data.unit) if len(sample.points) else None
+    if doubt is not None:
+        raise FormatError(path, f"{doubt.text}; add --units {doubt.unit}")

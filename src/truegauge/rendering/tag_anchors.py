@@ -1,0 +1,55 @@
+"""The place on the part that the tag of a result points at."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.reading import ComparedReading, anchor_of, reading_of
+from truegauge.core.plan.results import Result
+from truegauge.core.plan.sample import Sample
+from truegauge.rendering.camera import Camera
+
+if TYPE_CHECKING:
+    from truegauge.core.plan.evaluation import Evaluator
+
+
+def tag_anchor(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result, camera: Camera
+) -> np.ndarray | None:
+    """Return the place (3,) mm; None where there is none to point at."""
+    c = result.characteristic
+    if plan.reading(c.features[0]) is not None:
+        return anchor_of(evaluator, plan, sample, c.features[0])
+    sketch = None if result.outcome is None else result.outcome.sketch
+    nominal = evaluator.nominal(plan.feature(c.features[0]).group, plan)
+    if sketch is not None and (len(c.features) > 1 or not isinstance(nominal, Nominal)):
+        return np.asarray(sketch.places[sketch.worst])  # of several features the one that decides
+    return _on_feature(nominal, camera) if isinstance(nominal, Nominal) else None
+
+
+def compared_delta(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result
+) -> tuple[float, float, float] | None:
+    """Return the differences (mm) of a compared point."""
+    if not result.characteristic.kind.startswith("compare_"):
+        return None
+    found = reading_of(evaluator, plan, sample, result.characteristic.features[0])
+    if not isinstance(found, ComparedReading):
+        return None
+    x, y, z = (float(v) for v in found.delta)
+    return x, y, z
+
+
+def _on_feature(nominal: Nominal, camera: Camera) -> np.ndarray:
+    """Return a place on the feature: of an axis the end that faces the eye."""
+    feature = nominal.feature
+    radius = getattr(feature, "radius", None)
+    direction = getattr(feature, "direction", None)
+    if radius is not None and direction is not None:
+        toward = 1.0 if float(direction @ camera.back) >= 0 else -1.0
+        return np.asarray(nominal.center + 0.5 * nominal.length * direction * toward)
+    return nominal.center

@@ -1,0 +1,179 @@
+"""Where tags stand: in slots along the margins, so that none overlap, and with leaders that do not cross.
+
+One layout for window and report. Lengths are those of the sheet (pixels or points), y downwards.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import linear_sum_assignment
+
+Layout = Literal["around", "sides", "rows"]
+_GAP = 8.0
+_STAY = 1.3  # times the shortest leaders that tags put up with before they change places
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A rectangle on the sheet."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+    @property
+    def right(self) -> float:
+        """Its right side."""
+        return self.x + self.width
+
+    @property
+    def bottom(self) -> float:
+        """Its lower side."""
+        return self.y + self.height
+
+    def overlaps(self, other: "Box") -> bool:
+        """Tell whether two boxes share area."""
+        across = self.x < other.right and other.x < self.right
+        return across and self.y < other.bottom and other.y < self.bottom
+
+
+@dataclass(frozen=True, slots=True)
+class TagBox:
+    """A tag to be placed: the foot of its leader, its size, and its middle where it is pinned."""
+
+    key: str
+    anchor: tuple[float, float]
+    width: float
+    height: float
+    pinned: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A tag in its place: its box, where its leader starts, and the number of its slot (-1: pinned)."""
+
+    tag: TagBox
+    box: Box
+    start: tuple[float, float]
+    slot: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Slot:
+    box: Box
+    side: str  # where its leader starts: left, right, top, bottom
+
+
+def place_tags(
+    tags: Sequence[TagBox], area: Box, layout: Layout = "sides", before: Mapping[str, int] | None = None
+) -> list[Placed]:
+    """Return where each tag stands; those that find no room are left out, the last first.
+
+    Among all ways to fill the slots the one with the shortest leaders is taken: leaders of the shortest matching never
+    cross (two that cross could be exchanged for shorter ones). Tags keep the slots of `before` while that is
+    not much longer and no leaders cross, so that they are quiet while the view turns.
+    """
+    pinned = [_pinned(t, area) for t in tags if t.pinned is not None]
+    free = [t for t in tags if t.pinned is None]
+    if not free:
+        return pinned
+    slots = _slots(free, area, layout)
+    usable = [k for k, s in enumerate(slots) if all(not s.box.overlaps(p.box) for p in pinned)]
+    free = free[: len(usable)]
+    if not free:
+        return pinned
+    starts = np.array([_start(slots[k]) for k in usable])
+    anchors = np.array([t.anchor for t in free], dtype=np.float64)
+    cost = np.linalg.norm(anchors[:, None] - starts[None], axis=2)
+    rows, columns = linear_sum_assignment(cost)
+    chosen = {free[r].key: usable[c] for r, c in zip(rows, columns, strict=True)}
+    if before is not None:
+        kept = {t.key: before[t.key] for t in free if t.key in before}
+        column = {slot: k for k, slot in enumerate(usable)}
+        if len(kept) == len(free) and len(set(kept.values())) == len(kept) and set(kept.values()) <= set(usable):
+            length = sum(float(cost[r, column[kept[t.key]]]) for r, t in enumerate(free))
+            ends = np.array([starts[column[kept[t.key]]] for t in free])
+            if length <= _STAY * float(cost[rows, columns].sum()) and not crossings(anchors, ends):
+                chosen = kept
+    placed = list(pinned)
+    for tag in free:
+        slot = slots[chosen[tag.key]]
+        placed.append(Placed(tag, _box_in(slot, tag), _start(slot), chosen[tag.key]))
+    return placed
+
+
+def crossings(anchors: NDArray[np.float64], starts: NDArray[np.float64]) -> int:
+    """Return how many pairs of leaders cross."""
+    count = 0
+    for i in range(len(anchors)):
+        for j in range(i):
+            count += _cross(anchors[i], starts[i], anchors[j], starts[j])
+    return count
+
+
+def _cross(a: NDArray[np.float64], b: NDArray[np.float64], c: NDArray[np.float64], d: NDArray[np.float64]) -> bool:
+    def side(p: NDArray[np.float64], q: NDArray[np.float64], r: NDArray[np.float64]) -> float:
+        return float((q[0] - p[0]) * (r[1] - p[1]) - (q[1] - p[1]) * (r[0] - p[0]))
+
+    return side(a, b, c) * side(a, b, d) < 0 and side(c, d, a) * side(c, d, b) < 0
+
+
+def _pinned(tag: TagBox, area: Box) -> Placed:
+    assert tag.pinned is not None
+    x = min(max(tag.pinned[0] - tag.width / 2, area.x), max(area.x, area.right - tag.width))
+    y = min(max(tag.pinned[1] - tag.height / 2, area.y), max(area.y, area.bottom - tag.height))
+    box = Box(x, y, tag.width, tag.height)
+    return Placed(tag, box, nearest_on(box, tag.anchor), -1)
+
+
+def nearest_on(box: Box, anchor: tuple[float, float]) -> tuple[float, float]:
+    """Return the middle of the side of a box that faces a place."""
+    x, y = anchor
+    if box.x <= x <= box.right:
+        return box.x + box.width / 2, box.bottom if y > box.bottom else box.y
+    return (box.right if x > box.right else box.x), box.y + box.height / 2
+
+
+def _slots(tags: Sequence[TagBox], area: Box, layout: Layout) -> list[_Slot]:
+    width, height = max(t.width for t in tags), max(t.height for t in tags)
+    slots: list[_Slot] = []
+    if layout in ("sides", "around"):
+        count = max(1, int((area.height + _GAP) // (height + _GAP)))
+        step = (area.height - height) / max(1, count - 1) if count > 1 else 0.0
+        for k in range(count):
+            y = area.y + k * step
+            slots.append(_Slot(Box(area.x, y, width, height), "right"))
+            slots.append(_Slot(Box(area.right - width, y, width, height), "left"))
+    if layout in ("rows", "around"):
+        inner = area.x + width + _GAP if layout == "around" else area.x
+        room = area.width - 2 * (width + _GAP) if layout == "around" else area.width
+        count = int((room + _GAP) // (width + _GAP))
+        step = (room - width) / max(1, count - 1) if count > 1 else 0.0
+        for k in range(count):
+            x = inner + k * step
+            slots.append(_Slot(Box(x, area.y, width, height), "bottom"))
+            slots.append(_Slot(Box(x, area.bottom - height, width, height), "top"))
+    return slots
+
+
+def _start(slot: _Slot) -> tuple[float, float]:
+    b = slot.box
+    return {
+        "right": (b.right, b.y + b.height / 2), "left": (b.x, b.y + b.height / 2),
+        "bottom": (b.x + b.width / 2, b.bottom), "top": (b.x + b.width / 2, b.y),
+    }[slot.side]  # fmt: skip
+
+
+def _box_in(slot: _Slot, tag: TagBox) -> Box:
+    """Return the tag's box in a slot, as wide as the slot: tags in a column look alike; against the leader's side."""
+    b = slot.box
+    y = b.y + (b.height - tag.height) / 2
+    if slot.side == "bottom":
+        y = b.bottom - tag.height
+    elif slot.side == "top":
+        y = b.y
+    return Box(b.x, y, b.width, tag.height)
