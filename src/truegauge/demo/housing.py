@@ -137,3 +137,8 @@ def _fillet_vertical(shape: Any, radius: float) -> Any:
 
 def _fillet_horizontal(shape: Any, radius: float, z: float) -> Any:
     return _fillet(shape, radius, lambda a, b: abs(a[2] - z) < 1e-9 and abs(b[2] - z) < 1e-9)
+
+
+def rounded_block(length: float, width: float, z: float, height: float, radius: float) -> Any:
+    """Return a block from the origin with rounded upright edges."""
+    return _fillet_vertical(_box(0, 0, z, length, width, height), radius)

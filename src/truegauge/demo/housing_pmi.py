@@ -62,6 +62,20 @@ TOLERANCES = (
 )  # fmt: skip
 
 
+def write_plain_step(shape: Any, path: Path, name: str) -> None:
+    """Write a part without annotations as STEP AP242 in mm.
+
+    Raises
+    ------
+    OSError
+        The file cannot be written.
+    """
+    file = TDocStd_Document(TCollection_ExtendedString("XmlXCAF"))
+    label = XCAFDoc_DocumentTool.ShapeTool_s(file.Main()).AddShape(shape, False)
+    TDataStd_Name.Set_s(label, TCollection_ExtendedString(name))
+    _write(file, path, name)
+
+
 def write_annotated_step(shape: Any, path: Path, name: str) -> None:
     """Write the housing with its datums, dimensions and tolerances as STEP AP242 in mm.
 

@@ -12,10 +12,11 @@ from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.projection import Projector
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
 from truegauge.demo.housing import BOLT_CIRCLE_RADIUS, MAIN_BORE, bolt_holes, build_housing
-from truegauge.demo.housing_pmi import write_annotated_step
+from truegauge.demo.housing_pmi import write_annotated_step, write_plain_step
 from truegauge.demo.scan_maker import InjectedError, ScanSettings, Shift, make_scan
 from truegauge.formats.files import write_whole
 from truegauge.formats.part import read_part
+from truegauge.formats.plan_file import write_plan
 from truegauge.formats.ply import ply_from_points
 
 CROSS_BORE_TILT = 0.0012  # rad
@@ -85,13 +86,10 @@ def hidden_from_scanner(points: Points, faces: Ints) -> Mask:
     return hidden
 
 
-def main() -> int:
-    """Write the part, the scan, the truth and the plan."""
+def make_housing(folder: Path) -> None:
+    """Write the housing, its scan, the truth about it, and its plan."""
     from truegauge.demo.plan import housing_plan
-    from truegauge.formats.plan_file import write_plan
 
-    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else demo.DATA
-    folder.mkdir(parents=True, exist_ok=True)
     part = folder / demo.PART.name
     write_annotated_step(build_housing(), part, "LW-1140 worm-drive housing")
     model = read_part(part)
@@ -101,6 +99,30 @@ def main() -> int:
     write_whole(folder / demo.SCAN.name, ply_from_points(points, comment=comment))
     write_whole(folder / demo.TRUTH.name, (json.dumps(truth, indent=1) + "\n").encode())
     write_plan(folder / demo.PLAN.name, housing_plan(model), part.read_bytes())
+
+
+def make_cover(folder: Path) -> None:
+    """Write the cover, its scan, the truth about it, and its plan."""
+    from truegauge.demo.cover import build_cover
+    from truegauge.demo.cover_data import cover_plan, scan_of_cover
+
+    part = folder / demo.COVER_PART.name
+    write_plain_step(build_cover(), part, "LW-1215 mirror-cell cover")
+    model = read_part(part)
+    points, truth = scan_of_cover(model)
+    comment = "LW-1215 mirror-cell cover, number 0008, made-up data"
+    write_whole(folder / demo.COVER_SCAN.name, ply_from_points(points, comment=comment))
+    write_whole(folder / demo.COVER_TRUTH.name, (json.dumps(truth, indent=1) + "\n").encode())
+    write_plan(folder / demo.COVER_PLAN.name, cover_plan(model), part.read_bytes())
+
+
+def main() -> int:
+    """Write all demo parts, or those named after the folder."""
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else demo.DATA
+    folder.mkdir(parents=True, exist_ok=True)
+    makers = {"LW-1140": make_housing, "LW-1215": make_cover}
+    for name in sys.argv[2:] or makers:
+        makers[name](folder)
     return 0
 
 

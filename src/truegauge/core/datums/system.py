@@ -27,9 +27,11 @@ from truegauge.core.errors import AssociationError, DatumError
 from truegauge.core.frames import apply, invert, rotate, twist_motion
 from truegauge.core.tolerancing.zone_rows import SurfaceRows, against
 
-_RANK = 1e-7
+_RANK = 1e-3  # what is held by a lever a thousand times shorter is not held: axes of a formed part are never quite parallel
 _TURNS = 60
 _TOUCHING = (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE, Shape.WIDTH)
+_SAME_WAY = 1 - 5e-7  # cosine of a milliradian
+_NEAR_WAY = 0.9994  # cosine of two degrees
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -306,7 +308,18 @@ class _Builder:
                 part.nominal.shape, part.points, criterion, start=start, material=part.outward, constraints=held
             )  # fmt: skip
         except AssociationError as error:
-            raise DatumError(f"datum {letter}: {error}") from None
+            direction = _direction(start)
+            if (
+                held.datums is None
+                or direction is None
+                or abs(float(direction @ held.datums.part_from_datum[:3, 2])) < _NEAR_WAY
+            ):
+                raise DatumError(f"datum {letter}: {error}") from None
+            # The open turn is about the axis but for a little: points on a short feature cannot tell how far it goes.
+            fit = associate(
+                part.nominal.shape, part.points, criterion, start=start, material=part.outward,
+                constraints=Constraints(direction=direction),
+            )  # fmt: skip
         return fit.turned_like(part.nominal).feature
 
     def _held(self, part: DatumPart, start: Feature) -> Constraints:
@@ -319,7 +332,7 @@ class _Builder:
             return Constraints(direction=direction)
         axis = rotate(back, turns[:, 0])
         along = abs(float(axis @ direction))
-        if along > 1 - 1e-9:
+        if along > _SAME_WAY:  # the open turn hardly turns the axis: points would not tell how far
             return Constraints(direction=direction)
         if along < 1e-7:
             return Constraints(across=axis)

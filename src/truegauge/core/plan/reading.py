@@ -82,7 +82,7 @@ def near_index(evaluator: Evaluator, plan: Plan, sample: Sample) -> NearIndex:
 
 
 def _key(evaluator: Evaluator, plan: Plan, sample: Sample, reading: Reading) -> Hashable:
-    content = plan.content_of(reading.id)
+    content = plan.content_of(reading.id) if plan.reading(reading.id) is reading else reading
     if isinstance(reading, ComparedPoint):
         return ("reading", *evaluator.seen_key(plan, sample), content, sample.data.touches, plan.features)
     return ("reading", *evaluator.seen_key(plan, sample), content)

@@ -17,6 +17,8 @@ from truegauge.core.extraction import Built, Measured, extract, surface_means
 from truegauge.core.plan.asked import Asked, asked_by, boundary_of
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
+from truegauge.core.plan.reading import spot_reading
+from truegauge.core.plan.readings import SpotCheck
 from truegauge.core.plan.requirements import ORIENTS, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.sample import Sample
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
 
 _PAIRING = (*LOCATION, *ORIENTATION)
 Found = Measured | Built
+_NEARLY = 0.9986  # cosine of three degrees
 
 
 def geometric_outcome(
@@ -253,6 +256,10 @@ def _use(evaluator: Evaluator, plan: Plan, sample: Sample, reference: DatumRefer
     for letter in reference.letters:
         datum = plan.datum(letter)
         features = [plan.feature(f) for f in datum.features]
+        if datum.targets and len(features) == 1 and _is_free_form(evaluator, plan, features[0].group):
+            own = [_free_form_target(evaluator, plan, sample, t, letter, features[0]) for t in datum.targets]
+            targets += _facing_alike(own)
+            continue
         found = []
         for feature in features:
             one = evaluator.measured(plan, sample, feature.group)
@@ -322,6 +329,46 @@ def _target(
     slides = None if target.slides is None else np.array(target.slides) / np.linalg.norm(target.slides)
     center = place if target.end is None else (place + np.array(target.end)) / 2
     return Target(target.name, center, normal, center + deviation * normal, slides)
+
+
+def _is_free_form(evaluator: Evaluator, plan: Plan, group: Group) -> bool:
+    whole = not isinstance(group, str) and all(f >= 0 for f in group)
+    return whole and isinstance(evaluator.nominal(group, plan), NotComputed)
+
+
+def _free_form_target(
+    evaluator: Evaluator, plan: Plan, sample: Sample, target: DatumTarget, letter: str,
+    feature: NominalFeature | ConstructedFeature,
+) -> Target:  # fmt: skip
+    """Return a target on a surface that is no ideal feature: measured as a spot check is."""
+    found = evaluator.projector.deviations(np.array([target.place]))
+    off = abs(float(found.distance[0]))
+    if off > 0.5 or found.face[0] not in plan.faces_of(feature.group):
+        raise EvaluationError(f"datum target {target.name} does not lie on the surface of datum {letter}")
+    x, y, z = (float(v) for v in found.feet[0])
+    a, b, c = (float(v) for v in found.normals[0])
+    spot = SpotCheck(
+        id=f"{letter}{target.name}", name=f"datum target {target.name}", place=(x, y, z), normal=(a, b, c),
+        faces=plan.faces_of(feature.group), radius=target.radius,
+    )  # fmt: skip
+    read = needed(spot_reading(evaluator, plan, sample, spot))
+    slides = None if target.slides is None else np.array(target.slides) / np.linalg.norm(target.slides)
+    return Target(target.name, read.place, read.direction, read.measured, slides)
+
+
+def _facing_alike(targets: list[Target]) -> list[Target]:
+    """Return targets that face nearly the same way with their common normal.
+
+    What they hold would else hang on differences of fractions of a degree between the normals of a formed surface.
+    """
+    normals = np.array([t.normal for t in targets])
+    common = normals.sum(axis=0) / np.linalg.norm(normals.sum(axis=0))
+    if (normals @ common < _NEARLY).any():
+        return targets
+    return [
+        Target(t.name, t.place, common, t.place + float((t.measured - t.place) @ t.normal) * common, t.slides)
+        for t in targets
+    ]
 
 
 def _near(target: DatumTarget, place: Vector, normal: Vector, points: Points) -> np.ndarray:

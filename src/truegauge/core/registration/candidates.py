@@ -20,6 +20,9 @@ _LISTED = 9.0
 _QUICK = 1500
 _GOOD = 0.3  # of the limit: a fit that is worse is no fit, and its symmetries mean nothing
 _TRIES = 2000
+_FREED = 2  # poses that are taken off the walls
+_SNUG = 2e-4  # of the part's size: a scan that fits as closely has not got caught
+_OFF = 0.006  # of the part's size
 _STEPS = 20  # of a pose that fits: one that does not never ends
 
 
@@ -51,6 +54,7 @@ def find_candidates(
         search.refine(pose)
     if not search.found:
         raise RegistrationError("no pose was found in which the points lie near the part; is it a scan of this part?")
+    search.free_from_walls()
     search.complete(progress)
     return search.ranked()
 
@@ -77,6 +81,34 @@ class _Search:
     def _square(self, pose: Rigid, points: Points) -> Floats:
         found = self._projector.deviations(apply(pose, points), max_distance=self._limit)
         return np.where(found.face >= 0, np.minimum(found.distance**2, self._limit**2), self._limit**2)
+
+    def free_from_walls(self) -> None:
+        """Take the best poses off the part to both sides and fit again, where they fit badly.
+
+        On a thin wall, points may be drawn to its wrong side and hold the pose there: from outside, all of them
+        come to the side that they belong to.
+        """
+        size = self._model.diagonal
+        for i in np.argsort(self._costs())[:_FREED]:
+            fit = self.found[int(i)]
+            if fit.scale < _SNUG * size:
+                continue
+            found = self._projector.deviations(apply(fit.part_from_scan, self._few), max_distance=3 * self._limit)
+            normals = np.asarray(found.normals[found.face >= 0], dtype=np.float64)
+            way = np.linalg.eigh(normals.T @ normals)[1][:, 2]
+            before = float(self._squares[int(i)].mean())
+            for step in (-_OFF, _OFF):
+                pose = fit.part_from_scan.copy()
+                pose[:3, 3] += step * size * way
+                try:
+                    freed = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings,
+                                     iterations=_STEPS)  # fmt: skip
+                except RegistrationError:
+                    continue
+                squares = self._square(freed.part_from_scan, self._few)
+                if float(squares.mean()) < before:
+                    before = float(squares.mean())
+                    self.found[int(i)], self._squares[int(i)] = freed, squares
 
     @property
     def is_good(self) -> bool:

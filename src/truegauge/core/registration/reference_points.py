@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points, Rigid, Vector
+from truegauge.core.arrays import Floats, Mask, Points, Rigid, Vector
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.registration.adjustment import Adjustment, Rows, TargetDeviation, determination, solve_rows
@@ -20,6 +20,7 @@ RADIUS = 1.5  # mm around the line
 REACH = 0.1  # of the part's size: how far the points may have to travel
 _LEAST = 6
 _SLANT = 0.25  # cosine between the held direction and the surface's normal below which they do not meet
+_GAP = 0.3  # of the radius: what lies farther off, with nothing between, is another layer
 _AXES = "xyz"
 
 
@@ -202,13 +203,28 @@ def local_surface(
             if len(rows) < _LEAST:
                 break
             nearest = height[rows[np.argmin(np.abs(height[rows]))]]
-            here = left & (np.abs(height - nearest) < 1.5 * reach)
+            here = left & _layer(height, nearest, reach)
             left &= ~here
             fitted = _plane(points[here])
             if fitted is not None and abs(float(fitted[1] @ normal)) > 0.7:
                 middle, up = fitted
                 return middle, up if float(up @ normal) > 0 else -up
     return None
+
+
+def _layer(height: Floats, nearest: float, reach: float) -> Mask:
+    """Return which points are of the layer of the nearest one: the other side of a sheet is not.
+
+    Layers are told apart by a gap along the line; where that leaves too few points they are too sparse to tell.
+    """
+    around = np.abs(height - nearest) < 1.5 * reach
+    ordered = np.sort(height[around])
+    at = int(np.searchsorted(ordered, nearest))
+    gaps = np.flatnonzero(np.diff(ordered) > _GAP * reach)  # a gap k lies between k and k + 1
+    low = ordered[gaps[gaps < at].max() + 1] if (gaps < at).any() else ordered[0]
+    high = ordered[gaps[gaps >= at].min()] if (gaps >= at).any() else ordered[-1]
+    own = around & (height >= low) & (height <= high)
+    return own if own.sum() >= _LEAST else around
 
 
 def _plane(points: Points) -> tuple[Vector, Vector] | None:
