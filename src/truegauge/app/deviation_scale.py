@@ -1,13 +1,14 @@
 """The deviation scale beside the view: bands, values, and two handles to drag; or type the values."""
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font
-from truegauge.core.plan.commands import SetScale
-from truegauge.core.plan.document import DeviationScale
+from truegauge.core.deviations.areas import histogram
+from truegauge.core.plan.graph import NotComputed
 from truegauge.palette import hexadecimal, scale_bands
 from truegauge.reporting.units import NumberFormat
 
@@ -22,7 +23,7 @@ class DeviationScaleBar(QWidget):
         super().__init__(parent)
         self._session, self._theme = session, theme
         self._dragged = ""
-        self._start = (0.0, session.plan.scale)
+        self._start = (0.0, session.scale)
         self.setFixedWidth(104)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -32,7 +33,9 @@ class DeviationScaleBar(QWidget):
         self._editor.hide()
         self._editor.editingFinished.connect(self._on_typed)
         self._edited = ""
-        session.plan_changed.connect(self.update)
+        self._histogram: tuple[object, np.ndarray] | None = None
+        for signal in (session.plan_changed, session.selection_changed, session.evaluated, session.display_changed):
+            signal.connect(self.update)
 
     def set_theme(self, theme: Theme) -> None:
         """Change the colours."""
@@ -44,12 +47,14 @@ class DeviationScaleBar(QWidget):
 
     def y_of(self, value: float) -> float:
         """Return where a deviation (mm) stands on the bar."""
-        bar, limit = self._bar(), self._session.plan.scale.limit
-        return bar.top() + bar.height() * (1 - (value + limit) / (2 * limit))
+        bar, edges = self._bar(), scale_bands(self._session.scale).edges
+        return bar.top() + bar.height() * (1 - (value - edges[0]) / (edges[-1] - edges[0]))
 
     def _handles(self) -> list[tuple[str, float]]:
-        s = self._session.plan.scale
-        return [(LIMIT, s.limit), (TOLERANCE, s.tolerance), (TOLERANCE, -s.tolerance), (LIMIT, -s.limit)]
+        s = self._session.scale
+        edges = scale_bands(s).edges
+        every = [(LIMIT, s.limit), (TOLERANCE, s.tolerance), (TOLERANCE, -s.tolerance), (LIMIT, -s.limit)]
+        return [h for h in every if edges[0] <= h[1] <= edges[-1]]
 
     def _handle_at(self, at: QPointF) -> tuple[str, float] | None:
         near = [h for h in self._handles() if abs(self.y_of(h[1]) - at.y()) < 10]
@@ -58,9 +63,10 @@ class DeviationScaleBar(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw bands, ends, values."""
         painter = QPainter(self)
-        t, s = self._theme, self._session.plan.scale
+        t, s = self._theme, self._session.scale
         numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
         bar, b = self._bar(), scale_bands(s)
+        self._paint_histogram(painter, bar, b.edges)
         for low, high, color in zip(b.edges, b.edges[1:], b.colors, strict=False):
             top, bottom = self.y_of(high), self.y_of(low)
             painter.fillRect(QRectF(bar.x(), top, bar.width(), bottom - top + 0.5), QColor(hexadecimal(color)))
@@ -73,7 +79,10 @@ class DeviationScaleBar(QWidget):
         painter.drawRect(bar.adjusted(0, -9, 0, 9))
         painter.setFont(font(12))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for name, value in [*self._handles(), ("", 0.0)]:
+        own = [("", e) for e in s.edges] if s.edges else [("", 0.0)]
+        for name, value in [*self._handles(), *own]:
+            if not b.edges[0] <= value <= b.edges[-1]:
+                continue
             y = self.y_of(value)
             painter.setPen(QPen(QColor(t.ink), 1.6 if name == TOLERANCE else 1))
             painter.drawLine(QPointF(bar.left(), y), QPointF(bar.right() + 5, y))
@@ -82,19 +91,46 @@ class DeviationScaleBar(QWidget):
                 painter.setPen(Qt.PenStyle.NoPen)
                 x = bar.right() + 5
                 painter.drawPolygon([QPointF(x, y), QPointF(x + 6, y - 4.5), QPointF(x + 6, y + 4.5)])
+            if not name and value and any(abs(self.y_of(v) - y) < 12 for _, v in self._handles()):
+                continue  # a handle says it already
             painter.setPen(QColor(t.ink if name == LIMIT or not name else t.accent))
             text = numbers.signed(value) if value else "0"
             painter.drawText(QPointF(bar.right() + 15, y + 4), text)
         painter.setPen(QColor(t.soft))
         painter.setFont(font(11))
-        painter.drawText(QPointF(8, 11), numbers.unit)
+        painter.drawText(QPointF(8, 11), f"{numbers.unit}{', by share of own' if s.own else ''}")
+
+    def _paint_histogram(self, painter: QPainter, bar: QRectF, edges: tuple[float, ...]) -> None:
+        """Draw how many points have which deviation, to the right of the bands."""
+        shares = self._shares(edges)
+        if shares is None or not shares.any():
+            return
+        room, step = self.width() - bar.right() - 10, bar.height() / len(shares)
+        fill = QColor(self._theme.tick)
+        fill.setAlpha(120)
+        for k, share in enumerate(shares / shares.max()):
+            if share > 0:
+                y = bar.bottom() - (k + 1) * step
+                painter.fillRect(QRectF(bar.right() + 1, y, max(1.0, room * share), max(1.0, step - 0.6)), fill)
+
+    def _shares(self, edges: tuple[float, ...]) -> np.ndarray | None:
+        """Return the histogram of the picked faces, or of all; kept until something changes."""
+        s = self._session
+        cloud = s.evaluation.cloud if s.evaluation is not None else None
+        if cloud is None or isinstance(cloud, NotComputed):
+            return None
+        faces = tuple(sorted(set(s.selected_faces())))
+        key = (id(cloud), faces, edges[0], edges[-1])
+        if self._histogram is None or self._histogram[0] != key:
+            self._histogram = (key, histogram(cloud.found, cloud.usable, faces, edges))
+        return self._histogram[1]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take a handle."""
         handle = self._handle_at(event.position())
         if handle is not None:
             self._dragged = handle[0]
-            self._start = (event.position().y(), self._session.plan.scale)
+            self._start = (event.position().y(), self._session.scale)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Move the handle: away from zero widens."""
@@ -103,7 +139,7 @@ class DeviationScaleBar(QWidget):
             self.setCursor(Qt.CursorShape.SizeVerCursor if grip else Qt.CursorShape.ArrowCursor)
             return
         y0, scale = self._start
-        middle = self._bar().center().y()
+        middle = self.y_of(0.0)
         reach = max(6.0, abs(y0 - middle))
         share = (reach + (y0 - event.position().y()) * (1 if y0 < middle else -1)) / reach
         if self._dragged == LIMIT:
@@ -125,7 +161,7 @@ class DeviationScaleBar(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Enter types the limit, T the tolerance; up and down widen and narrow."""
-        scale = self._session.plan.scale
+        scale = self._session.scale
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit(LIMIT)
         elif event.key() == Qt.Key.Key_T:
@@ -137,7 +173,7 @@ class DeviationScaleBar(QWidget):
 
     def edit(self, which: str) -> None:
         """Open the field for the limit or the tolerance."""
-        scale = self._session.plan.scale
+        scale = self._session.scale
         value = scale.limit if which == LIMIT else scale.tolerance
         self._edited = which
         plan = self._session.plan
@@ -163,14 +199,14 @@ class DeviationScaleBar(QWidget):
             self._session.history.end_merge()
 
     def _set(self, *, limit: float | None = None, tolerance: float | None = None) -> None:
-        scale = self._session.plan.scale
+        scale = self._session.scale
         new_limit = _neat(limit if limit is not None else scale.limit)
         new_tolerance = _neat(tolerance if tolerance is not None else scale.tolerance)
         if tolerance is not None:
             new_limit = max(new_limit, new_tolerance)
         else:
             new_tolerance = min(new_tolerance, new_limit)
-        self._session.run(SetScale(DeviationScale(limit=new_limit, tolerance=new_tolerance)))
+        self._session.set_scale(scale.replace(limit=new_limit, tolerance=new_tolerance), "scale")
 
 
 def _neat(value: float) -> float:

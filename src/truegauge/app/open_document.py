@@ -29,6 +29,7 @@ from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
 from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample, SampleData, Touch
+from truegauge.core.plan.survey import survey_all
 from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import Content, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
@@ -329,6 +330,15 @@ class OpenDocument(WorkQueue):
         if self.history.redo():
             self._plan_has_changed()
 
+    def take_sample_out(self) -> None:
+        """Leave the plan without a sample: ready for the next scan."""
+        self.sample, self.sample_contents = None, ()
+        self.sample_is_saved = True
+        if self.evaluator is not None:
+            self.evaluator.forget_other_samples("")
+        self.sample_changed.emit()
+        self._evaluate()
+
     def set_recipe(self, recipe: Recipe, label: str) -> None:
         """Change what is done to the points."""
         self.run(SetRecipe(recipe, label))
@@ -470,8 +480,18 @@ class OpenDocument(WorkQueue):
                 self.evaluated.emit()
                 self._propose()
             self._find_patterns()
+            self._survey()
 
         self._start(work, done, "Evaluating" if sample is not None else "Preparing")
+
+    def _survey(self) -> None:
+        """Measure every face in the background, so that the view can tell at once what is under the pointer."""
+        evaluator, plan, sample, evaluation = self.evaluator, self.plan, self.sample, self.evaluation
+        if evaluator is None or sample is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            return
+        self._start(
+            lambda progress: survey_all(evaluator, plan, sample, progress), lambda _: None, "Measuring every face"
+        )
 
     def _find_patterns(self) -> None:
         """Look for holes, slots and patterns once the part can be picked; nothing else waits for them."""
@@ -483,10 +503,15 @@ class OpenDocument(WorkQueue):
                 "Looking for holes and patterns",
             )
 
+    @property
+    def wants_map(self) -> bool:
+        """Whether the map is shown."""
+        return self.show_map
+
     def _make_map(self) -> None:
         """Compute the map when it is wanted and not known yet."""
         evaluator, plan, sample = self.evaluator, self.plan, self.sample
-        if not self.show_map or evaluator is None or sample is None:
+        if not self.wants_map or evaluator is None or sample is None:
             return
         if evaluator.known_deviation_map(plan, sample) is None and self.evaluation is not None:
             self._start(

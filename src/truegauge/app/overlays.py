@@ -22,6 +22,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.reading import section_curves
 from truegauge.palette import MINUS, PLUS
 from truegauge.rendering.camera import Camera
 from truegauge.reporting.units import NumberFormat
@@ -54,6 +55,21 @@ def paint_over(painter: QPainter, session: Session, camera: Camera, theme: Theme
     if offer is not None:
         pen = QPen(QColor(theme.accent), 2.6, Qt.PenStyle.DashLine)
         _outline(sheet, offer.measured or offer.nominal.feature, offer.nominal, pen)
+    painter.restore()
+
+
+def paint_sections(painter: QPainter, session: Session, camera: Camera, theme: Theme, size: QSize) -> None:
+    """Paint where the sections of the plan cut the part, as far as their curves are known."""
+    evaluator = session.evaluator
+    if evaluator is None or not evaluator.can_pick:
+        return
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    sheet = _Sheet(painter, camera, size)
+    for section in session.plan.sections:
+        curves = section_curves(evaluator, session.plan, None, section)
+        for rows in curves.nominal.pieces():
+            sheet.polyline(curves.plane.solid(curves.nominal.flat[rows]), QPen(QColor(theme.accent), 2.2))
     painter.restore()
 
 

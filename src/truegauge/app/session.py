@@ -19,10 +19,12 @@ from truegauge.core.plan.commands import (
     AddCharacteristic,
     RemoveCharacteristic,
     RemoveFeature,
+    SetScale,
     Several,
 )
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.proposals import (
     Groups,
     Offer,
@@ -33,12 +35,18 @@ from truegauge.core.plan.proposals import (
     offered,
     proposals,
 )
+from truegauge.core.plan.reading_commands import SetTags, SetViews
+from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.progress import Progress
+from truegauge.reporting.survey_text import survey_text
+from truegauge.reporting.units import NumberFormat
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Ints
-    from truegauge.core.extraction import Built, Measured
+    from truegauge.core.extraction import Built, Extracted, Measured
+    from truegauge.core.plan.document import Plan
 
+WIDE = 1860 / 1080  # width over height of the pictures in a report
 STAGES = ("part", "align", "measure", "evaluate", "report")
 
 
@@ -50,6 +58,8 @@ class Session(OpenDocument):
     preview_changed = Signal()
     hover_changed = Signal()
     stage_changed = Signal()
+    eye_wanted = Signal(object)
+    extraction_changed = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -64,6 +74,12 @@ class Session(OpenDocument):
         self.show_needles = True
         self.show_colors = False
         self.show_why = False
+        self.show_scan_map = False  # the deviations on the points of the scan, not on the part
+        self.show_map_needles = False
+        self.extraction: Extracted | None = None  # the points of the selected feature, while their choice is changed
+        self.open_view = ""  # the saved view that is looked at
+        self.show_sections = False  # where they cut the part
+        self.open_section = ""  # the section that is looked at flat
         self.uncertainties = UncertaintyWorker(self)
         self.look = Look()
         self.picker: Callable[[int, np.ndarray], bool] | None = None  # takes places in the view, while there is one
@@ -87,7 +103,20 @@ class Session(OpenDocument):
             self.hover_changed.emit()
 
     def hover_text(self) -> str:
-        """Say what would be picked."""
+        """Say what would be picked, and what was measured of it."""
+        text = self._nominal_text()
+        found = self._measured_text() if text else ""
+        return f"{text}\n{found}" if found else text
+
+    def _measured_text(self) -> str:
+        """Say kind, size, deviation, points and coverage of the hovered face, where they are known."""
+        evaluator, sample, faces = self.evaluator, self.sample, self.hovered_faces()
+        if evaluator is None or sample is None or not faces:
+            return ""
+        found = evaluator.known_survey(self.plan, sample, faces)
+        return "" if found is None else survey_text(found, NumberFormat(self.plan.unit, self.plan.decimals))
+
+    def _nominal_text(self) -> str:
         if self.model is None or self.hovered_face < 0:
             return ""
         text = describe_face(self.model, self.hovered_face)
@@ -166,7 +195,7 @@ class Session(OpenDocument):
         if groups == self.selection:
             return
         self.selection = groups
-        self.preview = None
+        self.preview = self.extraction = None
         related = self.related_characteristics()
         if self.selected_characteristic not in related:
             self.selected_characteristic = related[0] if related else ""
@@ -218,6 +247,19 @@ class Session(OpenDocument):
         if evaluation is None or isinstance(evaluation.cloud, NotComputed) or not rows:
             return None
         return evaluation.cloud.points[np.concatenate(rows)]
+
+    def show_extraction(self, plan: Plan, faces: tuple[int, ...]) -> None:
+        """Show which points a plan (with a setting on trial) would choose for faces, in the background."""
+        evaluator, sample = self.evaluator, self.sample
+        if evaluator is None or sample is None or self.evaluation is None:
+            return
+
+        def done(found: Extracted) -> None:
+            if tuple(self.selected_faces()) == faces:
+                self.extraction = found
+                self.extraction_changed.emit()
+
+        self._start(lambda progress: evaluator.chosen(plan, sample, faces), done, "Choosing points")
 
     def accept(self, index: int = 0) -> None:
         """Take a proposal: it becomes a numbered characteristic."""
@@ -284,6 +326,7 @@ class Session(OpenDocument):
 
     def _forget_selection(self) -> None:
         self.look = Look()
+        self.open_view = self.open_section = ""
         self.selection, self.selected_characteristic, self.hovered_face = (), "", -1
         self.proposals, self.offers, self.preview = [], [], None
         super()._forget_selection()
@@ -296,6 +339,10 @@ class Session(OpenDocument):
             self.select_groups(tuple(g for g in self.selection if g not in gone))
         if self.selected_characteristic not in {c.id for c in self.plan.characteristics}:
             self.selected_characteristic = ""
+        if self.open_view and self.saved_view is None:
+            self.open_view = ""
+        if self.open_section not in {s.id for s in self.plan.sections}:
+            self.open_section = ""
 
     # Showing -------------------------------------------------------------------------------------------------------
 
@@ -305,10 +352,88 @@ class Session(OpenDocument):
             self.stage = stage
             self.stage_changed.emit()
 
+    @property
+    def wants_map(self) -> bool:
+        """Whether the map is shown, on the part or as needles."""
+        return self.show_map or self.show_map_needles
+
     def set_show_map(self, show: bool) -> None:
         """Turn the deviation map on or off."""
         if show != self.show_map:
             self.show_map = show
+            self.display_changed.emit()
+            self._make_map()
+
+    @property
+    def saved_view(self) -> SavedView | None:
+        """The saved view that is looked at, if there is one."""
+        return next((v for v in self.plan.views if v.id == self.open_view), None)
+
+    @property
+    def tags(self) -> TagSettings:
+        """What tags are shown: those of the saved view, or of the plan."""
+        view = self.saved_view
+        return self.plan.tags if view is None else view.tags
+
+    @property
+    def scale(self) -> DeviationScale:
+        """The deviation scale: that of the saved view if it has its own, or of the plan."""
+        view = self.saved_view
+        return self.plan.scale if view is None or view.scale is None else view.scale
+
+    def set_scale(self, scale: DeviationScale, merge_key: str = "") -> None:
+        """Change the scale: of the saved view if it has its own, else of the plan."""
+        view = self.saved_view
+        if view is None or view.scale is None:
+            self.run(SetScale(scale, merge_key=merge_key))
+            return
+        changed = tuple(v.replace(scale=scale) if v.id == view.id else v for v in self.plan.views)
+        self.run(SetViews(changed, "change deviation scale", merge_key))
+
+    def set_tags(self, label: str = "change the tags", merge_key: str = "", **changes: Any) -> None:
+        """Change the tags of the saved view that is looked at, or of the plan."""
+        try:
+            tags = self.tags.replace(**changes)
+        except ValueError as error:
+            self.notify(error)
+            return
+        view = self.saved_view
+        if view is None:
+            self.run(SetTags(tags, label, merge_key))
+            return
+        changed = tuple(v.replace(tags=tags) if v.id == view.id else v for v in self.plan.views)
+        self.run(SetViews(changed, label, merge_key))
+
+    def look_at_view(self, view_id: str) -> None:
+        """Look as a saved view does; an empty id goes back to a view of its own."""
+        self.open_view = view_id
+        view = self.saved_view
+        if view is not None:
+            self.open_section = ""
+            box = None if view.section_box is None else np.array(view.section_box)
+            self.look = Look(frozenset(view.hidden), view.opacity, view.edges_only, box)
+            self.show_map, self.show_scan_map = view.show == "map", view.show == "scan"
+            self.show_points, self.show_map_needles = view.points, view.needles
+            self.eye_wanted.emit(view.eye)
+        self.display_changed.emit()
+        self._make_map()
+
+    def look_at_section(self, section_id: str) -> None:
+        """Show a section flat; an empty id goes back to the part."""
+        if section_id != self.open_section:
+            self.open_section = section_id
+            self.display_changed.emit()
+
+    def set_show_scan_map(self, show: bool) -> None:
+        """Colour the points of the scan by their deviation, or not."""
+        if show != self.show_scan_map:
+            self.show_scan_map = show
+            self.display_changed.emit()
+
+    def set_show_map_needles(self, show: bool) -> None:
+        """Show the deviations of the map as needles, or not."""
+        if show != self.show_map_needles:
+            self.show_map_needles = show
             self.display_changed.emit()
             self._make_map()
 

@@ -1,6 +1,7 @@
 """The view: paints the rendered picture, with tags, ruler and axes over it; turns mouse and keys into camera moves."""
 
 import time
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
@@ -19,15 +20,18 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.aligning.model import AlignModel
 from truegauge.app.aligning.overlay import AlignOverlay
 from truegauge.app.outline_tool import OutlineTool
-from truegauge.app.overlays import paint_over
-from truegauge.app.session import Session
-from truegauge.app.tag_painter import paint_tags
+from truegauge.app.overlays import paint_over, paint_sections
+from truegauge.app.session import WIDE, Session
+from truegauge.app.tag_painter import TagsShown, paint_tags
 from truegauge.app.theme import Theme
 from truegauge.app.tolerancing.why_overlay import paint_why
-from truegauge.app.view_marks import paint_axes, paint_empty, paint_ruler
+from truegauge.app.view_marks import paint_axes, paint_empty, paint_note, paint_ruler
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.views import Eye, PinnedTag
+from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera, ray_in_box, standard_camera
+from truegauge.rendering.report_views import NEEDLE_SHARE, camera_of, map_needles
 from truegauge.rendering.scene import Scene
 
 _REST_MS = 180
@@ -50,12 +54,16 @@ class View(QWidget):
         self._image: QImage | None = None
         self._fine = True
         self._points_shown: np.ndarray | None = None
-        self._colors_shown = False
+        self._colors_shown: object = (False, None)
         self._moving_share = 0.75  # of the resolution while moving; follows the machine's speed
         self._press: QPointF | None = None
         self._last = QPointF()
         self._dragging = False
         self._pivot = np.zeros(3)
+        self.tags_shown = TagsShown()
+        self._tag_pressed = ""
+        self._tag_dragged: tuple[str, QPointF] | None = None
+        self._needle_factor = 0.0
         self.frame_seconds: list[float] = []
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -84,6 +92,8 @@ class View(QWidget):
         s.display_changed.connect(self._refresh_display)
         s.plan_changed.connect(self._refresh_scale)
         s.preview_changed.connect(self.update)
+        s.extraction_changed.connect(self._refresh_extraction)
+        s.eye_wanted.connect(self._on_eye_wanted)
         s.stage_changed.connect(self._refresh_marks)
         s.stage_changed.connect(self._refresh_motion)
 
@@ -118,6 +128,19 @@ class View(QWidget):
         self._camera = camera
         self._redraw(moving=moving)
         self.camera_changed.emit()
+
+    def _on_eye_wanted(self, eye: Eye) -> None:
+        """Look as a saved view does: all that its picture in a report shows is in sight."""
+        camera = camera_of(eye)
+        self.set_camera(replace(camera, height=camera.height * max(1.0, WIDE / self._aspect)))
+
+    def camera_to_save(self) -> Camera | None:
+        """Return the eye with the height that shows in a report what is in sight here."""
+        return (
+            None
+            if self._camera is None
+            else replace(self._camera, height=self._camera.height / max(1.0, WIDE / self._aspect))
+        )
 
     def show_standard(self, name: str) -> None:
         """Show a standard view of the whole part."""
@@ -176,14 +199,18 @@ class View(QWidget):
         evaluation = self._session.evaluation
         if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
             s = self._session
-            points = evaluation.cloud.points
-            if points is not self._points_shown or s.show_colors != self._colors_shown:
-                self._points_shown, self._colors_shown = points, s.show_colors
-                colors = None
-                if s.show_colors and s.evaluator is not None and s.sample is not None:
+            cloud = evaluation.cloud
+            points = cloud.points
+            how = (s.show_colors, s.scale if s.show_scan_map else None)
+            if points is not self._points_shown or how != self._colors_shown:
+                self._points_shown, self._colors_shown = points, how
+                colors, removed = None, cloud.removed
+                if s.show_scan_map:
+                    colors, removed = colors_of(cloud.found.distance, s.scale), cloud.removed | ~cloud.usable
+                elif s.show_colors and s.evaluator is not None and s.sample is not None:
                     colors = s.evaluator.colors(s.plan, s.sample)
-                self.scene.set_points(points, ~evaluation.cloud.usable, evaluation.cloud.removed, colors)
-                self.scene.show_points(self._session.show_points)
+                self.scene.set_points(points, ~cloud.usable, removed, colors)
+                self.scene.show_points(s.show_points or s.show_scan_map)
         else:
             self._points_shown = None
             self.scene.set_points(None)
@@ -191,27 +218,47 @@ class View(QWidget):
 
     def _refresh_display(self) -> None:
         s = self._session
-        if s.show_colors != self._colors_shown:
+        if (s.show_colors, s.scale if s.show_scan_map else None) != self._colors_shown:
             self._refresh_points()
-        self.scene.show_points(s.show_points)
-        look = s.look
+        self.scene.show_points(s.show_points or s.show_scan_map)
+        look = s.look if not s.show_scan_map else replace(s.look, edges_only=True)
         hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
         self.scene.set_look(hidden, look.opacity, look.edges_only, look.section)
         shown = None
-        if s.show_map and s.evaluator is not None:
+        if s.wants_map and s.evaluator is not None:
             shown = s.evaluator.known_deviation_map(s.plan, s.sample)
-        self.scene.set_map(shown, s.plan.scale)
-        self._map_scale = s.plan.scale
+        self.scene.set_map(shown if s.show_map and not s.show_scan_map else None, s.scale)
+        length = NEEDLE_SHARE * self._camera.height if self._camera is not None else 1.0
+        self._needle_factor = map_needles(self.scene, shown if s.show_map_needles else None, s.scale, length)
+        self._map_scale = s.scale
         self._refresh_marks()
 
+    def show_as_set(self) -> None:
+        """Show again what the session says, after the scene was used for something else."""
+        self._refresh_display()
+
     def _refresh_scale(self) -> None:
-        if self._session.show_map and self._session.plan.scale != getattr(self, "_map_scale", None):
+        s = self._session
+        if (s.wants_map or s.show_scan_map) and s.scale != getattr(self, "_map_scale", None):
             self._refresh_display()
         self.update()
 
     def _refresh_selection(self) -> None:
         self.scene.set_feature_points(self._session.selected_points(), self._session.selected_strays())
+        self._refresh_extraction()
         self._refresh_marks()
+
+    def _refresh_extraction(self) -> None:
+        """Colour the points that a changed setting chooses, and those that it leaves out, by reason."""
+        s = self._session
+        e, evaluation = s.extraction, s.evaluation
+        if e is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            self.scene.set_left_out(None, None)
+            return
+        points = evaluation.cloud.points
+        self.scene.set_feature_points(points[e.rows], points[e.too_far])
+        self.scene.set_left_out(points[e.near_edge], points[e.turned_away])
+        self._redraw()
 
     def _refresh_marks(self) -> None:
         matching = self._session.matching
@@ -269,7 +316,12 @@ class View(QWidget):
         if self._aligning and self._align_overlay is not None:
             self._align_overlay.paint(painter, self._camera, self._theme, self.size())
         paint_why(painter, self._session, self._camera, self._theme, self.size())
-        paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()))
+        paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()), self.tags_shown,
+                   self._tag_dragged)  # fmt: skip
+        if self._session.show_sections and self._session.stage == "evaluate":
+            paint_sections(painter, self._session, self._camera, self._theme, self.size())
+        if self._session.show_map_needles and self._needle_factor and self._session.stage == "evaluate":
+            paint_note(painter, f"needles {self._needle_factor:,.0f} times", self._theme, QRectF(self.rect()))
         paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None
         paint_axes(painter, self._camera, self._theme, QRectF(self.rect()), freedoms)
@@ -349,6 +401,11 @@ class View(QWidget):
             return
         self._press = self._last = event.position()
         self._dragging = False
+        self._tag_pressed = self.tags_shown.at(event.position())
+        if self._tag_pressed and event.button() == Qt.MouseButton.RightButton:
+            self._hide_tag(self._tag_pressed)
+            self._press, self._tag_pressed = None, ""
+            return
         if self._camera is not None and self._session.model is not None:
             self._pivot = self._point_at(event.position().x(), event.position().y())
 
@@ -360,11 +417,15 @@ class View(QWidget):
             return
         if self._press is None or self._camera is None:
             self._last = at
-            self._session.hover(self.face_at(at.x(), at.y()))
+            self._session.hover(-1 if self.tags_shown.at(at) else self.face_at(at.x(), at.y()))
             return
         if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
             return
         self._dragging = True
+        if self._tag_pressed:
+            self._tag_dragged = (self._tag_pressed, at)
+            self.update()
+            return
         dx = (at.x() - self._last.x()) / self.width()
         dy = (at.y() - self._last.y()) / self.height()
         self._last = at
@@ -378,6 +439,9 @@ class View(QWidget):
         if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
             self.outline.release()
             return
+        if self._tag_pressed:
+            self._release_tag()
+            return
         if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
             if event.modifiers() & Qt.KeyboardModifier.AltModifier:
                 self.pick_behind(event.position().x(), event.position().y())
@@ -387,6 +451,27 @@ class View(QWidget):
             self._pick(event.position().x(), event.position().y(), add=add)
         self._press = None
         self._dragging = False
+
+    def _release_tag(self) -> None:
+        """Pin a tag where it was dragged to, or select its characteristic."""
+        key, dragged = self._tag_pressed, self._tag_dragged
+        self._tag_pressed, self._tag_dragged, self._press, self._dragging = "", None, None, False
+        s = self._session
+        if dragged is None:
+            s.select_characteristic(key)
+            return
+        x, y = dragged[1].x() / self.width(), dragged[1].y() / self.height()
+        pin = PinnedTag(characteristic=key, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0))
+        s.set_tags("pin a tag", pinned=(*(p for p in s.tags.pinned if p.characteristic != key), pin))
+
+    def _hide_tag(self, key: str) -> None:
+        s = self._session
+        s.set_tags(
+            "hide a tag", hidden=(*(h for h in s.tags.hidden if h != key), key),
+            listed=tuple(c for c in s.tags.listed if c != key),
+        )  # fmt: skip
+        if s.selected_characteristic == key:
+            s.select_groups(())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Close an outline that is drawn by corners."""

@@ -67,3 +67,15 @@ def paint_axes(painter: QPainter, camera: Camera, theme: Theme, view: QRectF, fr
         painter.setPen(QPen(color, 1.6))
         at = middle + end * 28
         painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, name)
+
+
+def paint_note(painter: QPainter, text: str, theme: Theme, view: QRectF) -> None:
+    """Paint a short note at the upper left."""
+    painter.setFont(font(12))
+    width = painter.fontMetrics().horizontalAdvance(text) + 22
+    box = QRectF(view.center().x() - width / 2 - 50, 10, width, 25)
+    painter.setPen(QPen(QColor(theme.rule), 1))
+    painter.setBrush(QColor(theme.raised))
+    painter.drawRoundedRect(box, 11, 11)
+    painter.setPen(QColor(theme.ink))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

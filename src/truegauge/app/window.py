@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QResizeEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -24,13 +24,17 @@ from truegauge.app.aligning.before_after import BeforeAfter
 from truegauge.app.aligning.guide import GuideModel
 from truegauge.app.aligning.model import AlignModel
 from truegauge.app.aligning.overlay import AlignOverlay
+from truegauge.app.batch_dialog import BatchDialog
 from truegauge.app.benches.align import AlignBench, BringIn
-from truegauge.app.benches.evaluate import EvaluateBench
+from truegauge.app.benches.evaluate import PAGES, EvaluateBench
 from truegauge.app.benches.measure import MeasureBench
 from truegauge.app.benches.part import PartBench
 from truegauge.app.benches.report import ReportBench
 from truegauge.app.columns_dialog import ColumnsDialog
 from truegauge.app.deviation_scale import DeviationScaleBar
+from truegauge.app.evaluating.model import EvaluateModel
+from truegauge.app.evaluating.section_page import SectionPage
+from truegauge.app.evaluating.thumbnails import thumbnail
 from truegauge.app.finder import Finder
 from truegauge.app.form_page import FormModel, FormPage
 from truegauge.app.header import Header
@@ -51,18 +55,25 @@ from truegauge.app.tolerancing.actions import ToleranceActions
 from truegauge.app.tolerancing.why_panel import WhyPanel
 from truegauge.app.view import View
 from truegauge.app.work_queue import Notice
+from truegauge.core.deviations.areas import OutsideArea
 from truegauge.core.errors import ColumnsUnknownError, FormatError
 from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.views import SavedView
+from truegauge.core.sections.plane import upright
 from truegauge.formats.files import write_whole
 from truegauge.formats.part import PART_ENDINGS
 from truegauge.formats.results import results_csv
 from truegauge.formats.scan import Columns
-from truegauge.rendering.camera import STANDARD_VIEWS
+from truegauge.rendering.camera import STANDARD_VIEWS, Camera
 from truegauge.rendering.report_views import report_with_views
 from truegauge.reporting.pdf import write_pdf
 
 _PREVIEW_DELAY_MS = 250
+_PAGE_WORDS = {
+    "map": "deviations everywhere", "spots": "deviations at places", "sections": "cuts with dimensions",
+    "points": "nominal and measured by name", "views": "pictures for the report, tags",
+}  # fmt: skip
 _BENCH_WIDTH, _ALIGN_WIDTH = 232, 292
 
 
@@ -120,7 +131,10 @@ class MainWindow(QMainWindow):
         self.align_bench = AlignBench(self.align, self.guide, t, bring_in)
         self.form = FormModel(s)
         self.measure_bench = MeasureBench(s, t, self.form)
-        self.evaluate_bench = EvaluateBench(s)
+        self.evaluating = EvaluateModel(s, self)
+        self.evaluate_bench = EvaluateBench(
+            self.evaluating, self.ask_spots, self.ask_points, lambda: self.view.camera_to_save(), self._thumbnail
+        )
         self.why_panel = WhyPanel(s, t)
         self.tolerances = ToleranceActions(s)
         self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
@@ -137,6 +151,8 @@ class MainWindow(QMainWindow):
         self.preview = ReportPreview()
         self.center.addWidget(self.view)
         self.center.addWidget(self.preview)
+        self.section_page = SectionPage(self.evaluating, t)
+        self.center.addWidget(self.section_page)
         self.form_page = FormPage(self.form, s, t)
         self.center.addWidget(self.form_page)
         below.addWidget(self.center, 1)
@@ -147,7 +163,6 @@ class MainWindow(QMainWindow):
         self.strip = ProposalsStrip(s, t, self.view)
         self.hover_label = QLabel(self.view)
         self.hover_label.setProperty("role", "chip")
-        self.hover_label.setFixedHeight(27)
         self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.hover_label.hide()
         self.section_panel = SectionPanel(s, t, self.view)
@@ -160,6 +175,9 @@ class MainWindow(QMainWindow):
         s.hover_changed.connect(self._on_hover_changed)
         s.display_changed.connect(self._place_floating)
         s.display_changed.connect(self._choose_bench)
+        s.display_changed.connect(self._choose_center)
+        s.plan_changed.connect(self._choose_center)
+        self.evaluate_bench.map_page.area_wanted.connect(self._go_to_area)
         s.evaluated.connect(self._place_floating)
         s.noticed.connect(self.notice.show_notice)
         s.columns_wanted.connect(self._ask_columns)
@@ -187,7 +205,8 @@ class MainWindow(QMainWindow):
 
     def _place_floating(self) -> None:
         view = self.view
-        self.scale.setVisible(self.session.show_map)
+        s = self.session
+        self.scale.setVisible(s.wants_map or s.show_scan_map)
         height = min(380, view.height() - 150)
         self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
         bar = self.before_after
@@ -198,6 +217,7 @@ class MainWindow(QMainWindow):
         self._place_hover()
 
     def _place_hover(self) -> None:
+        self.hover_label.setFixedHeight(46 if "\n" in self.hover_label.text() else 27)
         self.hover_label.adjustSize()
         x = self.view.width() - self.hover_label.width() - 12
         self.hover_label.move(x, self.view.height() - self.hover_label.height() - 10)
@@ -211,18 +231,76 @@ class MainWindow(QMainWindow):
     def _on_stage_changed(self) -> None:
         self._choose_bench()
         self.before_after.refresh()
-        self.center.setCurrentWidget(self.preview if self.session.stage == "report" else self.view)
+        self._choose_center()
         if self.session.stage == "evaluate" and self.session.sample is not None:
             self.session.set_show_map(True)
         self.view.update()
         self._place_floating()
         self._want_preview()
 
+    def _choose_center(self) -> None:
+        """Show the part, the pages of the report, or a section."""
+        s = self.session
+        if self.center.currentWidget() is self.form_page and s.stage not in ("report",) and not s.open_section:
+            return
+        flat = s.stage == "evaluate" and bool(s.open_section)
+        wanted = self.preview if s.stage == "report" else self.section_page if flat else self.view
+        if self.center.currentWidget() is not wanted:
+            self.center.setCurrentWidget(wanted)
+
+    def _go_to_area(self, area: OutsideArea) -> None:
+        """Look square at an area that is outside, close enough to see it."""
+        model = self.session.model
+        if model is None:
+            return
+        up = upright(area.normal)[1]
+        height = max(8 * area.size**0.5, 0.15 * model.diagonal)
+        self.view.set_camera(Camera(area.place, area.normal, up, height))
+
+    def _thumbnail(self, view: SavedView) -> QImage | None:
+        """Draw a small picture of a saved view with the scene of the window."""
+        return thumbnail(self.view, self.session, view)
+
+    def ask_spots(self) -> None:
+        """Let the user choose a table of spot checks."""
+        self._ask_open("Spot checks from a table", "Tables (*.csv *.txt)", self.evaluating.add_from_table)
+
+    def ask_points(self) -> None:
+        """Let the user choose a table of nominal points."""
+        self._ask_open(
+            "Nominal points from a table", "Tables (*.csv *.txt)",
+            lambda p: self.evaluating.compare_from_table(p, self.evaluate_bench.compare_page.chosen_parts()),
+        )  # fmt: skip
+
+    def take_sample_out(self) -> None:
+        """Leave the plan alone, ready for the next scan."""
+        if self.session.sample is not None and self.may_leave_sample():
+            self.session.take_sample_out()
+
+    def may_leave_sample(self) -> bool:
+        """Ask about touches and temperatures that were not saved; True when the sample may go."""
+        if self.session.sample_is_saved:
+            return True
+        answer = QMessageBox.question(
+            self, "Unsaved sample", "The sample has measured points or temperatures that are not saved. Let it go?",
+            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        return answer == QMessageBox.StandardButton.Discard
+
+    def open_batch(self) -> None:
+        """Open the batch page, with the plan as it was saved."""
+        if self.session.plan_path is None or not self.session.history.is_saved:
+            self.session.notify("save the plan first: a batch and an inbox work by the saved plan")
+            return
+        made = BatchDialog(self.session.plan_path, self)
+        made.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        made.open()
+
     def _choose_bench(self) -> None:
         """Show the bench of the stage, or why a number is what it is."""
         s = self.session
         why = s.show_why and s.stage not in ("align", "report")
-        self.benches.setFixedWidth(_ALIGN_WIDTH if why or s.stage == "align" else _BENCH_WIDTH)
+        self.benches.setFixedWidth(_ALIGN_WIDTH if why or s.stage in ("align", "evaluate") else _BENCH_WIDTH)
         if why:
             self.benches.setCurrentWidget(self.why_panel)
         else:
@@ -263,6 +341,7 @@ class MainWindow(QMainWindow):
             self.measure_bench,
             self.align_bench,
             self.why_panel,
+            self.section_page,
         ):
             widget.set_theme(self.theme)
         self.form_page.theme = self.theme
@@ -333,7 +412,7 @@ class MainWindow(QMainWindow):
         if self.may_leave():
             self._ask_open("Open plan", f"Plans (*{PLAN_ENDING})", self.session.open_plan)
 
-    def _ask_open(self, title: str, kinds: str, then: Callable[[Path], None]) -> None:
+    def _ask_open(self, title: str, kinds: str, then: Callable[[Path], object]) -> None:
         name, _ = QFileDialog.getOpenFileName(self, title, self._folder(), f"{kinds};;All files (*)")
         if name:
             self._settings.setValue("folder", str(Path(name).parent))
@@ -469,6 +548,14 @@ class MainWindow(QMainWindow):
         button = self.rail.menu_button
         menu.popup(button.mapToGlobal(QPoint(button.width() + 2, 4)))
 
+    def _open_page(self, page: str) -> None:
+        self.session.set_stage("evaluate")
+        self.evaluating.set_page(page)
+
+    def _pick(self, what: str) -> None:
+        self._open_page("spots")
+        self.evaluating.pick_for(what)
+
     def _new_alignment(self, kind: str) -> None:
         self.session.set_stage("align")
         self.align.add(kind)
@@ -504,6 +591,12 @@ class MainWindow(QMainWindow):
             Action(f"new-{kind}", "Align", f"New alignment: {name}", "", partial(self._new_alignment, kind), has_part)
             for kind, name in KIND_NAMES.items()
         ]
+        pages = [
+            Action(
+                f"page-{key}", "Evaluate", f"{words}: {_PAGE_WORDS[key]}", "", partial(self._open_page, key), has_part
+            )
+            for key, words in PAGES
+        ]
         return [
             Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
             Action("nominals", "Plan", "Type in nominal features …", "Ctrl+Shift+N", self.edit_nominals),
@@ -513,6 +606,9 @@ class MainWindow(QMainWindow):
             Action("save-map", "Plan", "Save the deviation map as PLY or STL …", "", self.save_map, has_cloud),
             Action("add-turned", "Plan", "Add a scan of the turned part …", "", self.ask_turned, has_sample),
             Action("bring-touches", "Plan", "Bring in measured points …", "", self.ask_touches, has_part),
+            Action("take-out", "Plan", "Take the sample out of the plan", "", self.take_sample_out, has_sample),
+            Action("batch", "Plan", "Inspect many scans, or watch a folder …", "Ctrl+Shift+B", self.open_batch,
+                   has_part),
             Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan),
             Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan),
             Action("save-plan", "Plan", "Save plan", "Ctrl+S", self.save),
@@ -584,6 +680,14 @@ class MainWindow(QMainWindow):
             Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", self.toggle_form_page,
                    lambda: self.form.current() is not None or self.center.currentWidget() is self.form_page),
             Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
+            *pages,
+            Action("pick-spots", "Evaluate", "Pick places for spot checks", "Ctrl+Shift+K", partial(self._pick, "spot"),
+                   has_cloud),
+            Action("save-view", "Evaluate", "Save what is seen as a view", "Ctrl+Shift+V",
+                   lambda: self.evaluating.save_view(self.view.camera_to_save()), has_part),
+            Action("tidy-tags", "Evaluate", "Unpin the tags and show hidden ones again", "",
+                   lambda: s.set_tags("tidy the tags", pinned=(), hidden=()),
+                   lambda: bool(s.tags.pinned or s.tags.hidden)),
             *outlines,
             Action("keep-section", "Points", "Keep what the section box shows", "",
                    self.align_bench.points.keep_section, has_cloud),

@@ -185,10 +185,13 @@ def _with_readings(plan: Plan, evaluator: Any) -> Plan:
                          spans=(Span(at=(6.0, 0.0), reach=4.0, fits="point"),
                                 Span(at=(MIDDLE[0], 17.0), reach=6.0, fits="point"))),
         SectionDimension(id="d-slopes", name="between the slopes", kind="horizontal",
-                         spans=(Span(at=(40.0, 8.5), reach=2.0, fits="line"), Span(at=(180.0, 9.0), reach=2.0, fits="line"))),
+                         spans=(Span(at=(40.0, 8.5), reach=2.0, fits="line"),
+                                Span(at=(180.0, 9.0), reach=2.0, fits="line"))),
     )  # fmt: skip
-    section = Section(id="s-middle", name="middle", origin=(0.0, y, 0.0), normal=(0.0, -1.0, 0.0), across=(1.0, 0.0, 0.0),
-                      thickness=2.0, dimensions=inner)  # fmt: skip
+    section = Section(
+        id="s-middle", name="middle", origin=(0.0, y, 0.0), normal=(0.0, -1.0, 0.0), across=(1.0, 0.0, 0.0),
+        thickness=2.0, dimensions=inner,
+    )  # fmt: skip
     number = max(c.number for c in plan.characteristics) + 1
     dimensions = []
     for k, d in enumerate(inner):

@@ -1,4 +1,4 @@
-"""Makes scans of more housings, each with errors of its own: ``python -m truegauge.demo.samples FOLDER COUNT [POINTS]``.
+"""Scans of more housings, each with its own errors: ``python -m truegauge.demo.samples FOLDER COUNT [POINTS]``.
 
 What is wrong with each is a random multiple of what is wrong with the demo sample; the multiples are written down.
 """

@@ -108,6 +108,7 @@ class Scene:
             ("few_off_points", palette.off_points), ("hover", palette.hover),
             ("selected", palette.selected), ("changed", palette.changed),
             ("feature_points", palette.feature_points), ("strays", palette.strays),
+            ("near_edge", palette.selected), ("turned_away", palette.changed),
         ):  # fmt: skip
             if name in self._actors:
                 self._actors[name].GetProperty().SetColor(*(c / 255 for c in color))
@@ -318,6 +319,14 @@ class Scene:
             self._remove(name)
             if shown is not None and len(shown):
                 self._dots(name, shown, size)
+        self.set_palette(self.palette)
+
+    def set_left_out(self, near_edge: NDArray[np.float64] | None, turned_away: NDArray[np.float64] | None) -> None:
+        """Show points that are left out of a feature because of an edge, and because of their normal."""
+        for name, shown in (("near_edge", near_edge), ("turned_away", turned_away)):
+            self._remove(name)
+            if shown is not None and len(shown):
+                self._dots(name, shown, 3.5)
         self.set_palette(self.palette)
 
     # The picture -----------------------------------------------------------------------------------------------

@@ -13,6 +13,7 @@ from scipy.optimize import linear_sum_assignment
 
 Layout = Literal["around", "sides", "rows"]
 _GAP = 8.0
+_COVERING = 250.0  # the length of leader that a slot is worth avoiding
 _STAY = 1.3  # times the shortest leaders that tags put up with before they change places
 
 
@@ -89,6 +90,8 @@ def place_tags(
     starts = np.array([_start(slots[k]) for k in usable])
     anchors = np.array([t.anchor for t in free], dtype=np.float64)
     cost = np.linalg.norm(anchors[:, None] - starts[None], axis=2)
+    # Whoever takes a slot that covers a foot pays for it, all alike: what is said of crossings above stays true.
+    cost += _COVERING * np.array([_covers(slots[k].box, anchors) for k in usable])[None, :]
     rows, columns = linear_sum_assignment(cost)
     chosen = {free[r].key: usable[c] for r, c in zip(rows, columns, strict=True)}
     if before is not None:
@@ -104,6 +107,11 @@ def place_tags(
         slot = slots[chosen[tag.key]]
         placed.append(Placed(tag, _box_in(slot, tag), _start(slot), chosen[tag.key]))
     return placed
+
+
+def _covers(box: Box, anchors: NDArray[np.float64]) -> float:
+    inside = (anchors[:, 0] > box.x) & (anchors[:, 0] < box.right)
+    return float((inside & (anchors[:, 1] > box.y) & (anchors[:, 1] < box.bottom)).any())
 
 
 def crossings(anchors: NDArray[np.float64], starts: NDArray[np.float64]) -> int:

@@ -60,7 +60,9 @@ def tag_text(
     if result.measured is not None and result.deviation is not None and "deviation" in parts:
         one_sided = kind is not None and kind.one_sided and result.upper is not None
         said = f"of {numbers.value(result.upper or 0)}" if one_sided else numbers.signed(result.deviation)
-        if not value:
+        if not value and one_sided:
+            value, detail = numbers.value(result.measured), said
+        elif not value:
             value = said
         elif kind is None or not kind.reading or c.nominal:  # of a deviation it would say the same twice
             detail = said

@@ -1,7 +1,6 @@
 """The Measure bench: the features of the plan, and the details of the selected one."""
 
 from collections.abc import Callable
-from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from truegauge.app.benches.base import Bench, Choice, Pairs, label, rule, say
 from truegauge.app.construct_panel import ConstructPanel
+from truegauge.app.extraction_panel import ExtractionPanel
 from truegauge.app.form_page import FormModel, FormPanel
 from truegauge.app.painting import draw_marker
 from truegauge.app.session import Session
@@ -27,22 +27,12 @@ from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPane
 from truegauge.core.association import Circle, Cone, Cylinder, Shape, Sphere, criteria_for
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.plan.commands import EditFeature, SetExtraction
+from truegauge.core.plan.commands import EditFeature
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.reporting.units import NumberFormat
 
-_POINT_FIELDS = (
-    ("reach", "farthest from the faces", "Points farther from the CAD faces do not belong to a feature"),
-    ("edge_margin", "distance from edges", "Points nearer to the border of a face are not used"),
-    (
-        "averaging",
-        "averaged over cells of",
-        "Form and orientation are read from means over cubes of this side; 0: points",
-    ),
-    ("reject", "left out beyond (scales)", "Points farther than so many robust scales are strays; 0 keeps all"),
-)
 _CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
 _ROWS = 5  # features shown at once while one is selected
 _WORST = (State.OUTSIDE, State.NEAR, State.WITHIN)
@@ -143,7 +133,8 @@ class MeasureBench(Bench):
         for part in (self.upr_field, self.upr_label, self.cutoff_field, self.cutoff_label):
             row.addWidget(part)
         row.addStretch()
-        self._build_points()
+        self.points = ExtractionPanel(self.session)
+        self.point_fields = self.points.fields
         self.plot = FormPanel(self._form, self._theme)
         self.datum_row = DatumRow(self.session)
         self.datum_heading = label("Datums", "heading")
@@ -157,40 +148,7 @@ class MeasureBench(Bench):
             self.column.addWidget(widget)
         self.column.addStretch()
 
-    def _build_points(self) -> None:
-        """How points are chosen for all features: shown while none is selected."""
-        self.points = QWidget()
-        column = QVBoxLayout(self.points)
-        column.setContentsMargins(0, 6, 0, 0)
-        column.setSpacing(5)
-        column.addWidget(label("How points are chosen", "heading"))
-        self.point_fields: dict[str, QLineEdit] = {}
-        for name, text, tip in _POINT_FIELDS:
-            row = QHBoxLayout()
-            field = _small_field(text, partial(self._on_points, name))
-            field.setToolTip(tip)
-            row.addWidget(label(text, "soft"))
-            row.addStretch()
-            row.addWidget(field)
-            column.addLayout(row)
-            self.point_fields[name] = field
-
     # Editing ---------------------------------------------------------------------------------------------------
-
-    def _on_points(self, name: str) -> None:
-        field, now = self.point_fields[name], self.session.plan.extraction
-        if field.text() == self._point_text(name):
-            return
-        try:
-            value = float(field.text().replace(",", ".")) if name == "reject" else self.numbers.parse(field.text())
-            self.session.run(SetExtraction(now.replace(**{name: value})))
-        except ValueError:
-            self.session.notify("a number of 0 or more is needed (the reach above 0)")
-        field.setText(self._point_text(name))
-
-    def _point_text(self, name: str) -> str:
-        value = getattr(self.session.plan.extraction, name)
-        return f"{value:g}" if name == "reject" else self.numbers.value(value)
 
     def _feature(self) -> NominalFeature | ConstructedFeature | None:
         """The one selected feature."""
@@ -318,15 +276,14 @@ class MeasureBench(Bench):
         result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
         part_feature = feature if isinstance(feature, NominalFeature) else None
         self.line.setVisible(feature is not None or not s.selection)
-        self.points.setVisible(not s.selection and s.model is not None)
+        self.points.setVisible((part_feature is not None or not s.selection) and s.model is not None)
         self.datum_row.refresh()
         for widget in (self.datum_heading, self.datum_list, self.rules):
             widget.setVisible(not s.selection and s.model is not None)
         self.datum_list.refresh()
         self.rules.refresh()
-        for name, field in self.point_fields.items():
-            if not field.hasFocus():
-                field.setText(self._point_text(name))
+        if self.points.isVisibleTo(self):
+            self.points.refresh()
         self.name_field.setVisible(feature is not None)
         if feature is not None and not self.name_field.hasFocus():
             self.name_field.setText(feature.name)

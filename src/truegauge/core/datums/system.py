@@ -27,7 +27,9 @@ from truegauge.core.errors import AssociationError, DatumError
 from truegauge.core.frames import apply, invert, rotate, twist_motion
 from truegauge.core.tolerancing.zone_rows import SurfaceRows, against
 
-_RANK = 1e-3  # what is held by a lever a thousand times shorter is not held: axes of a formed part are never quite parallel
+_RANK = (
+    1e-3  # what is held by a lever a thousand times shorter is not held: axes of a formed part are never quite parallel
+)
 _TURNS = 60
 _TOUCHING = (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE, Shape.WIDTH)
 _SAME_WAY = 1 - 5e-7  # cosine of a milliradian

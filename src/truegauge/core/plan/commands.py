@@ -18,7 +18,6 @@ from truegauge.core.plan.document import (
     Datum,
     DatumTarget,
     DeviationScale,
-    Extraction,
     NominalFeature,
     PartMaterial,
     PartReference,
@@ -429,19 +428,6 @@ class SetLimits:
     def apply(self, plan: Plan) -> Plan:
         """Replace the limits."""
         return plan.replace(limits=self.limits)
-
-
-@dataclass(frozen=True, slots=True)
-class SetExtraction:
-    """Change how points are chosen for features."""
-
-    extraction: Extraction
-    label: str = "change how points are chosen"
-    merge_key: str = ""
-
-    def apply(self, plan: Plan) -> Plan:
-        """Replace the settings."""
-        return plan.replace(extraction=self.extraction)
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,6 +34,7 @@ from truegauge.core.plan.judging import result_of
 from truegauge.core.plan.reading import reading_is_known
 from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.survey import FaceSurvey, survey_face
 from truegauge.core.plan.tolerances import measured_patch, outcome_is_known
 from truegauge.core.plan.uncertain import make_trial, standard_uncertainty, uncertainty_key
 from truegauge.core.progress import Progress, part_of, silent
@@ -346,6 +347,18 @@ class Evaluator:
             return needed(samples).share(there.found.feet_at(rows[:: max(1, len(rows) // MOST_FOR_COVERAGE)]))
 
         return self.graph.node(("coverage", *self.seen_key(plan, sample), plan.content_of(faces)), compute)
+
+    def survey(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> FaceSurvey | NotComputed:
+        """Return what was measured of faces, quickly and for any face."""
+        return self.graph.node(self._survey_key(plan, sample, faces), lambda: survey_face(self, plan, sample, faces))
+
+    def known_survey(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> FaceSurvey | None:
+        """Return what was measured of faces if it is computed already, for a window that must not wait."""
+        found = self.graph.peek(self._survey_key(plan, sample, faces))
+        return found if isinstance(found, FaceSurvey) else None
+
+    def _survey_key(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Hashable:
+        return ("survey", *self.seen_key(plan, sample), plan.content_of(faces))
 
     def _built(self, plan: Plan, sample: Sample, group: str) -> Built:
         nominal = needed(self.nominal(group, plan))

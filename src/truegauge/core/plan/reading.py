@@ -135,7 +135,7 @@ def section_curves(evaluator: Evaluator, plan: Plan, sample: Sample | None, sect
     plane = section_plane(section.origin, section.normal, section.across)
     nominal = needed(
         evaluator.graph.node(
-            ("nominal section", section.origin, section.normal, section.across),
+            ("nominal", "section", section.origin, section.normal, section.across),
             lambda: nominal_section(evaluator.model, evaluator.projector, plane),
         )
     )
@@ -174,7 +174,7 @@ def nominal_fit(curves: SectionCurves, d: SectionDimension) -> tuple[Fitted, ...
 
 def dimension_nominal(evaluator: Evaluator, plan: Plan, section: Section, d: SectionDimension) -> float | NotComputed:
     """Return the nominal value of a dimension, mm or rad."""
-    key = ("nominal section", section.plane_content, d)
+    key = ("nominal", "dimension", section.plane_content, d)
     return evaluator.graph.node(
         key, lambda: dimension_value(d.kind, nominal_fit(section_curves(evaluator, plan, None, section), d))
     )

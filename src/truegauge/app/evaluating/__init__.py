@@ -1,0 +1,1 @@
+"""The Evaluate stage: map, spot checks, sections, comparisons, saved views."""
