@@ -71,8 +71,8 @@ def test_a_dropped_part_is_shown_and_a_dropped_scan_is_aligned(window, settle, e
 
 def test_the_ledger_shows_every_characteristic_with_its_state(loaded):
     model = loaded.ledger.model
-    assert model.rowCount() == 28
-    assert loaded.ledger.counts.text() == "24 in   1 near   3 out"
+    assert model.rowCount() == 30
+    assert loaded.ledger.counts.text() == "26 in   1 near   3 out"
     assert model.data(model.index(3)) == "4 main bore 42.012 within"
     assert model.data(model.index(row(loaded, 13))) == "13 bolt hole 4 to main bore 30.179 outside"
 
@@ -80,9 +80,12 @@ def test_the_ledger_shows_every_characteristic_with_its_state(loaded):
 def test_hovering_says_what_would_be_picked(loaded, qtbot):
     loaded.view.show_standard("top")
     qtbot.mouseMove(loaded.view, place(loaded, BODY_TOP))
-    assert loaded.hover_label.text() == "plane, facing +Z"
+    assert loaded.hover_label.text().startswith("plane, facing +Z")
     loaded.session.hover(loaded.session.plan.feature("main-bore").faces[0])
-    assert loaded.hover_label.text() == "main bore: hole ⌀ 42, through, 60 deep"
+    nominal, measured = loaded.hover_label.text().split("\n")
+    assert nominal == "main bore: hole ⌀ 42, through, 60 deep"
+    assert measured.startswith("measured cylinder Ø42.012 · deviation -0.006")
+    assert measured.endswith("% covered")
 
 
 def test_picking_faces_offers_proposals_and_accepting_adds_a_characteristic(loaded, qtbot, settle, model):
@@ -97,12 +100,12 @@ def test_picking_faces_offers_proposals_and_accepting_adds_a_characteristic(load
     qtbot.mouseClick(loaded.strip.buttons[0], Qt.MouseButton.LeftButton)
     settle()
     assert loaded.ledger.model.rowCount() == 29
-    added = loaded.ledger.model.characteristic(28)
+    added = loaded.ledger.model.characteristic(30)
     assert added.number == 29
     assert added.nominal == pytest.approx(34.0)
     assert loaded.session.evaluation.result(added.id).state == State.WITHIN
     loaded.session.undo()
-    assert loaded.ledger.model.rowCount() == 28
+    assert loaded.ledger.model.rowCount() == 30
     loaded.session.redo()
     assert loaded.ledger.model.rowCount() == 29
 
@@ -178,10 +181,10 @@ def test_the_map_follows_its_scale(loaded, qtbot, settle):
 
     hot = color()
     assert hot.red() > hot.blue() + 60
-    field = loaded.evaluate_bench.limit
+    field = loaded.evaluate_bench.map_page.limit
     field.setText("2.0")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    field = loaded.evaluate_bench.tolerance
+    field = loaded.evaluate_bench.map_page.tolerance
     field.setText("1.0")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     assert loaded.session.plan.scale.limit == 2.0
@@ -313,7 +316,7 @@ def test_undo_of_another_part_brings_the_old_one_back(loaded, settle, tmp_path):
     assert loaded.session.plan.characteristics == ()
     loaded.session.undo()
     settle()
-    assert loaded.ledger.model.rowCount() == 28
+    assert loaded.ledger.model.rowCount() == 30
     assert loaded.session.evaluation.result("c4").measured is not None
 
 
@@ -357,7 +360,7 @@ def test_a_stopped_evaluation_can_be_taken_up_again(window, qtbot, settle, evalu
     monkeypatch.setattr(evaluator, "evaluate", real)
     qtbot.mouseClick(window.notice.action, Qt.MouseButton.LeftButton)
     settle()
-    assert len(window.session.evaluation.results) == 28
+    assert len(window.session.evaluation.results) == 30
 
 
 def test_turning_zooming_and_keys_move_the_camera_and_rest_is_sharp(loaded, qtbot):

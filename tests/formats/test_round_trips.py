@@ -2,6 +2,7 @@ import json
 import os
 import zipfile
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -141,6 +142,14 @@ def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
     plain = tuple(c.replace(datums=(), modifiers=()) for c in plan.characteristics)
     expected = plan.replace(datums=(), alignments=plan.alignments[:1], characteristics=plain)
     assert read_plan(tmp_path / "old.tgplan").plan == expected
+
+
+def test_a_plan_of_the_fourth_version_is_read_as_it_was():
+    found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-4.tgplan").plan
+    assert found.schema_version == 5
+    assert [c.number for c in found.characteristics] == list(range(1, 29))
+    assert (found.spots, found.sections, found.views) == ((), (), ())
+    assert found.extraction.max_angle is None
 
 
 def test_a_plan_of_the_third_version_names_its_datums_once(tmp_path, plan):

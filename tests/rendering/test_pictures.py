@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.palette import bands
 from truegauge.rendering.camera import STANDARD_VIEWS, standard_camera
 from truegauge.rendering.scene import Palette, Scene
@@ -37,7 +38,7 @@ def test_the_map_has_the_colour_of_the_deviation(scene, model, evaluator, plan, 
     found = evaluator.deviation_map(plan, sample)
     assert not isinstance(found, NotComputed)
     camera = standard_camera("back", model.box, WIDTH / HEIGHT)
-    scene.set_map(found, 0.1, 0.05)
+    scene.set_map(found, DeviationScale())
     picture = scene.render(camera, WIDTH, HEIGHT)
     red = color_at(picture, camera, (84.0, 83.0, 30.0))  # 4 mm beside the top of the bump: 0.12 mm
     flat = color_at(picture, camera, (40.0, 83.0, 40.0))

@@ -12,7 +12,7 @@ from truegauge.core.tolerancing.judgement import State, judge
 from truegauge.palette import MINUS, PLUS, bands, rgb
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, DIAMOND, RING, TRIANGLE_LEFT, TRIANGLE_RIGHT, gauge_bar
 from truegauge.reporting.pdf import write_pdf
-from truegauge.reporting.report import make_report
+from truegauge.reporting.report import ReportView, make_report
 from truegauge.reporting.units import NumberFormat, limits_text
 
 
@@ -25,7 +25,11 @@ def text_of(data):
 
 def test_the_pdf_says_every_characteristic_with_value_and_counts(evaluation, sample):
     picture = np.full((90, 160, 3), 200, dtype=np.uint8)
-    pages = text_of(write_pdf(make_report(evaluation, sample, picture, "2026-01-02 03:04")))
+    pages = text_of(
+        write_pdf(
+            make_report(evaluation, sample, (ReportView("map", picture, evaluation.plan.scale),), "2026-01-02 03:04")
+        )
+    )
     everything = "\n".join(pages)
     for r in evaluation.results:
         assert r.characteristic.name in everything
@@ -44,13 +48,13 @@ def test_a_long_report_counts_its_pages_right(evaluation, sample):
     many = Evaluation(
         evaluation.plan, evaluation.alignment, evaluation.cloud, evaluation.features, evaluation.results * 9
     )
-    pages = text_of(write_pdf(make_report(many, sample, None, "")))
+    pages = text_of(write_pdf(make_report(many, sample, (), "")))
     assert len(pages) > 4
     assert f"page {len(pages)} of {len(pages)}" in pages[-1]
 
 
 def test_what_was_not_measured_says_why(evaluator, plan):
-    pages = text_of(write_pdf(make_report(evaluator.evaluate(plan, None), None, None, "")))
+    pages = text_of(write_pdf(make_report(evaluator.evaluate(plan, None), None, (), "")))
     assert "not measured: no sample yet" in pages[0]
 
 
@@ -58,7 +62,7 @@ def test_signs_that_the_font_lacks_are_not_lost_silently(evaluation, sample):
     odd = evaluation.plan.characteristics[0].replace(name="flatness 平")
     results = (Result(odd, 0.01, State.WITHIN, ""),)
     one = Evaluation(evaluation.plan, evaluation.alignment, evaluation.cloud, {}, results)
-    assert "flatness ?" in text_of(write_pdf(make_report(one, sample, None, "")))[0]
+    assert "flatness ?" in text_of(write_pdf(make_report(one, sample, (), "")))[0]
 
 
 @given(st.floats(-5, 5), st.floats(0.01, 1), st.floats(0.01, 1))
@@ -115,4 +119,4 @@ def test_a_characteristic_without_a_known_kind_is_still_printed(evaluation, samp
     strange = Characteristic(id="x", number=9, name="weight", kind="weight", features=("base",), nominal=1.0)
     one = Evaluation(evaluation.plan, evaluation.alignment, evaluation.cloud, {},
                      (Result(strange, None, State.NOT_MEASURED, "this version cannot evaluate 'weight'"),))  # fmt: skip
-    assert "cannot evaluate" in text_of(write_pdf(make_report(one, sample, None, "")))[0]
+    assert "cannot evaluate" in text_of(write_pdf(make_report(one, sample, (), "")))[0]

@@ -401,7 +401,8 @@ class View(QWidget):
             return
         self._press = self._last = event.position()
         self._dragging = False
-        self._tag_pressed = self.tags_shown.at(event.position())
+        # While places are picked, tags are in nobody's way.
+        self._tag_pressed = "" if self._session.picker is not None else self.tags_shown.at(event.position())
         if self._tag_pressed and event.button() == Qt.MouseButton.RightButton:
             self._hide_tag(self._tag_pressed)
             self._press, self._tag_pressed = None, ""

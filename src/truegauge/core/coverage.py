@@ -8,7 +8,7 @@ from truegauge.core.cad.model import CadModel
 MOST_FOR_COVERAGE = 20_000  # points: more tell it no better
 _CELLS = 400
 _LEAST_CELLS = 12
-_POINTS_A_CELL = 8  # evenly spread points leave one cell in 3000 empty
+_POINTS_A_CELL = 4  # evenly spread points leave one cell in 50 empty
 
 
 class AreaSamples:
@@ -36,7 +36,7 @@ class AreaSamples:
         found = self._known.get(count)
         if found is None:
             found = self._dense[:count].copy()
-            for _ in range(6):
+            for _ in range(3):
                 nearest = cKDTree(found).query(self._dense)[1]
                 members = np.bincount(nearest, minlength=count)
                 sums = np.column_stack([np.bincount(nearest, self._dense[:, k], minlength=count) for k in range(3)])

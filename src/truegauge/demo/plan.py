@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import numpy as np
+
 from truegauge import demo
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.recognition import Nominal, nominal_of, whole_surface
@@ -23,6 +25,8 @@ from truegauge.core.plan.document import (
     Plan,
     TitleBlock,
 )
+from truegauge.core.plan.readings import Section, SectionDimension, Span, SpotCheck
+from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.core.uncertainty.stated_errors import StatedErrors
@@ -140,7 +144,7 @@ def housing_plan(model: CadModel) -> Plan:
         NominalFeature(id=i, name=name, faces=whole_surface(model, face)) for i, (name, face) in faces.items()
     )
     by_id = {f.id: nominal_of(model, f.faces) for f in features if f.id != "shroud"}
-    return Plan(
+    plan = Plan(
         name="LW-1140 worm-drive housing",
         revision=4,
         part=PartReference(file_name=demo.PART.name, sha256=content_key(demo.PART.read_bytes())),
@@ -162,4 +166,46 @@ def housing_plan(model: CadModel) -> Plan:
             title="Worm-drive housing", part_number="LW-1140", drawing="LW-1140-D rev 4",
             customer="Larkspur Instrument Works", inspector="R. Fenwright",
         ),
+    )  # fmt: skip
+    return _with_views(_with_readings(plan, faces["shroud"][1], model))
+
+
+def _with_readings(plan: Plan, shroud: int, model: CadModel) -> Plan:
+    """Add the highest place of the shroud, and the main bore in a section."""
+    highest = SpotCheck(
+        id="spot-1", name="highest of the shroud", place=(88.0, 80.0, 30.0), normal=(0.0, 1.0, 0.0),
+        faces=whole_surface(model, shroud), reads="highest",
+    )  # fmt: skip
+    bore = SectionDimension(
+        id="d-bore", name="bore", kind="diameter",
+        spans=(Span(at=(MAIN_BORE[0] + 21.0, MAIN_BORE[1]), reach=200.0, fits="circle"),),
+    )  # fmt: skip
+    section = Section(
+        id="s-30", name="section at 30", origin=(0.0, 0.0, 30.0), normal=(0.0, 0.0, 1.0), across=(1.0, 0.0, 0.0),
+        dimensions=(bore,),
+    )  # fmt: skip
+    more = (
+        Characteristic(id="c29", number=29, name="highest of the shroud", kind="spot", features=("spot-1",),
+                       nominal=0.0, lower=-0.2, upper=0.2),
+        Characteristic(id="c30", number=30, name="main bore at 30", kind="section_diameter", features=("d-bore",),
+                       nominal=42.0, lower=0.0, upper=0.025),
+    )  # fmt: skip
+    return plan.replace(spots=(highest,), sections=(section,), characteristics=(*plan.characteristics, *more))
+
+
+def _with_views(plan: Plan) -> Plan:
+    def eye(back: tuple[float, float, float], height: float) -> Eye:
+        towards = np.array(back) / np.linalg.norm(back)
+        up = np.array([0.0, 0.0, 1.0]) - towards[2] * towards
+        up /= np.linalg.norm(up)
+        a, b = (tuple(round(float(x), 9) for x in v) for v in (towards, up))
+        return Eye(target=(70.0, 45.0, 27.0), back=a, up=b, height=height)  # type: ignore[arg-type]
+
+    return plan.replace(
+        views=(
+            SavedView(id="v-all", name="What is outside", eye=eye((0.62, -0.90, 0.62), 152.0),
+                      tags=TagSettings(shown="outside", layout="sides")),
+            SavedView(id="v-shroud", name="Shroud", eye=eye((0.25, 0.9, 0.35), 150.0),
+                      tags=TagSettings(shown="listed", listed=("c26", "c29"), layout="sides")),
+        )
     )  # fmt: skip

@@ -4,6 +4,7 @@ import datetime
 import hashlib
 import json
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -47,6 +48,10 @@ class Inspector:
         self.key = plan_key(plan_path)
         self.evaluator: Evaluator = evaluation.Evaluator(model_of_plan(plan_path, file))
         self._uncertainty = uncertainty or file.plan.decision.rule == "guard_band"
+        # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
+        self._beside = ThreadPoolExecutor(1, "beside")
+        self._beside.submit(lambda: self.evaluator.projector)
+        self._beside.submit(_load_drawing)
 
     def inspect(self, scan: Path, unit: str = "", *, progress: Progress = silent) -> Inspected:
         """Open a scan or sample and evaluate the plan on it.
@@ -60,13 +65,16 @@ class Inspector:
         sample, contents = open_sample(scan, unit, progress=part_of(progress, 0.0, 0.1))
         check_unit(scan, sample, self.evaluator.model.diagonal)
         self.evaluator.forget_other_samples(sample.key)
-        evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.1, 0.7))
+        self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.1, 0.45))
+        drawn = self._beside.submit(self.evaluator.deviation_map, self.plan, sample)
+        evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.45, 0.7))
         if self._uncertainty:
             count = len(self.plan.characteristics)
             for k, characteristic in enumerate(self.plan.characteristics):
                 progress(0.7 + 0.1 * k / count, f"uncertainty of {characteristic.name}")
                 self.evaluator.uncertainty(self.plan, sample, characteristic)
             evaluation = self.evaluator.evaluate(self.plan, sample)
+        drawn.result()
         progress(0.8, "evaluated")
         return Inspected(sample, contents, evaluation)
 
@@ -111,6 +119,11 @@ class Inspector:
         from truegauge.reporting.pdf import write_pdf
 
         return write_pdf(report)
+
+
+def _load_drawing() -> None:
+    import truegauge.rendering.report_views
+    import truegauge.reporting.pdf  # noqa: F401
 
 
 def plan_key(path: Path) -> str:

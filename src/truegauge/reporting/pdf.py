@@ -4,6 +4,7 @@ import io
 from collections.abc import Iterator
 from typing import Any
 
+from reportlab import rl_config
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm as MM
@@ -36,6 +37,9 @@ STATE_WORDS = {
     State.NOT_MEASURED: "not measured",
 }
 _SOFT, _RULE, _BAND = "#5C666E", "#C9C4B6", "#E6E0D0"
+
+
+rl_config.useA85 = 0  # bytes as they are: the files are a fifth smaller and written faster
 
 
 class _Counted(Canvas):  # type: ignore[misc]

@@ -105,7 +105,6 @@ class MapPage(QWidget):
             self._change(tolerance=tolerance, limit=max(scale.limit, tolerance))
         elif limit is not None and limit < scale.tolerance:
             self.session.notify("the limit cannot be smaller than the tolerance; the scale stays as it was")
-            self.limit.setText("")
             self.refresh()
         else:
             self._change(limit=limit)

@@ -68,6 +68,21 @@ def _even_face(model: CadModel, face: int, spacing: float) -> tuple[Points, Norm
     return np.ascontiguousarray(values[:, :3]), normals, corners
 
 
+def coarse_values(coarse: MapMesh, fine: MapMesh, values: Floats) -> Floats:
+    """Return the values (n,) of a coarser mesh: those of the nearest vertices of its own faces."""
+    from scipy.spatial import cKDTree
+
+    out = np.full(len(coarse.vertices), np.nan)
+    order, wanted = np.argsort(fine.vertex_face, kind="stable"), np.argsort(coarse.vertex_face, kind="stable")
+    count = np.arange(int(coarse.vertex_face.max()) + 2)
+    own, asked = np.searchsorted(fine.vertex_face[order], count), np.searchsorted(coarse.vertex_face[wanted], count)
+    for face in range(len(count) - 1):
+        there, here = order[own[face] : own[face + 1]], wanted[asked[face] : asked[face + 1]]
+        if len(there) and len(here):
+            out[here] = values[there[cKDTree(fine.vertices[there]).query(coarse.vertices[here])[1]]]
+    return np.asarray(frozen(out))
+
+
 def map_values(mesh: MapMesh, found: Deviations, usable: Mask) -> Floats:
     """Return the deviation at each vertex (n,) mm, NaN where no point of its face is near.
 

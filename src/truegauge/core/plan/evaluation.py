@@ -20,7 +20,15 @@ from truegauge.core.clouds.raw import Colors
 from truegauge.core.clouds.recipe import Recipe, works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
 from truegauge.core.coverage import MOST_FOR_COVERAGE, AreaSamples
-from truegauge.core.deviations.deviation_map import COARSE, FINE, DeviationMap, MapMesh, map_mesh, map_values
+from truegauge.core.deviations.deviation_map import (
+    COARSE,
+    FINE,
+    DeviationMap,
+    MapMesh,
+    coarse_values,
+    map_mesh,
+    map_values,
+)
 from truegauge.core.deviations.statistics import statistics
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
@@ -497,10 +505,8 @@ class Evaluator:
             if self._map_meshes is None:
                 self._map_meshes = (map_mesh(self.model, FINE), map_mesh(self.model, COARSE))
             fine, coarse = self._map_meshes
-            return DeviationMap(
-                fine, map_values(fine, there.found, there.usable), coarse,
-                map_values(coarse, there.found, there.usable),
-            )  # fmt: skip
+            values = map_values(fine, there.found, there.usable)
+            return DeviationMap(fine, values, coarse, coarse_values(coarse, fine, values))
 
         return self.graph.node(("map", sample.key, _cloud_key(plan, sample)), compute)
 

@@ -60,11 +60,10 @@ def measured_section(
     tangent = plane.normal - sine[:, None] * normals
     slid = feet - (height / (1.0 - sine**2))[:, None] * tangent
     # The rest is the curvature of the surface over half the thickness.
-    there, inside, arrived = onto_surface(projector, plane, plane.flat(slid), faces, 2.0 * thickness)
+    there, inside, arrived, cosine = onto_surface(projector, plane, plane.flat(slid), faces, 2.0 * thickness)
     there, inside, deviations, faces = there[arrived], inside[arrived], deviations[arrived], faces[arrived]
-    cosine = np.sqrt(1.0 - sine[arrived] ** 2)
     flat_feet = plane.flat(there)
-    offsets = deviations / cosine
+    offsets = deviations / cosine[arrived]
     flat = flat_feet + offsets[:, None] * inside
     nearest, values = _values(nominal, flat_feet, faces, deviations)
     known = nearest >= 0

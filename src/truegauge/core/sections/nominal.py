@@ -63,7 +63,7 @@ def nominal_section(model: CadModel, projector: Projector, plane: SectionPlane) 
         none = np.zeros(0, dtype=np.int64)
         return NominalSection(nothing, nothing, none, none, np.zeros(0), np.zeros(0), none > 0, none > 0)
     faces = np.concatenate(face)
-    solid, normals, exact = onto_surface(projector, plane, np.vstack(flat), faces, 2e-3 * model.diagonal)
+    solid, normals, exact, _ = onto_surface(projector, plane, np.vstack(flat), faces, 2e-3 * model.diagonal)
     return NominalSection(
         plane.flat(solid), normals, faces, np.concatenate(piece), np.concatenate(along), np.array(lengths),
         np.array(closed), exact,
@@ -72,15 +72,17 @@ def nominal_section(model: CadModel, projector: Projector, plane: SectionPlane) 
 
 def onto_surface(
     projector: Projector, plane: SectionPlane, flat: Flat, faces: Ints, most: float
-) -> tuple[Points, Flat, Mask]:
+) -> tuple[Points, Flat, Mask, Floats]:
     """Move points in the plane onto the true surfaces of their faces, by Newton steps along the normal in the plane.
 
-    Returns the points (n, 3), the unit normals in the plane (n, 2), and which of them arrived (n,) bool.
+    Returns the points (n, 3), the unit normals in the plane (n, 2), which of them arrived (n,) bool, and how much of
+    the surface's normal lies in the plane (n,): 1 where it is cut squarely.
     """
     at = plane.solid(flat)
     start = at.copy()
     normals = np.zeros((len(at), 2))
     arrived = np.zeros(len(at), dtype=bool)
+    cosine = np.ones(len(at))
     for step in range(_REFINEMENTS):
         found = projector.deviations(at)
         inside = plane.flat_directions(np.asarray(found.normals, dtype=np.float64))
@@ -97,7 +99,7 @@ def onto_surface(
         moved = at + way[:, None] * (unit @ np.array([plane.across, plane.up]))
         near = np.linalg.norm(moved - start, axis=1) <= most
         at = np.where(near[:, None], moved, at)
-    return at, normals, arrived
+    return at, normals, arrived, cosine
 
 
 def _joined(chains: list[tuple[Flat, int]], model: CadModel, near: float) -> list[tuple[Flat, Ints]]:

@@ -1,0 +1,177 @@
+"""Batches and inboxes with real worker processes, on small scans and a small plan."""
+
+import csv
+import io
+import json
+import time
+
+import numpy as np
+import pytest
+from openpyxl import load_workbook
+
+from truegauge import demo
+from truegauge.core.errors import FormatError
+from truegauge.demo.samples import write_samples
+from truegauge.formats.plan_file import write_plan
+from truegauge.jobs.batch import Batch, BatchSettings, run_batch, scans_in
+from truegauge.jobs.inbox import Inbox, InboxSettings, run_inbox
+from truegauge.jobs.records import Record, output_names, read_record, scan_key, write_record
+from truegauge.jobs.summary import summarize, summary_csv, summary_json, summary_xlsx
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory, plan):
+    """A plan of two characteristics, two scans, and one file that is no scan."""
+    made = tmp_path_factory.mktemp("batch")
+    kept = tuple(c for c in plan.characteristics if c.number in (4, 15))
+    small = plan.replace(characteristics=kept, views=(), sections=(), spots=(), alignments=plan.alignments[:1])
+    write_plan(made / "small.tgplan", small, demo.PART.read_bytes())
+    write_samples(made / "scans", 2, 30_000)
+    (made / "scans" / "LW-1140-0103.ply").write_bytes(b"ply\nformat ascii 1.0\nelement vertex 9\n")
+    return made
+
+
+@pytest.fixture(scope="module")
+def first_run(folder):
+    events = []
+    settings = BatchSettings(folder / "small.tgplan", scans_in([folder / "scans"]), folder / "out", jobs=2,
+                             formats=("csv", "json", "xlsx", "sample"))  # fmt: skip
+    return settings, run_batch(settings, events.append), events
+
+
+def test_one_failed_scan_does_not_stop_the_rest(first_run, folder):
+    settings, done, events = first_run
+    good = [r for r in done.records.values() if not r.failed]
+    (bad,) = [r for r in done.records.values() if r.failed]
+    assert len(good) == 2
+    assert "LW-1140-0103.ply" in bad.reason
+    for record in good:
+        for ending in ("csv", "json", "xlsx", "tgsample"):
+            assert (settings.out / f"{record.name}.{ending}").exists()
+    assert not list(settings.out.glob("LW-1140-0103*"))
+    assert {e.text for e in events} >= {"opening the plan"}
+    assert 100 < max(r.peak_mb for r in good) < 3000
+
+
+def test_values_are_those_of_each_sample(first_run, folder):
+    _, done, _ = first_run
+    for name, record in done.records.items():
+        if record.failed:
+            continue
+        factors = json.loads((folder / "scans" / f"{name}.truth.json").read_text())["factors"]
+        bore, socket = (c["measured"] for c in record.results["characteristics"])
+        assert bore == pytest.approx(42.0 + 0.012 * factors["main bore large"], abs=0.003)
+        assert socket == pytest.approx(24.0 + 0.016 * factors["socket large"], abs=0.02)  # a small cap
+
+
+def test_the_summary_has_every_characteristic_of_every_sample(first_run):
+    settings, _, _ = first_run
+    rows = list(csv.reader(io.StringIO((settings.out / "summary.csv").read_text())))
+    assert rows[0][7:13:2] == ["LW-1140-0101", "LW-1140-0102", "LW-1140-0103"]
+    assert rows[1][12] == "not_measured"
+    assert [r[0] for r in rows[-3:]] == [str(s) for s in settings.scans]
+    assert rows[-1][1] == "failed"
+    sheet = load_workbook(settings.out / "summary.xlsx")["characteristics"]
+    assert sheet.cell(2, 8).value == pytest.approx(float(rows[1][7]))
+    assert sheet.cell(2, 10).value == "not measured"
+    document = json.loads((settings.out / "summary.json").read_text())
+    values = [c["measured"] for c in document["rows"][0]["cells"][:2]]
+    assert document["rows"][0]["mean"] == pytest.approx(np.mean(values))
+
+
+def test_a_second_run_does_only_what_is_not_done(first_run):
+    settings, _, _ = first_run
+    batch = Batch(settings)
+    try:
+        batch.start()
+        assert batch.kept == 2  # the failed one is tried again
+        assert [t.name for t in batch.tasks if t.name not in batch.records] == ["LW-1140-0103"]
+    finally:
+        batch.close()
+    other = Batch(BatchSettings(settings.plan, settings.scans, settings.out, formats=("csv",), jobs=1))
+    assert not any(
+        r is not None and other._still_holds(r, t) for t in other.tasks if (r := read_record(settings.out, t.name))
+    )
+
+
+def test_a_worker_that_needs_too_much_memory_is_stopped_and_says_so(folder, tmp_path):
+    settings = BatchSettings(folder / "small.tgplan", (folder / "scans" / "LW-1140-0101.ply",), tmp_path, jobs=1,
+                             formats=("csv",), memory_mb=60)  # fmt: skip
+    (record,) = run_batch(settings).records.values()
+    assert record.reason == "it needed more than 60 MB of memory"
+    assert not (tmp_path / "LW-1140-0101.csv").exists()
+
+
+def test_an_inbox_takes_complete_files_and_puts_them_away(folder, tmp_path):
+    place = tmp_path / "inbox"
+    place.mkdir()
+    good = (folder / "scans" / "LW-1140-0101.ply").read_bytes()
+    (place / "a.ply").write_bytes(good)
+    (place / "bad.ply").write_bytes(b"ply\n")
+    (place / "readme.txt.part").write_bytes(b"not a scan")
+    settings = InboxSettings(folder / "small.tgplan", place, formats=("csv",), settle=0.4)
+    done = run_inbox(settings, lambda event: None, once=True)
+    assert sorted(r.name for r in done.finished) == ["a", "bad"]
+    assert (place / "done" / "a.ply").read_bytes() == good
+    assert (place / "results" / "a.csv").exists()
+    assert "bad.ply" in (place / "failed" / "bad.ply.reason.txt").read_text()
+    assert (place / "readme.txt.part").exists()
+    assert not list(place.glob("*.ply"))
+
+
+def test_a_file_that_still_grows_is_waited_for(folder, tmp_path):
+    inbox = Inbox(InboxSettings(folder / "small.tgplan", tmp_path, settle=5.0))
+    try:
+        for size in (10, 20, 30):
+            (tmp_path / "b.ply").write_bytes(b"x" * size)
+            inbox._look()
+            assert inbox.busy == 0
+        assert inbox.waiting == (tmp_path / "b.ply",)
+        (tmp_path / "empty.ply").touch()
+        inbox._seen = {p: (state, time.monotonic() - 60) for p, (state, _) in inbox._seen.items()}
+        inbox._begin = lambda path: started.append(path.name)
+        started = []
+        inbox._look()
+        assert started == ["b.ply"]
+    finally:
+        inbox.close()
+
+
+def test_names_of_outputs_are_made_and_kept_apart(tmp_path):
+    scans = [tmp_path / "a" / "part.ply", tmp_path / "b" / "part.stl", tmp_path / "c" / "PART.ply"]
+    assert output_names(scans, "{scan}", "plan") == ["part", "part-2", "PART-3"]
+    assert output_names(scans[:1], "{plan} {number}", "plan") == ["plan 001"]
+    assert output_names([tmp_path / "../x.ply"], "../{scan}", "p") == ["_x"]
+    with pytest.raises(FormatError, match=r"\{scan\}, \{plan\} and \{number\}"):
+        output_names(scans, "{serial}", "plan")
+
+
+def test_what_cannot_be_a_batch_says_why(folder, tmp_path):
+    with pytest.raises(FormatError, match="no such file or folder"):
+        scans_in([tmp_path / "nothing.ply"])
+    with pytest.raises(FormatError, match="holds no scan"):
+        scans_in([tmp_path])
+    scan = folder / "scans" / "LW-1140-0101.ply"
+    with pytest.raises(FormatError, match="no such output: docx"):
+        Batch(BatchSettings(folder / "small.tgplan", (scan,), tmp_path, formats=("docx",)))
+    with pytest.raises(FormatError, match="no such file"):
+        Batch(BatchSettings(tmp_path / "gone.tgplan", (scan,), tmp_path))
+    with pytest.raises(FormatError, match="no such folder"):
+        Inbox(InboxSettings(folder / "small.tgplan", tmp_path / "gone"))
+
+
+@pytest.mark.parametrize("content", [b"", b"{", b"[]", b'{"schema_version": 1}', b'{"schema_version": 9}'])
+def test_a_damaged_record_is_no_record(tmp_path, content):
+    write_record(tmp_path, Record("a", "a.ply", "key", reason="no"))
+    assert read_record(tmp_path, "a").reason == "no"
+    (tmp_path / "records" / "a.json").write_bytes(content)
+    assert read_record(tmp_path, "a") is None
+
+
+def test_a_batch_without_any_result_has_an_empty_summary(tmp_path):
+    made = summarize([Record("a", "a.ply", "k", reason="broken")])
+    assert made.rows == ()
+    assert b"broken" in summary_csv(made)
+    assert json.loads(summary_json(made))["samples"][0]["reason"] == "broken"
+    assert summary_xlsx(made).startswith(b"PK")
+    assert scan_key(tmp_path / "gone") == "missing"
