@@ -13,19 +13,17 @@ from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
-from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
+from truegauge.app.batch_dialog import BatchDialog
 from truegauge.app.main import make_application
-from truegauge.app.nominal_table import NominalTable
 from truegauge.app.session import Session
 from truegauge.app.window import MainWindow
-from truegauge.core.clouds.recipe import CropDistance, Outliers
 from truegauge.demo.faces import cylinder_at
 from truegauge.demo.housing import bolt_holes, build_housing
 from truegauge.demo.run import _until
-from truegauge.formats.nominal_csv import rows_from_csv
+from truegauge.demo.samples import write_samples
 
 
 def more(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
@@ -46,14 +44,46 @@ def more(session: Session, window: MainWindow, shot: Callable[[str], None], sett
         settle()
     shot("revision")
     window.notice.hide()
-    table = NominalTable(session, window)
-    table.show_rows(rows_from_csv(Path("typed.csv"), TABLE.encode()))
-    table._use()
-    settle()
-    window.notice.hide()
-    window.view.show_standard("corner")
-    shot("nominals")
-    table.reject()
+
+
+def cover(
+    session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None], folder: Path
+) -> None:
+    """Pictures of the Evaluate stage with the second demo part, and of the batch page."""
+    session.open_plan(demo.COVER_PLAN)
+    session.open_scan(demo.COVER_SCAN)
+    _until(lambda: session.evaluation is not None and session.sample is not None and not session.is_busy)
+    session.set_stage("evaluate")
+    window.evaluating.set_page("spots")
+    session.look_at_view("v-spots")
+    shot("spots")
+    window.evaluating.set_page("views")
+    session.look_at_view("v-holes")
+    shot("views")
+    window.evaluating.set_page("sections")
+    session.look_at_section("s-middle")
+    session.select_characteristic("c32")
+    shot("flat-section")
+    session.look_at_section("")
+    batch_page(shot, folder)
+
+
+def batch_page(shot: Callable[[str], None], folder: Path) -> None:
+    """Run a small batch and show its summary."""
+    with tempfile.TemporaryDirectory() as made:
+        write_samples(Path(made) / "scans", 5, 60_000)
+        page = BatchDialog(demo.PLAN)
+        page.out.setText(str(Path(made) / "out"))
+        for box in page.formats.values():
+            box.setChecked(False)
+        page.formats["csv"].setChecked(True)
+        page.add_scans([Path(made) / "scans"])
+        page.show()
+        page.start.click()
+        _until(lambda: page.batch is None)
+        page.told.setText("5 inspected, 0 failed")
+        page.grab().save(str(folder / "batch.png"))
+        page.close()
 
 
 def datums_and_guide(
@@ -157,10 +187,6 @@ def main() -> int:
     _until(lambda: all(r.uncertainty is not None or r.measured is None for r in session.evaluation.results))
     shot("why")
     session.set_show_why(False)
-    session.select_characteristic("c23")
-    window.ledger.edit_selected()
-    shot("frame")
-    window.view.setFocus()
     session.select_groups(())
     session.set_stage("evaluate")
     shot("evaluate")
@@ -173,29 +199,17 @@ def main() -> int:
     settle()
     window._refresh_preview()
     shot("report")
-    window.open_finder()
-    settle()
-    if not wanted or "finder" in wanted:
-        finder = QApplication.activePopupWidget() or window
-        finder.grab().save(str(folder / "finder.png"))
     session.set_stage("part")
     session.set_show_map(False)
     window.section_panel.toggle()
     shot("section")
     window.section_panel.toggle()
-    session.set_stage("align")
-    session.set_show_map(False)
-    session.add_step(Outliers())
-    session.add_step(CropDistance(farthest=0.5))
-    settle()
-    window.draw_outline("polyline")
-    for corner in ((120, 160), (400, 150), (430, 330), (250, 420), (110, 300)):
-        window.view.outline.press(QPointF(*corner))
-    window.view.outline.close()
-    shot("outline")
-    window.view.outline.cancel()
-    window.notice.hide()
-    if not wanted or wanted & {"nominals", "revision"}:
+    if not wanted or wanted & {"spots", "flat-section", "views", "batch"}:
+        cover(session, window, shot, settle, folder)
+    if not wanted or "revision" in wanted:
+        session.open_plan(demo.PLAN)
+        session.open_scan(demo.SCAN)
+        _until(lambda: session.evaluation is not None and not session.is_busy)
         more(session, window, shot, settle)
     session.history.mark_saved()
     QApplication.closeAllWindows()

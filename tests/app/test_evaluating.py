@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QLabel
 
 from truegauge import demo
 from truegauge.app.batch_dialog import BatchDialog
@@ -99,8 +100,9 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     settle()
     assert s.plan.spots[-1].place == pytest.approx((100.0, 15.0, 48.0), abs=0.5)
     assert s.evaluation.results[-1].state == State.WITHIN
-    page.pick.click()
+    qtbot.keyClick(stage.view, Qt.Key.Key_Escape)
     assert s.picker is None
+    assert not page.pick.isChecked()
     type_into(qtbot, page.typed, "88 80 30")
     assert s.evaluation.results[-1].measured == pytest.approx(0.15, abs=0.006)
     type_into(qtbot, page.typed, "88 80")
@@ -187,7 +189,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     assert len(s.plan.sections) == count + 2
 
 
-def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, settle):
+def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, qtbot, settle):
     s, m, bench = stage.session, stage.evaluating, stage.evaluate_bench
     bench.tabs["views"].click()
     page = bench.views_page
@@ -204,6 +206,9 @@ def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, settle):
     assert [v.name for v in s.plan.views][1] == saved.name
     page.in_report.click()
     assert not s.saved_view.in_report
+    page.own_scale.click()
+    type_into(qtbot, stage.evaluate_bench.map_page.limit, "0.5")
+    assert (s.scale.limit, s.plan.scale.limit) == (0.5, 0.1)
     s.set_look(edges_only=False)
     stage.view.show_standard("front")
     s.look_at_view(s.plan.views[0].id)
@@ -214,7 +219,7 @@ def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, settle):
     assert stage.view.camera.back == pytest.approx([0, 0, 1])
     m.remove_view(saved.id)
     assert s.saved_view is None
-    for _ in range(6):
+    for _ in range(8):
         s.undo()
     assert len(s.plan.views) == 2
 
@@ -289,6 +294,16 @@ def test_what_is_chosen_is_seen_while_a_setting_is_typed(loaded, settle, qtbot):
     assert s.plan.feature("main-bore").extraction.edge_margin == 4.0
     panel.reset.click()
     assert s.plan.feature("main-bore").extraction is None
+
+
+def test_why_says_what_a_spot_check_and_a_dimension_were_read_from(stage, settle):
+    s = stage.session
+    s.set_show_why(True)
+    for characteristic, words in (("c29", ("place", "points")), ("c30", ("section", "span 1: circle"))):
+        s.select_characteristic(characteristic)
+        settle()
+        said = {p.text() for p in stage.why_panel.findChildren(QLabel)}
+        assert set(words) <= said
 
 
 def test_the_sample_is_taken_out_and_the_next_scan_is_evaluated(loaded, settle):

@@ -142,20 +142,24 @@ class LedgerDelegate(QStyledItemDelegate):
         small = f"of {numbers.value(result.upper or 0)}" if one_sided else numbers.signed(result.deviation or 0.0)
         if c.basic:
             small = "exact"
+        elif kind is not None and kind.reading and not c.nominal and not one_sided:
+            small = ""  # the value is the deviation
         said = self._aside(result, numbers)
         painter.setFont(font(12))
-        unsure = result.dominated and not has_frame(c)
+        unsure = (result.dominated or bool(result.warning)) and not has_frame(c)
         painter.setPen(QColor(state_color(t, "near") if unsure else t.soft))
         at_right(said if unsure else small, 23)
         if said:
             painter.setFont(font(11))
-            painter.setPen(QColor(state_color(t, "near") if result.dominated else t.soft))
+            painter.setPen(QColor(state_color(t, "near") if result.dominated or result.warning else t.soft))
             if has_frame(c):
                 at_right(said, 41)
         return left - 8
 
     def _aside(self, result: Result, numbers: NumberFormat) -> str:
         """What widens the limit, or an uncertainty that says more about the measurement than about the part."""
+        if result.warning and result.coverage is not None:
+            return f"{100 * result.coverage:.0f} % covered"
         if result.dominated and result.uncertainty is not None:
             k = self.session.plan.decision.k
             return f"±{numbers.value(k * result.uncertainty)} unsure"

@@ -14,6 +14,7 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.work_queue import WorkQueue, WrongUnit
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.nominal_part import NominalRow
+from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.cad.revision import Matching, match_faces
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.clouds.recipe import Recipe, Step, describe
@@ -29,7 +30,7 @@ from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
 from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample, SampleData, Touch
-from truegauge.core.plan.survey import survey_all
+from truegauge.core.plan.survey import survey_some
 from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import Content, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
@@ -46,6 +47,7 @@ if TYPE_CHECKING:
 
 SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
 PLAN_ENDING = ".tgplan"
+_SURVEY_S = 0.4  # at a time
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -457,6 +459,7 @@ class OpenDocument(WorkQueue):
             self._propose()
             self._make_map()
             self._find_patterns()
+            self._survey()
             return
 
         def work(progress: Progress) -> Evaluation | None:
@@ -484,14 +487,26 @@ class OpenDocument(WorkQueue):
 
         self._start(work, done, "Evaluating" if sample is not None else "Preparing")
 
-    def _survey(self) -> None:
-        """Measure every face in the background, so that the view can tell at once what is under the pointer."""
+    def _survey(self, start: int = 0) -> None:
+        """Measure every face in the background, so that the view can tell at once what is under the pointer.
+
+        A little at a time: whatever else is asked for comes in between.
+        """
         evaluator, plan, sample, evaluation = self.evaluator, self.plan, self.sample, self.evaluation
         if evaluator is None or sample is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
             return
+        last, generation = len(evaluator.model.faces) - 1, self._generation
+        if start > last or evaluator.known_survey(plan, sample, whole_surface(evaluator.model, last)) is not None:
+            return
+
+        def done(reached: int) -> None:
+            if generation == self._generation:  # else the newer evaluation begins again
+                self._survey(reached)
+
         self._start(
-            lambda progress: survey_all(evaluator, plan, sample, progress), lambda _: None, "Measuring every face"
-        )
+            lambda progress: survey_some(evaluator, plan, sample, start, _SURVEY_S, progress), done,
+            "Measuring every face",
+        )  # fmt: skip
 
     def _find_patterns(self) -> None:
         """Look for holes, slots and patterns once the part can be picked; nothing else waits for them."""

@@ -60,6 +60,7 @@ class Session(OpenDocument):
     stage_changed = Signal()
     eye_wanted = Signal(object)
     extraction_changed = Signal()
+    picking_stopped = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -173,6 +174,11 @@ class Session(OpenDocument):
         """Pick in the view: what waits for a place takes it, else the feature of the face is selected."""
         if self.picker is None or face < 0 or place is None or not self.picker(face, place):
             self.pick(face, add=add)
+
+    def stop_picking(self) -> None:
+        """Let clicks select again."""
+        self.picker = None
+        self.picking_stopped.emit()
 
     def pick(self, face: int, *, add: bool = False) -> None:
         """Select the feature of a face; with `add` besides what is selected (again: take it out)."""

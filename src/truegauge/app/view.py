@@ -521,6 +521,8 @@ class View(QWidget):
             self.outline.cancel()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
             self.outline.close()
+        elif key == Qt.Key.Key_Escape and self._session.picker is not None and self._session.stage == "evaluate":
+            self._session.stop_picking()
         elif key == Qt.Key.Key_Escape:
             self._session.select_groups(())
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposals:

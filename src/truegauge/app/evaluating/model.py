@@ -62,6 +62,7 @@ class EvaluateModel(QObject):
         self.direction = ""  # normal, or an axis
         self._areas: tuple[object, DeviationScale, tuple[OutsideArea, ...]] | None = None
         session.stage_changed.connect(self._on_stage)
+        session.picking_stopped.connect(lambda: self.pick_for(""))
 
     # Picking ---------------------------------------------------------------------------------------------------
 

@@ -54,7 +54,11 @@ class ViewsPage(QWidget):
         self.name.editingFinished.connect(self._on_name)
         self.in_report = QCheckBox("In the report")
         self.in_report.toggled.connect(lambda on: self._with(lambda v: self._set_report(v, on)))
+        self.own_scale = QCheckBox("A scale of its own")
+        self.own_scale.setToolTip("The Map page then changes the scale of this view, and of no other")
+        self.own_scale.toggled.connect(lambda on: self._with(lambda v: self._set_scale(v, on)))
         inside.addWidget(row(self.name, self.in_report))
+        inside.addWidget(self.own_scale)
         inside.addWidget(
             row(button("Up", lambda: self._with(lambda v: model.move_view(v.id, -1))),
                 button("Down", lambda: self._with(lambda v: model.move_view(v.id, 1))),
@@ -92,6 +96,12 @@ class ViewsPage(QWidget):
     def _set_report(self, view: SavedView, on: bool) -> None:
         if view.in_report != on:
             self._model.change_view(view.id, "view in the report", in_report=on)
+
+    def _set_scale(self, view: SavedView, on: bool) -> None:
+        if (view.scale is not None) != on:
+            scale = self.session.plan.scale if on else None
+            self._model.change_view(view.id, "scale of the view", scale=scale)
+            self.session.display_changed.emit()
 
     def _on_name(self) -> None:
         view, text = self.session.saved_view, self.name.text().strip()
@@ -142,9 +152,10 @@ class ViewsPage(QWidget):
         if opened is not None:
             if not self.name.hasFocus():
                 self.name.setText(opened.name)
-            self.in_report.blockSignals(True)
-            self.in_report.setChecked(opened.in_report)
-            self.in_report.blockSignals(False)
+            for box, on in ((self.in_report, opened.in_report), (self.own_scale, opened.scale is not None)):
+                box.blockSignals(True)
+                box.setChecked(on)
+                box.blockSignals(False)
         tags = s.tags
         choose(self.shown, tags.shown)
         choose(self.layout_choice, tags.layout)

@@ -4,11 +4,13 @@ from dataclasses import dataclass
 
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.datums.system import EstablishedSystem
+from truegauge.core.deviations.spots import SpotReading
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.asked import asked_by
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.reading import ComparedReading, DimensionReading, reading_of
 from truegauge.core.plan.results import Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system
@@ -79,6 +81,10 @@ def _limits(result: Result, n: NumberFormat) -> Pairs:
     rows += [("modifier", f"{m}: {MODIFIERS[m]}") for m in c.modifiers if m in MODIFIERS]
     if c.simultaneous:
         rows.append(("simultaneous", c.simultaneous))
+    if result.coverage is not None:
+        rows.append(("covered", f"{100 * result.coverage:.0f} % of the least covered feature"))
+    if result.warning:
+        rows.append(("warning", result.warning))
     return rows + [("note", text) for text in result.notes]
 
 
@@ -87,7 +93,9 @@ def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: R
     rows: Pairs = []
     if outcome is not None and outcome.association:
         rows.append(("judged by", outcome.association))
-    groups = {plan.feature(f).name: plan.named(f).group for f in c.features}
+    if plan.reading(c.features[0]) is not None:
+        return _reading(evaluator, plan, sample, c.features[0], n)
+    groups = {plan.named(f).name: plan.named(f).group for f in c.features}
     worst = None if outcome is None else max(outcome.units, key=lambda u: u.value - u.bonus, default=None)
     for unit in outcome.units[:_MOST_UNITS] if outcome is not None and len(outcome.units) > 1 else ():
         bonus = f" (bonus {n.value(unit.bonus)})" if unit.bonus else ""
@@ -106,6 +114,24 @@ def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: R
         elif isinstance(found, Built):
             rows.append((feature.name, "constructed"))
     return rows
+
+
+def _reading(evaluator: Evaluator, plan: Plan, sample: Sample | None, reading_id: str, n: NumberFormat) -> Pairs:
+    """Say what a spot check, a dimension of a section or a compared point was read from."""
+    found = reading_of(evaluator, plan, sample, reading_id)
+    if isinstance(found, SpotReading):
+        x, y, z = (n.value(float(v)) for v in found.place)
+        return [("place", f"{x}  {y}  {z}"), ("points", f"{found.points:,}"), ("their scatter", n.value(found.scatter))]
+    if isinstance(found, DimensionReading):
+        rows = [(f"span {k}: {f.fits}", f"{f.points:,} points, scatter {n.value(f.scatter)}")
+                for k, f in enumerate(found.fitted, 1)]  # fmt: skip
+        section = plan.section_with(reading_id)
+        return [("section", section.name if section is not None else ""), *rows]
+    if isinstance(found, ComparedReading):
+        return [(f"d{axis}", n.signed(float(v))) for axis, v in zip("xyz", found.delta, strict=True)] + [
+            ("measured by", found.source)
+        ]
+    return []
 
 
 def _datums(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result, n: NumberFormat) -> Pairs:

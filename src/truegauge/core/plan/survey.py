@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -66,17 +67,17 @@ def survey_face(evaluator: Evaluator, plan: Plan, sample: Sample, faces: tuple[i
     return FaceSurvey(nominal, feature, len(rows), float(deviations.mean()), least, greatest, share)
 
 
-def survey_all(evaluator: Evaluator, plan: Plan, sample: Sample, progress: Progress = silent) -> int:
-    """Measure every face of the part; what was measured before is kept. Returns how many surfaces there are."""
-    seen: set[int] = set()
-    count = len(evaluator.model.faces)
-    number = 0
-    for face in range(count):
-        if face in seen:
-            continue
-        progress(face / count, "measuring every face")
-        faces = whole_surface(evaluator.model, face)
-        seen.update(faces)
-        evaluator.survey(plan, sample, faces)
-        number += 1
-    return number
+def survey_some(
+    evaluator: Evaluator, plan: Plan, sample: Sample, start: int, seconds: float, progress: Progress = silent
+) -> int:
+    """Measure faces from number `start` on, for about so many seconds; what was measured before is kept.
+
+    Returns the number to go on with: that of all faces at the end.
+    """
+    count, until = len(evaluator.model.faces), time.monotonic() + seconds
+    for face in range(start, count):
+        if time.monotonic() > until:
+            return face
+        progress(face / count)
+        evaluator.survey(plan, sample, whole_surface(evaluator.model, face))
+    return count
