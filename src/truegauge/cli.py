@@ -59,6 +59,7 @@ def inspect(
         raise FormatError(out, f"the folder cannot be made ({error.strerror})") from error
     names = {"pdf": "report.pdf", "html": "report.html"}
     inspector.write(done, _formats(formats), lambda form: out / names.get(form, f"results.{form}"))
+    inspector.close()
     evaluation = done.evaluation
     counts = evaluation.counts()
     _say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))

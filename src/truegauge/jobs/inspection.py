@@ -4,7 +4,7 @@ import datetime
 import hashlib
 import json
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -22,6 +22,7 @@ from truegauge.formats.sample_file import open_sample, write_sample
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.rendering.report_views import ViewRenderer
     from truegauge.reporting.report import Report
 
 FORMATS = ("pdf", "html", "xlsx", "csv", "json", "sample")
@@ -38,9 +39,12 @@ class Inspected:
 
 
 class Inspector:
-    """A plan that is ready for one scan after the other; what belongs to the part alone is kept."""
+    """A plan that is ready for one scan after the other; what belongs to the part alone is kept.
 
-    def __init__(self, plan_path: Path, *, uncertainty: bool = False) -> None:
+    Use it from one thread. With `threads` above 1 some work is done beside the rest.
+    """
+
+    def __init__(self, plan_path: Path, *, uncertainty: bool = False, threads: int = 2) -> None:
         from truegauge.core.plan import evaluation
 
         file = read_plan(plan_path)
@@ -49,9 +53,18 @@ class Inspector:
         self.evaluator: Evaluator = evaluation.Evaluator(model_of_plan(plan_path, file))
         self._uncertainty = uncertainty or file.plan.decision.rule == "guard_band"
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
-        self._beside = ThreadPoolExecutor(1, "beside")
-        self._beside.submit(lambda: self.evaluator.projector)
-        self._beside.submit(_load_drawing)
+        self._beside = ThreadPoolExecutor(1, "beside") if threads > 1 else None
+        self._renderer: ViewRenderer | None = None
+        if self._beside is not None:
+            self._beside.submit(lambda: self.evaluator.projector)
+            self._beside.submit(_load_drawing)
+
+    def close(self) -> None:
+        """Free the graphics resources."""
+        if self._beside is not None:
+            self._beside.shutdown()
+        if self._renderer is not None:
+            self._renderer.close()
 
     def inspect(self, scan: Path, unit: str = "", *, progress: Progress = silent) -> Inspected:
         """Open a scan or sample and evaluate the plan on it.
@@ -66,7 +79,9 @@ class Inspector:
         check_unit(scan, sample, self.evaluator.model.diagonal)
         self.evaluator.forget_other_samples(sample.key)
         self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.1, 0.45))
-        drawn = self._beside.submit(self.evaluator.deviation_map, self.plan, sample)
+        drawn: Future[object] | None = None
+        if self._beside is not None:
+            drawn = self._beside.submit(self.evaluator.deviation_map, self.plan, sample)
         evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.45, 0.7))
         if self._uncertainty:
             count = len(self.plan.characteristics)
@@ -74,7 +89,8 @@ class Inspector:
                 progress(0.7 + 0.1 * k / count, f"uncertainty of {characteristic.name}")
                 self.evaluator.uncertainty(self.plan, sample, characteristic)
             evaluation = self.evaluator.evaluate(self.plan, sample)
-        drawn.result()
+        if drawn is not None:
+            drawn.result()
         progress(0.8, "evaluated")
         return Inspected(sample, contents, evaluation)
 
@@ -96,10 +112,12 @@ class Inspector:
 
     def report(self, done: Inspected) -> "Report":
         """Return the report with its pictures."""
-        from truegauge.rendering.report_views import report_with_views
+        from truegauge.rendering.report_views import ViewRenderer, report_with_views
 
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-        return report_with_views(self.evaluator, done.evaluation, done.sample, made)
+        if self._renderer is None:
+            self._renderer = ViewRenderer(self.evaluator)
+        return report_with_views(self.evaluator, done.evaluation, done.sample, made, renderer=self._renderer)
 
     @staticmethod
     def _bytes(form: str, done: Inspected, report: "Report | None") -> bytes:

@@ -26,7 +26,8 @@ log = logging.getLogger(__name__)
 
 MEMORY_MB = 3000
 RETIRE_SHARE = 0.6  # of the memory: a worker that has needed so much is replaced after its scan
-_THREADS = ("NUMBA_NUM_THREADS", "OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
+# The last is that of the software that draws without a graphics card.
+_THREADS = ("NUMBA_NUM_THREADS", "OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS", "LP_NUM_THREADS")
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +131,9 @@ class Workers:
         context = multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe()
         process = context.Process(
-            target=_work, args=(theirs, self._plan, self._uncertainty, self._memory * RETIRE_SHARE), daemon=True
+            target=_work,
+            args=(theirs, self._plan, self._uncertainty, self._memory * RETIRE_SHARE, self._threads),
+            daemon=True,
         )
         with _environment(self._threads):
             process.start()
@@ -201,7 +204,7 @@ def _resident_mb(pid: int | None) -> float:
     return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
-def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float) -> None:
+def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, threads: int) -> None:
     """Inspect what comes through the pipe, until it closes or the process has grown large."""
     from truegauge.jobs.inspection import Inspector
 
@@ -216,7 +219,7 @@ def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float) -> 
         try:
             if inspector is None:
                 link.send((0.0, "opening the plan"))
-                inspector = Inspector(plan, uncertainty=uncertainty)
+                inspector = Inspector(plan, uncertainty=uncertainty, threads=threads)
             record = _inspect(inspector, link, task, record)
         except TrueGaugeError as error:
             record = replace(record, reason=str(error))
