@@ -65,14 +65,14 @@ def cover(
     session.select_characteristic("c32")
     shot("flat-section")
     session.look_at_section("")
-    batch_page(shot, folder)
+    batch_page(window, folder)
 
 
-def batch_page(shot: Callable[[str], None], folder: Path) -> None:
+def batch_page(window: MainWindow, folder: Path) -> None:
     """Run a small batch and show its summary."""
     with tempfile.TemporaryDirectory() as made:
         write_samples(Path(made) / "scans", 5, 60_000)
-        page = BatchDialog(demo.PLAN)
+        page = BatchDialog(demo.PLAN, window)
         page.out.setText(str(Path(made) / "out"))
         for box in page.formats.values():
             box.setChecked(False)

@@ -4,11 +4,13 @@ from PySide6.QtWidgets import QApplication
 from truegauge import demo
 from truegauge.app import open_document
 from truegauge.app.main import make_application
+from truegauge.app.open_document import OpenDocument
 from truegauge.app.session import Session
 from truegauge.app.uncertainty_worker import UncertaintyWorker
 from truegauge.app.window import MainWindow
 from truegauge.core.plan.evaluation import _sample_of
 
+SURVEY = OpenDocument._survey  # of every face, after each evaluation: a test of its own lets it run
 PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels
 
 
@@ -32,6 +34,7 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
 
     monkeypatch.setattr(open_document, "_evaluator", shared)
     monkeypatch.setattr(UncertaintyWorker, "DELAY_MS", 10**8)  # its own test lets it run
+    monkeypatch.setattr(OpenDocument, "_survey", lambda self, start=0: None)
     monkeypatch.setattr(evaluator, "forget_other_samples", forget)
     made = MainWindow(Session(), "day")
     made.notices = []
@@ -42,6 +45,12 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
     yield made
     made.close()
     assert not [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+
+
+@pytest.fixture
+def surveys(window, monkeypatch):
+    """Let the window measure every face in the background, as it does for its users."""
+    monkeypatch.setattr(OpenDocument, "_survey", SURVEY)
 
 
 @pytest.fixture

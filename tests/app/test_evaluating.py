@@ -104,6 +104,7 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     assert s.picker is None
     assert not page.pick.isChecked()
     type_into(qtbot, page.typed, "88 80 30")
+    settle()
     assert s.evaluation.results[-1].measured == pytest.approx(0.15, abs=0.006)
     type_into(qtbot, page.typed, "88 80")
     assert "is no place" in stage.notices[-1].text

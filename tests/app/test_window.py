@@ -77,7 +77,9 @@ def test_the_ledger_shows_every_characteristic_with_its_state(loaded):
     assert model.data(model.index(row(loaded, 13))) == "13 bolt hole 4 to main bore 30.179 outside"
 
 
-def test_hovering_says_what_would_be_picked(loaded, qtbot):
+def test_hovering_says_what_would_be_picked_and_what_was_measured(loaded, qtbot, settle, surveys):
+    loaded.session.evaluate_again()
+    settle()
     loaded.view.show_standard("top")
     qtbot.mouseMove(loaded.view, place(loaded, BODY_TOP))
     assert loaded.hover_label.text().startswith("plane, facing +Z")
@@ -99,15 +101,15 @@ def test_picking_faces_offers_proposals_and_accepting_adds_a_characteristic(load
     assert abs(float(texts[0].split()[1]) - 34.0) < 0.01
     qtbot.mouseClick(loaded.strip.buttons[0], Qt.MouseButton.LeftButton)
     settle()
-    assert loaded.ledger.model.rowCount() == 29
+    assert loaded.ledger.model.rowCount() == 31
     added = loaded.ledger.model.characteristic(30)
-    assert added.number == 29
+    assert added.number == 31
     assert added.nominal == pytest.approx(34.0)
     assert loaded.session.evaluation.result(added.id).state == State.WITHIN
     loaded.session.undo()
     assert loaded.ledger.model.rowCount() == 30
     loaded.session.redo()
-    assert loaded.ledger.model.rowCount() == 29
+    assert loaded.ledger.model.rowCount() == 31
 
 
 def test_enter_takes_the_first_proposal(loaded, qtbot, settle):
@@ -131,7 +133,7 @@ def test_a_tolerance_is_edited_in_its_row_and_undone(loaded, qtbot):
         ledger.list.closeEditor(editor, ledger._delegate.EndEditHint.NoHint)
     assert loaded.session.plan.characteristic("c4").upper == 0.005
     assert ledger.model.result(3).state == State.OUTSIDE
-    assert ledger.counts.text() == "23 in   1 near   4 out"
+    assert ledger.counts.text() == "25 in   1 near   4 out"
     loaded.session.undo()
     assert ledger.model.result(3).state == State.WITHIN
 
@@ -273,13 +275,14 @@ def test_a_scan_of_another_part_is_shown_as_not_trusted(loaded, settle, rng, tmp
 
 def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, monkeypatch):
     loaded.session.set_stage("report")
-    qtbot.waitUntil(lambda: len(loaded.preview.pages) == 2, timeout=20_000)
+    qtbot.waitUntil(lambda: len(loaded.preview.pages) == 3, timeout=60_000)
     assert loaded.preview.pages[0].pixmap().width() > 300
     loaded.report_bench.fields["inspector"].setText("A. Marlowe")
     qtbot.keyClick(loaded.report_bench.fields["inspector"], Qt.Key.Key_Return)
     target = tmp_path / "report.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     qtbot.mouseClick(loaded.report_bench.pdf, Qt.MouseButton.LeftButton)
+    settle()
     document = pypdfium2.PdfDocument(target)
     assert "A. Marlowe" in document[0].get_textpage().get_text_bounded()
     document.close()
@@ -415,7 +418,7 @@ def test_unsaved_work_is_kept_and_found_after_a_crash(loaded, tmp_path):
     loaded.session.run(RemoveCharacteristic("c1"))
     keeper.keep()
     (kept,) = tmp_path.glob("*.tgplan")
-    assert len(read_plan(kept).plan.characteristics) == 27
+    assert len(read_plan(kept).plan.characteristics) == 29
     assert find_recovered(tmp_path) is None  # this process lives
     for path in tmp_path.iterdir():
         path.rename(tmp_path / f"99999999{path.suffix}")

@@ -34,7 +34,7 @@ point,p1,30,30,48,0,0,1,3,,,,
 @pytest.fixture
 def uncached(tmp_path, monkeypatch):
     monkeypatch.setattr(part, "_cache_folder", lambda: tmp_path / "cache")
-    monkeypatch.setattr(guard, "TIME_LIMIT", 20.0)
+    monkeypatch.setattr(guard, "TIME_LIMIT", 6.0)
 
 
 @pytest.mark.parametrize("name", ["part.step", "part.igs"])

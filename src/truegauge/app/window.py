@@ -506,17 +506,31 @@ class MainWindow(QMainWindow):
             self._preview_timer.start()
 
     def _refresh_preview(self) -> None:
-        if self.session.stage != "report" or self.session.is_busy:
+        if self.session.stage == "report":
+            self._make_report(self._show_report)
+
+    def _show_report(self, pdf: bytes) -> None:
+        self._pdf = pdf
+        if self.session.stage == "report":
+            self.preview.show_pdf(pdf)
+
+    def _make_report(self, then: Callable[[bytes], None]) -> None:
+        """Make the report of what is evaluated now, off the window's thread."""
+        s = self.session
+        evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self.view.camera
+        if evaluator is None or evaluation is None:
             return
-        self._pdf = self.make_pdf()
-        if self._pdf:
-            self.preview.show_pdf(self._pdf)
+        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+        s.work_on(
+            lambda progress: write_pdf(report_with_views(evaluator, evaluation, sample, made, camera)), then,
+            "Making the report",
+        )  # fmt: skip
 
     def ask_save_pdf(self) -> None:
         """Ask where to save the report."""
         path = self._ask_save("Save report", "PDF (*.pdf)", f"{_file_name(self.session.plan.name)}.pdf")
         if path:
-            self._write(path, self.make_pdf())
+            self._make_report(lambda pdf: self._write(path, pdf))
 
     def ask_save_csv(self) -> None:
         """Ask where to save the table."""

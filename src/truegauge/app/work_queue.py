@@ -94,6 +94,10 @@ class WorkQueue(QObject):
         if self._job is None:
             self._next()
 
+    def work_on(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
+        """Work in the background; what it returns is handed on in the window's thread."""
+        self._start(work, done, text)
+
     def _next(self) -> None:
         if not self._waiting:
             self.busy_text, self.busy_fraction = "", 0.0

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.reading import dimension_reading, spot_reading
 from truegauge.core.tolerancing.judgement import State
 
 
@@ -81,6 +82,32 @@ def test_the_pose_is_the_one_that_the_scan_was_made_in(evaluation, truth, model)
 def test_a_feature_with_too_few_points_has_a_reason_and_others_still_work(evaluator, plan, sample):
     tight = plan.replace(extraction=plan.extraction.replace(reach=1e-9))
     result = evaluator.evaluate(tight, sample)
-    assert all(r.state == State.NOT_MEASURED for r in result.results)
+    # What is read off the surface itself, without a feature, does not depend on it.
+    assert all((r.state == State.NOT_MEASURED) == (r.characteristic.number < 29) for r in result.results)
     assert "a plane needs 3" in result.results[0].reason
     assert result.results[0].reason.startswith("base A: ")
+
+
+@pytest.mark.parametrize(
+    ("number", "expected"),
+    [(4, 42.012), (7, 24.0), (14, 29.978), (15, 24.016), (17, 6.6), (19, 5.5), (12, 30.0), (13, 30.18), (18, 120.0)],
+)
+def test_what_was_injected_is_found_as_closely_as_noise_and_coverage_allow(
+    evaluation, evaluator, plan, sample, number, expected
+):
+    """Five standard deviations of the associations, which know noise and number of points, over the share seen."""
+    (result,) = [r for r in evaluation.results if r.characteristic.number == number]
+    groups = [plan.feature(f).group for f in result.characteristic.features]
+    own = [evaluator.measured(plan, sample, g).fit.standard_deviation("radius") for g in groups]
+    seen = min(evaluator.coverage(plan, sample, g) for g in groups)
+    assert result.measured == pytest.approx(expected, abs=5 * 2 * np.hypot.reduce(own) / seen)
+
+
+def test_the_bump_and_the_bore_in_a_section_are_found_within_their_noise(evaluation, evaluator, plan, sample, truth):
+    spot = spot_reading(evaluator, plan, sample, plan.spots[0])
+    assert spot.value == pytest.approx(error(truth, "shroud bump")["height"], abs=5 * 1.25 * spot.random)
+    assert value(evaluation, 29) == spot.value
+    bore = dimension_reading(evaluator, plan, sample, plan.sections[0].dimensions[0])
+    (fitted,) = bore.fitted
+    expected = error(truth, "main bore large")["diameter"]
+    assert bore.value == pytest.approx(expected, abs=5 * 2 * fitted.scatter / np.sqrt(fitted.points))

@@ -88,6 +88,8 @@ class _Search:
         On a thin wall, points may be drawn to its wrong side and hold the pose there: from outside, all of them
         come to the side that they belong to.
         """
+        if not self.is_good:
+            return
         size = self._model.diagonal
         for i in np.argsort(self._costs())[:_FREED]:
             fit = self.found[int(i)]
