@@ -54,6 +54,7 @@ class BatchDialog(QDialog):
         self.tabs.addTab(self._batch_page(), "Batch")
         self.summary = QTableWidget()
         self.summary.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.summary.verticalHeader().hide()
         self.summary.setAccessibleName("summary: characteristics by samples")
         self.tabs.addTab(self.summary, "Summary")
         self.tabs.setTabEnabled(1, False)

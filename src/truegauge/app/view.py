@@ -132,15 +132,19 @@ class View(QWidget):
     def _on_eye_wanted(self, eye: Eye) -> None:
         """Look as a saved view does: all that its picture in a report shows is in sight."""
         camera = camera_of(eye)
-        self.set_camera(replace(camera, height=camera.height * max(1.0, WIDE / self._aspect)))
+        self.set_camera(self._beside_scale(replace(camera, height=camera.height * self._report_share)))
+
+    @property
+    def _report_share(self) -> float:
+        """How much higher the view must be to show as wide as a picture of a report, beside the scale."""
+        return max(1.0, WIDE / self._free_aspect)
 
     def camera_to_save(self) -> Camera | None:
-        """Return the eye with the height that shows in a report what is in sight here."""
-        return (
-            None
-            if self._camera is None
-            else replace(self._camera, height=self._camera.height / max(1.0, WIDE / self._aspect))
-        )
+        """Return the eye whose picture in a report shows what is in sight here."""
+        if self._camera is None:
+            return None
+        centered = self._camera.panned(0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
+        return replace(centered, height=centered.height / self._report_share)
 
     def show_standard(self, name: str) -> None:
         """Show a standard view of the whole part."""

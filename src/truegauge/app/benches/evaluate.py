@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QWidget
 
 from truegauge.app.benches.base import Bench
 from truegauge.app.evaluating.compare_page import ComparePage
@@ -46,7 +46,8 @@ class EvaluateBench(Bench):
         for key, words in PAGES:
             made = QPushButton(words)
             made.setCheckable(True)
-            made.setStyleSheet("padding: 4px 2px;")
+            made.setStyleSheet("padding: 4px 0px; font-size: 12px;")
+            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
             made.clicked.connect(lambda _=False, k=key: self.model.set_page(k))
             group.addButton(made)
             line.addWidget(made, 1)
@@ -60,6 +61,9 @@ class EvaluateBench(Bench):
         self.pages = QStackedWidget()
         for page in (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.views_page):
             self.pages.addWidget(page)
+        # Beside a scroll bar the pages get a little narrower.
+        self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.column.addWidget(self.pages, 1)
 
     def refresh(self) -> None:

@@ -34,7 +34,7 @@ class SpotsPage(QWidget):
         self.pick = self._toggle("Pick places in the view", "spot", main=True)
         self.highest, self.lowest = self._toggle("Highest", "highest"), self._toggle("Lowest", "lowest")
         self.edge = self._toggle("Along an edge", "edge")
-        self.grid = button("Grid on picked faces", model.add_grid)
+        self.grid = button("Grid on faces", model.add_grid)
         self.typed = QLineEdit()
         self.typed.setPlaceholderText("x y z, then Enter")
         self.typed.setAccessibleName("place of a spot check")

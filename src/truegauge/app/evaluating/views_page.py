@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.aligning.fold import Fold
-from truegauge.app.benches.base import button, label
+from truegauge.app.benches.base import button
 from truegauge.app.evaluating.model import EvaluateModel
 from truegauge.app.evaluating.parts import choice, choose, row
 from truegauge.core.plan.views import SavedView
@@ -19,7 +19,7 @@ _LAYOUTS = (("sides", "at the left and right"), ("rows", "in rows above and belo
 _PARTS = (("number", "number"), ("name", "name"), ("frame", "frame"), ("measured", "measured"),
           ("deviation", "deviation"), ("limits", "limits"), ("gauge", "gauge bar"), ("dx", "dx"), ("dy", "dy"),
           ("dz", "dz"), ("total", "distance"))  # fmt: skip
-THUMB = QSize(76, 48)
+THUMB = QSize(60, 38)
 
 
 class ViewsPage(QWidget):
@@ -41,7 +41,7 @@ class ViewsPage(QWidget):
         self.list = QListWidget()
         self.list.setIconSize(THUMB)
         self.list.setAccessibleName("saved views")
-        self.list.setMinimumHeight(150)
+        self.list.setMinimumHeight(112)
         self.list.currentItemChanged.connect(self._on_chosen)
         self.list.itemClicked.connect(lambda item: self._on_chosen(item, None))
         column.addWidget(self.list, 1)
@@ -54,11 +54,11 @@ class ViewsPage(QWidget):
         self.name.editingFinished.connect(self._on_name)
         self.in_report = QCheckBox("In the report")
         self.in_report.toggled.connect(lambda on: self._with(lambda v: self._set_report(v, on)))
-        self.own_scale = QCheckBox("A scale of its own")
+        self.own_scale = QCheckBox("Own scale")
         self.own_scale.setToolTip("The Map page then changes the scale of this view, and of no other")
         self.own_scale.toggled.connect(lambda on: self._with(lambda v: self._set_scale(v, on)))
-        inside.addWidget(row(self.name, self.in_report))
-        inside.addWidget(self.own_scale)
+        inside.addWidget(self.name)
+        inside.addWidget(row(self.in_report, self.own_scale))
         inside.addWidget(
             row(button("Up", lambda: self._with(lambda v: model.move_view(v.id, -1))),
                 button("Down", lambda: self._with(lambda v: model.move_view(v.id, 1))),
@@ -79,13 +79,16 @@ class ViewsPage(QWidget):
         tags.column.addWidget(self.shown)
         tags.column.addWidget(self.layout_choice)
         boxes = list(self.parts.values())
-        for k in range(0, len(boxes), 3):
-            tags.column.addWidget(row(*boxes[k : k + 3]))
-        self.list_it = button("Show the selected one here", self._on_list)
-        self.tidy = button("Unpin and show all again", lambda: s.set_tags("tidy the tags", pinned=(), hidden=()))
-        tags.column.addWidget(row(self.list_it))
-        tags.column.addWidget(row(self.tidy))
-        tags.column.addWidget(label("Drag a tag to pin it. Right-click it to hide it.", "soft", wrap=True))
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        for k, box in enumerate(boxes):
+            grid.addWidget(box, k // 3, k % 3)
+        tags.column.addLayout(grid)
+        self.list_it = button("Add selected", self._on_list)
+        self.list_it.setToolTip("Show the selected characteristic in this view, or take it out")
+        self.tidy = button("Tidy", lambda: s.set_tags("tidy the tags", pinned=(), hidden=()))
+        self.tidy.setToolTip("Drag a tag to pin it, right-click it to hide it; this takes both back")
+        tags.column.addWidget(row(self.list_it, self.tidy))
         column.addWidget(tags)
 
     def _with(self, act: Callable[[SavedView], None]) -> None:
@@ -165,7 +168,7 @@ class ViewsPage(QWidget):
             box.blockSignals(False)
         self.list_it.setEnabled(bool(s.selected_characteristic))
         there = s.selected_characteristic in tags.listed
-        self.list_it.setText("Take the selected one out" if there else "Show the selected one here")
+        self.list_it.setText("Take out selected" if there else "Add selected")
         self.tidy.setEnabled(bool(tags.pinned or tags.hidden))
 
     def _thumb(self, view: SavedView) -> QPixmap:
