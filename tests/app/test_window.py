@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pypdfium2
 import pytest
+from openpyxl import load_workbook
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMessageBox
@@ -286,6 +287,13 @@ def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, 
     document = pypdfium2.PdfDocument(target)
     assert "A. Marlowe" in document[0].get_textpage().get_text_bounded()
     document.close()
+    target = tmp_path / "report.html"
+    loaded.report_bench.html.click()
+    settle()
+    assert "A. Marlowe" in target.read_text()
+    target = tmp_path / "table.xlsx"
+    loaded.report_bench.xlsx.click()
+    assert load_workbook(target)["results"].max_row == 6 + 30
     loaded.session.undo()
     assert loaded.report_bench.fields["inspector"].text() == "R. Fenwright"
 

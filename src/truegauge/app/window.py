@@ -64,10 +64,13 @@ from truegauge.core.sections.plane import upright
 from truegauge.formats.files import write_whole
 from truegauge.formats.part import PART_ENDINGS
 from truegauge.formats.results import results_csv
+from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.formats.scan import Columns
 from truegauge.rendering.camera import STANDARD_VIEWS, Camera
 from truegauge.rendering.report_views import report_with_views
+from truegauge.reporting.html import write_html
 from truegauge.reporting.pdf import write_pdf
+from truegauge.reporting.report import Report
 
 _PREVIEW_DELAY_MS = 250
 _PAGE_WORDS = {
@@ -137,7 +140,7 @@ class MainWindow(QMainWindow):
         )
         self.why_panel = WhyPanel(s, t)
         self.tolerances = ToleranceActions(s)
-        self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv)
+        self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv, self.ask_save_html, self.ask_save_xlsx)
         self.benches = QStackedWidget()
         self.benches.setObjectName("bench")
         self.benches.setFixedWidth(_BENCH_WIDTH)
@@ -514,7 +517,7 @@ class MainWindow(QMainWindow):
         if self.session.stage == "report":
             self.preview.show_pdf(pdf)
 
-    def _make_report(self, then: Callable[[bytes], None]) -> None:
+    def _make_report(self, then: Callable[[bytes], None], write: Callable[[Report], bytes] = write_pdf) -> None:
         """Make the report of what is evaluated now, off the window's thread."""
         s = self.session
         evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self.view.camera
@@ -522,7 +525,7 @@ class MainWindow(QMainWindow):
             return
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
         s.work_on(
-            lambda progress: write_pdf(report_with_views(evaluator, evaluation, sample, made, camera)), then,
+            lambda progress: write(report_with_views(evaluator, evaluation, sample, made, camera)), then,
             "Making the report",
         )  # fmt: skip
 
@@ -531,6 +534,19 @@ class MainWindow(QMainWindow):
         path = self._ask_save("Save report", "PDF (*.pdf)", f"{_file_name(self.session.plan.name)}.pdf")
         if path:
             self._make_report(lambda pdf: self._write(path, pdf))
+
+    def ask_save_html(self) -> None:
+        """Ask where to save the report as one HTML file."""
+        path = self._ask_save("Save report", "HTML (*.html)", f"{_file_name(self.session.plan.name)}.html")
+        if path:
+            self._make_report(lambda page: self._write(path, page), write_html)
+
+    def ask_save_xlsx(self) -> None:
+        """Ask where to save the table as a workbook."""
+        evaluation = self.session.evaluation
+        path = self._ask_save("Save table", "XLSX (*.xlsx)", f"{_file_name(self.session.plan.name)}.xlsx")
+        if path and evaluation is not None:
+            self._write(path, results_xlsx(evaluation, self.session.sample))
 
     def ask_save_csv(self) -> None:
         """Ask where to save the table."""
@@ -719,6 +735,8 @@ class MainWindow(QMainWindow):
                    lambda: self.align.has_before),
             *stages,
             Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", self.ask_save_pdf, lambda: s.evaluation is not None),
+            Action("save-html", "Report", "Save HTML …", "", self.ask_save_html, lambda: s.evaluation is not None),
+            Action("save-xlsx", "Report", "Save XLSX …", "", self.ask_save_xlsx, lambda: s.evaluation is not None),
             Action("save-csv", "Report", "Save CSV …", "", self.ask_save_csv, lambda: s.evaluation is not None),
             Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
             Action("menu", "Help", "Open the menu", "Alt+M", self.open_menu),

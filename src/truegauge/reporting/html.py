@@ -4,7 +4,6 @@ import base64
 import io
 
 import numpy as np
-from jinja2 import Environment
 
 from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
@@ -56,6 +55,7 @@ _COLORS = {State.WITHIN: "#1E7F86", State.NEAR: "#C98A12", State.OUTSIDE: "#BF3A
 
 def write_html(report: Report) -> bytes:
     """Return the report as HTML."""
+    from jinja2 import Environment
     from markupsafe import Markup
 
     t = report.title

@@ -27,9 +27,12 @@ class ReportBench(Bench):
         session: Session,
         export_pdf: Callable[[], object],
         export_csv: Callable[[], object],
+        export_html: Callable[[], object],
+        export_xlsx: Callable[[], object],
         parent: QWidget | None = None,
     ) -> None:
         self._export_pdf, self._export_csv = export_pdf, export_csv
+        self._export_html, self._export_xlsx = export_html, export_xlsx
         super().__init__(session, parent)
 
     def _build(self) -> None:
@@ -45,7 +48,10 @@ class ReportBench(Bench):
         self.pdf = button("Save PDF …", self._export_pdf, main=True)
         self.csv = button("Save CSV …", self._export_csv)
         self.column.addWidget(self.pdf)
-        self.column.addWidget(self.csv)
+        self.html = button("Save HTML …", self._export_html)
+        self.xlsx = button("Save XLSX …", self._export_xlsx)
+        for made in (self.html, self.xlsx, self.csv):
+            self.column.addWidget(made)
         self.column.addStretch()
 
     def _on_edited(self, name: str) -> None:
@@ -60,5 +66,5 @@ class ReportBench(Bench):
             if not field.hasFocus():
                 field.setText(getattr(self.session.plan.title_block, name))
         there = self.session.evaluation is not None
-        self.pdf.setEnabled(there)
-        self.csv.setEnabled(there)
+        for made in (self.pdf, self.csv, self.html, self.xlsx):
+            made.setEnabled(there)
