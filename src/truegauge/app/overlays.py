@@ -16,13 +16,13 @@ from truegauge.core.association.features import (
     Plane,
     Point,
     Sphere,
-    axes_along,
 )
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import section_curves
+from truegauge.core.sections.plane import upright
 from truegauge.palette import MINUS, PLUS
 from truegauge.rendering.camera import Camera
 from truegauge.reporting.units import NumberFormat
@@ -165,7 +165,7 @@ def _outline(sheet: _Sheet, feature: Feature, nominal: Nominal, pen: QPen) -> No
             normal = feature.normal
             origin = feature.point if isinstance(feature, Plane) else feature.center
             middle = place - float((place - origin) @ normal) * normal
-            x, y, _ = _upright(normal)
+            x, y, _ = upright(normal)
             half = max(nominal.length, 10.0) / 2
             sheet.area(middle + half * np.array([x + y, y - x, -x - y, x - y]), pen)
         case _:
@@ -175,14 +175,3 @@ def _outline(sheet: _Sheet, feature: Feature, nominal: Nominal, pen: QPen) -> No
             middle = line.point + float((nominal.center - line.point) @ line.direction) * line.direction
             half = max(nominal.length, 10.0) * (0.62 if isinstance(feature, Cylinder | Cone) else 0.75)
             sheet.polyline(np.array([middle - half * line.direction, middle + half * line.direction]), pen)
-
-
-def _upright(normal: np.ndarray) -> np.ndarray:
-    """Return axes across a normal, along the part's own where that can be."""
-    for k in range(3):
-        axis = np.eye(3)[k]
-        if abs(float(axis @ normal)) < 0.7:
-            x = axis - float(axis @ normal) * normal
-            x /= np.linalg.norm(x)
-            return np.vstack([x, np.cross(normal, x), normal])
-    return axes_along(normal)
