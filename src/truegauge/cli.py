@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from truegauge.core.arrays import Points, Vector
+from truegauge.core.arrays import Vector
 from truegauge.core.errors import TrueGaugeError
 
 if TYPE_CHECKING:
@@ -182,10 +182,11 @@ def compare(
     from truegauge.core.plan.graph import needed
     from truegauge.formats.part import read_part
     from truegauge.formats.sample_file import open_sample
+    from truegauge.jobs.inspection import check_unit
 
     model = read_part(part)
     sample, _ = open_sample(scan, units)
-    _check_unit(scan, sample.points, model.diagonal, sample.data.unit)
+    check_unit(scan, sample, model.diagonal)
     alignment, cloud = Evaluator(model).aligned(Plan(), sample)
     a, c = needed(alignment), needed(cloud)
     document = {
@@ -393,15 +394,6 @@ def _one_of(text: str, kinds: Iterable[object], what: str) -> str:
     if text not in values:
         raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
     return text
-
-
-def _check_unit(path: Path, points: Points, diagonal: float, unit: str) -> None:
-    from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
-    from truegauge.core.errors import FormatError
-
-    doubt = unit_doubt(scan_diagonal(points), diagonal, unit)
-    if doubt is not None:
-        raise FormatError(path, f"{doubt.text}; add --units {doubt.unit}")
 
 
 def main() -> None:

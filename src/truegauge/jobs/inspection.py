@@ -49,7 +49,6 @@ class Inspector:
 
         file = read_plan(plan_path)
         self.plan: Plan = file.plan
-        self.key = plan_key(plan_path)
         self.evaluator: Evaluator = evaluation.Evaluator(model_of_plan(plan_path, file))
         self._uncertainty = uncertainty or file.plan.decision.rule == "guard_band"
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.

@@ -96,7 +96,7 @@ class MapPage(QWidget):
         try:
             s.set_scale(s.scale.replace(**changes))
         except ValueError as error:
-            s.notify(_plain(error))
+            s.notify(error)
             self.refresh()
 
     def _limits(self, *, limit: float | None = None, tolerance: float | None = None) -> None:
@@ -206,9 +206,3 @@ class MapPage(QWidget):
         feature = s.plan.feature_with_faces(whole_surface(s.model, area.face)) if s.model is not None else None
         where = feature.name if feature else f"face {area.face}"
         return f"{numbers.signed(area.worst)}   {area.size:,.1f} mm²   {where}"
-
-
-def _plain(error: ValueError) -> str:
-    text = str(error)
-    mark = "Value error, "
-    return text.split(mark, 1)[1].split(" [type", 1)[0] if mark in text else text

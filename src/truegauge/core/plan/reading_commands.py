@@ -1,7 +1,6 @@
 """Commands for what is read off the cloud, for extraction, saved views and tags."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from truegauge.core.plan.commands import without_unused_readings
 from truegauge.core.plan.document import Characteristic, Extraction, Plan, ShapeExtraction
@@ -25,22 +24,6 @@ class AddReadings:
             spots=plan.spots + self.spots,
             compared=plan.compared + self.compared,
             characteristics=plan.characteristics + self.characteristics,
-        )
-
-
-@dataclass(frozen=True, slots=True)
-class EditSpot:
-    """Change fields of a spot check."""
-
-    spot_id: str
-    changes: tuple[tuple[str, Any], ...]
-    label: str = "edit spot check"
-    merge_key: str = ""
-
-    def apply(self, plan: Plan) -> Plan:
-        """Replace the fields."""
-        return plan.replace(
-            spots=tuple(s.replace(**dict(self.changes)) if s.id == self.spot_id else s for s in plan.spots)
         )
 
 
