@@ -17,7 +17,7 @@ from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
 from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_from_bytes
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 _DOCUMENT = "sample.json"
 
 
@@ -69,7 +69,7 @@ def read_sample(path: Path) -> tuple[Sample, tuple[Content, ...]]:
                 raise FormatError(path, f"the sample is damaged: placement of scan {k + 1}: {error}") from error
         sample = one if sample is None else sample.joined(one)
         contents.append(scan.content)
-    if sample is None and data.touches:
+    if sample is None and (data.touches or data.probed):
         sample = Sample(touches_key(data), data, np.zeros((0, 3)))
     if sample is None:
         raise FormatError(path, "the sample is damaged: its scan is missing")
@@ -87,7 +87,7 @@ def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:
 
 def touches_key(data: SampleData) -> str:
     """Return the key of a sample that has touches and no scan."""
-    return hashlib.sha256(json.dumps([t.model_dump() for t in data.touches]).encode()).hexdigest()
+    return hashlib.sha256(json.dumps([t.model_dump() for t in (*data.touches, *data.probed)]).encode()).hexdigest()
 
 
 def open_sample(

@@ -14,13 +14,14 @@ from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.views import SavedView, TagSettings
+from truegauge.core.probing.probing import Probing
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.core.tolerancing.zone import Standard
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 __all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "DeviationScale", "Plan"]
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 
 
@@ -138,7 +139,7 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[5] = 5
+    schema_version: Literal[6] = 6
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -167,6 +168,7 @@ class Plan(Frozen):
     unit: Literal["mm", "inch"] = "mm"
     decimals: int = Field(default=3, ge=0, le=6)
     title_block: TitleBlock = TitleBlock()
+    probing: Probing = Probing()
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:

@@ -44,6 +44,7 @@ from truegauge.core.plan.results import Cloud, Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.survey import FaceSurvey, survey_face
 from truegauge.core.plan.tolerances import measured_patch, outcome_is_known
+from truegauge.core.plan.touched import TOUCH_EXTRACTION, touched_cloud
 from truegauge.core.plan.uncertain import make_trial, standard_uncertainty, uncertainty_key
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.alignment import Alignment
@@ -55,6 +56,7 @@ from truegauge.core.uncertainty.stated_errors import StatedErrors
 # Points farther than this share of the diagonal from the part have no deviation: they are not the part.
 REACH_SHARE = 0.02
 BY_USE = "by_use"
+NO_ROWS = np.zeros(0, dtype=np.int64)
 # What all geometrical tolerances depend on besides themselves.
 _SHARED = ("features", "constructed", "extraction", "extraction_of_shapes", "datums", "standard", "datum_association",
            "limits", "recipe", "alignments", "in_force", "material")  # fmt: skip
@@ -229,6 +231,9 @@ class Evaluator:
         alignment = self.alignment(plan, sample, progress=part_of(progress, 0.15, 0.75))
 
         def compute_cloud() -> Cloud:
+            if not len(sample.points) and sample.data.probed:
+                aligned = needed(alignment, "not aligned")
+                return touched_cloud(self, plan, sample, aligned, temperatures(plan, sample).growth)
             return self._cloud(
                 plan, sample, needed(prepared), needed(self._cleaned(plan, sample, silent)),
                 needed(alignment, "not aligned"), part_of(progress, 0.75, 1),
@@ -309,9 +314,17 @@ class Evaluator:
         criterion, form_filter = plan.association_of(group)
 
         def compute() -> Measured:
-            settings = self.extraction_settings(plan, group)
             nominal, there = needed(self.nominal(group)), needed(cloud)
-            rows = extract(self.model, group, there.points, there.found, there.usable, settings, there.normals).rows
+            settings = self.extraction_settings(plan, group, there)
+            feature = plan.feature_with_faces(group)
+            own = None if there.touched is None or feature is None else there.touched.get(feature.id, NO_ROWS)
+            if own is not None and not len(own):
+                raise EvaluationError("not touched yet")
+            rows = (
+                own
+                if own is not None
+                else extract(self.model, group, there.points, there.found, there.usable, settings, there.normals).rows
+            )
             chosen = FormFilter(FilterKind(form_filter.kind), form_filter.upr, form_filter.cutoff)
             return measure(
                 nominal, there.points, rows, settings, None if criterion == BY_USE else Criterion(criterion), chosen
@@ -332,15 +345,17 @@ class Evaluator:
                     return own.extraction
         return plan.extraction
 
-    def extraction_settings(self, plan: Plan, faces: tuple[int, ...]) -> ExtractionSettings:
+    def extraction_settings(self, plan: Plan, faces: tuple[int, ...], cloud: Cloud) -> ExtractionSettings:
         """Return the settings of the extraction for faces."""
+        if cloud.touched is not None:
+            return TOUCH_EXTRACTION
         own = self.extraction_of(plan, faces)
         return ExtractionSettings(own.reach, own.edge_margin, own.averaging, own.reject, own.max_angle)
 
     def chosen(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> Extracted:
         """Return which points are chosen for faces, and why others are not; for a view that follows a setting."""
         there = needed(self.aligned(plan, sample)[1])
-        settings = self.extraction_settings(plan, faces)
+        settings = self.extraction_settings(plan, faces, there)
         return extract(self.model, faces, there.points, there.found, there.usable, settings, there.normals)
 
     def coverage(self, plan: Plan, sample: Sample, faces: tuple[int, ...]) -> float | NotComputed:

@@ -10,7 +10,7 @@ from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Mask, Normals, Points
+    from truegauge.core.arrays import Ints, Mask, Normals, Points
     from truegauge.core.cad.projection import Deviations
     from truegauge.core.deviations.statistics import DeviationStatistics
     from truegauge.core.extraction import Built, Measured
@@ -29,6 +29,7 @@ class Cloud:
     removed: Mask  # by the recipe
     left_out: tuple[int, ...] = ()  # how many each step of the recipe took away
     normals: Normals | None = None  # those of the scan, turned with it
+    touched: dict[str, Ints] | None = None  # of a sample of touches: the rows of each feature, by its id
 
 
 @dataclass(frozen=True, slots=True)

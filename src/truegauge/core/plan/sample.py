@@ -26,6 +26,23 @@ class Touch(Frozen):
     side: Literal["surface", "face", "wall"] = "surface"
 
 
+class ProbedTouch(Frozen):
+    """One touch of a CMM: where the centre of the tip was (mm, machine coordinates), and how it came there.
+
+    `approach` is the unit direction of the motion, `radius` (mm) that of the tip by its qualification; `feature` is an
+    id of the plan, empty while nobody has said what was touched. `stylus` names what touched; `warning` says why its
+    points are to be looked at with care (not qualified, due, another speed).
+    """
+
+    place: Three
+    approach: Three
+    radius: float = Field(ge=0, le=100)
+    feature: str = ""
+    stylus: str = ""
+    warning: str = ""
+    qualified: bool = True
+
+
 class ScanFile(Frozen):
     """One scan of a sample: its file, the unit of its lengths, where x, y and z stand in a text, how many points.
 
@@ -52,6 +69,7 @@ class SampleData(Frozen):
     scale_temperature_c: float | None = Field(default=None, gt=-60, lt=200)
     scale_expansion: float = Field(default=0.0, ge=0, le=1e-3)
     touches: tuple[Touch, ...] = ()
+    probed: tuple[ProbedTouch, ...] = ()
     scans: tuple[ScanFile, ...] = ()
 
     @property

@@ -171,7 +171,7 @@ def _profile_unit(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group
 
 def measured_patch(evaluator: Evaluator, plan: Plan, cloud: Cloud, faces: tuple[int, ...]) -> Patch:
     """Return the averaged points of any faces."""
-    settings = evaluator.extraction_settings(plan, faces)
+    settings = evaluator.extraction_settings(plan, faces, cloud)
     pieces = []
     for face in faces:  # each for itself: averaging must not mix the two sides of an edge
         rows = extract(

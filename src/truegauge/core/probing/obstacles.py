@@ -1,0 +1,58 @@
+"""What can be in the way: the part by its CAD model, the reference sphere by its record."""
+
+import numpy as np
+
+from truegauge.core.arrays import Floats, Points, Rigid, Vector
+from truegauge.core.cad.projection import Projector
+from truegauge.core.frames import apply, invert
+from truegauge.core.probing.clearance import segment_distances
+from truegauge.core.probing.sphere import ReferenceSphere
+
+_FAR = 25.0  # mm from the box of the part where its surfaces need not be asked
+_FOOT_LENGTH, _FOOT_RADIUS = 12.0, 16.0
+
+
+class PartObstacle:
+    """The part as designed, where the alignment has it; `growth` is how much larger it is than designed."""
+
+    name = "the part"
+
+    def __init__(self, projector: Projector, box: Points, machine_from_part: Rigid, growth: float = 1.0) -> None:
+        self.projector, self._box = projector, box
+        self.machine_from_part, self.growth = machine_from_part, growth
+
+    def distances(self, points: Points) -> Floats:
+        """Return the distances (n,) to its surfaces; far away those to its box."""
+        local = apply(invert(self.machine_from_part), points) / self.growth
+        outside = np.maximum(np.maximum(self._box[0] - local, local - self._box[1]), 0.0)
+        found = np.linalg.norm(outside, axis=1)
+        near = np.flatnonzero(found <= _FAR)
+        if len(near):
+            found[near] = self.near(np.ascontiguousarray(local[near]))
+        return np.asarray(found * self.growth)
+
+    def near(self, local: Points) -> Floats:
+        """Return the distances (n,) of points close to it, in its own coordinates."""
+        return self.projector.deviations(local).distance
+
+
+class SphereObstacle:
+    """The reference sphere with its stem and foot, where it was located."""
+
+    name = "the reference sphere"
+
+    def __init__(self, record: ReferenceSphere, center: Vector) -> None:
+        self.record, self.center = record, center
+
+    def radii(self, off: Points) -> Floats | float:
+        """Return the radius of the ball in the directions `off` (n, 3) from its centre."""
+        return self.record.radius
+
+    def distances(self, points: Points) -> Floats:
+        """Return the distances (n,) to its surfaces."""
+        off = points - self.center
+        ball = np.linalg.norm(off, axis=1) - self.radii(off)
+        foot = self.center + self.record.stem * (self.record.stem_length + self.record.radius)
+        stem = segment_distances(points, self.center, foot) - self.record.stem_diameter / 2
+        base = segment_distances(points, foot, foot + _FOOT_LENGTH * self.record.stem) - _FOOT_RADIUS
+        return np.asarray(np.minimum(np.minimum(ball, stem), base))

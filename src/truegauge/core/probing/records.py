@@ -1,0 +1,154 @@
+"""What is known about the styli of a machine: where the sphere was located, and every qualification."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import StrEnum
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from truegauge.core.arrays import Vector
+from truegauge.core.frozen_model import Frozen
+from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.components import Three
+from truegauge.core.probing.probing import DueRules, Probing, StylusUse
+
+_KEPT = 60  # qualifications of a stylus
+
+
+class SphereLocation(Frozen):
+    """Where the master stylus found the reference sphere, mm in machine coordinates."""
+
+    sphere: str
+    diameter: float
+    center: Three
+    deviation: float
+    at: str
+    assembly_key: str
+    may_have_moved: bool = False
+
+
+class QualificationRecord(Frozen):
+    """One qualification of a stylus in a pose, mm; see `qualification.StylusResult`."""
+
+    assembly_key: str
+    assembly: str
+    stylus: str
+    pose: HeadPose
+    name: str
+    at: str
+    temperature_c: float = 20.0
+    touch_speed: float
+    entered_diameter: float
+    diameter: float
+    diameter_error: float
+    offset: Three
+    offset_errors: Three
+    from_master: Three
+    form: float
+    deviation: float
+    directions: tuple[Three, ...]
+    residuals: tuple[float, ...]
+    verdict: Literal["good", "acceptable", "look into it", "stop"]
+    text: str = ""
+    causes: tuple[tuple[str, str, bool], ...] = ()
+    master: bool = False
+    located_at: str = ""
+
+    @property
+    def key(self) -> tuple[str, str, HeadPose]:
+        """What it belongs to."""
+        return (self.assembly_key, self.stylus, self.pose)
+
+    @property
+    def passes(self) -> bool:
+        """Whether the stylus may measure."""
+        return self.verdict != "stop"
+
+
+class MachineRecord(Frozen):
+    """All that is known about the styli of a machine."""
+
+    location: SphereLocation | None = None
+    qualifications: tuple[QualificationRecord, ...] = Field(default=())
+
+    def with_qualification(self, made: QualificationRecord) -> "MachineRecord":
+        """Return the record with one more; of each stylus the latest are kept."""
+        own = [q for q in self.qualifications if q.key == made.key]
+        old = set(map(id, own[: max(0, len(own) - _KEPT + 1)]))
+        kept = tuple(q for q in self.qualifications if id(q) not in old)
+        return self.replace(qualifications=(*kept, made))
+
+    def without(self, gone: QualificationRecord) -> "MachineRecord":
+        """Return the record without one of its qualifications."""
+        return self.replace(qualifications=tuple(q for q in self.qualifications if q is not gone))
+
+    def history(self, probing: Probing, use: StylusUse) -> tuple[QualificationRecord, ...]:
+        """Return the qualifications of a stylus as it is built now, oldest first."""
+        key = (probing.assembly(use.assembly).content_key, use.stylus, use.pose)
+        return tuple(q for q in self.qualifications if q.key == key)
+
+    def latest(self, probing: Probing, use: StylusUse) -> QualificationRecord | None:
+        """Return the last qualification of a stylus as it is built now."""
+        own = self.history(probing, use)
+        return own[-1] if own else None
+
+
+class StylusState(StrEnum):
+    """Whether a stylus may measure."""
+
+    NOT_QUALIFIED = "not qualified"
+    QUALIFIED = "qualified"
+    DUE = "due"
+    FAILED = "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class StateSaid:
+    """A state and why."""
+
+    state: StylusState
+    why: str
+
+    @property
+    def may_measure(self) -> bool:
+        """Whether points of the stylus count without more ado; one that is due still measures, with a warning."""
+        return self.state in (StylusState.QUALIFIED, StylusState.DUE)
+
+
+def state_of(
+    record: QualificationRecord | None, now: datetime, temperature_c: float | None, rules: DueRules,
+    touch_speed: float | None = None,
+) -> StateSaid:  # fmt: skip
+    """Say whether a stylus may measure, and why not, or what to mind."""
+    if record is None:
+        return StateSaid(StylusState.NOT_QUALIFIED, "never qualified as it is built now")
+    if not record.passes:
+        return StateSaid(StylusState.FAILED, record.text)
+    age = now - datetime.fromisoformat(record.at)
+    if rules.days is not None and age > timedelta(days=rules.days):
+        return StateSaid(StylusState.DUE, f"qualified {age.days} days ago; every {rules.days:g} days it is due")
+    if rules.shift_hours is not None and age > timedelta(hours=rules.shift_hours):
+        return StateSaid(StylusState.DUE, f"qualified in an earlier shift ({rules.shift_hours:g} hours)")
+    if rules.temperature is not None and temperature_c is not None:
+        change = abs(temperature_c - record.temperature_c)
+        if change > rules.temperature:
+            text = f"the temperature changed by {change:.1f} K since; it is due beyond {rules.temperature:g} K"
+            return StateSaid(StylusState.DUE, text)
+    return StateSaid(StylusState.QUALIFIED, speed_warning(record, touch_speed))
+
+
+def speed_warning(record: QualificationRecord, touch_speed: float | None) -> str:
+    """Say that a stylus was qualified at another touch speed; empty when it was not."""
+    if touch_speed is None or abs(touch_speed - record.touch_speed) <= 0.02 * record.touch_speed:
+        return ""
+    return (
+        f"touches at {touch_speed:g} mm/s but was qualified at {record.touch_speed:g} mm/s: "
+        "the effective diameter depends on it"
+    )
+
+
+def measuring_offset(record: QualificationRecord) -> Vector:
+    """Return what is added to the place that the machine reports, (3,) mm."""
+    return np.array(record.offset)

@@ -1,0 +1,332 @@
+"""A coordinate measuring machine behind an I++ DME server, in the words of a plan: styli, poses, touches."""
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from truegauge.core.arrays import Vector, unit
+from truegauge.core.errors import DeviceError
+from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.devices.ipp import messages as m
+from truegauge.devices.ipp.client import ConnectionLost, IppClient, MachineRefused
+from truegauge.devices.ipp.messages import Call, Value, call, place_calls
+
+_REPORT_S = 0.1
+_TRIES = 4
+_BETWEEN_S = 0.4
+_LONG_S = 600.0  # of a move: a machine may be slow
+Check = Callable[[], None]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MachineTouch:
+    """A touch: the centre of the tip by its nominal place (3,), and the direction out of the surface (3,)."""
+
+    place: Vector
+    out: Vector
+
+
+class ChangeByHand(DeviceError):
+    """A probe assembly must be changed by hand."""
+
+    def __init__(self, wanted: str, mounted: str) -> None:
+        self.wanted, self.mounted = wanted, mounted
+        first = f"take {mounted} off the machine and " if mounted else ""
+        super().__init__(f"{first}put {wanted} on the machine, then go on: it has no port in the rack")
+
+
+class NotHomed(DeviceError):
+    """The machine lost its place."""
+
+
+class Cmm:
+    """One machine. Commands come from one thread at a time; what is shown may be asked from any."""
+
+    def __init__(self, host: str, port: int) -> None:
+        self.host, self.port = host, port
+        self.name = f"CMM at {host}:{port}"
+        self._client: IppClient | None = None
+        self._polling = threading.Lock()
+        self._hand: deque[MachineTouch] = deque()
+        self.position: Vector | None = None  # of the tip in use, as last reported
+        self.pose = HeadPose()
+        self.use: StylusUse | None = None
+        self.mounted = ""
+        self._offset = np.zeros(3)  # from where the server has the tip to where the plan has it
+        self._speeds: dict[str, float] = {}
+        self.answer_s: float | None = None
+        self.keys: deque[str] = deque()
+
+    # The connection -----------------------------------------------------------------------------------------------
+
+    @property
+    def is_connected(self) -> bool:
+        """Whether there is a session."""
+        return self._client is not None and not self._client.is_lost
+
+    @property
+    def garbage(self) -> int:
+        """How many lines of the machine could not be read."""
+        return 0 if self._client is None else self._client.garbage
+
+    def connect(self) -> None:
+        """Open a session (ConnectionLost: there is nothing to connect to)."""
+        self.close()
+        client = IppClient(self.host, self.port)
+        if self.answer_s is not None:
+            client.answer_s = self.answer_s
+        self._client = client
+        try:
+            client.ask(call("StartSession"))
+            client.ask(call("OnPtMeasReport", call("X"), call("Y"), call("Z"), call("IJK")))
+            self._ask_again_for_moves()
+            self._read_tool()
+        except DeviceError:
+            self.close()
+            raise
+        self._speeds = {}
+        self.use = None
+
+    def _ask_again_for_moves(self) -> None:
+        every = (call("X"), call("Y"), call("Z"), call("Tool.A"), call("Tool.B"))
+        try:
+            self._ask(call("OnMoveReportE", call("Time", _REPORT_S), *every))
+        except MachineRefused:
+            self.position = None  # a server without moving reports: the place is asked for instead
+
+    def _read_tool(self) -> None:
+        self.mounted = ""
+        try:
+            for (value,) in self._ask(call("GetProp", call("Tool.Id"))):
+                if isinstance(value, Call) and value.args and isinstance(value.args[0], str):
+                    self.mounted = value.args[0].rpartition(":")[0]
+            self.where()
+        except MachineRefused:
+            self.mounted = ""
+
+    def reconnect(self, check: Check = lambda: None) -> None:
+        """Open the session again after it was lost; tries several times.
+
+        Raises
+        ------
+        ConnectionLost
+            Nothing answers.
+        NotHomed
+            The machine is there but does not know where it is.
+        """
+        for k in range(_TRIES):
+            check()
+            try:
+                self.connect()
+                break
+            except DeviceError:
+                if k == _TRIES - 1:
+                    raise
+                time.sleep(_BETWEEN_S)
+        if not self.is_homed():
+            raise NotHomed("the machine lost its power and does not know where it is: home it, then go on")
+
+    def close(self) -> None:
+        """End the session."""
+        if self._client is not None:
+            if not self._client.is_lost:
+                try:
+                    self._client.answer_s = 1.0
+                    self._client.ask(call("EndSession"), at_most_s=1.0)
+                except DeviceError:
+                    pass
+            self._client.close()
+            self._client = None
+
+    def _ask(self, command: Call, check: Check | None = None, at_most_s: float = 60.0) -> list[tuple[Value, ...]]:
+        if self._client is None:
+            raise ConnectionLost("the machine is not connected")
+        return self._client.ask(command, check=check, at_most_s=at_most_s)
+
+    # States -------------------------------------------------------------------------------------------------------
+
+    def is_homed(self) -> bool:
+        """Whether it knows where it is."""
+        return bool(self._number(self._ask(call("IsHomed")), "IsHomed"))
+
+    def home(self, check: Check | None = None) -> None:
+        """Let it find its scales' marks."""
+        self._ask(call("Home"), check, _LONG_S)
+
+    def temperature(self) -> float | None:
+        """Return the temperature of the part, degrees Celsius; None when the machine does not know."""
+        try:
+            return self._number(self._ask(call("GetProp", call("Part.Temperature"))), "Part.Temperature")
+        except MachineRefused:
+            return None
+
+    def clear_errors(self) -> None:
+        """Let it move again after a collision."""
+        self._ask(call("ClearAllErrors"))
+
+    def has_error(self) -> bool:
+        """Whether it stands still because of an error."""
+        return bool(self._number(self._ask(call("GetErrStatusE")), "ErrStatus"))
+
+    def stop(self) -> None:
+        """Stop it at once, whatever it does."""
+        if self._client is not None and not self._client.is_lost:
+            self._client.ask(call("AbortE"), at_once=True, at_most_s=5.0)
+
+    @staticmethod
+    def _number(lines: list[tuple[Value, ...]], name: str) -> float:
+        for values in lines:
+            for value in values:
+                if isinstance(value, Call) and value.name == name:
+                    return value.numbers()[0]
+        raise DeviceError(f"the machine did not say {name}")
+
+    def where(self) -> Vector:
+        """Ask where the tip in use is, (3,) by its nominal place; keeps the pose too."""
+        lines = self._ask(call("Get", call("X"), call("Y"), call("Z"), call("Tool.A"), call("Tool.B")))
+        self._take_state(_named(lines[-1]))
+        assert self.position is not None
+        return self.position
+
+    def _take_state(self, named: dict[str, tuple[float, ...]]) -> None:
+        self.position = np.array([named[n][0] for n in "XYZ"]) + self._offset
+        if "Tool.A" in named:
+            self.pose = HeadPose(tilt_deg=named["Tool.A"][0], turn_deg=named["Tool.B"][0])
+
+    # What comes unasked -------------------------------------------------------------------------------------------
+
+    def poll(self) -> None:
+        """Sort what the machine said unasked."""
+        client = self._client
+        if client is None:
+            return
+        with self._polling:
+            while not client.unasked.empty():
+                values = client.unasked.get_nowait()
+                try:
+                    if len(values) == 1 and isinstance(values[0], Call) and values[0].name == "KeyPress":
+                        self.keys.append(str(values[0].args[0]))
+                        continue
+                    named = _named(values)
+                    if "IJK" in named:
+                        place = np.array([named[n][0] for n in "XYZ"]) + self._offset
+                        self._hand.append(MachineTouch(place, unit(np.array(named["IJK"]))))
+                    elif "X" in named:
+                        self._take_state(named)
+                except (KeyError, IndexError, ValueError, DeviceError):
+                    client.garbage += 1
+
+    def hand_touches(self) -> list[MachineTouch]:
+        """Return what was touched by hand since the last call (ConnectionLost: the connection has ended)."""
+        self.poll()
+        found = []
+        while self._hand:
+            found.append(self._hand.popleft())
+        if not found and self._client is not None and self._client.is_lost:
+            raise ConnectionLost("the connection to the machine was lost; what was measured is kept")
+        return found
+
+    def wait_for_hand_touch(self, check: Check) -> MachineTouch:
+        """Wait for the next touch by hand; `check` is called meanwhile and may raise."""
+        while True:
+            check()
+            self.poll()
+            if self._hand:
+                return self._hand.popleft()
+            if not self.is_connected:
+                raise ConnectionLost("the connection to the machine was lost while it waited for a touch by hand")
+            time.sleep(0.03)
+
+    def forget_hand_touches(self) -> None:
+        """Drop touches by hand that nobody took."""
+        self.poll()
+        self._hand.clear()
+
+    def let_user_move(self, allowed: bool) -> None:
+        """Give the joystick to the user, or take it."""
+        self._ask(call("EnableUser" if allowed else "DisableUser"))
+
+    # Probes -------------------------------------------------------------------------------------------------------
+
+    def take_stylus(self, probing: Probing, use: StylusUse, *, turn: bool = True) -> None:
+        """Have a stylus in use: change the assembly through the rack if needed, turn the head.
+
+        Raises
+        ------
+        ChangeByHand
+            The assembly is not on the machine and has no port.
+        """
+        assembly = probing.assembly(use.assembly)
+        tool = f"{assembly.name}:{use.stylus}"
+        if self.mounted != assembly.name:
+            if probing.port_of(assembly.id) is None:
+                self._read_tool()
+                if self.mounted != assembly.name:
+                    raise ChangeByHand(assembly.name, self.mounted)
+            else:
+                try:
+                    self._ask(call("ChangeTool", tool), at_most_s=_LONG_S)
+                except MachineRefused as error:
+                    if error.said.number == m.NOT_IN_RACK:
+                        raise ChangeByHand(assembly.name, self.mounted) from error
+                    raise
+                self.mounted = assembly.name
+        self._ask(call("SetTool", tool))
+        if turn and self.pose != use.pose:
+            self._ask(call("GoTo", call("Tool.A", use.pose.tilt_deg), call("Tool.B", use.pose.turn_deg)),
+                      at_most_s=_LONG_S)  # fmt: skip
+            self.pose = use.pose
+        self._take_offset(assembly.stylus(use.stylus, self.pose).center)
+        self.use = use.replace(pose=self.pose)
+
+    def _take_offset(self, nominal: Vector) -> None:
+        """Learn where the server has the tip, beside where the plan has it."""
+        self._offset = np.zeros(3)
+        try:
+            lines = self._ask(call("GetProp", call("Tool.Offset")))
+            theirs = _named(lines[-1]).get("Tool.Offset")
+            if theirs is not None and len(theirs) == 3:
+                self._offset = nominal - np.array(theirs)
+        except MachineRefused:
+            pass  # a server that does not say: its places are taken as they are
+        self.where()
+
+    def set_speeds(self, **wanted: float) -> None:
+        """Set travel_speed, touch_speed (mm/s), approach, search, retract (mm); what is set already is not sent."""
+        names = {"travel_speed": "Tool.GoToPar.Speed", "touch_speed": "Tool.PtMeasPar.Speed",
+                 "approach": "Tool.PtMeasPar.Approach", "search": "Tool.PtMeasPar.Search",
+                 "retract": "Tool.PtMeasPar.Retract"}  # fmt: skip
+        for key, value in wanted.items():
+            if self._speeds.get(key) != value:
+                self._ask(call("SetProp", call(names[key], value)))
+                self._speeds[key] = value
+
+    # Moving -------------------------------------------------------------------------------------------------------
+
+    def go_to(self, place: Vector, check: Check | None = None) -> None:
+        """Move the tip in use to a place (3,), straight."""
+        x, y, z = (float(v) for v in place - self._offset)
+        self._ask(call("GoTo", *place_calls((x, y, z))), check, _LONG_S)
+
+    def touch(self, target: Vector, out: Vector, check: Check | None = None) -> MachineTouch:
+        """Touch a surface expected at a place (3,) with its outward direction (3,)."""
+        x, y, z = (float(v) for v in target - self._offset)
+        i, j, k = (float(v) for v in out)
+        lines = self._ask(call("PtMeas", *place_calls((x, y, z)), call("IJK", i, j, k)), check, _LONG_S)
+        if not lines:
+            raise DeviceError("the machine ended a touch without saying where it was")
+        named = _named(lines[-1])
+        try:
+            place = np.array([named[n][0] for n in "XYZ"]) + self._offset
+        except KeyError as error:
+            raise DeviceError("the machine ended a touch without saying where it was") from error
+        return MachineTouch(place, np.asarray(out))
+
+
+def _named(values: tuple[Value, ...]) -> dict[str, tuple[float, ...]]:
+    return {v.name: v.numbers() for v in values if isinstance(v, Call) and v.args}

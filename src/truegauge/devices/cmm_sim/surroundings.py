@@ -1,0 +1,89 @@
+"""What stands on the table of the stand-in: the part with its errors, the reference sphere, the table itself."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
+from truegauge.core.cad.projection import Projector
+from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
+from truegauge.core.probing.sphere import ReferenceSphere
+
+_CLOSE = 8.0  # mm from a surface at which its errors count
+_SPECK = np.cos(np.radians(16.0))  # how far dirt reaches
+
+
+class SurfaceError(Protocol):
+    """A manufacturing error of some faces: what it does to their points, by points and outward normals (n, 3)."""
+
+    @property
+    def faces(self) -> tuple[int, ...]:
+        """The faces that have it."""
+
+    @property
+    def shift(self) -> object:
+        """A function of points and normals (n, 3) that returns the displacements (n, 3) mm."""
+
+
+class PartOnTable(PartObstacle):
+    """A part with known errors, somewhere on the table."""
+
+    def __init__(
+        self, projector: Projector, box: Points, machine_from_part: Rigid, errors: Sequence[SurfaceError] = (),
+        growth: float = 1.0,
+    ) -> None:  # fmt: skip
+        super().__init__(projector, box, machine_from_part, growth)
+        self._errors = tuple(errors)
+
+    def near(self, local: Points) -> Floats:
+        """Return the distances (n,) to its true surfaces."""
+        nominal = self.projector.deviations(local)
+        distance = np.array(nominal.distance)
+        close = np.flatnonzero(np.abs(distance) < _CLOSE)
+        # A displaced face is as far from a point as the face is from the point displaced the other way.
+        shift = np.zeros((len(close), 3))
+        feet, normals, faces = nominal.feet_at(close), nominal.normals[close], nominal.face[close]
+        hit = np.zeros(len(close), dtype=bool)
+        for error in self._errors:
+            rows = np.isin(faces, error.faces)
+            if rows.any() and callable(error.shift):
+                shift[rows] += error.shift(feet[rows], np.asarray(normals[rows], dtype=np.float64))
+                hit |= rows
+        if hit.any():
+            distance[close[hit]] = self.projector.deviations(local[close[hit]] - shift[hit]).distance
+        return distance
+
+
+class SphereOnTable(SphereObstacle):
+    """The reference sphere: its ball is not quite as certified, and may be dirty."""
+
+    def __init__(self, record: ReferenceSphere, center: Vector, true_diameter: float) -> None:
+        super().__init__(record, center)
+        self.true_diameter = true_diameter
+        self.dirt: list[tuple[Vector, float]] = []  # direction, height mm
+
+    def radii(self, off: Points) -> Floats:
+        """Return the radius of the ball in the directions `off` (n, 3) from its centre."""
+        found = np.full(len(off), self.true_diameter / 2)
+        length = np.maximum(np.linalg.norm(off, axis=1), 1e-9)
+        for direction, height in self.dirt:
+            found += height * np.sqrt(np.clip(((off @ direction) / length - _SPECK) / (1 - _SPECK), 0, 1))
+        return found
+
+    def make_dirty(self, direction: Vector, height: float) -> None:
+        """Let something stick to it."""
+        self.dirt.append((unit(direction), height))
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """The granite."""
+
+    z: float
+    name: str = "the table"
+
+    def distances(self, points: Points) -> Floats:
+        """Return the heights (n,) above it."""
+        return np.asarray(points[:, 2] - self.z)

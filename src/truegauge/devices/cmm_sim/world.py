@@ -1,0 +1,468 @@
+"""The machine behind the server: it moves, touches, meets obstacles, takes its time. Knows nothing of sockets."""
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from truegauge.core.arrays import Points, Vector, any_perpendicular, unit
+from truegauge.core.probing.assembly import HeadPose, ProbeAssembly, StylusPlace
+from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap, probe_shape
+from truegauge.core.probing.probing import RackPort
+from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.probing.travel import NoWay, Surroundings, find_way
+from truegauge.devices.cmm_sim.probe import PhysicalProbe
+from truegauge.devices.cmm_sim.settings import Fault, Faults, MachineSettings, VolumetricError
+from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable, Table
+from truegauge.devices.ipp import messages as m
+
+_TICK_S = 0.02
+_CONTACT = 1e-7
+_SAFE = 0.02  # mm of room that counts as free
+
+
+class MachineStopped(Exception):
+    """The machine will not, or could not; with the number and severity of the protocol."""
+
+    def __init__(self, number: int, text: str, severity: int = 1) -> None:
+        self.number, self.text, self.severity = number, text, severity
+        super().__init__(text)
+
+
+@dataclass(frozen=True, slots=True)
+class SensorTouch:
+    """A touch: the place of the tip as the machine believes it (3,), and the direction of the motion (3,)."""
+
+    place: Vector
+    approach: Vector
+
+
+class CmmWorld:
+    """Machine, probe, and what stands on the table."""
+
+    def __init__(self, settings: MachineSettings, seed: int, faults: tuple[Fault, ...] = ()) -> None:
+        self.settings, self.seed = settings, seed
+        self.faults = Faults(list(faults))
+        self._rng = np.random.default_rng([seed, 5])
+        self.error = VolumetricError(settings, np.random.default_rng([seed, 6]))
+        self.temperature_c = settings.temperature_c
+        self.table = Table(settings.table_z)
+        self.sphere: SphereOnTable | None = None
+        self.part: PartOnTable | None = None
+        self.assemblies: dict[str, ProbeAssembly] = {}  # that somebody has put together, by name
+        self.rack: dict[str, RackPort] = {}  # by the name of the assembly
+        self.probe: PhysicalProbe | None = None
+        self.stylus_id = ""
+        self.scales = np.array([settings.travel[1][0] / 2, settings.travel[1][1] / 2, settings.travel[1][2]])
+        self.homed = False
+        self.fault_text = ""  # why it stands still, until it is cleared
+        self.stop = threading.Event()
+        self.busy = threading.RLock()  # one thing at a time: what the program asks, and what hands do
+        self.moved: Callable[[], None] = lambda: None
+        self.travel_speed, self.touch_speed = 150.0, 5.0
+        self.acceleration = settings.acceleration
+        self.approach, self.search, self.retract = 4.0, 4.0, 4.0
+        self.touches = 0
+        self._jog = np.zeros(3)
+        self._moved_sphere = False
+        self._scanning, self._leave = False, np.array([0.0, 0.0, 1.0])
+        self._shapes: dict[tuple[str, HeadPose], ProbeShape] = {}
+
+    # What people do -----------------------------------------------------------------------------------------------
+
+    def put_sphere(self, record: ReferenceSphere) -> None:
+        """Stand a reference sphere on the table, as its record says, roughly where there is room for it."""
+        rng = np.random.default_rng([self.seed, 7])
+        center = np.array(self.settings.sphere_center) + rng.uniform(-15, 15, 3)
+        center[2] = self.table.z + 12 + record.radius + record.stem_length * max(0.2, -record.stem[2]) + 40
+        true = record.diameter + float(rng.normal(0, record.uncertainty))
+        self.sphere = SphereOnTable(record, center, true)
+
+    def build(self, assembly: ProbeAssembly) -> None:
+        """Put an assembly together as described; one of the same name is taken apart."""
+        self.assemblies[assembly.name] = assembly
+        self._shapes.clear()
+        if self.probe is not None and self.probe.assembly.name == assembly.name:
+            kept, pose = self.stylus_id, self.probe.pose
+            same = self.probe.assembly.content_key == assembly.content_key
+            if same:
+                self.probe.assembly = assembly
+            else:
+                self.mount(assembly.name)
+            if pose in assembly.poses and same:
+                self.stylus_id = kept
+
+    def mount(self, name: str) -> None:
+        """Fix an assembly to the quill, by hand or from the rack (KeyError: nobody built it)."""
+        assembly = self.assemblies[name]
+        self.probe = PhysicalProbe(assembly, self.settings, self.seed)
+        styli = assembly.styli()
+        self.stylus_id = styli[0].id if styli else ""
+
+    def move_sphere(self, by: Vector) -> None:
+        """Knock against the reference sphere."""
+        if self.sphere is not None:
+            self.sphere.center = self.sphere.center + by
+
+    def clean(self) -> None:
+        """Clean the sphere."""
+        if self.sphere is not None:
+            self.sphere.dirt.clear()
+        self.faults.every = [f for f in self.faults.every if f.name != "dirty-sphere"]
+
+    # Where it is --------------------------------------------------------------------------------------------------
+
+    @property
+    def obstacles(self) -> tuple[Obstacle, ...]:
+        """Everything that can be met."""
+        there: list[Obstacle] = [self.table]
+        if self.sphere is not None:
+            there.append(self.sphere)
+        if self.part is not None:
+            there.append(self.part)
+        return tuple(there)
+
+    def nominal_tip(self) -> Vector:
+        """Return the place of the tip in use beside the quill by the description; zero without a stylus."""
+        if self.probe is None or not self.stylus_id:
+            return np.zeros(3)
+        return self.probe.assembly.stylus(self.stylus_id, self.probe.pose).center
+
+    def place(self) -> Vector:
+        """Return where the machine believes the tip in use to be (3,)."""
+        return np.asarray(self.scales + self.nominal_tip())
+
+    def true_tip(self) -> StylusPlace:
+        """Return the tip in use as it is, beside the quill."""
+        if self.probe is None or not self.stylus_id:
+            raise MachineStopped(m.NO_TOOL, "no stylus is on the machine: mount a probe assembly", 1)
+        return self.probe.place(self.stylus_id, bent=self.faults.size("bent-stylus", self.touches))
+
+    def true_quill(self, scales: Vector) -> Vector:
+        """Return where the quill really is."""
+        return np.asarray(scales + self.error.at(scales))
+
+    def shape(self) -> ProbeShape:
+        """Return the probe as balls, tips included, for collisions."""
+        if self.probe is None:
+            return ProbeShape(np.zeros((0, 3)), np.zeros(0), ())
+        key = (self.probe.assembly.name, self.probe.pose)
+        found = self._shapes.get(key)
+        if found is None:
+            a = self.probe.assembly
+            found = self._shapes[key] = probe_shape(a.bodies(self.probe.pose), a.styli(self.probe.pose))
+        return found
+
+    def _without_tip(self) -> ProbeShape:
+        whole = self.shape()
+        name = f"tip {self.true_tip().name}"
+        near = np.array([o != name for o in whole.owner])
+        # The stem is met near its own tip whenever the tip touches: there the tip speaks for it.
+        tip = self.true_tip()
+        far = np.linalg.norm(whole.centers - tip.center, axis=1) > tip.radius + 0.5
+        keep = near & far
+        return ProbeShape(whole.centers[keep], whole.radii[keep], tuple(np.array(whole.owner)[keep]))
+
+    # Moving -------------------------------------------------------------------------------------------------------
+
+    def ready(self) -> None:
+        """Refuse when it may not move."""
+        if self.fault_text:
+            raise MachineStopped(m.MACHINE_ERROR, f"the machine stands still: {self.fault_text}. Clear the error", 2)
+        if not self.homed:
+            raise MachineStopped(m.NOT_HOMED, "the machine does not know where it is: home it first", 1)
+
+    def home(self) -> None:
+        """Find the scales' marks: straight up, then where it is known."""
+        self.fault_text = ""
+        self._run_to(np.array([*self.scales[:2], self.settings.travel[1][2]]), self.travel_speed)
+        self.homed = True
+
+    def go_to(self, place: Vector, pose: HeadPose | None = None) -> None:
+        """Move the tip in use to a place, straight; turn the head first, where it is."""
+        self.ready()
+        if pose is not None and self.probe is not None and pose != self.probe.pose:
+            self._turn_head(pose)
+        self._travel(place - self.nominal_tip())
+
+    def go_to_pose(self, pose: HeadPose) -> None:
+        """Turn the head where it is."""
+        self.ready()
+        if self.probe is None:
+            raise MachineStopped(m.NO_TOOL, "no probe is on the machine", 1)
+        if pose != self.probe.pose:
+            self._turn_head(pose)
+
+    def _turn_head(self, pose: HeadPose) -> None:
+        assert self.probe is not None
+        reason = self.probe.assembly.why_unreachable(pose)
+        if reason:
+            raise MachineStopped(m.ARGUMENT, reason, 1)
+        before = self.probe.pose
+        own = self.probe.assembly.articulation
+        assert own is not None
+        steps = int(max(abs(pose.tilt_deg - before.tilt_deg), abs(pose.turn_deg - before.turn_deg)) // 15) + 1
+        for k in range(1, steps + 1):
+            s = k / steps
+            between = HeadPose(
+                tilt_deg=before.tilt_deg + s * (pose.tilt_deg - before.tilt_deg),
+                turn_deg=before.turn_deg + s * (pose.turn_deg - before.turn_deg),
+            )
+            a = self.probe.assembly
+            shape = probe_shape(a.bodies(between), a.styli(between))
+            room, part, obstacle = gap(shape, self.true_quill(self.scales), self.obstacles)
+            if room < 0:
+                self._collide(part, obstacle)
+        self._wait(1.2)
+        self.probe.take_pose(pose)
+        self.moved()
+
+    def _travel(self, quill: Vector) -> None:
+        """Move the quill (by its scales) straight; whatever is met stops it."""
+        low, high = self.settings.travel
+        if (quill < np.array(low) - 1e-9).any() or (quill > np.array(high) + 1e-9).any():
+            axis = "XYZ"[int(np.argmax(np.maximum(np.array(low) - quill, quill - np.array(high))))]
+            raise MachineStopped(m.OUT_OF_LIMITS, f"the way ends beyond the travel of the {axis} axis", 1)
+        start, end = self.true_quill(self.scales), self.true_quill(quill)
+        met = first_meeting(self.shape(), start, end, self.obstacles)
+        if met is None:
+            self._run_to(quill, self.travel_speed)
+            return
+        self._run_to(self.scales + (met.at - start), self.travel_speed)
+        self._collide(met.part, met.obstacle)
+
+    def _collide(self, part: str, obstacle: str) -> None:
+        if part.startswith("tip"):
+            self.fault_text = f"{part} met {obstacle} where nothing was expected"
+            raise MachineStopped(m.UNEXPECTED_CONTACT, f"{self.fault_text}; the machine stopped", 2)
+        name = "the probe"
+        if self.probe is not None:
+            name = self.probe.assembly.part(part).component.name
+        self.fault_text = f"{name} met {obstacle}"
+        raise MachineStopped(m.COLLISION, f"collision: {self.fault_text}; the machine stopped", 2)
+
+    def _run_to(self, quill: Vector, speed: float) -> None:
+        """Be on the way for as long as it takes, and say where."""
+        start = self.scales.copy()
+        length = float(np.linalg.norm(quill - start))
+        duration = self.duration(length, speed)
+        began = time.monotonic()
+        if self.settings.pace > 0 and duration > 0:
+            while True:
+                share = (time.monotonic() - began) * self.settings.pace / duration
+                if share >= 1:
+                    break
+                self.scales = start + share * (quill - start)
+                self.moved()
+                if self.stop.wait(_TICK_S):
+                    break
+        if self.stop.is_set():
+            self.stop.clear()
+            raise MachineStopped(m.ABORTED, "stopped by the user", 1)
+        self.scales = quill
+        self.moved()
+
+    def duration(self, length: float, speed: float) -> float:
+        """Return how long a way takes with its acceleration, s."""
+        ramp = speed * speed / self.acceleration
+        if length < ramp:
+            return float(2 * np.sqrt(length / self.acceleration))
+        return length / speed + speed / self.acceleration
+
+    def _wait(self, seconds: float) -> None:
+        if self.settings.pace > 0 and self.stop.wait(seconds / self.settings.pace):
+            self.stop.clear()
+            raise MachineStopped(m.ABORTED, "stopped by the user", 1)
+
+    # Touching -----------------------------------------------------------------------------------------------------
+
+    def measure(self, target: Vector, normal: Vector) -> SensorTouch:
+        """Touch a place of a surface: go before it, feel for it, go back.
+
+        `target` (3,) is where the surface is expected, `normal` (3,) points out of it.
+        """
+        self.ready()
+        self._scanning = False
+        out = unit(normal)
+        radius = self.true_tip().radius
+        self._travel(target + (radius + self.approach) * out - self.nominal_tip())
+        touch = self.feel(-out, self.approach + self.search)
+        if touch is None:
+            self._retreat(out, self.retract)
+            raise MachineStopped(
+                m.NO_SURFACE, f"nothing was touched within {self.approach + self.search:g} mm of the approach", 1
+            )
+        self._retreat(out, self.retract)
+        return touch
+
+    def measure_along(self, target: Vector, normal: Vector) -> SensorTouch:
+        """Touch the next point of a scan: from point to point the tip stays close to the surface."""
+        out = unit(normal)
+        radius = self.true_tip().radius
+        near = 0.3
+        self._travel(target + (radius + (near if self._scanning else self.approach)) * out - self.nominal_tip())
+        touch = self.feel(-out, self.approach + self.search)
+        if touch is None:
+            raise MachineStopped(m.NO_SURFACE, "the surface was lost on the way of the scan", 1)
+        self._scanning = True
+        self._leave = out
+        self._retreat(out, near)
+        return touch
+
+    def leave_surface(self) -> None:
+        """Go back from where a scan ended."""
+        self._scanning = False
+        self._retreat(self._leave, self.retract)
+
+    def feel(self, direction: Vector, reach: float, speed: float = 0.0) -> SensorTouch | None:
+        """Move in a direction until the sensor says that it touches; None when it does not within `reach` mm."""
+        direction, speed = unit(direction), speed or self.touch_speed
+        found = self._contact(direction, reach)
+        if found is None:
+            self._run_to(self.scales + reach * direction, speed)
+            return None
+        tip = self.true_tip()
+        assert self.probe is not None
+        bent = self.faults.size("bent-stylus", self.touches)
+        late = self.probe.pre_travel(tip, direction, speed, bent=bent)
+        noise = float(self._rng.normal(0, self.settings.noise))
+        self._run_to(self.scales + found * direction, speed)
+        self.touches += 1
+        self._happenings()
+        # What the machine believes: its scales at the signal, and the tip where the description says.
+        return SensorTouch(self.place() + (late + noise) * direction, direction)
+
+    def _happenings(self) -> None:
+        size = self.faults.size("moved-sphere", self.touches)
+        if size and not self._moved_sphere:
+            self._moved_sphere = True
+            self.move_sphere(size * np.array([0.9, -0.6, 0.0]))
+        if self.faults.size("warm", self.touches):
+            self.temperature_c = self.settings.temperature_c + 4.0 * self.faults.size("warm", self.touches)
+
+    def _contact(self, direction: Vector, reach: float) -> float | None:
+        """Return how far the tip can go before it touches, mm; None when it does not touch within `reach`.
+
+        The tip goes on by the room that is left, which ends at the first place of contact (sphere tracing).
+        """
+        tip = self.true_tip()
+        assert self.probe is not None
+        wrong = self.faults.size("wrong-diameter")
+        radius = self.probe.diameter(self.stylus_id, wrong=wrong) / 2
+        rest = self._without_tip()
+        dirty = self.faults.size("dirty-sphere")
+        if dirty and self.sphere is not None and not self.sphere.dirt:
+            self.sphere.make_dirty(np.array([0.35, 0.25, 0.9]), 0.035 * dirty)
+        quill = self.true_quill(self.scales)
+        done, body_room = 0.0, 0.0
+        while done <= reach:
+            at = quill + done * direction
+            room = self._room(self._tip_balls(tip) + at, radius)
+            if room < _CONTACT:
+                return done
+            if body_room < _SAFE:
+                body_room, part, obstacle = gap(rest, at, self.obstacles)
+                if body_room < 0:
+                    self._run_to(self.scales + done * direction, self.touch_speed)
+                    self._collide(part, obstacle)
+            step = min(room, max(body_room, 0.05))
+            done += step
+            body_room -= step
+        return None
+
+    @staticmethod
+    def _tip_balls(tip: StylusPlace) -> Points:
+        """Return where balls stand for the tip: one for a ball or disc, several for a cylinder."""
+        if tip.tip.shape != "cylinder":
+            return tip.center[None]
+        along = np.linspace(-0.5, 0.5, 9)[:, None] * max(0.0, tip.tip.thickness - tip.tip.diameter)
+        return np.asarray(tip.center + along * tip.direction)
+
+    def _room(self, centers: Points, radius: float) -> float:
+        return min(float(o.distances(centers).min()) for o in self.obstacles) - radius
+
+    def _retreat(self, out: Vector, distance: float) -> None:
+        self._run_to(self.scales + distance * out, self.travel_speed)
+
+    # By hand ------------------------------------------------------------------------------------------------------
+
+    def jog(self, velocity: Vector, seconds: float) -> SensorTouch | None:
+        """Move by joystick for a moment; a contact is a touch, and the machine backs off by itself."""
+        if self.fault_text or not self.homed or self.probe is None:
+            return None
+        step = velocity * seconds
+        length = float(np.linalg.norm(step))
+        if length < 1e-9:
+            return None
+        low, high = (np.array(v) for v in self.settings.travel)
+        step = np.clip(self.scales + step, low, high) - self.scales
+        length = float(np.linalg.norm(step))
+        if length < 1e-9:
+            return None
+        touched = self.feel(step / length, length, float(np.linalg.norm(velocity)))
+        if touched is not None:
+            self._retreat(-touched.approach, self.retract)
+        return touched
+
+    def touch_by_hand(self, direction: Vector, reach: float) -> SensorTouch | None:
+        """Move slowly in a direction until contact, as somebody with a joystick does, and back off."""
+        self.ready()
+        touched = self.feel(direction, reach, 3.0)
+        if touched is not None:
+            self._retreat(-touched.approach, self.retract)
+        return touched
+
+    def operator_touches_sphere(self) -> SensorTouch | None:
+        """Have an operator touch the sphere once along the shaft, as well as the eye can aim."""
+        tip = self.true_tip()
+        if self.sphere is None:
+            raise MachineStopped(m.STATE, "there is no reference sphere on the table", 0)
+        return self.operator_touches(self.sphere.center - self.sphere.record.radius * tip.direction, -tip.direction)
+
+    def operator_touches(self, place: Vector, out: Vector, aim: float = 0.8) -> SensorTouch | None:
+        """Have an operator bring the tip before a place (3,) and touch it against the direction `out` (3,)."""
+        self.ready()
+        tip = self.true_tip()
+        x = any_perpendicular(out)
+        off = self._rng.normal(0, aim, 2) @ np.vstack([x, np.cross(out, x)])
+        goal = place + off + (tip.radius + 6.0) * out - tip.center
+        around = Surroundings(self.obstacles, float(self.settings.travel[1][2]))
+        here = self.true_quill(self.scales)
+        try:
+            way = find_way(self.shape(), here, goal, around, leave=-tip.direction, arrive=-tip.direction)
+        except NoWay as error:
+            raise MachineStopped(m.COLLISION, f"the operator finds no way there: {error}", 0) from error
+        for stop in way:
+            self._travel(stop)
+        return self.touch_by_hand(-out, 20.0)
+
+    def set_pace(self, pace: float) -> None:
+        """Run so many times as fast as a real machine; 0: as fast as it can."""
+        self.settings = replace(self.settings, pace=pace)
+
+    # The rack -----------------------------------------------------------------------------------------------------
+
+    def change(self, name: str) -> None:
+        """Change to an assembly through the rack."""
+        self.ready()
+        if self.probe is not None and self.probe.assembly.name == name:
+            return
+        if name not in self.assemblies:
+            raise MachineStopped(m.NO_TOOL, f"there is no probe assembly {name}", 1)
+        for wanted, word in ((self.probe.assembly.name if self.probe else "", "put down"), (name, "picked up")):
+            if wanted and wanted not in self.rack:
+                raise MachineStopped(m.NOT_IN_RACK, f"{wanted} has no port in the rack: it must be {word} by hand", 1)
+        top = self.settings.travel[1][2]
+        for wanted in filter(None, (self.probe.assembly.name if self.probe else "", name)):
+            port = np.array(self.rack[wanted].place)
+            self._run_to(np.array([*self.scales[:2], top]), self.travel_speed)
+            self._run_to(np.array([*port[:2], top]), self.travel_speed)
+            self._run_to(port, self.travel_speed)
+            self._wait(2.0)
+            if wanted == name:
+                self.mount(name)
+            else:
+                self.probe = None
+        self._run_to(np.array([*self.scales[:2], top]), self.travel_speed)

@@ -1,0 +1,386 @@
+"""Qualifying styli on the machine: one after the other, stopped and taken up again without losing anything."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+
+import numpy as np
+
+from truegauge.core.arrays import Normals, Vector, unit
+from truegauge.core.errors import DeviceError
+from truegauge.core.probing.assembly import StylusPlace
+from truegauge.core.probing.clearance import probe_shape
+from truegauge.core.probing.judgement import Judgement, Verdict, judge
+from truegauge.core.probing.obstacles import SphereObstacle
+from truegauge.core.probing.probing import Probing, QualificationSettings, StylusUse
+from truegauge.core.probing.qualification import StylusResult, fit_reference_sphere, qualify
+from truegauge.core.probing.records import MachineRecord, QualificationRecord, SphereLocation
+from truegauge.core.probing.sphere import TouchPattern, touch_directions
+from truegauge.core.probing.travel import Surroundings, find_way
+from truegauge.core.progress import Progress
+from truegauge.devices.cmm import Cmm, MachineTouch
+from truegauge.devices.ipp.client import ConnectionLost
+
+_FIRST_PASS = TouchPattern(5, 1, float(np.radians(70.0)))
+_WIDE_SEARCH = 12.0  # mm that are felt beyond the surface before the centre is known
+_ARC = np.radians(40.0)
+_HEAD_S, _CHANGE_S = 2.0, 30.0
+_CLEAR = 2.5
+_ABOVE = 60.0  # mm over the sphere that travel goes
+
+
+@dataclass(slots=True)
+class Told:
+    """What the job tells while it runs; called in its own thread."""
+
+    progress: Progress
+    wants_touch: Callable[[StylusUse, str], None] = lambda use, why: None  # by hand; empty: not any more
+    touched: Callable[[StylusUse, int, int], None] = lambda use, done, of: None
+    qualified: Callable[[QualificationRecord], None] = lambda record: None
+    located: Callable[[SphereLocation], None] = lambda location: None
+
+
+@dataclass(slots=True)
+class _Series:
+    """The touches of one stylus so far."""
+
+    use: StylusUse
+    center: Vector | None = None  # the sphere's, as this stylus is believed to see it
+    sure: bool = False  # the centre is known well enough to measure
+    touches: list[Vector] = field(default_factory=list)
+    first: list[Vector] = field(default_factory=list)
+
+
+def why_hand_touch(record: MachineRecord, probing: Probing) -> str:
+    """Say why the sphere must be touched by hand first; empty when the machine knows where it is."""
+    location = record.location
+    master = probing.master_or_first()
+    if location is None:
+        return "the machine does not know yet where the reference sphere stands"
+    if location.sphere != probing.sphere.name or location.diameter != probing.sphere.diameter:
+        return f"the sphere located last was {location.sphere}, not {probing.sphere.name}"
+    if master is not None and location.assembly_key != probing.assembly(master.assembly).content_key:
+        return "the master stylus was changed since the sphere was located"
+    if location.may_have_moved:
+        return "the sphere may have been moved since it was located: a stylus sent there could crash into it"
+    return ""
+
+
+def needs_location(record: MachineRecord, probing: Probing, uses: tuple[StylusUse, ...]) -> bool:
+    """Tell whether the master must locate the sphere before these styli."""
+    return bool(why_hand_touch(record, probing)) or probing.master_or_first() in uses
+
+
+class Qualifying:
+    """A run of qualifications. `run` may be called again after it raised: it goes on where it was."""
+
+    def __init__(
+        self, cmm: Cmm, probing: Probing, record: MachineRecord, uses: tuple[StylusUse, ...], told: Told,
+        now: Callable[[], datetime] = datetime.now,
+    ) -> None:  # fmt: skip
+        self.cmm, self.probing, self.record, self.told = cmm, probing, record, told
+        self._now = now
+        master = probing.master_or_first()
+        if master is None:
+            raise DeviceError("the plan has no stylus: build a probe assembly first")
+        self.master = master
+        pending = [u for u in uses if u != master]
+        if needs_location(record, probing, uses):
+            pending.insert(0, master)
+        self.pending = tuple(pending)
+        self.done: list[QualificationRecord] = []
+        self._series: _Series | None = None
+        self._count = len(self.pending)
+        self._temperature: float | None = None
+        self._unverified = False  # whether the sphere still stands where it did is asked at the end
+
+    @property
+    def settings(self) -> QualificationSettings:
+        """How styli are qualified."""
+        return self.probing.settings
+
+    def seconds(self) -> float:
+        """Return how long the rest takes, roughly."""
+        return sum(self._seconds_of(u) for u in self.pending)
+
+    def _seconds_of(self, use: StylusUse) -> float:
+        s = self.settings
+        one = 2 * (s.approach + s.retract) / s.travel_speed + s.approach / s.touch_speed + 1.2
+        count = s.touches + (_FIRST_PASS.touches if s.two_passes else 0)
+        by_hand = 4.0 * (s.touches if s.by == "hand" else 1 if s.by != "machine" else 0)
+        return (0 if s.by == "hand" else count * one) + by_hand + 2 * 300.0 / s.travel_speed + _HEAD_S
+
+    def run(self) -> list[QualificationRecord]:
+        """Qualify what is left.
+
+        Raises
+        ------
+        DeviceError
+            It cannot go on; what to do is in the text. What was done is kept.
+        """
+        lost = 0
+        while self.pending or self._unverified:
+            try:
+                self._check()
+                if self.pending:
+                    self._one(self.pending[0])
+                    self._unverified = self._unverified or self.pending[0] != self.master
+                    self.pending = self.pending[1:]
+                    self._series = None
+                else:
+                    self._verify()
+                    self._unverified = False
+                lost = 0
+            except ConnectionLost:
+                lost += 1
+                if lost > 3:
+                    raise
+                self.cmm.reconnect(self._check)
+        return self.done
+
+    def _check(self) -> None:
+        """Tell how far it is; raises when it was cancelled."""
+        whole = max(1, self._count)
+        done = whole - len(self.pending)
+        part = 0.0
+        if self._series is not None:
+            part = min(0.95, len(self._series.touches) / self.settings.touches)
+        name = self.probing.name_of(self.pending[0]) if self.pending else ""
+        self.told.progress(min(1.0, (done + part) / whole), name)
+
+    # One stylus -----------------------------------------------------------------------------------------------------
+
+    def _one(self, use: StylusUse) -> None:
+        s = self.settings
+        if self._series is None or self._series.use != use:
+            self._series = _Series(use)
+        series = self._series
+        self._lift()
+        self.cmm.take_stylus(self.probing, use)
+        self._temperature = self.cmm.temperature()
+        self.cmm.set_speeds(travel_speed=s.travel_speed, touch_speed=s.touch_speed, approach=s.approach,
+                            retract=s.retract, search=_WIDE_SEARCH)  # fmt: skip
+        place = self._place(use)
+        if s.by == "hand":
+            self._all_by_hand(series, place)
+        else:
+            self._find_center(series, place)
+            self._measure(series, place)
+        self._conclude(series, place)
+
+    def _place(self, use: StylusUse) -> StylusPlace:
+        return self.probing.assembly(use.assembly).stylus(use.stylus, use.pose)
+
+    def _lift(self) -> None:
+        """Go up from where it stands, as far as it goes, before the head turns; not where nothing is known."""
+        location = self.record.location
+        if self.cmm.use is None or location is None or why_hand_touch(self.record, self.probing):
+            return
+        here = self.cmm.where()
+        top = location.center[2] + self.probing.sphere.radius + _ABOVE
+        if here[2] < top:
+            self.cmm.go_to(np.array([here[0], here[1], top]), self._check)
+
+    def _find_center(self, series: _Series, place: StylusPlace) -> None:
+        if series.center is None:
+            why = ""
+            if series.use == self.master:
+                why = why_hand_touch(self.record, self.probing)
+            if self.settings.by == "first touch by hand" and not why:
+                why = "the first touch of each stylus is made by hand, as it was chosen"
+            if why:
+                touch = self._touch_by_hand(series.use, why)
+                # Straight along the shaft: the ball's centre lies ahead of the tip.
+                reach = self.probing.sphere.radius + place.radius
+                series.center = touch.place - reach * unit(touch.out)
+            else:
+                assert self.record.location is not None
+                series.center = np.array(self.record.location.center)
+        if series.sure:
+            return
+        if self.settings.two_passes or series.use == self.master:
+            for direction in self._directions(_FIRST_PASS, place)[len(series.first) :]:
+                series.first.append(self._touch(series, place, direction).place)
+            series.center = fit_reference_sphere(np.array(series.first)).center
+        series.sure = True
+
+    def _measure(self, series: _Series, place: StylusPlace) -> None:
+        s = self.settings
+        if s.two_passes:
+            self.cmm.set_speeds(search=min(_WIDE_SEARCH, s.approach))
+        directions = self._directions(TouchPattern(s.touches, s.rows, float(np.radians(s.span_deg))), place)
+        for direction in directions[len(series.touches) :]:
+            series.touches.append(self._touch(series, place, direction).place)
+            self.told.touched(series.use, len(series.touches), len(directions))
+            self._check()
+
+    def _all_by_hand(self, series: _Series, place: StylusPlace) -> None:
+        s = self.settings
+        while len(series.touches) < s.touches:
+            left = s.touches - len(series.touches)
+            why = (f"{left} more touch{'es' if left > 1 else ''} by hand, the first along the shaft, the others "
+                   "spread over the half that faces the stylus")  # fmt: skip
+            touch = self._touch_by_hand(series.use, why)
+            series.touches.append(touch.place)
+            self.told.touched(series.use, len(series.touches), s.touches)
+        self.told.wants_touch(series.use, "")
+
+    def _touch_by_hand(self, use: StylusUse, why: str) -> MachineTouch:
+        self.cmm.forget_hand_touches()
+        self.cmm.let_user_move(True)
+        self.told.wants_touch(use, why)
+        try:
+            return self.cmm.wait_for_hand_touch(self._check)
+        finally:
+            self.told.wants_touch(use, "")
+            if self.cmm.is_connected:
+                self.cmm.let_user_move(False)
+
+    def _directions(self, pattern: TouchPattern, place: StylusPlace) -> Normals:
+        try:
+            return touch_directions(pattern, place.direction, self.probing.sphere, place.radius + _CLEAR)
+        except ValueError as error:
+            raise DeviceError(f"{self.probing.name_of(self.pending[0])}: {error}") from error
+
+    def _touch(self, series: _Series, place: StylusPlace, direction: Vector) -> MachineTouch:
+        """Go before a place of the sphere around it, not through it, and touch."""
+        assert series.center is not None
+        sphere = self.probing.sphere
+        reach = sphere.radius + place.radius + self.settings.approach
+        goal = series.center + reach * direction
+        here = self.cmm.position if self.cmm.position is not None else self.cmm.where()
+        off = here - series.center
+        distance = float(np.linalg.norm(off))
+        if distance < reach + 30.0 and distance > 0.8 * (sphere.radius + place.radius):
+            for step in _around(off / distance, direction, -place.direction):
+                self.cmm.go_to(series.center + (reach + 2.0) * step, self._check)
+        else:
+            self._come(series, place, goal, direction)
+        touch = self.cmm.touch(series.center + sphere.radius * direction, direction, self._check)
+        self.cmm.position = touch.place + self.settings.retract * direction
+        return touch
+
+    def _come(self, series: _Series, place: StylusPlace, goal: Vector, direction: Vector) -> None:
+        """Come from farther away: a way that meets neither ball nor stem."""
+        assert series.center is not None
+        assembly = self.probing.assembly(series.use.assembly)
+        shape = probe_shape(assembly.bodies(series.use.pose), assembly.styli(series.use.pose))
+        center = series.center - place.center
+        top = float(center[2]) + self.probing.sphere.radius + _ABOVE
+        obstacle = SphereObstacle(self.probing.sphere, series.center)
+        start = self.cmm.where() - place.center
+        for stop in find_way(shape, start, goal - place.center, Surroundings((obstacle,), max(top, start[2])),
+                             arrive=-place.direction):  # fmt: skip
+            self.cmm.go_to(stop + place.center, self._check)
+
+    def _verify(self) -> None:
+        """Touch the sphere with the master again: had it moved meanwhile, all offsets of the run would be wrong."""
+        location = self.record.location
+        own = any(q.assembly_key == self.probing.assembly(self.master.assembly).content_key for q in self.done)
+        if location is None or self.settings.by == "hand" or not own or self.cmm.use is None:
+            return
+        if self.cmm.use.assembly != self.master.assembly:
+            return
+        s = self.settings
+        self._lift()
+        self.cmm.take_stylus(self.probing, self.master)
+        self.cmm.set_speeds(travel_speed=s.travel_speed, touch_speed=s.touch_speed, search=_WIDE_SEARCH)
+        series = _Series(self.master, np.array(location.center))
+        place = self._place(self.master)
+        for direction in self._directions(_FIRST_PASS, place):
+            series.first.append(self._touch(series, place, direction).place)
+            self._check()
+        center = fit_reference_sphere(np.array(series.first)).center
+        shift = float(np.linalg.norm(center - location.center))
+        if shift <= self.probing.limits.moved:
+            return
+        self.record = self.record.replace(location=location.replace(may_have_moved=True))
+        for made in [q for q in self.done if not q.master]:
+            text = f"the sphere moved by {shift:.3f} mm during the run: the offset is wrong"
+            cause = ("the sphere moved: fix it, locate it again with the master stylus", text, True)
+            failed = made.replace(verdict=Verdict.STOP.value, text=text, causes=(cause,))
+            self.record = self.record.without(made).with_qualification(failed)
+            self.done[self.done.index(made)] = failed
+            self.told.qualified(failed)
+
+    # The result -----------------------------------------------------------------------------------------------------
+
+    def _conclude(self, series: _Series, place: StylusPlace) -> None:
+        use, sphere = series.use, self.probing.sphere
+        touches = np.array(series.touches)
+        is_master = use == self.master
+        before = self.record.latest(self.probing, use)
+        shift = None
+        if is_master:
+            fit = fit_reference_sphere(touches)
+            before_at = self.record.location
+            known = before_at is not None and not why_hand_touch(self.record, self.probing)
+            if known and before_at is not None and before is not None and before.passes:
+                shift = float(np.linalg.norm(fit.center - before_at.center))
+            center = fit.center
+        else:
+            assert self.record.location is not None
+            center = np.array(self.record.location.center)
+            if before is not None and before.passes:
+                fit = fit_reference_sphere(touches)
+                shift = float(np.linalg.norm(fit.center + np.array(before.offset) - center))
+        master = self._place(self.master)
+        result = qualify(touches, center, sphere.diameter, place.center, master.center)
+        judgement = judge(result, place.tip.diameter, self.probing.limits,
+                          sphere_shift=None if is_master else shift)  # fmt: skip
+        at = self._now().isoformat(timespec="seconds")
+        made = self._written(series, place, result, judgement, at, is_master=is_master)
+        if is_master and judgement.verdict is not Verdict.STOP:
+            x, y, z = (float(v) for v in center)
+            location = SphereLocation(
+                sphere=sphere.name,
+                diameter=sphere.diameter,
+                center=(x, y, z),
+                deviation=result.fit.deviation,
+                at=at,
+                assembly_key=made.assembly_key,
+            )
+            self.record = self.record.replace(location=location)
+            self.told.located(location)
+        self.record = self.record.with_qualification(made)
+        self.done.append(made)
+        self.told.qualified(made)
+        if is_master and judgement.verdict is Verdict.STOP:
+            raise DeviceError(f"the master stylus is not good enough to go on: {judgement.text}")
+
+    def _written(
+        self, series: _Series, place: StylusPlace, result: StylusResult, judgement: Judgement, at: str, *,
+        is_master: bool,
+    ) -> QualificationRecord:  # fmt: skip
+        use = series.use
+        assembly = self.probing.assembly(use.assembly)
+        three = _three
+        return QualificationRecord(
+            assembly_key=assembly.content_key, assembly=assembly.name, stylus=use.stylus, pose=use.pose,
+            name=self.probing.name_of(use), at=at,
+            temperature_c=20.0 if self._temperature is None else self._temperature,
+            touch_speed=self.settings.touch_speed, entered_diameter=place.tip.diameter, diameter=result.diameter,
+            diameter_error=result.diameter_error, offset=three(result.offset),
+            offset_errors=three(result.offset_errors), from_master=three(result.from_master), form=result.fit.form,
+            deviation=result.fit.deviation, directions=tuple(three(d) for d in result.fit.directions),
+            residuals=tuple(float(r) for r in result.fit.residuals), verdict=judgement.verdict.value,
+            text=judgement.text, causes=tuple((c.what, c.why, c.likely) for c in judgement.causes), master=is_master,
+            located_at="" if self.record.location is None else self.record.location.at,
+        )  # fmt: skip
+
+
+def _three(values: Vector) -> tuple[float, float, float]:
+    x, y, z = (float(v) for v in values)
+    return x, y, z
+
+
+def _around(start: Vector, end: Vector, pole: Vector) -> list[Vector]:
+    """Return directions from one to another, at most 40 degrees apart; over the pole when they are far apart."""
+    angle = float(np.arccos(np.clip(start @ end, -1, 1)))
+    if angle > np.radians(100.0) and start @ pole < np.cos(_ARC) and end @ pole < np.cos(_ARC):
+        return [*_around(start, pole, pole), *_around(pole, end, pole)]
+    count = max(1, int(np.ceil(angle / _ARC)))
+    if count == 1:
+        return [end]
+    side = unit(end - (end @ start) * start)
+    return [np.cos(angle * k / count) * start + np.sin(angle * k / count) * side for k in range(1, count + 1)]
