@@ -158,7 +158,7 @@ def extract(
 
 
 def _at_edge(model: CadModel, faces: tuple[int, ...], found: Deviations, rows: Ints, margin: float) -> Mask:
-    border = _border_samples(model, faces, 0.5 * margin) if margin > 0 and len(rows) else np.zeros((0, 3))
+    border = border_samples(model, faces, 0.5 * margin) if margin > 0 and len(rows) else np.zeros((0, 3))
     if len(border) == 0:
         return np.zeros(len(rows), dtype=bool)
     from scipy.spatial import cKDTree
@@ -305,7 +305,7 @@ def _face_size(model: CadModel, faces: tuple[int, ...]) -> float:
     return float(sides[1])
 
 
-def _border_samples(model: CadModel, faces: tuple[int, ...], spacing: float) -> Points:
+def border_samples(model: CadModel, faces: tuple[int, ...], spacing: float) -> Points:
     """Return points along the borders towards other faces, at most `spacing` mm apart."""
     chosen = set(faces)
     pieces = []

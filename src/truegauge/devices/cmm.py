@@ -124,9 +124,12 @@ class Cmm:
             try:
                 self.connect()
                 break
-            except DeviceError:
+            except DeviceError as error:
                 if k == _TRIES - 1:
-                    raise
+                    raise ConnectionLost(
+                        f"the machine at {self.host}:{self.port} does not answer any more. What was measured is kept: "
+                        "see that it has power and that its server runs, connect again, then go on"
+                    ) from error
                 time.sleep(_BETWEEN_S)
         if not self.is_homed():
             raise NotHomed("the machine lost its power and does not know where it is: home it, then go on")

@@ -270,7 +270,7 @@ class Qualifying:
         obstacle = SphereObstacle(self.probing.sphere, series.center)
         start = self.cmm.where() - place.center
         for stop in find_way(shape, start, goal - place.center, Surroundings((obstacle,), max(top, start[2])),
-                             arrive=-place.direction):  # fmt: skip
+                             arrive=(-place.direction,)):  # fmt: skip
             self.cmm.go_to(stop + place.center, self._check)
 
     def _verify(self) -> None:

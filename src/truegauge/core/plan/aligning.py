@@ -17,7 +17,7 @@ from truegauge.core.datums.placement import DatumFeature, place_by_datums
 from truegauge.core.datums.situation import situations_of
 from truegauge.core.errors import EvaluationError, RegistrationError
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.frames import apply
+from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.plan.alignments import (
     AnyAlignment,
     BestFitAlignment,
@@ -44,6 +44,7 @@ from truegauge.core.registration.reference_points import (
 )
 
 _PIECE = 500_000
+_COMPENSATIONS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -330,13 +331,37 @@ def touches_of(target: str, touches: tuple[Touch, ...]) -> Touches:
 def _by_targets(own: GuidedAlignment, given: Aligning) -> Adjustment:
     if not own.targets:
         raise RegistrationError("no target yet: pick places on the part")
-    there = tuple(t.replace(place=tuple(_in_base(np.array(t.place), given).tolist())) for t in given.touches)
+    tips = tuple(_touch_in_base(t, given) for t in given.touches)
 
     def distance_to(points: Points) -> tuple[Floats, Points]:
         found = given.projector.deviations(np.ascontiguousarray(points))
         return found.distance, np.asarray(found.normals, dtype=np.float64)
 
-    return align_by_targets(
-        [target_of(t) for t in own.targets], [touches_of(t.name, there) for t in own.targets], distance_to,
-        length=given.model.diagonal,
-    )  # fmt: skip
+    def fitted(there: tuple[Touch, ...]) -> Adjustment:
+        return align_by_targets(
+            [target_of(t) for t in own.targets], [touches_of(t.name, there) for t in own.targets], distance_to,
+            length=given.model.diagonal,
+        )  # fmt: skip
+
+    found = fitted(tuple(_moved(t, np.array(t.approach)) for t in tips))
+    if any(t.radius > 0 for t in tips):
+        # Once the part is known, tips are compensated by the normals of its surfaces: an approach is never quite square.
+        for _ in range(_COMPENSATIONS):
+            aligned = apply(found.part_from_base, np.array([t.place for t in tips]))
+            normals = rotate(invert(found.part_from_base), distance_to(aligned)[1])
+            found = fitted(tuple(_moved(t, -n) for t, n in zip(tips, normals, strict=True)))
+    return found
+
+
+def _touch_in_base(touch: Touch, given: Aligning) -> Touch:
+    place = _in_base(np.array(touch.place), given)
+    turn = np.eye(4) if given.base is None else given.base.part_from_scan
+    approach = rotate(turn, np.array(touch.approach))
+    return touch.replace(place=tuple(place.tolist()), approach=tuple(approach.tolist()))
+
+
+def _moved(touch: Touch, direction: Vector) -> Touch:
+    """Return a touch on the surface: the centre of its tip moved by its radius."""
+    if touch.radius == 0:
+        return touch
+    return touch.replace(place=tuple((np.array(touch.place) + touch.radius * direction).tolist()), radius=0.0)

@@ -16,14 +16,17 @@ Three = tuple[float, float, float]
 
 
 class Touch(Frozen):
-    """One measured point (mm, the coordinates of the sample) of a target, compensated for the stylus.
+    """One measured point (mm, the coordinates of the sample) of a target.
 
-    `side` says where: on a surface, on the spot face of a hole, or on its wall.
+    `side` says where: on a surface, on the spot face of a hole, or on its wall. With a `radius` the place is the
+    centre of a tip of that radius, which came in the direction `approach`; without, it is compensated already.
     """
 
     target: str
     place: Three
     side: Literal["surface", "face", "wall"] = "surface"
+    radius: float = Field(default=0.0, ge=0, le=100)
+    approach: Three = (0.0, 0.0, 0.0)
 
 
 class ProbedTouch(Frozen):

@@ -1,7 +1,7 @@
-"""Ways between touches: straight where nothing is in the way, else up, across and down."""
+"""Ways between touches: straight where nothing is in the way, else out, up, across, down and in."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 
@@ -10,6 +10,8 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap
 
 MARGIN = 0.8  # mm of room on the way
+_LEAST = 0.05  # where the way begins or ends close to something
+_REACHES = (0.0, 15.0, 40.0, 80.0)  # mm that a probe is drawn out before it goes up
 
 
 class NoWay(DeviceError):
@@ -25,15 +27,15 @@ class Surroundings:
 
 
 def find_way(
-    shape: ProbeShape, start: Vector, end: Vector, around: Surroundings, leave: Vector | None = None,
-    arrive: Vector | None = None,
+    shape: ProbeShape, start: Vector, end: Vector, around: Surroundings, leave: Sequence[Vector] = (),
+    arrive: Sequence[Vector] = (),
 ) -> Points:  # fmt: skip
     """Return places (n, 3) of the quill, without the start, that lead to the end.
 
     Parameters
     ----------
-    leave, arrive : (3,), optional
-        The directions out of the surface at the start and at the end: the way may begin and end along them.
+    leave, arrive : sequence of (3,)
+        Unit directions in which the probe may be drawn out at the start, and at the end; the best first.
 
     Raises
     ------
@@ -42,34 +44,38 @@ def find_way(
     """
     if first_meeting(shape, start, end, around.obstacles, _margin(shape, start, end, around)) is None:
         return end[None]
-    last = None
-    for reach in (0.0, 15.0, 40.0, 80.0):
-        for out in (0.0, reach):
-            first = start if leave is None else start + out * leave
-            final = end if arrive is None else end + reach * arrive
-            top = max(around.safe_z, float(first[2]), float(final[2]))
-            stops = [first, np.array([*first[:2], top]), np.array([*final[:2], top]), final, end]
-            way = [start]
-            for stop in stops:
-                if not np.allclose(stop, way[-1]):
-                    way.append(stop)
-            last = _blocked(shape, way, around)
-            if last is None:
-                return np.array(way[1:])
-    raise NoWay(f"there is no free way to the next touch: {last} is in the way")
+    top = max(around.safe_z, float(start[2]), float(end[2]))
+    out = _way_up(shape, start, top, around, leave, "from where the stylus stands")
+    into = _way_up(shape, end, top, around, arrive, "to the next touch")
+    met = first_meeting(shape, out[-1], into[-1], around.obstacles, MARGIN)
+    if met is not None:
+        raise NoWay(f"{met.obstacle} is in the way above everything: is the safe height right?")
+    way = [start]
+    for stop in (*out, *into[::-1], end):
+        if not np.allclose(stop, way[-1]):
+            way.append(stop)
+    return np.array(way[1:])
 
 
-def _blocked(shape: ProbeShape, way: list[Vector], around: Surroundings) -> str | None:
-    for k, (a, b) in enumerate(pairwise(way)):
-        ends = k in (0, len(way) - 2)
-        margin = _margin(shape, a, b, around) if ends else MARGIN
-        met = first_meeting(shape, a, b, around.obstacles, margin)
-        if met is not None:
-            return met.obstacle
-    return None
+def _way_up(
+    shape: ProbeShape, at: Vector, top: float, around: Surroundings, directions: Sequence[Vector], where: str
+) -> list[Vector]:
+    """Return a place beside `at` that is free above, and the place over it at the safe height."""
+    blocked = ""
+    for reach in _REACHES:
+        for direction in directions if reach else (np.zeros(3),):
+            beside = at + reach * direction
+            above = np.array([beside[0], beside[1], max(top, float(beside[2]))])
+            near = _margin(shape, at, beside, around)
+            met = first_meeting(shape, at, beside, around.obstacles, near) if reach else None
+            met = met or first_meeting(shape, beside, above, around.obstacles, near if not reach else MARGIN)
+            if met is None:
+                return [beside, above]
+            blocked = met.obstacle
+    raise NoWay(f"there is no free way {where}: {blocked} is in the way")
 
 
 def _margin(shape: ProbeShape, start: Vector, end: Vector, around: Surroundings) -> float:
     """Return the room asked for: less where the way begins or ends closer than that to something."""
     room = min(gap(shape, start, around.obstacles)[0], gap(shape, end, around.obstacles)[0])
-    return float(min(MARGIN, max(0.05, 0.6 * room)))
+    return float(min(MARGIN, max(_LEAST, 0.6 * room)))

@@ -81,7 +81,7 @@ class PhysicalProbe:
             angle = float(np.arctan2(side @ y, side @ x))
             lobes = np.cos(3 * angle)
             if bent:
-                lobes += bent * 30.0 * (1 + np.cos(2 * angle))
+                lobes += bent * 75.0 * (1 + np.cos(2 * angle))
         travel = 0.0008 + _STIFF * lever * across**2 * (1 + 0.22 * lobes)
         return float(travel + _DELAY_S * speed)
 

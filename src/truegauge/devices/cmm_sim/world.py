@@ -163,6 +163,8 @@ class CmmWorld:
         tip = self.true_tip()
         far = np.linalg.norm(whole.centers - tip.center, axis=1) > tip.radius + 0.5
         keep = near & far
+        if self.faults.size("bent-stylus"):  # its stem is not where the shape has it
+            keep &= np.array([o != self.stylus_id.partition(".")[0] for o in whole.owner])
         return ProbeShape(whole.centers[keep], whole.radii[keep], tuple(np.array(whole.owner)[keep]))
 
     # Moving -------------------------------------------------------------------------------------------------------
@@ -354,7 +356,7 @@ class CmmWorld:
         rest = self._without_tip()
         dirty = self.faults.size("dirty-sphere")
         if dirty and self.sphere is not None and not self.sphere.dirt:
-            self.sphere.make_dirty(np.array([0.35, 0.25, 0.9]), 0.035 * dirty)
+            self.sphere.make_dirty(np.array([0.04, 0.02, 1.0]), 0.035 * dirty)
         quill = self.true_quill(self.scales)
         done, body_room = 0.0, 0.0
         while done <= reach:
@@ -429,9 +431,9 @@ class CmmWorld:
         off = self._rng.normal(0, aim, 2) @ np.vstack([x, np.cross(out, x)])
         goal = place + off + (tip.radius + 6.0) * out - tip.center
         around = Surroundings(self.obstacles, float(self.settings.travel[1][2]))
-        here = self.true_quill(self.scales)
+        here, ways = self.true_quill(self.scales), (-tip.direction, *np.eye(3), *-np.eye(3))
         try:
-            way = find_way(self.shape(), here, goal, around, leave=-tip.direction, arrive=-tip.direction)
+            way = find_way(self.shape(), here, goal, around, leave=ways, arrive=(-tip.direction, out))
         except NoWay as error:
             raise MachineStopped(m.COLLISION, f"the operator finds no way there: {error}", 0) from error
         for stop in way:

@@ -202,8 +202,14 @@ class ErrorSaid:
     text: str
 
     def __str__(self) -> str:
-        source, text = (t.replace('"', "'") for t in (self.source, self.text))
+        source, text = (_ascii(t) for t in (self.source, self.text))
         return f'Error({self.severity}, {self.number:04d}, "{source}", "{text}")'
+
+
+def _ascii(text: str) -> str:
+    """Lines are ASCII: names of components may not be."""
+    plain = text.replace('"', "'").replace("Ø", "dia. ").replace("×", "x").replace("°", " deg")
+    return plain.encode("ascii", "replace").decode()
 
 
 def read_error(text: str) -> ErrorSaid:
