@@ -80,7 +80,7 @@ def _offer(session: Session, recovered: Recovered) -> None:
             data = recovered.sample_data
             if data is not None:
                 session.set_sample_data(
-                    touches=data.touches, temperature_c=data.temperature_c,
+                    touches=data.touches, probed=data.probed, temperature_c=data.temperature_c,
                     scale_temperature_c=data.scale_temperature_c, scale_expansion=data.scale_expansion,
                 )  # fmt: skip
             recovered.discard()

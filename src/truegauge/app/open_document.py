@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.work_queue import WorkQueue, WrongUnit
 from truegauge.core.cad.model import CadModel
@@ -29,7 +29,7 @@ from truegauge.core.plan.document import PartReference, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
 from truegauge.core.plan.results import Evaluation
-from truegauge.core.plan.sample import Sample, SampleData, Touch
+from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData, Touch
 from truegauge.core.plan.survey import survey_some
 from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import Content, content_key, read_bytes, write_whole
@@ -48,6 +48,7 @@ if TYPE_CHECKING:
 SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
 PLAN_ENDING = ".tgplan"
 _SURVEY_S = 0.4  # at a time
+_PROBED_MS = 250  # from a touch to the evaluation of it, and of those that came meanwhile
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,6 +81,11 @@ class OpenDocument(WorkQueue):
         self.show_map = False
         self.sample_is_saved = True  # touches and temperatures are the operator's work
         self._generation = 0
+        self._probed_count = 0
+        self._probed_timer = QTimer(self)
+        self._probed_timer.setSingleShot(True)
+        self._probed_timer.setInterval(_PROBED_MS)
+        self._probed_timer.timeout.connect(self._evaluate_probed)
         self._evaluators: dict[str, Evaluator] = {}
         self._parts: dict[str, _Part] = {}  # by content: undo may bring an earlier part back
         self._part_shown = ""
@@ -95,10 +101,10 @@ class OpenDocument(WorkQueue):
         evaluation = self.evaluation
         if self.model is None:
             return "open a part first"
-        if stage == "part":
+        if stage in ("part", "devices"):
             return ""
         if self.sample is None:
-            return "bring in a scan"
+            return "bring in a scan, or touch the part with a machine"
         if stage == "align" and evaluation is not None:
             alignment = evaluation.alignment
             if isinstance(alignment, NotComputed):
@@ -383,6 +389,37 @@ class OpenDocument(WorkQueue):
             self.sample_is_saved = False
         else:
             self.set_sample_data(touches=touches)
+
+    def set_probed(self, touches: tuple[ProbedTouch, ...], temperature_c: float | None = None) -> None:
+        """Give the sample its touches of features; it is evaluated again soon, however fast they come.
+
+        Touches of a machine are not in the coordinates of a scan: a scan that is there is let go of.
+        """
+        sample = self.sample
+        if sample is None or len(sample.points):
+            data = SampleData(name="Touches", temperature_c=temperature_c)
+            sample = Sample(f"touches-{uuid.uuid4().hex}", data, np.zeros((0, 3)))
+            self.sample_contents = ()
+            self.evaluation = None
+            self.sample = sample
+            self.sample_changed.emit()
+        data = sample.data.replace(probed=touches)
+        if data.temperature_c is None and temperature_c is not None:
+            data = data.replace(temperature_c=temperature_c)
+        stem = sample.key.partition("#")[0]
+        self._probed_count += 1
+        # Another key each time: what was computed of fewer touches can be forgotten.
+        self.sample = replace(sample, key=f"{stem}#{self._probed_count}", data=data)
+        self.sample_is_saved = False
+        self.sample_data_changed.emit()
+        if not self._probed_timer.isActive():
+            self._probed_timer.start()
+
+    def _evaluate_probed(self) -> None:
+        if self.sample is not None:
+            if self.evaluator is not None:
+                self.evaluator.forget_other_samples(self.sample.key)
+            self._evaluate()
 
     def add_turned_scan(self, path: Path, diameter: float) -> None:
         """Add a scan of the part after it was moved or turned over: spheres of a diameter (mm) seen in both place it.

@@ -83,9 +83,13 @@ class Keeper(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY_MS)
         self._timer.timeout.connect(self.keep)
-        session.plan_changed.connect(self._timer.start)
-        session.sample_changed.connect(self._timer.start)
-        session.sample_data_changed.connect(self._timer.start)
+        session.plan_changed.connect(self._soon)
+        session.sample_changed.connect(self._soon)
+        session.sample_data_changed.connect(self._soon)
+
+    def _soon(self) -> None:
+        if not self._timer.isActive():  # edits that keep coming must not put it off
+            self._timer.start()
 
     def keep(self) -> None:
         """Write now."""

@@ -47,7 +47,7 @@ if TYPE_CHECKING:
     from truegauge.core.plan.document import Plan
 
 WIDE = 1860 / 1080  # width over height of the pictures in a report
-STAGES = ("part", "align", "measure", "evaluate", "report")
+STAGES = ("part", "devices", "align", "measure", "evaluate", "report")
 
 
 class Session(OpenDocument):

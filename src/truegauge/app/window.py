@@ -26,6 +26,7 @@ from truegauge.app.aligning.model import AlignModel
 from truegauge.app.aligning.overlay import AlignOverlay
 from truegauge.app.batch_dialog import BatchDialog
 from truegauge.app.benches.align import AlignBench, BringIn
+from truegauge.app.benches.devices import DevicesBench
 from truegauge.app.benches.evaluate import PAGES, EvaluateBench
 from truegauge.app.benches.measure import MeasureBench
 from truegauge.app.benches.part import PartBench
@@ -45,6 +46,12 @@ from truegauge.app.notice_bar import NoticeBar
 from truegauge.app.open_document import PLAN_ENDING, SCAN_ENDINGS
 from truegauge.app.outline_tool import MODES
 from truegauge.app.painting import application_icon
+from truegauge.app.probing.machine_model import MachineModel
+from truegauge.app.probing.machine_view import MachineView
+from truegauge.app.probing.model import PAGES as DEVICE_PAGES
+from truegauge.app.probing.model import DevicesModel
+from truegauge.app.probing.result_page import ResultPage
+from truegauge.app.probing.touch_model import MachineForGuide, TouchModel
 from truegauge.app.proposals_strip import ProposalsStrip
 from truegauge.app.rail import Rail
 from truegauge.app.report_preview import ReportPreview
@@ -126,14 +133,19 @@ class MainWindow(QMainWindow):
         below.setSpacing(0)
         right.addLayout(below, 1)
         self.part_bench = PartBench(s, t, self.ask_part, self.edit_nominals)
+        self.machine = MachineModel(s, self)
+        self.devices = DevicesModel(self.machine, self)
+        self.devices_bench = DevicesBench(self.devices, t, self.ask_catalogue)
         self.align, bring_in = (
             AlignModel(s, self),
             BringIn(self.ask_scan, self.ask_more, self.ask_turned, self.ask_touches, self.draw_outline),
         )
         self.guide = GuideModel(self.align, self)
+        self.touching = TouchModel(self.machine, self)
+        self.guide.machine = MachineForGuide(self.touching)
         self.align_bench = AlignBench(self.align, self.guide, t, bring_in)
         self.form = FormModel(s)
-        self.measure_bench = MeasureBench(s, t, self.form)
+        self.measure_bench = MeasureBench(s, t, self.form, self.touching)
         self.evaluating = EvaluateModel(s, self)
         self.evaluate_bench = EvaluateBench(
             self.evaluating, self.ask_spots, self.ask_points, lambda: self.view.camera_to_save(), self._thumbnail
@@ -144,8 +156,8 @@ class MainWindow(QMainWindow):
         self.benches = QStackedWidget()
         self.benches.setObjectName("bench")
         self.benches.setFixedWidth(_BENCH_WIDTH)
-        for bench in (self.part_bench, self.align_bench, self.measure_bench, self.evaluate_bench, self.report_bench,
-                      self.why_panel):  # fmt: skip
+        for bench in (self.part_bench, self.devices_bench, self.align_bench, self.measure_bench, self.evaluate_bench,
+                      self.report_bench, self.why_panel):  # fmt: skip
             self.benches.addWidget(bench)
         below.addWidget(self.benches)
         self.center = QStackedWidget()
@@ -156,6 +168,10 @@ class MainWindow(QMainWindow):
         self.center.addWidget(self.preview)
         self.section_page = SectionPage(self.evaluating, t)
         self.center.addWidget(self.section_page)
+        self.machine_view = MachineView(self.devices, t)
+        self.result_page = ResultPage(self.devices, t)
+        for page in (self.machine_view, self.result_page):
+            self.center.addWidget(page)
         self.form_page = FormPage(self.form, s, t)
         self.center.addWidget(self.form_page)
         below.addWidget(self.center, 1)
@@ -180,6 +196,7 @@ class MainWindow(QMainWindow):
         s.display_changed.connect(self._choose_bench)
         s.display_changed.connect(self._choose_center)
         s.plan_changed.connect(self._choose_center)
+        self.devices.changed.connect(self._choose_center)
         self.evaluate_bench.map_page.area_wanted.connect(self._go_to_area)
         s.evaluated.connect(self._place_floating)
         s.noticed.connect(self.notice.show_notice)
@@ -247,7 +264,15 @@ class MainWindow(QMainWindow):
         if self.center.currentWidget() is self.form_page and s.stage not in ("report",) and not s.open_section:
             return
         flat = s.stage == "evaluate" and bool(s.open_section)
-        wanted = self.preview if s.stage == "report" else self.section_page if flat else self.view
+        wanted: QWidget = self.view
+        if s.stage == "report":
+            wanted = self.preview
+        elif flat:
+            wanted = self.section_page
+        if s.stage == "devices":
+            d = self.devices
+            result = d.page == "qualify" and d.chosen_use is not None and d.run_state is None
+            wanted = self.result_page if result else self.machine_view
         if self.center.currentWidget() is not wanted:
             self.center.setCurrentWidget(wanted)
 
@@ -274,6 +299,10 @@ class MainWindow(QMainWindow):
             "Nominal points from a table", "Tables (*.csv *.txt)",
             lambda p: self.evaluating.compare_from_table(p, self.evaluate_bench.compare_page.chosen_parts()),
         )  # fmt: skip
+
+    def ask_catalogue(self) -> None:
+        """Let the user choose a file of probe components."""
+        self._ask_open("Components from a file", "Catalogues (*.json)", self.devices.add_catalogue)
 
     def take_sample_out(self) -> None:
         """Leave the plan alone, ready for the next scan."""
@@ -302,8 +331,8 @@ class MainWindow(QMainWindow):
     def _choose_bench(self) -> None:
         """Show the bench of the stage, or why a number is what it is."""
         s = self.session
-        why = s.show_why and s.stage not in ("align", "report")
-        self.benches.setFixedWidth(_ALIGN_WIDTH if why or s.stage in ("align", "evaluate") else _BENCH_WIDTH)
+        why = s.show_why and s.stage not in ("devices", "align", "report")
+        self.benches.setFixedWidth(_ALIGN_WIDTH if why or s.stage in ("devices", "align", "evaluate") else _BENCH_WIDTH)
         if why:
             self.benches.setCurrentWidget(self.why_panel)
         else:
@@ -345,6 +374,9 @@ class MainWindow(QMainWindow):
             self.align_bench,
             self.why_panel,
             self.section_page,
+            self.devices_bench,
+            self.machine_view,
+            self.result_page,
         ):
             widget.set_theme(self.theme)
         self.form_page.theme = self.theme
@@ -582,6 +614,10 @@ class MainWindow(QMainWindow):
         self.session.set_stage("evaluate")
         self.evaluating.set_page(page)
 
+    def _open_devices(self, page: str) -> None:
+        self.session.set_stage("devices")
+        self.devices.set_page(page)
+
     def _pick(self, what: str) -> None:
         self._open_page("spots")
         self.evaluating.pick_for(what)
@@ -626,6 +662,10 @@ class MainWindow(QMainWindow):
                 f"page-{key}", "Evaluate", f"{words}: {_PAGE_WORDS[key]}", "", partial(self._open_page, key), has_part
             )
             for key, words in PAGES
+        ]
+        devices = [
+            Action(f"devices-{key}", "Devices", f"Open {words}", "", partial(self._open_devices, key))
+            for key, words in DEVICE_PAGES
         ]
         return [
             Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
@@ -711,6 +751,9 @@ class MainWindow(QMainWindow):
                    lambda: self.form.current() is not None or self.center.currentWidget() is self.form_page),
             Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
             *pages,
+            *devices,
+            Action("stop-machine", "Devices", "Stop the machine", "Ctrl+Shift+X", self.machine.stop,
+                   lambda: self.machine.connected),
             Action("pick-spots", "Evaluate", "Pick places for spot checks", "Ctrl+Shift+K", partial(self._pick, "spot"),
                    has_cloud),
             Action("save-view", "Evaluate", "Save what is seen as a view", "Ctrl+Shift+V",
@@ -748,8 +791,10 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.guide.stop()
+        self.machine.close()
         self.session.close()
         self.view.scene.close()
+        self.machine_view.scene.close()
         event.accept()
 
 

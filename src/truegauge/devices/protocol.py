@@ -8,9 +8,15 @@ from truegauge.core.arrays import Vector
 
 @dataclass(frozen=True, slots=True, eq=False)
 class DevicePoint:
-    """One measured point (3,) mm in the device's coordinates, compensated for the stylus."""
+    """One measured point (3,) mm in the device's coordinates.
+
+    With a `radius` it is the centre of a tip of that radius, which came in the direction `approach` (3,); without, it
+    is compensated for the stylus already.
+    """
 
     place: Vector
+    radius: float = 0.0
+    approach: Vector | None = None
 
 
 class PointDevice(Protocol):

@@ -14,7 +14,13 @@ from truegauge.core.probing.judgement import Judgement, Verdict, judge
 from truegauge.core.probing.obstacles import SphereObstacle
 from truegauge.core.probing.probing import Probing, QualificationSettings, StylusUse
 from truegauge.core.probing.qualification import StylusResult, fit_reference_sphere, qualify
-from truegauge.core.probing.records import MachineRecord, QualificationRecord, SphereLocation
+from truegauge.core.probing.records import (
+    MachineRecord,
+    QualificationRecord,
+    SphereLocation,
+    needs_location,
+    why_hand_touch,
+)
 from truegauge.core.probing.sphere import TouchPattern, touch_directions
 from truegauge.core.probing.travel import Surroundings, find_way
 from truegauge.core.progress import Progress
@@ -49,26 +55,6 @@ class _Series:
     sure: bool = False  # the centre is known well enough to measure
     touches: list[Vector] = field(default_factory=list)
     first: list[Vector] = field(default_factory=list)
-
-
-def why_hand_touch(record: MachineRecord, probing: Probing) -> str:
-    """Say why the sphere must be touched by hand first; empty when the machine knows where it is."""
-    location = record.location
-    master = probing.master_or_first()
-    if location is None:
-        return "the machine does not know yet where the reference sphere stands"
-    if location.sphere != probing.sphere.name or location.diameter != probing.sphere.diameter:
-        return f"the sphere located last was {location.sphere}, not {probing.sphere.name}"
-    if master is not None and location.assembly_key != probing.assembly(master.assembly).content_key:
-        return "the master stylus was changed since the sphere was located"
-    if location.may_have_moved:
-        return "the sphere may have been moved since it was located: a stylus sent there could crash into it"
-    return ""
-
-
-def needs_location(record: MachineRecord, probing: Probing, uses: tuple[StylusUse, ...]) -> bool:
-    """Tell whether the master must locate the sphere before these styli."""
-    return bool(why_hand_touch(record, probing)) or probing.master_or_first() in uses
 
 
 class Qualifying:
@@ -248,7 +234,7 @@ class Qualifying:
         sphere = self.probing.sphere
         reach = sphere.radius + place.radius + self.settings.approach
         goal = series.center + reach * direction
-        here = self.cmm.position if self.cmm.position is not None else self.cmm.where()
+        here = self.cmm.where()
         off = here - series.center
         distance = float(np.linalg.norm(off))
         if distance < reach + 30.0 and distance > 0.8 * (sphere.radius + place.radius):
@@ -256,9 +242,7 @@ class Qualifying:
                 self.cmm.go_to(series.center + (reach + 2.0) * step, self._check)
         else:
             self._come(series, place, goal, direction)
-        touch = self.cmm.touch(series.center + sphere.radius * direction, direction, self._check)
-        self.cmm.position = touch.place + self.settings.retract * direction
-        return touch
+        return self.cmm.touch(series.center + sphere.radius * direction, direction, self._check)
 
     def _come(self, series: _Series, place: StylusPlace, goal: Vector, direction: Vector) -> None:
         """Come from farther away: a way that meets neither ball nor stem."""
@@ -295,8 +279,8 @@ class Qualifying:
         if shift <= self.probing.limits.moved:
             return
         self.record = self.record.replace(location=location.replace(may_have_moved=True))
-        for made in [q for q in self.done if not q.master]:
-            text = f"the sphere moved by {shift:.3f} mm during the run: the offset is wrong"
+        for made in [q for q in self.done if not q.master and q.passes]:
+            text = f"at the end the master finds the sphere {shift:.3f} mm from where it was: the offset is wrong"
             cause = ("the sphere moved: fix it, locate it again with the master stylus", text, True)
             failed = made.replace(verdict=Verdict.STOP.value, text=text, causes=(cause,))
             self.record = self.record.without(made).with_qualification(failed)

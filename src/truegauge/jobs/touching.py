@@ -311,8 +311,11 @@ class Touching:
             out = route.places.normals[k]
             goal = target + (place.radius + route.approach) * out
             here = self.cmm.where()
-            for stop in find_way(shape, here - place.center, goal - place.center, around, leave=self.router.ways_out(route.use, self._normal),
-                                 arrive=self.router.ways_out(route.use, out)):  # fmt: skip
+            way = find_way(
+                shape, here - place.center, goal - place.center, around,
+                self.router.ways_out(route.use, self._normal), self.router.ways_out(route.use, out),
+            )  # fmt: skip
+            for stop in way:
                 self.cmm.go_to(stop + place.center, self._check)
             touch = self.cmm.touch(target, out, self._check)
             self._normal = out

@@ -32,6 +32,8 @@ GLYPHS: dict[str, tuple[Stroke, ...]] = {
     "total_runout": (("line", 3, 20, 12, 8), ("line", 7, 9.5, 12, 8, 11.8, 13), ("line", 12, 20, 21, 8),
                      ("line", 16, 9.5, 21, 8, 20.8, 13), ("line", 3, 20, 12, 20)),
     # stages and alignments
+    "devices": (("line", 4, 21, 20, 21), ("line", 6, 21, 6, 4, 18, 4, 18, 21), ("line", 12, 4, 12, 13),
+                ("circle", 12, 15.2, 2.2)),
     "datums": (("loop", 6, 15, 18, 15, 12, 21), ("loop", 7, 3, 17, 3, 17, 11, 7, 11), ("line", 12, 11, 12, 15)),
     "best_fit": (("arc", 12, 20, 11, 30, 120), ("circle", 6, 11, 1.2), ("circle", 12, 7, 1.2), ("circle", 18, 12, 1.2)),
     "reference_points": (("line", 3, 20, 21, 20), ("line", 6, 5, 6, 16), ("line", 12, 5, 12, 16),

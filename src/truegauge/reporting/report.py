@@ -10,6 +10,7 @@ from truegauge.core.plan.document import DeviationScale, TitleBlock
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.sample import Sample
+from truegauge.core.plan.touch_words import touch_notes
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.section_drawing import SectionDrawing
 from truegauge.reporting.tag_layout import Layout
@@ -74,7 +75,8 @@ def make_report(
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
-        _alignment(evaluation, numbers), _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
+        (*_alignment(evaluation, numbers), *touch_notes(sample)),
+        _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip
 

@@ -13,9 +13,10 @@ from truegauge.core.frames import apply, invert
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.plan.sample import Touch
 from truegauge.core.registration.alignment import Alignment
-from truegauge.devices.protocol import PointDevice
+from truegauge.devices.protocol import DevicePoint, PointDevice
 
 if TYPE_CHECKING:
+    from truegauge.app.probing.touch_model import MachineForGuide
     from truegauge.devices.demo_arm import DemoArm
 
 _POLL_MS = 120
@@ -33,6 +34,7 @@ class GuideModel(QObject):
         self.align = align
         self.device: PointDevice | None = None
         self._demo: DemoArm | None = None
+        self.machine: MachineForGuide | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -139,16 +141,19 @@ class GuideModel(QObject):
             self.align.session.notify(error)
             return
         for point in points:
-            self.take(point.place)
+            self.take(point)
 
-    def take(self, place: np.ndarray) -> None:
+    def take(self, point: DevicePoint) -> None:
         """Put a point to the target that is wanted next."""
         following = self.current()
         if following is None:
             return
         target, side, _ = following
-        x, y, z = (float(v) for v in place)
-        touch = Touch(target=target.name, place=(x, y, z), side=side)  # type: ignore[arg-type]
+        x, y, z = (float(v) for v in point.place)
+        i, j, k = (0.0, 0.0, 0.0) if point.approach is None else (float(v) for v in point.approach)
+        touch = Touch(
+            target=target.name, place=(x, y, z), side=side, radius=point.radius, approach=(i, j, k)  # type: ignore[arg-type]
+        )  # fmt: skip
         self.align.session.set_touches((*self.touches, touch))
         self.changed.emit()
 
@@ -168,10 +173,32 @@ class GuideModel(QObject):
         self.align.session.set_touches(tuple(t for t in self.touches if t.target not in names))
         self.changed.emit()
 
+    @property
+    def has_machine(self) -> bool:
+        """Whether a machine is connected."""
+        return self.machine is not None and self.machine.is_there
+
+    @property
+    def has_operator(self) -> bool:
+        """Whether somebody made up touches where the guide says."""
+        return self.device is self._demo or (self.machine is not None and self.machine.has_operator)
+
+    def start_what_is_there(self) -> None:
+        """Take points from the machine if one is connected, else from the stand-in arm."""
+        if self.machine is not None and self.has_machine:
+            self.start(self.machine)
+        else:
+            self.start_demo()
+
     def demo_touch(self) -> None:
         """Have the demo arm's operator touch where the guide says."""
         following, arm = self.current(), self._demo
-        if following is None or arm is None or self.device is not arm:
+        if following is None or self.device is None:
+            return
+        if self.machine is not None and self.device is self.machine:
+            self.machine.touch_target(following[0])
+            return
+        if arm is None or self.device is not arm:
             return
         target, side, _ = following
         place, direction = np.array(target.place), np.array(target.direction)

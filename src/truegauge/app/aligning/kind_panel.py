@@ -259,9 +259,10 @@ class KindPanel(QWidget):
 
     def _refresh_guide(self, own: GuidedAlignment) -> None:
         running = self._guide.running
-        self.run.setText("Stop measuring" if running else "Measure with the demo arm")
+        device = "the machine" if self._guide.has_machine else "the demo arm"
+        self.run.setText("Stop measuring" if running else f"Measure with {device}")
         self.run.setEnabled(len(own.targets) >= 3 or running)
-        self.touch.setVisible(running)
+        self.touch.setVisible(running and self._guide.has_operator)
         self.touch.setEnabled(self._guide.current() is not None)
         there = any(self._guide.count(t)[0] for t in own.targets)
         self.back.setVisible(there)
@@ -383,7 +384,7 @@ class KindPanel(QWidget):
         if self._guide.running:
             self._guide.stop()
         else:
-            self._guide.start_demo()
+            self._guide.start_what_is_there()
 
     def _on_accept(self) -> None:
         self._guide.stop()

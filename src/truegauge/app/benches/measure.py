@@ -21,6 +21,8 @@ from truegauge.app.construct_panel import ConstructPanel
 from truegauge.app.extraction_panel import ExtractionPanel
 from truegauge.app.form_page import FormModel, FormPanel
 from truegauge.app.painting import draw_marker
+from truegauge.app.probing.touch_model import TouchModel
+from truegauge.app.probing.touch_panel import TouchPanel
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPanel
@@ -84,9 +86,11 @@ class MeasureBench(Bench):
 
     title = "Features"
 
-    def __init__(self, session: Session, theme: Theme, form: FormModel, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, theme: Theme, form: FormModel, touches: TouchModel, parent: QWidget | None = None
+    ) -> None:
         self._theme = theme
-        self._form = form
+        self._form, self._touches = form, touches
         self.rows: dict[str, FeatureRow] = {}
         super().__init__(session, parent)
 
@@ -108,6 +112,8 @@ class MeasureBench(Bench):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(holder)
         self.column.addWidget(self._scroll)
+        self.touching = TouchPanel(self._touches)
+        self.column.addWidget(self.touching)
         self.construct = ConstructPanel(self.session)
         self.column.addWidget(self.construct)
         self.line = rule()
@@ -232,6 +238,7 @@ class MeasureBench(Bench):
             first = next(f.id for f in features if f.id in chosen)
             self._scroll.ensureWidgetVisible(self.rows[first], 0, 4)
         self.aside.setText(f"{measured} of {len(features)} measured" if features else "")
+        self.touching.refresh()
         self._refresh_details()
 
     def _on_row(self, group: Group) -> None:

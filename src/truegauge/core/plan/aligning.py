@@ -345,7 +345,7 @@ def _by_targets(own: GuidedAlignment, given: Aligning) -> Adjustment:
 
     found = fitted(tuple(_moved(t, np.array(t.approach)) for t in tips))
     if any(t.radius > 0 for t in tips):
-        # Once the part is known, tips are compensated by the normals of its surfaces: an approach is never quite square.
+        # Once the part is known, tips are compensated by its normals: an approach is never quite square.
         for _ in range(_COMPENSATIONS):
             aligned = apply(found.part_from_base, np.array([t.place for t in tips]))
             normals = rotate(invert(found.part_from_base), distance_to(aligned)[1])

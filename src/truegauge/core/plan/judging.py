@@ -13,6 +13,7 @@ from truegauge.core.plan.reading import reading_value
 from truegauge.core.plan.results import Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
+from truegauge.core.plan.touch_words import touch_warning
 from truegauge.core.tolerancing import general
 from truegauge.core.tolerancing.envelope import envelope_value
 from truegauge.core.tolerancing.judgement import State, decide, dominates
@@ -54,8 +55,10 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
 def _coverage(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> tuple[float | None, str]:
     """Return the least coverage of the features of a characteristic, and the warning where it is low."""
     faces = [g for f in c.features for g in _face_groups(plan, f)]
-    if sample is None or not faces or not len(sample.points):
+    if sample is None or not faces:
         return None, ""
+    if not len(sample.points):
+        return None, touch_warning(sample, {i for f in c.features for i in _feature_ids(plan, f)})
     known = [(g, evaluator.coverage(plan, sample, g)) for g in faces]
     shares = [(s, g) for g, s in known if not isinstance(s, NotComputed)]
     if not shares:
@@ -65,6 +68,13 @@ def _coverage(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
         return share, ""
     feature = plan.feature_with_faces(group)
     return share, f"points on only {100 * share:.0f} % of {feature.name if feature else 'the faces'}"
+
+
+def _feature_ids(plan: Plan, feature_id: str) -> list[str]:
+    found = plan.named(feature_id)
+    if isinstance(found, ConstructedFeature):
+        return [i for m in found.members for i in _feature_ids(plan, m)]
+    return [feature_id]
 
 
 def _face_groups(plan: Plan, feature_id: str) -> list[tuple[int, ...]]:

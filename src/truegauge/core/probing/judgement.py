@@ -1,13 +1,18 @@
 """Is a qualification good, and if not, what to look for: in the order in which it is quickest to check."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
-from truegauge.core.probing.qualification import SphereFit, StylusResult
+
+if TYPE_CHECKING:
+    from truegauge.core.probing.qualification import SphereFit, StylusResult
 
 
 class Verdict(StrEnum):
@@ -35,7 +40,7 @@ class QualificationLimits(Frozen):
     moved: float = Field(default=0.020, gt=0, le=10)
 
     @model_validator(mode="after")
-    def _in_order(self) -> "QualificationLimits":
+    def _in_order(self) -> QualificationLimits:
         if not self.good <= self.acceptable <= self.look:
             raise ValueError("the limits of the standard deviation must grow: good, acceptable, look into it")
         return self

@@ -1,12 +1,18 @@
 """What can be in the way: the part by its CAD model, the reference sphere by its record."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector
-from truegauge.core.cad.projection import Projector
 from truegauge.core.frames import apply, invert
 from truegauge.core.probing.clearance import segment_distances
 from truegauge.core.probing.sphere import ReferenceSphere
+
+if TYPE_CHECKING:
+    from truegauge.core.cad.projection import Projector
 
 _FAR = 25.0  # mm from the box of the part where its surfaces need not be asked
 _FOOT_LENGTH, _FOOT_RADIUS = 12.0, 16.0

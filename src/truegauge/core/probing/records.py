@@ -123,7 +123,7 @@ def state_of(
 ) -> StateSaid:  # fmt: skip
     """Say whether a stylus may measure, and why not, or what to mind."""
     if record is None:
-        return StateSaid(StylusState.NOT_QUALIFIED, "never qualified as it is built now")
+        return StateSaid(StylusState.NOT_QUALIFIED, "not qualified as it is built now")
     if not record.passes:
         return StateSaid(StylusState.FAILED, record.text)
     age = now - datetime.fromisoformat(record.at)
@@ -152,3 +152,23 @@ def speed_warning(record: QualificationRecord, touch_speed: float | None) -> str
 def measuring_offset(record: QualificationRecord) -> Vector:
     """Return what is added to the place that the machine reports, (3,) mm."""
     return np.array(record.offset)
+
+
+def why_hand_touch(record: MachineRecord, probing: Probing) -> str:
+    """Say why the sphere must be touched by hand first; empty when the machine knows where it is."""
+    location = record.location
+    master = probing.master_or_first()
+    if location is None:
+        return "the machine does not know yet where the reference sphere stands"
+    if location.sphere != probing.sphere.name or location.diameter != probing.sphere.diameter:
+        return f"the sphere located last was {location.sphere}, not {probing.sphere.name}"
+    if master is not None and location.assembly_key != probing.assembly(master.assembly).content_key:
+        return "the master stylus was changed since the sphere was located"
+    if location.may_have_moved:
+        return "the sphere may have been moved since it was located: a stylus sent there could crash into it"
+    return ""
+
+
+def needs_location(record: MachineRecord, probing: Probing, uses: tuple[StylusUse, ...]) -> bool:
+    """Tell whether the master must locate the sphere before these styli."""
+    return bool(why_hand_touch(record, probing)) or probing.master_or_first() in uses

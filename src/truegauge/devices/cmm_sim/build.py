@@ -11,7 +11,7 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.frames import apply, rigid, rotation_about, rotation_to_z
 from truegauge.core.plan.document import Plan
 from truegauge.core.temperature import REFERENCE_C
-from truegauge.devices.cmm_sim.hands import HandsServer
+from truegauge.devices.cmm_sim.hands_server import HandsServer
 from truegauge.devices.cmm_sim.server import IppServer
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.devices.cmm_sim.surroundings import PartOnTable, SurfaceError

@@ -20,6 +20,7 @@ from truegauge.devices.ipp import messages as m
 
 _TICK_S = 0.02
 _CONTACT = 1e-7
+_ROUNDED = 0.05  # mm beyond the end of an axis that are taken for its end
 _SAFE = 0.02  # mm of room that counts as free
 
 
@@ -224,9 +225,10 @@ class CmmWorld:
     def _travel(self, quill: Vector) -> None:
         """Move the quill (by its scales) straight; whatever is met stops it."""
         low, high = self.settings.travel
-        if (quill < np.array(low) - 1e-9).any() or (quill > np.array(high) + 1e-9).any():
+        if (quill < np.array(low) - _ROUNDED).any() or (quill > np.array(high) + _ROUNDED).any():
             axis = "XYZ"[int(np.argmax(np.maximum(np.array(low) - quill, quill - np.array(high))))]
             raise MachineStopped(m.OUT_OF_LIMITS, f"the way ends beyond the travel of the {axis} axis", 1)
+        quill = np.clip(quill, low, high)
         start, end = self.true_quill(self.scales), self.true_quill(quill)
         met = first_meeting(self.shape(), start, end, self.obstacles)
         if met is None:
@@ -439,6 +441,19 @@ class CmmWorld:
         for stop in way:
             self._travel(stop)
         return self.touch_by_hand(-out, 20.0)
+
+    def raise_quill(self) -> None:
+        """Have an operator move the probe out of the part and up, so that the head can turn."""
+        self.ready()
+        if self.probe is None or not self.stylus_id:
+            return
+        here, ways = self.true_quill(self.scales), (-self.true_tip().direction, *np.eye(3), *-np.eye(3))
+        safe = float(self.settings.travel[1][2]) - 150.0
+        if here[2] >= safe:
+            return
+        up = np.array([*here[:2], safe])
+        for stop in find_way(self.shape(), here, up, Surroundings(self.obstacles, up[2]), leave=ways):
+            self._travel(stop)
 
     def set_pace(self, pace: float) -> None:
         """Run so many times as fast as a real machine; 0: as fast as it can."""

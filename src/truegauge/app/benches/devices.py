@@ -1,0 +1,74 @@
+"""The Devices bench: pages for the machine, the probe, its poses, the rack, and qualification."""
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QWidget
+
+from truegauge.app.benches.base import Bench
+from truegauge.app.probing.machine_page import MachinePage
+from truegauge.app.probing.model import PAGES, DevicesModel
+from truegauge.app.probing.poses_page import PosesPage
+from truegauge.app.probing.probe_page import ProbePage
+from truegauge.app.probing.qualify_page import QualifyPage
+from truegauge.app.probing.rack_page import RackPage
+from truegauge.app.theme import Theme
+
+_TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", "rack": "Rack",
+           "qualify": "Qualification"}  # fmt: skip
+
+
+class DevicesBench(Bench):
+    """One page at a time."""
+
+    title = "Machine"
+
+    def __init__(
+        self, model: DevicesModel, theme: Theme, ask_catalogue: Callable[[], object], parent: QWidget | None = None
+    ) -> None:
+        self.model, self._theme, self._ask_catalogue = model, theme, ask_catalogue
+        super().__init__(model.session, parent)
+        model.changed.connect(self._on_changed)
+
+    def _build(self) -> None:
+        tabs = QWidget()
+        line = QHBoxLayout(tabs)
+        line.setContentsMargins(0, 0, 0, 2)
+        line.setSpacing(3)
+        self.tabs: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for key, words in PAGES:
+            made = QPushButton(words)
+            made.setCheckable(True)
+            made.setStyleSheet("padding: 4px 0px; font-size: 11.5px;")
+            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
+            made.clicked.connect(lambda _=False, k=key: self.model.set_page(k))
+            group.addButton(made)
+            line.addWidget(made, 1)
+            self.tabs[key] = made
+        self.column.addWidget(tabs)
+        self.machine_page = MachinePage(self.model)
+        self.probe_page = ProbePage(self.model, self._ask_catalogue)
+        self.poses_page = PosesPage(self.model, self._theme)
+        self.rack_page = RackPage(self.model)
+        self.qualify_page = QualifyPage(self.model, self._theme)
+        self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page)
+        self.pages = QStackedWidget()
+        for page in self._pages:
+            self.pages.addWidget(page)
+        self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.column.addWidget(self.pages, 1)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.poses_page.set_theme(theme)
+        self.qualify_page.set_theme(theme)
+
+    def refresh(self) -> None:
+        """Show the page that is chosen."""
+        index = [key for key, _ in PAGES].index(self.model.page)
+        self.tabs[self.model.page].setChecked(True)
+        self.heading.setText(_TITLES[self.model.page])
+        self.pages.setCurrentIndex(index)
+        self._pages[index].refresh()

@@ -1,0 +1,315 @@
+"""The machine as the window sees it: connection, where it is, what its styli are worth, work in the background."""
+
+from __future__ import annotations
+
+import contextlib
+import tempfile
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from platformdirs import user_state_path
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from truegauge.app.session import Session
+from truegauge.app.work_queue import WorkQueue
+from truegauge.core.errors import DeviceError, FormatError
+from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.core.probing.records import MachineRecord, StateSaid, state_of
+from truegauge.core.progress import Progress
+from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm_sim.hands import Hands
+from truegauge.devices.cmm_sim.process import StandInProcess
+from truegauge.formats.machine_file import read_machine, write_machine
+from truegauge.formats.plan_file import write_plan
+
+_POLL_MS = 60
+_POWER_MS = 4000
+_LOOK_EVERY = 3  # polls between two looks at the stand-in
+
+
+def _stylus_direction(probing: Probing, use: StylusUse) -> np.ndarray:
+    return probing.assembly(use.assembly).stylus(use.stylus, use.pose).direction
+
+
+def record_path() -> Path:
+    """Return where the record of the machine is kept."""
+    return user_state_path("truegauge") / "machine.json"
+
+
+class MachineModel(QObject):
+    """Signals: `changed` (connection, states, runs), `moved` (position), `touched` (by hand, while nothing runs)."""
+
+    changed = Signal()
+    moved = Signal()
+    touched = Signal(object)
+    record_changed = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.cmm: Cmm | None = None
+        self.hands: Hands | None = None
+        self.stand_in: StandInProcess | None = None
+        self.seen: dict[str, Any] = {}  # what eyes see of the stand-in
+        self.temperature_c: float | None = None
+        self.homed = False
+        self.error = ""
+        self.now: Callable[[], datetime] = datetime.now
+        self.queue = WorkQueue(self)
+        self.queue.busy_changed.connect(self.changed)
+        self.queue.noticed.connect(session.noticed)
+        self.record = MachineRecord()
+        try:
+            self.record = read_machine(record_path())
+        except FormatError as error:
+            session.notify(error)
+        self._timer = QTimer(self)
+        self._timer.setInterval(_POLL_MS)
+        self._timer.timeout.connect(self.poll)
+        self._polls = 0
+        self._told: tuple[Any, ...] = ()
+
+    # The record ---------------------------------------------------------------------------------------------------
+
+    def set_record(self, record: MachineRecord) -> None:
+        """Keep what is known now, at once on disk too."""
+        self.record = record
+        try:
+            write_machine(record_path(), record)
+        except FormatError as error:
+            self.session.notify(error)
+        self.record_changed.emit()
+        self.changed.emit()
+
+    def state(self, use: StylusUse, touch_speed: float | None = None) -> StateSaid:
+        """Return whether a stylus may measure."""
+        probing = self.session.plan.probing
+        known = self.record.latest(probing, use)
+        return state_of(known, self.now(), self.temperature_c, probing.due, touch_speed)
+
+    def may_use(self, use: StylusUse) -> bool:
+        """Whether touches with a stylus are taken."""
+        return self.session.plan.probing.allow_unqualified or self.state(use).may_measure
+
+    # The connection -----------------------------------------------------------------------------------------------
+
+    @property
+    def connected(self) -> bool:
+        """Whether there is a session with a machine."""
+        return self.cmm is not None and self.cmm.is_connected
+
+    @property
+    def busy(self) -> bool:
+        """Whether the machine does something that was asked for."""
+        return self.queue.is_busy
+
+    def connect_to(self, host: str, port: int, hands_port: int | None = None) -> None:
+        """Open a session in the background."""
+        self.disconnect_machine(keep_stand_in=hands_port is not None)
+
+        def work(progress: Progress) -> Cmm:
+            cmm = Cmm(host, port)
+            cmm.connect()
+            return cmm
+
+        def done(cmm: Cmm) -> None:
+            self.cmm = cmm
+            if hands_port is not None:
+                with contextlib.suppress(DeviceError):
+                    self.hands = Hands(hands_port)
+            self._timer.start()
+            self.ask_state()
+            self.changed.emit()
+
+        self.queue.work_on(work, done, f"Connecting to {host}:{port}")
+
+    def start_stand_in(self, *, pace: float = 3.0, seed: int = 1, faults: tuple[str, ...] = ()) -> None:
+        """Start a stand-in with the plan's probes and part, and connect to it."""
+        self.disconnect_machine()
+        plan, content = self.session.plan, self.session.part_content
+
+        def work(progress: Progress) -> StandInProcess:
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "stand-in.tgplan"
+                write_plan(path, plan, content)
+                return StandInProcess(path, seed=seed, pace=pace, faults=faults)
+
+        def done(stand_in: StandInProcess) -> None:
+            self.stand_in = stand_in
+            self.connect_to("127.0.0.1", stand_in.port, stand_in.hands)
+
+        self.queue.work_on(work, done, "Starting the stand-in")
+
+    def disconnect_machine(self, *, keep_stand_in: bool = False) -> None:
+        """End the session; the stand-in ends with it."""
+        self._timer.stop()
+        if self.hands is not None:
+            self.hands.close()
+            self.hands = None
+        if self.cmm is not None:
+            self.cmm.close()
+            self.cmm = None
+        if self.stand_in is not None and not keep_stand_in:
+            self.stand_in.close()
+            self.stand_in = None
+        self.seen, self.homed, self.error = {}, False, ""
+        self.changed.emit()
+
+    def close(self) -> None:
+        """Stop all work, then let go of the machine."""
+        self.queue.close()
+        self.disconnect_machine()
+
+    def go_online(self) -> None:
+        """Open the session again after it was lost."""
+        cmm = self.cmm
+        if cmm is not None:
+            self.run(lambda progress: cmm.connect(), lambda _: self.ask_state(), "Connecting again")
+
+    # Work ---------------------------------------------------------------------------------------------------------
+
+    def run(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
+        """Have the machine do something, after what it does now."""
+        self.queue.work_on(work, done, text)
+
+    def ask_state(self) -> None:
+        """Ask the machine how it is."""
+        cmm = self.cmm
+        if cmm is None:
+            return
+
+        def work(progress: Progress) -> tuple[bool, float | None, bool]:
+            cmm.where()
+            return cmm.is_homed(), cmm.temperature(), cmm.has_error()
+
+        def done(found: tuple[bool, float | None, bool]) -> None:
+            self.homed, self.temperature_c, bad = found
+            self.error = "the machine stands still after an error" if bad else ""
+            self.changed.emit()
+            self.moved.emit()
+
+        self.run(work, done, "Asking the machine")
+
+    def home(self) -> None:
+        """Let the machine find its scales' marks."""
+        cmm = self.cmm
+        if cmm is not None:
+            self.run(lambda progress: cmm.home(lambda: progress(0.5, "")), lambda _: self.ask_state(), "Homing")
+
+    def clear_error(self) -> None:
+        """Let the machine move again."""
+        cmm = self.cmm
+        if cmm is not None:
+            self.run(lambda progress: cmm.clear_errors(), lambda _: self.ask_state(), "Clearing the error")
+
+    def take_stylus(self, use: StylusUse) -> None:
+        """Have a stylus in use; the probe may be changed for it, and the head turns."""
+        cmm, probing = self.cmm, self.session.plan.probing
+        if cmm is not None:
+            name = probing.name_of(use)
+            self.run(lambda progress: cmm.take_stylus(probing, use), lambda _: self.ask_state(), f"Taking {name}")
+
+    def stop(self) -> None:
+        """Stop what the machine does."""
+        self.queue.cancel()
+        if self.hands is not None:
+            self.jog(np.zeros(3))
+
+    # What happens meanwhile -----------------------------------------------------------------------------------------
+
+    def poll(self) -> None:
+        """Take what the machine said; a lost connection is told once."""
+        cmm = self.cmm
+        if cmm is None:
+            return
+        self._polls += 1
+        try:
+            if self.busy:
+                cmm.poll()  # touches by hand are for what is running
+            else:
+                for touch in cmm.hand_touches():
+                    self.touched.emit(touch)
+        except DeviceError as error:
+            if not self.error:
+                self.error = str(error)
+                self.session.notify(error, "Connect again", self.go_online)
+        if self.hands is not None and self._polls % _LOOK_EVERY == 0:
+            with contextlib.suppress(DeviceError):
+                self.seen = self.hands.do("look")
+        now = (None if cmm.position is None else tuple(cmm.position), cmm.pose, cmm.mounted, cmm.is_connected,
+               tuple(self.seen.get("quill", ())), str(self.seen.get("mounted", "")))  # fmt: skip
+        if now != self._told:
+            connected = bool(self._told) and self._told[3] != now[3]
+            self._told = now
+            self.moved.emit()
+            if connected:
+                self.changed.emit()
+
+    # Hands --------------------------------------------------------------------------------------------------------
+
+    def jog(self, velocity: np.ndarray) -> None:
+        """Hold the joystick (mm/s; zero lets it go)."""
+        self.do("jog", velocity=[float(v) for v in velocity])
+
+    def do(self, what: str, **given: Any) -> bool:
+        """Do something by hand at the stand-in; False with a message when it cannot be done."""
+        if self.hands is None:
+            self.session.notify("only the stand-in has hands; at a machine use its own joystick")
+            return False
+        try:
+            self.hands.do(what, **given)
+        except DeviceError as error:
+            self.session.notify(error)
+            return False
+        return True
+
+    def operator_touches(self, place: np.ndarray, out: np.ndarray) -> None:
+        """Have an operator at the stand-in touch a place of the part (part coordinates) with the stylus in use.
+
+        The head is turned first so that the stylus points at the surface, as an operator would.
+        """
+        cmm, probing, hands = self.cmm, self.session.plan.probing, self.hands
+        if cmm is None or hands is None:
+            self.session.notify("touch it with the joystick of the machine")
+            return
+        seen = self.seen.get("part")
+        turn = np.eye(4) if not seen else np.array(seen).reshape(4, 4)
+        direction = turn[:3, :3] @ out
+        styli = [u for u in probing.uses() if probing.assembly(u.assembly).name == cmm.mounted and self.may_use(u)]
+        if not styli:
+            self.session.notify("no stylus on the machine may measure: qualify one in the Devices stage")
+            return
+        best = min(styli, key=lambda u: _stylus_direction(probing, u) @ direction)
+
+        def work(progress: Progress) -> None:
+            if cmm.use != best:
+                hands.do("raise")
+                cmm.take_stylus(probing, best)
+            cmm.let_user_move(True)
+            hands.do("touch part", place=[float(v) for v in place], out=[float(v) for v in out])
+
+        self.run(work, lambda _: None, "The operator touches")
+
+    def build_probes(self) -> None:
+        """Put the assemblies of the plan together at the stand-in, and into its rack, as they are described now."""
+        if self.hands is None:
+            return
+        probing = self.session.plan.probing
+        for assembly in probing.assemblies:
+            if assembly.parts:
+                self.do("build", assembly=assembly.model_dump(mode="json"))
+        names = {a.id: a.name for a in probing.assemblies}
+        self.do("rack", ports=[p.model_dump(mode="json") for p in probing.rack],
+                names=[names.get(p.assembly, "") for p in probing.rack])  # fmt: skip
+
+    def power_back_soon(self) -> None:
+        """Let the power of the stand-in come back after some seconds."""
+        QTimer.singleShot(_POWER_MS, lambda: self.hands is not None and self.do("power", on=True))
+
+    def mount(self, assembly_name: str) -> None:
+        """Put an assembly on the machine by hand."""
+        if self.do("mount", name=assembly_name):
+            self.ask_state()

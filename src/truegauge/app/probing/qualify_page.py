@@ -1,0 +1,277 @@
+"""The Qualify page: the reference sphere, how styli are qualified, which ones, and the run."""
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from truegauge.app.aligning.fold import Fold
+from truegauge.app.benches.base import button, label, number_box, say
+from truegauge.app.evaluating.parts import choice, choose, row
+from truegauge.app.painting import draw_marker
+from truegauge.app.probing.model import DevicesModel
+from truegauge.app.probing.stylus_states import color_of, marker_of
+from truegauge.app.theme import Theme, font
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.probing.records import StylusState
+from truegauge.core.probing.sphere import advice
+
+_DATA = Qt.ItemDataRole.UserRole
+_BY = (("machine", "by machine"), ("first touch by hand", "first touch by hand"), ("hand", "all by hand"))
+
+
+class _StylusRow(QStyledItemDelegate):
+    """A stylus: marker of its state, name, state and what it is about."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:
+        """Return the size of a row."""
+        return QSize(100, 40)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: object) -> None:
+        """Draw it."""
+        t = self.theme
+        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        name, state, words, master = index.data(_DATA)[1:]  # type: ignore[attr-defined]
+        painter.save()
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+            painter.fillRect(rect, QColor(t.accent_soft))
+        draw_marker(painter, marker_of(state), QPointF(rect.x() + 13, rect.center().y()), 6.0, color_of(state, t))
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(12.5, bold=master))
+        metrics, cut = painter.fontMetrics(), Qt.TextElideMode.ElideRight
+        box = rect.adjusted(28, 3, -4, -20)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(name, cut, round(box.width())))
+        painter.setPen(QColor(t.soft))
+        painter.setFont(font(11.5))
+        box, metrics = rect.adjusted(28, 20, -4, -2), painter.fontMetrics()
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(words, cut, round(box.width())))
+        painter.restore()
+
+
+class QualifyPage(QWidget):
+    """Settings, the list of styli, and the run."""
+
+    def __init__(self, model: DevicesModel, theme: Theme) -> None:
+        super().__init__()
+        self._model, self._machine = model, model.machine
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self._sphere_fold())
+        column.addWidget(self._settings_fold())
+        column.addWidget(self._limits_fold())
+        self.advice = label("", "soft", wrap=True)
+        column.addWidget(self.advice)
+        self.list = QListWidget()
+        self.list.setAccessibleName("styli")
+        self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self._row = _StylusRow(theme)
+        self.list.setItemDelegate(self._row)
+        self.list.itemSelectionChanged.connect(self._on_selected)
+        column.addWidget(self.list, 1)
+        self.why = label("", "soft", wrap=True)
+        column.addWidget(self.why)
+        self.all = button("Qualify all that need it", lambda: model.qualify(model.in_need()), main=True)
+        self.selected = button("Qualify the selected", lambda: model.qualify(self.chosen()))
+        self.operator = button("Let the operator touch it", self._on_operator)
+        self.go_on = button("Go on", model.go_on, main=True)
+        self.give_up = button("Stop", model.give_up)
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        for widget in (self.all, self.selected, self.operator, self.go_on, self.progress, self.give_up):
+            column.addWidget(widget)
+        self._filling = False
+
+    def _sphere_fold(self) -> Fold:
+        m = self._model
+        self.sphere = Fold("Reference sphere")
+        self.sphere_name, self.certificate = QLineEdit(), QLineEdit()
+        self.sphere_name.setAccessibleName("name of the sphere")
+        self.certificate.setAccessibleName("certificate of the sphere")
+        self.sphere_name.editingFinished.connect(
+            lambda: self._set_text("sphere", "name", self.sphere_name.text().strip() or "Reference sphere")
+        )
+        self.certificate.editingFinished.connect(
+            lambda: self._set_text("sphere", "certificate", self.certificate.text().strip())
+        )
+        self._boxes: list[tuple[object, str, str]] = []
+        self.sphere.column.addWidget(row("Name", self.sphere_name))
+        self.sphere.column.addWidget(row("Certificate", self.certificate))
+        for words, name, low, high, decimals, suffix in (
+            ("Diameter", "diameter", 1.5, 200, 4, " mm"), ("Stem tilt", "stem_tilt_deg", 0, 180, 1, "°"),
+            ("Stem turn", "stem_turn_deg", -360, 360, 1, "°"), ("Stem diameter", "stem_diameter", 0.5, 100, 1, " mm"),
+            ("Stem length", "stem_length", 1, 1000, 1, " mm"),
+        ):  # fmt: skip
+            self.sphere.column.addWidget(row(words, self._box("sphere", name, low, high, decimals, suffix)))
+        self.moved = button("It was moved", m.sphere_moved)
+        self.moved.setToolTip("Whoever moved the sphere says so here: then it is touched by hand before the next run")
+        self.sphere.column.addWidget(self.moved)
+        return self.sphere
+
+    def _settings_fold(self) -> Fold:
+        self.settings = Fold("How it is done")
+        self.by = choice(_BY, self._on_by, "who qualifies")
+        self.settings.column.addWidget(self.by)
+        for words, name, low, high, decimals, suffix in (
+            ("Touches", "touches", 5, 100, 0, ""), ("Rows", "rows", 1, 10, 0, ""),
+            ("Down to", "span_deg", 30, 110, 0, "°"), ("Approach", "approach", 0.5, 100, 1, " mm"),
+            ("Retract", "retract", 0.5, 100, 1, " mm"), ("Travel speed", "travel_speed", 1, 2000, 0, " mm/s"),
+            ("Touch speed", "touch_speed", 0.1, 100, 1, " mm/s"),
+        ):  # fmt: skip
+            self.settings.column.addWidget(row(words, self._box("settings", name, low, high, decimals, suffix)))
+        self.two = QCheckBox("find the centre first, then measure")
+        self.two.clicked.connect(lambda on: self._model.change_part("settings", "two passes", two_passes=bool(on)))
+        self.settings.column.addWidget(self.two)
+        return self.settings
+
+    def _limits_fold(self) -> Fold:
+        self.limits = Fold("Limits, and when it is due")
+        for words, name in (("Good up to", "good"), ("Acceptable to", "acceptable"), ("Look into it to", "look"),
+                            ("Sphere moved from", "moved")):  # fmt: skip
+            self.limits.column.addWidget(row(words, self._box("limits", name, 0.0001, 10, 4, " mm")))
+        for words, name, high, suffix in (("Due after", "days", 3660, " d"), ("A shift is", "shift_hours", 48, " h"),
+                                          ("Change of", "temperature", 50, " K")):  # fmt: skip
+            box = self._box("due", name, 0, high, 1, suffix)
+            box.setToolTip("0: never")
+            self.limits.column.addWidget(row(words, box))
+        self.allow = QCheckBox("measure with styli not qualified")
+        self.allow.setToolTip("The report says so then")
+        self.allow.clicked.connect(
+            lambda on: self._model.change(self._model.probing.replace(allow_unqualified=bool(on)),
+                                          "measuring with styli not qualified"))  # fmt: skip
+        self.limits.column.addWidget(self.allow)
+        return self.limits
+
+    def _box(self, part: str, name: str, low: float, high: float, decimals: int, suffix: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
+        box = number_box(low, high, decimals, suffix=suffix)
+        box.setAccessibleName(name.replace("_", " "))
+        box.setFixedWidth(96)
+        whole = decimals == 0 and name in ("touches", "rows")
+
+        def changed(value: float) -> None:
+            if self._filling:
+                return
+            wanted: float | int | None = int(value) if whole else value
+            if part == "due" and value == 0:
+                wanted = None
+            if wanted != getattr(getattr(self._model.probing, part), name):
+                self._model.change_part(part, f"change {name.replace('_', ' ')}", **{name: wanted})
+
+        box.valueChanged.connect(changed)
+        self._boxes.append((box, part, name))
+        return box
+
+    def _on_by(self, who: str) -> None:
+        self._model.change_part("settings", "who qualifies", by=who)
+
+    def _set_text(self, part: str, name: str, text: str) -> None:
+        if text != getattr(getattr(self._model.probing, part), name):
+            self._model.change_part(part, f"change {name}", **{name: text})
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._row.theme = theme
+        self.list.viewport().update()
+
+    def chosen(self) -> tuple[StylusUse, ...]:
+        """The styli that are selected."""
+        return tuple(item.data(_DATA)[0] for item in self.list.selectedItems())
+
+    def _on_selected(self) -> None:
+        if not self._filling:
+            chosen = self.chosen()
+            self._model.choose_use(chosen[0] if len(chosen) == 1 else None)
+
+    def _on_operator(self) -> None:
+        self._machine.do("touch sphere")
+
+    def refresh(self) -> None:
+        """Show the styli and the run."""
+        m, machine = self._model, self._machine
+        probing = m.probing
+        self._filling = True
+        for box, part, name in self._boxes:
+            value = getattr(getattr(probing, part), name)
+            box.setValue(0.0 if value is None else float(value))  # type: ignore[attr-defined]
+        self.sphere_name.setText(probing.sphere.name)
+        self.certificate.setText(probing.sphere.certificate)
+        choose(self.by, probing.settings.by)
+        self.two.setChecked(probing.settings.two_passes)
+        self.allow.setChecked(probing.allow_unqualified)
+        say(self.advice, advice(probing.settings.touches))
+        self._fill_list()
+        self._filling = False
+        state = m.run_state
+        running = machine.busy and state is not None
+        chosen, needing = self.chosen(), m.in_need()
+        able = machine.connected and machine.homed and not machine.busy
+        self.all.setVisible(state is None)
+        self.selected.setVisible(state is None)
+        self.all.setEnabled(able and bool(needing))
+        self.selected.setEnabled(able and bool(chosen))
+        wanted = chosen or needing
+        words = ""
+        if state is None and not probing.uses():
+            words = "Build a probe first."
+        elif state is None and not machine.connected:
+            words = "Connect to a machine to qualify."
+        elif state is None and not machine.homed:
+            words = "Home the machine first."
+        elif state is None and wanted:
+            minutes = m.seconds(wanted) / 60
+            first = " The master locates the sphere first." if m.locates_first(wanted) else ""
+            why = m.why_by_hand()
+            by_hand = f" One touch by hand: {why}." if why else ""
+            words = f"About {minutes:.0f} min for {len(wanted)}.{first}{by_hand}" if minutes >= 1 else (
+                f"About {60 * minutes:.0f} s for {len(wanted)}.{first}{by_hand}")  # fmt: skip
+        elif running and state is not None and not state.text:
+            words = f"{machine.queue.busy_text}: about {max(0.0, state.job.seconds()) / 60:.1f} min to go"
+        say(self.why, words)
+        self.operator.setVisible(state is not None and bool(state.text) and machine.hands is not None)
+        self.go_on.setVisible(state is not None and bool(state.stopped) and not machine.busy)
+        self.give_up.setVisible(state is not None)
+        self.progress.setVisible(running)
+        self.progress.setValue(round(100 * machine.queue.busy_fraction))
+
+    def _fill_list(self) -> None:
+        m = self._model
+        uses = m.probing.uses()
+        master = m.probing.master_or_first()
+        chosen = set(self.chosen())
+        if m.chosen_use is not None:
+            chosen.add(m.chosen_use)
+        rows = []
+        for use in uses:
+            said = self._machine.state(use, m.probing.moves.touch_speed)
+            record = self._machine.record.latest(m.probing, use)
+            if record is None:
+                words = said.why
+            elif said.state == StylusState.FAILED:
+                words = f"failed: {said.why}"
+            else:
+                words = f"Ø{record.diameter:.4f}   s {record.deviation:.4f}   {said.why}"
+            name = m.probing.name_of(use) + (", master" if use == master else "")
+            rows.append((use, name, said.state, words, use == master))
+        if [self.list.item(k).data(_DATA) for k in range(self.list.count())] == rows:
+            return
+        self.list.clear()
+        for data in rows:
+            item = QListWidgetItem()
+            item.setData(_DATA, data)
+            item.setToolTip(f"{data[1]}\n{data[3]}")
+            self.list.addItem(item)
+            item.setSelected(data[0] in chosen)

@@ -1,0 +1,347 @@
+"""Touching the part at the Measure stage: by hand, one touch after the other, or by machine at nominal places."""
+
+from __future__ import annotations
+
+from collections import deque
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.probing.machine_model import MachineModel
+from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.errors import DeviceError
+from truegauge.core.extraction import Measured
+from truegauge.core.frames import apply, invert
+from truegauge.core.plan.alignments import GuideTarget
+from truegauge.core.plan.commands import AddFeature
+from truegauge.core.plan.document import NominalFeature
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.proposals import feature_name, new_id
+from truegauge.core.plan.sample import ProbedTouch
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.probing.suggest import Suggestion, suggest
+from truegauge.core.progress import Progress
+from truegauge.core.registration.alignment import Alignment
+from truegauge.devices.cmm import MachineTouch
+from truegauge.devices.protocol import DevicePoint
+
+if TYPE_CHECKING:
+    from truegauge.jobs.touching import FeatureRoute, FeatureToTouch, Left, Touching
+
+
+class TouchModel(QObject):
+    """What was touched, and what is being touched. Every touch goes into the sample at once."""
+
+    changed = Signal()
+    _from_job = Signal(object, object)
+
+    def __init__(self, machine: MachineModel, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.machine, self.session = machine, machine.session
+        self.by_hand = False  # touches of the joystick belong to features now
+        self.job: Touching | None = None
+        self.route: FeatureRoute | None = None
+        self.stopped = ""
+        self.left: tuple[Left, ...] = ()
+        self.for_guide: deque[DevicePoint] | None = None  # a guided alignment takes what is touched by hand
+        machine.touched.connect(self._on_touched)
+        machine.changed.connect(self.changed)
+        self.session.evaluated.connect(self.changed)
+        self.session.sample_changed.connect(self.changed)
+        self.session.sample_data_changed.connect(self.changed)
+        self.session.selection_changed.connect(self.changed)
+        self._from_job.connect(self._on_from_job)
+
+    # What is there ------------------------------------------------------------------------------------------------
+
+    @property
+    def probed(self) -> tuple[ProbedTouch, ...]:
+        """All touches of the sample."""
+        sample = self.session.sample
+        return () if sample is None else sample.data.probed
+
+    def feature(self) -> NominalFeature | None:
+        """The one selected feature of the part."""
+        found = self.session.selected_features()
+        return found[0] if len(found) == 1 and isinstance(found[0], NominalFeature) else None
+
+    def count(self, feature: str) -> int:
+        """How many touches a feature has; an empty id: those that belong to none yet."""
+        return sum(t.feature == feature for t in self.probed)
+
+    def form(self) -> float | None:
+        """The form of the selected feature so far, mm."""
+        feature, evaluation = self.feature(), self.session.evaluation
+        found = evaluation.features.get(feature.id) if feature is not None and evaluation is not None else None
+        return found.form if isinstance(found, Measured) else None
+
+    def open_touches(self) -> tuple[ProbedTouch, ...]:
+        """Touches that belong to no feature yet."""
+        return tuple(t for t in self.probed if not t.feature)
+
+    def suggestions(self) -> list[Suggestion]:
+        """What the open touches may lie on, by themselves."""
+        own = self.open_touches()
+        if len(own) < 3:
+            return []
+        places, approach = np.array([t.place for t in own]), np.array([t.approach for t in own])
+        return suggest(places, approach, np.array([t.radius for t in own]))
+
+    def face_touched(self) -> tuple[int, ...]:
+        """The faces that most of the open touches lie on, by the alignment; none before there is one."""
+        own, evaluator, pose = self.open_touches(), self.session.evaluator, self.part_from_machine()
+        if not own or evaluator is None or pose is None or not evaluator.can_pick:
+            return ()
+        tips = np.array([t.place for t in own]) + np.array([t.radius * np.array(t.approach) for t in own])
+        faces = evaluator.projector.deviations(apply(pose, tips)).face
+        faces = faces[faces >= 0]
+        return whole_surface(evaluator.model, int(np.bincount(faces).argmax())) if len(faces) else ()
+
+    def part_from_machine(self) -> np.ndarray | None:
+        """Where the part lies: by the alignment in force, or the one that it starts from, while it is not computed."""
+        evaluation, plan = self.session.evaluation, self.session.plan
+        if evaluation is None or self.session.sample is None or len(self.session.sample.points):
+            return None
+        wanted = plan.in_force
+        while wanted:
+            found = evaluation.alignments.get(wanted)
+            if isinstance(found, Alignment):
+                return found.part_from_scan
+            wanted = plan.alignment(wanted).base
+        return None
+
+    # By hand ------------------------------------------------------------------------------------------------------
+
+    def set_by_hand(self, on: bool) -> None:
+        """Take touches of the joystick for the selected feature, or not any more."""
+        if on != self.by_hand:
+            self.by_hand = on
+            self.changed.emit()
+
+    def stylus_in_use(self) -> StylusUse | None:
+        """The stylus that touches now."""
+        cmm, probing = self.machine.cmm, self.session.plan.probing
+        if cmm is None:
+            return None
+        if cmm.use is not None and probing.has_stylus(cmm.use):
+            return cmm.use
+        own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
+        styli = own.styli() if own is not None else ()
+        found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose) if own is not None and styli else None
+        return found if found is not None and probing.has_stylus(found) else None
+
+    def _on_touched(self, touch: MachineTouch) -> None:
+        if self.for_guide is None and not (self.by_hand and self.session.stage == "measure"):
+            return
+        from truegauge.jobs.touching import Stylus
+
+        use = self.stylus_in_use()
+        if use is None:
+            self.session.notify("what touched is no stylus of this plan: take a stylus in the Devices stage first")
+            return
+        machine = self.machine
+        stylus = Stylus(self.session.plan.probing, machine.record, use, machine.temperature_c, machine.now())
+        if stylus.why_not:
+            self.session.notify(DeviceError(f"the touch does not count: {stylus.why_not}. Qualify it first."))
+            return
+        feature = self.feature()
+        made = stylus.touched(touch, feature.id if feature is not None else "")
+        if self.for_guide is not None:
+            self.for_guide.append(DevicePoint(np.array(made.place), made.radius, np.array(made.approach)))
+        else:
+            self._add((made,))
+
+    def _add(self, touches: tuple[ProbedTouch, ...]) -> None:
+        self.session.set_probed((*self.probed, *touches), self.machine.temperature_c)
+
+    def take_back(self) -> None:
+        """Forget the last touch."""
+        if self.probed:
+            self.session.set_probed(self.probed[:-1])
+
+    def touch_again(self) -> None:
+        """Forget the touches of the selected feature."""
+        feature = self.feature()
+        if feature is not None:
+            self.session.set_probed(tuple(t for t in self.probed if t.feature != feature.id))
+
+    def assign(self, faces: tuple[int, ...] = ()) -> None:
+        """Give the open touches to the selected feature, or to that of some faces; the plan gets one if it has none."""
+        feature = self.feature()
+        if faces:
+            feature = self.session.plan.feature_with_faces(faces) or self._new_feature(faces)
+        if feature is None:
+            self.session.notify("select the feature that was touched, in the view or in the list")
+            return
+        wanted = feature.id
+        self.session.set_probed(tuple(t if t.feature else t.replace(feature=wanted) for t in self.probed))
+        self.session.select_groups((feature.faces,))
+
+    def _new_feature(self, faces: tuple[int, ...]) -> NominalFeature | None:
+        evaluator, plan = self.session.evaluator, self.session.plan
+        nominal = None if evaluator is None else evaluator.nominal(faces)
+        if nominal is None or isinstance(nominal, NotComputed):
+            self.session.notify("the touched face is free-form; spot checks and profiles read it without a feature")
+            return None
+        made = NominalFeature(id=new_id(), name=feature_name(plan, nominal), faces=faces)
+        return made if self.session.run(AddFeature(made)) else None
+
+    # By machine ---------------------------------------------------------------------------------------------------
+
+    def why_not_by_machine(self) -> str:
+        """Say why the machine cannot touch features now; empty when it can."""
+        machine = self.machine
+        if not machine.connected:
+            return "no machine is connected: see Devices"
+        if not machine.homed:
+            return "home the machine first: see Devices"
+        if machine.busy:
+            return "the machine is at work"
+        if self.part_from_machine() is None:
+            return "align the part by touches first: see Align"
+        return ""
+
+    def wanted(self) -> tuple[NominalFeature, ...]:
+        """The selected features of the part, or all that are not touched yet."""
+        chosen = tuple(f for f in self.session.selected_features() if isinstance(f, NominalFeature))
+        return chosen or tuple(f for f in self.session.plan.features if not self.count(f.id))
+
+    def touch_by_machine(self) -> None:
+        """Touch the wanted features; touches that selected ones have already are replaced."""
+        s, machine, pose = self.session, self.machine, self.part_from_machine()
+        why = self.why_not_by_machine()
+        evaluator, features = s.evaluator, self.wanted()
+        if why or pose is None or evaluator is None or machine.cmm is None or not features:
+            s.notify(why or "every feature is touched already; select one to touch it again")
+            return
+        from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
+
+        ids = {f.id for f in features}
+        if any(t.feature in ids for t in self.probed):
+            s.set_probed(tuple(t for t in self.probed if t.feature not in ids))
+        wanted: list[FeatureToTouch] = []
+        for f in features:
+            nominal = evaluator.nominal(f.group)
+            wanted.append(FeatureToTouch(f.id, f.name, f.faces, None if isinstance(nominal, NotComputed) else nominal))
+        location = machine.record.location
+        center = np.array(location.center) if location is not None and not location.may_have_moved else None
+        emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
+        model, projector, now = evaluator.model, evaluator.projector, machine.now
+        told = Told(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
+                    lambda route: emit("route", route))  # fmt: skip
+        usable = frozenset(u for u in probing.uses() if machine.may_use(u))
+
+        def work(progress: Progress) -> Touching:
+            progress(0.0, "looking for ways to every feature")
+            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center)
+            return Touching(cmm, router, record, tuple(wanted), told, now)
+
+        def planned(job: Touching) -> None:
+            self.job = job
+            self.left = job.left
+            self.go_on()
+
+        machine.run(work, planned, "Planning")
+        self.changed.emit()
+
+    def go_on(self) -> None:
+        """Begin or go on with the run."""
+        job = self.job
+        if job is None or self.machine.busy:
+            return
+        self.stopped = ""
+
+        def work(progress: Progress) -> str:
+            job.told.progress = progress
+            try:
+                job.run()
+            except DeviceError as error:
+                return str(error)
+            return ""
+
+        self.machine.run(work, self._on_ended, "Touching")
+        self.changed.emit()
+
+    def skip(self) -> None:
+        """Leave the feature at which it stands, and go on."""
+        if self.job is not None and self.job.pending:
+            self.job.skip()
+            self.go_on()
+
+    def give_up(self) -> None:
+        """End the run; what was touched stays."""
+        if self.machine.busy:
+            self.machine.stop()
+        self.job, self.route, self.stopped = None, None, ""
+        self.changed.emit()
+
+    def _on_ended(self, why: str) -> None:
+        job = self.job
+        if job is None:
+            return
+        self.left = job.left
+        if why:
+            self.stopped = why
+            self.session.notify(DeviceError(why), "Go on", self.go_on, "Skip the feature", self.skip)
+        else:
+            self.job, self.route = None, None
+            text = "All touched."
+            if job.left:
+                reasons = "; ".join(f"{x.feature.name}: {x.why}" for x in job.left[:3])
+                text = f"{len(job.left)} not touched: {reasons}"
+            self.session.notify(text)
+        self.machine.ask_state()
+        self.changed.emit()
+
+    def _on_from_job(self, what: str, value: Any) -> None:
+        if what == "touch":
+            self._add((value,))
+        elif what == "route":
+            self.route = value
+            self.changed.emit()
+
+
+class MachineForGuide:
+    """The machine as a device of a guided alignment: its operator touches with the joystick."""
+
+    def __init__(self, touches: TouchModel) -> None:
+        self._touches = touches
+        self.name = "the machine"
+
+    @property
+    def is_there(self) -> bool:
+        """Whether a machine is connected."""
+        return self._touches.machine.connected
+
+    @property
+    def has_operator(self) -> bool:
+        """Whether it is the stand-in, which has one."""
+        return self._touches.machine.hands is not None
+
+    def touch_target(self, target: GuideTarget) -> None:
+        """Have the operator of the stand-in touch a target on a surface."""
+        if target.kind == "surface":
+            self._touches.machine.operator_touches(np.array(target.place), np.array(target.direction))
+        else:
+            self._touches.session.notify("touch holes and balls with the joystick")
+
+    def connect(self) -> None:
+        """Begin to take touches."""
+        if not self._touches.machine.connected:
+            raise DeviceError("no machine is connected: connect to one in the Devices stage")
+        self._touches.for_guide = deque()
+
+    def poll(self) -> list[DevicePoint]:
+        """Return what was touched since the last call."""
+        waiting = self._touches.for_guide
+        if not self._touches.machine.connected:
+            raise DeviceError("the connection to the machine was lost; the touches so far are kept")
+        found: list[DevicePoint] = []
+        while waiting:
+            found.append(waiting.popleft())
+        return found
+
+    def close(self) -> None:
+        """Take no more touches."""
+        self._touches.for_guide = None
