@@ -24,6 +24,7 @@ from truegauge.core.plan.alignments import (
 from truegauge.core.plan.document import PartMaterial
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.sample import Sample, SampleData, Touch
+from truegauge.core.probing.probing import Probing
 from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
 from truegauge.formats.files import write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
@@ -146,10 +147,16 @@ def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
 
 def test_a_plan_of_the_fourth_version_is_read_as_it_was():
     found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-4.tgplan").plan
-    assert found.schema_version == 5
+    assert found.schema_version == 6
     assert [c.number for c in found.characteristics] == list(range(1, 29))
     assert (found.spots, found.sections, found.views) == ((), (), ())
     assert found.extraction.max_angle is None
+
+
+def test_a_plan_of_the_fifth_version_is_read_as_it_was(plan):
+    found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-5.tgplan").plan
+    assert found == plan
+    assert found.probing == Probing()
 
 
 def test_a_plan_of_the_third_version_names_its_datums_once(tmp_path, plan):

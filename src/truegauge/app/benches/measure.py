@@ -95,6 +95,8 @@ class MeasureBench(Bench):
         super().__init__(session, parent)
 
     def _build(self) -> None:
+        self.touching = TouchPanel(self._touches)
+        self.column.addWidget(self.touching)
         self.find_field = QLineEdit()
         self.find_field.setPlaceholderText("Find")
         self.find_field.setClearButtonEnabled(True)
@@ -112,8 +114,6 @@ class MeasureBench(Bench):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(holder)
         self.column.addWidget(self._scroll)
-        self.touching = TouchPanel(self._touches)
-        self.column.addWidget(self.touching)
         self.construct = ConstructPanel(self.session)
         self.column.addWidget(self.construct)
         self.line = rule()

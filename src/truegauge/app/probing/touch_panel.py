@@ -75,7 +75,9 @@ class TouchPanel(QWidget):
         self.run.setEnabled(not why)
         count = len(m.wanted())
         chosen = feature is not None or bool(s.selected_features())
-        self.run.setText("Touch by machine" if chosen else f"Touch {count} features by machine")
+        self.run.setText(
+            "Touch by machine" if chosen else f"Touch {count} feature{'s' if count != 1 else ''} by machine"
+        )
         self.hand.setVisible(not running)
         self.hand.setChecked(m.by_hand)
         self.hand.setEnabled(self._machine.connected)

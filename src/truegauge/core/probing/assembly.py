@@ -202,7 +202,14 @@ class ProbeAssembly(Frozen):
 
     def styli(self, pose: HeadPose = STRAIGHT) -> tuple[StylusPlace, ...]:
         """Return where every tip is in a pose."""
-        return tuple(self._styli(pose))
+        found = self._known_styli.get(pose)
+        if found is None:
+            found = self._known_styli[pose] = tuple(self._styli(pose))
+        return found
+
+    @cached_property
+    def _known_styli(self) -> dict[HeadPose, tuple[StylusPlace, ...]]:
+        return {}  # an assembly never changes: what is asked for at every touch is worked out once
 
     def _styli(self, pose: HeadPose) -> Iterator[StylusPlace]:
         frames = self.frames(pose)
@@ -219,7 +226,7 @@ class ProbeAssembly(Frozen):
 
     def stylus(self, stylus_id: str, pose: HeadPose = STRAIGHT) -> StylusPlace:
         """Return where one tip is in a pose (KeyError: there is none)."""
-        for s in self._styli(pose):
+        for s in self.styli(pose):
             if s.id == stylus_id:
                 return s
         raise KeyError(stylus_id)

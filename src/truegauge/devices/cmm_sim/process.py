@@ -3,11 +3,10 @@
 import json
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 from truegauge.core.errors import DeviceError
-
-_START_S = 60.0
 
 
 class StandInProcess:
@@ -20,8 +19,9 @@ class StandInProcess:
             command += ["--part", str(plan)]
         for fault in faults:
             command += ["--fault", fault]
+        self._said = tempfile.TemporaryFile("w+")  # noqa: SIM115 - a pipe that nobody reads would fill up
         self._process = subprocess.Popen(
-            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=self._said, text=True
         )  # fmt: skip
         assert self._process.stdout is not None
         line = self._process.stdout.readline()
@@ -30,7 +30,9 @@ class StandInProcess:
             self.port, self.hands = int(told["port"]), int(told["hands"])
         except (ValueError, KeyError, TypeError) as error:
             self._process.kill()
-            said = self._process.communicate()[1].strip().splitlines()
+            self._process.wait()
+            self._said.seek(0)
+            said = self._said.read().strip().splitlines()
             raise DeviceError(f"the stand-in did not start: {said[-1] if said else 'it ended at once'}") from error
 
     @property
@@ -47,6 +49,6 @@ class StandInProcess:
             except subprocess.TimeoutExpired:
                 self._process.kill()
                 self._process.wait()
-        for stream in (self._process.stdin, self._process.stdout, self._process.stderr):
+        for stream in (self._process.stdin, self._process.stdout, self._said):
             if stream is not None:
                 stream.close()

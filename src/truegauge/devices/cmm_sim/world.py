@@ -230,12 +230,17 @@ class CmmWorld:
             raise MachineStopped(m.OUT_OF_LIMITS, f"the way ends beyond the travel of the {axis} axis", 1)
         quill = np.clip(quill, low, high)
         start, end = self.true_quill(self.scales), self.true_quill(quill)
-        met = first_meeting(self.shape(), start, end, self.obstacles)
+        met = first_meeting(self.shape(), start, end, self.obstacles, self._margin(self.shape(), start))
         if met is None:
             self._run_to(quill, self.travel_speed)
             return
         self._run_to(self.scales + (met.at - start), self.travel_speed)
         self._collide(met.part, met.obstacle)
+
+    def _margin(self, shape: ProbeShape, at: Vector) -> float:
+        """Return the least room that is no collision: after one, the machine must be able to get out of it."""
+        room = gap(shape, at, self.obstacles)[0]
+        return 0.0 if room > 0 else room - _SAFE
 
     def _collide(self, part: str, obstacle: str) -> None:
         if part.startswith("tip"):
@@ -360,7 +365,7 @@ class CmmWorld:
         if dirty and self.sphere is not None and not self.sphere.dirt:
             self.sphere.make_dirty(np.array([0.04, 0.02, 1.0]), 0.035 * dirty)
         quill = self.true_quill(self.scales)
-        done, body_room = 0.0, 0.0
+        done, body_room, least = 0.0, 0.0, self._margin(rest, quill)
         while done <= reach:
             at = quill + done * direction
             room = self._room(self._tip_balls(tip) + at, radius)
@@ -368,7 +373,7 @@ class CmmWorld:
                 return done
             if body_room < _SAFE:
                 body_room, part, obstacle = gap(rest, at, self.obstacles)
-                if body_room < 0:
+                if body_room < least:
                     self._run_to(self.scales + done * direction, self.touch_speed)
                     self._collide(part, obstacle)
             step = min(room, max(body_room, 0.05))

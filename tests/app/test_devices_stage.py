@@ -1,0 +1,314 @@
+"""The Devices stage in real widgets: a probe is built, qualified on the stand-in, and the part is touched with it."""
+
+import json
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+
+from truegauge import demo
+from truegauge.app.probing import machine_model
+from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.probing.records import StylusState
+from truegauge.core.tolerancing.judgement import State
+from truegauge.demo.cmm import part_to_place
+from truegauge.devices.cmm import MachineTouch
+from truegauge.devices.cmm_sim.build import make_world, start
+from truegauge.devices.cmm_sim.settings import MachineSettings
+from truegauge.formats.catalogue import own_catalogue
+from truegauge.formats.plan_file import read_plan
+from truegauge.formats.sample_file import read_sample, write_sample
+from truegauge.reporting.report import make_report
+
+PATIENCE = 60_000
+
+
+@pytest.fixture(autouse=True)
+def own_record(tmp_path, monkeypatch):
+    monkeypatch.setattr(machine_model, "record_path", lambda: tmp_path / "machine.json")
+
+
+@pytest.fixture
+def stage(own_record, window, settle):
+    window.session.open_plan(demo.CMM_PLAN)
+    settle()
+    window.session.set_stage("devices")
+    return window
+
+
+def click(qtbot, button):
+    assert button.isEnabled(), button.text()
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def machine_is_idle(window, qtbot):
+    qtbot.waitUntil(lambda: not window.machine.busy, timeout=PATIENCE)
+
+
+@pytest.fixture
+def connected(stage, qtbot, evaluator):
+    """The window with a session to a stand-in in this process, homed."""
+    plan = read_plan(demo.CMM_PLAN).plan
+    part = part_to_place(evaluator.model, evaluator.projector, is_housing=True)
+    world = make_world(MachineSettings(), 1, (), plan, part)
+    running = start(world)
+    stage.world = world
+    stage.running = running
+    page = stage.devices_bench.machine_page
+    page.port.setText(str(running.port))
+    stage.machine.connect_to("127.0.0.1", running.port, running.hands.port)
+    machine_is_idle(stage, qtbot)
+    qtbot.waitUntil(lambda: stage.machine.connected, timeout=PATIENCE)
+    machine_is_idle(stage, qtbot)
+    stage.machine.home()
+    machine_is_idle(stage, qtbot)
+    assert stage.machine.homed
+    yield stage
+    stage.machine.disconnect_machine()
+    running.close()
+
+
+def qualify(window, qtbot, uses):
+    """Qualify styli with the buttons of the page; the operator of the stand-in makes the first touch."""
+    page = window.devices_bench.qualify_page
+    window.devices.set_page("qualify")
+    for k in range(page.list.count()):
+        page.list.item(k).setSelected(page.list.item(k).data(Qt.ItemDataRole.UserRole)[0] in uses)
+    click(qtbot, page.selected)
+    by_hand = [False]
+
+    def ended():
+        state = window.devices.run_state
+        if state is not None and state.text and not by_hand[0]:
+            by_hand[0] = True
+            assert page.operator.isVisible()
+            click(qtbot, page.operator)
+        return state is None and not window.machine.busy
+
+    qtbot.waitUntil(ended, timeout=PATIENCE)
+    return by_hand[0]
+
+
+def test_a_probe_is_built_of_what_fits(stage, qtbot):
+    stage.devices.set_page("probe")
+    page = stage.devices_bench.probe_page
+    before = stage.session.plan
+    click(qtbot, page.new)
+    assert page.fits.text() == "Fits the joint “quill”"
+    for words in ("fixed", "extension 100", "sensor m2", "ball ø2 10"):
+        page.search.setText(words)
+        assert page.list.count() >= 1
+        click(qtbot, page.add)
+    own = stage.devices.assembly
+    assert [p.component.kind for p in own.parts] == ["head", "extension", "sensor", "stylus"]
+    assert page.fits.text() == "No end is free"
+    assert own.styli()[0].center[2] == pytest.approx(-(54 + 100 + 38 + 10))
+    page.name.setText("Deep 2")
+    page.name.editingFinished.emit()
+    assert stage.devices.assembly.name == "Deep 2"
+    while stage.session.plan != before:
+        stage.session.undo()
+    assert [a.name for a in stage.session.plan.probing.assemblies] == ["Short 4", "Long 3"]
+
+
+def test_components_from_a_file_can_be_chosen(stage, qtbot, tmp_path):
+    mine = own_catalogue().component("ball-m2-4-20").replace(id="mine", name="Larkspur needle")
+    path = tmp_path / "mine.json"
+    path.write_text(json.dumps({"components": [mine.model_dump(mode="json")]}))
+    stage.devices.add_catalogue(path)
+    stage.devices.set_page("probe")
+    stage.devices.remove_component("c3")
+    assert "Larkspur needle" in [c.name for c in stage.devices.fitting("needle")]
+    path.write_text("{}")
+    stage.devices.add_catalogue(path)
+    assert 'a list named "components" is missing' in stage.notices[-1].text
+
+
+def test_poses_are_typed_filtered_and_refused_with_a_reason(stage, qtbot):
+    stage.devices.set_page("poses")
+    page = stage.devices_bench.poses_page
+    page.typed.setText("45/15 45/-15")
+    click(qtbot, page.add)
+    assert HeadPose(tilt_deg=45.0, turn_deg=-15.0) in stage.devices.assembly.poses
+    assert page.table.rowCount() == 7
+    page.filter.setText("45")
+    assert page.table.rowCount() == 2
+    page.typed.setText("120/0")
+    click(qtbot, page.add)
+    assert "tilt 120° is beyond its head, which reaches 0° to 105°" in stage.notices[-1].text
+    page.typed.setText("straight")
+    click(qtbot, page.add)
+    assert "type tilt/turn in degrees" in stage.notices[-1].text
+    qtbot.mouseClick(page.dial, Qt.MouseButton.LeftButton, pos=page.dial._middle().toPoint())
+    assert stage.devices.chosen_pose == HeadPose()
+    click(qtbot, page.needed)
+    assert "features are served by" in page.answers.text()
+
+
+def test_ports_of_the_rack_are_edited_in_place(stage):
+    stage.devices.set_page("rack")
+    page = stage.devices_bench.rack_page
+    page.table.item(0, 1).setText("75.5")
+    assert stage.session.plan.probing.rack[0].place[0] == 75.5
+    page.table.item(0, 1).setText("left")
+    assert "'left' cannot be used for X" in stage.notices[-1].text
+    assert page.table.item(0, 1).text() == "75.5"
+    stage.session.undo()
+    assert stage.session.plan.probing.rack[0].place[0] == 60.0
+
+
+def test_nothing_to_connect_to_is_said(stage, qtbot):
+    page = stage.devices_bench.machine_page
+    page.port.setText("x")
+    click(qtbot, page.connect_button)
+    assert "is no port" in stage.notices[-1].text
+    page.port.setText("1")
+    click(qtbot, page.connect_button)
+    machine_is_idle(stage, qtbot)
+    assert "no machine answers at 127.0.0.1:1" in stage.notices[-1].text
+
+
+def test_qualifying_and_what_comes_of_changing_the_probe(connected, qtbot, tmp_path):
+    w = connected
+    use = w.devices.probing.uses()[1]
+    assert qualify(w, qtbot, {use})
+    assert w.machine.state(use).state == StylusState.QUALIFIED
+    assert len(json.loads((tmp_path / "machine.json").read_text())["qualifications"]) == 2  # the master first
+    w.devices.choose_use(use)
+    assert w.center.currentWidget() is w.result_page
+    assert w.result_page.record().verdict == "good"
+    w.result_page.grab()
+    # Another stylus on it: not qualified as it is built now; undone: as before.
+    w.devices.choose_assembly("p1")
+    w.devices.remove_component("c3")
+    w.devices.add_component(own_catalogue().component("ball-m2-4-30"))
+    changed = StylusUse(assembly="p1", stylus=w.devices.assembly.styli()[0].id, pose=use.pose)
+    assert w.machine.state(changed).state == StylusState.NOT_QUALIFIED
+    w.session.undo()
+    w.session.undo()
+    assert w.machine.state(use).state == StylusState.QUALIFIED
+    # The sphere was moved: the next run asks for a touch by hand, and says why.
+    w.devices.sphere_moved()
+    assert "may have been moved" in w.devices.why_by_hand()
+    assert qualify(w, qtbot, {use})
+
+
+def test_nothing_is_measured_with_a_stylus_that_is_not_qualified(connected, qtbot):
+    w = connected
+    use = w.devices.probing.uses()[0]
+    w.machine.take_stylus(use)
+    machine_is_idle(w, qtbot)
+    w.session.set_stage("measure")
+    w.session.select_groups((w.session.plan.features[0].faces,))
+    w.touching.set_by_hand(True)
+    touch = MachineTouch(np.array([1.0, 2, 3]), np.array([0, 0, 1.0]))
+    w.machine.touched.emit(touch)
+    assert not w.touching.probed
+    assert "the touch does not count: Short 4, stylus 1, 0/0 is not qualified" in w.notices[-1].text
+    w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
+    w.machine.touched.emit(touch)
+    (made,) = w.touching.probed
+    assert not made.qualified
+    qtbot.waitUntil(lambda: w.session.evaluation is not None and not w.session.is_busy, timeout=PATIENCE)
+    report = make_report(w.session.evaluation, w.session.sample, (), "today")
+    assert any("Not qualified, and measured with all the same" in line for line in report.alignment)
+
+
+def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot):
+    w = connected
+    w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
+    w.machine.take_stylus(w.devices.probing.uses()[0])
+    machine_is_idle(w, qtbot)
+    w.session.set_stage("measure")
+    panel = w.measure_bench.touching
+    w.touching.set_by_hand(True)
+    angle = np.linspace(0, 2 * np.pi, 7, endpoint=False)
+    out = np.column_stack([-np.cos(angle), -np.sin(angle), np.zeros(7)])
+    for k in range(7):
+        w.machine.touched.emit(MachineTouch(-8.0 * out[k] + [300, 300, -400 + k], out[k]))
+    assert len(w.touching.probed) == 7
+    panel.refresh()
+    assert panel.count.text() == "7 touches"
+    assert panel.suggestion.text().startswith("7 open touches lie on a hole Ø20.0")
+    click(qtbot, panel.back)
+    assert panel.count.text() == "6 touches"
+    bore = next(f for f in w.session.plan.features if f.name == "main bore")
+    w.session.select_groups((bore.faces,))
+    panel.refresh()
+    click(qtbot, panel.assign)
+    assert w.touching.count(bore.id) == 6
+
+
+def test_a_lost_machine_is_told_once_and_nothing_is_lost(connected, qtbot):
+    w = connected
+    w.running.server.power_off()
+    qtbot.waitUntil(lambda: any("connection to the machine was lost" in n.text for n in w.notices), timeout=PATIENCE)
+    assert w.notices[-1].action == "Connect again"
+    page = w.devices_bench.machine_page
+    w.devices.set_page("machine")
+    page.refresh()
+    assert page.state.text().endswith("connection lost")
+    w.running.server.power_on()
+    w.notices[-1].callback()
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
+    machine_is_idle(w, qtbot)
+    assert not w.machine.homed  # it lost its power
+    click(qtbot, page.home)
+    machine_is_idle(w, qtbot)
+    assert w.machine.homed
+
+
+def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
+    """Start the stand-in, qualify five poses, align by seven touches, measure ten features, report."""
+    w = stage
+    page = w.devices_bench.machine_page
+    page.pace.setValue(0)
+    click(qtbot, page.stand_in_button)
+    qtbot.waitUntil(lambda: w.machine.connected and not w.machine.busy, timeout=PATIENCE)
+    click(qtbot, page.home)
+    machine_is_idle(w, qtbot)
+    poses = {u for u in w.devices.probing.uses() if u.assembly == "p1"}
+    assert len(poses) == 5
+    assert qualify(w, qtbot, poses)
+    assert {w.machine.state(u).state for u in poses} == {StylusState.QUALIFIED}
+
+    w.session.set_stage("align")
+    w.align.choose("touches")
+    panel = w.align_bench.kind
+    click(qtbot, panel.run)
+    for k in range(1, 8):
+        panel.touch.click()
+        qtbot.waitUntil(lambda n=k: len(w.guide.touches) == n and not w.machine.busy, timeout=PATIENCE)
+    w.guide.stop()
+    settle()
+    assert w.touching.part_from_machine() is not None
+
+    w.session.set_stage("measure")
+    names = ("base A", "side B", "side C", "top face", "main bore", "cross bore", "boss", "ball socket", "bolt hole 1",
+             "bolt hole 4")  # fmt: skip
+    ten = tuple(f for f in w.session.plan.features if f.name in names)
+    w.session.select_groups(tuple(f.faces for f in ten))
+    touch_panel = w.measure_bench.touching
+    touch_panel.refresh()
+    click(qtbot, touch_panel.run)
+    qtbot.waitUntil(lambda: w.touching.job is not None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.touching.job is None and not w.machine.busy, timeout=PATIENCE)
+    assert not w.touching.left
+    qtbot.waitUntil(lambda: (not w.session.is_busy and w.session.evaluation.result("c13") is not None)
+                    or not w.session.is_busy, timeout=PATIENCE)  # fmt: skip
+    w.session.evaluate_again()
+    settle()
+    found = {r.characteristic.number: r for r in w.session.evaluation.results}
+    truth = {4: 42.012, 7: 24.0, 10: 60.025, 13: 30.18, 14: 29.978, 15: 24.016}
+    for number, value in truth.items():
+        assert found[number].measured == pytest.approx(value, abs=0.004), found[number].reason
+    assert found[13].state == State.OUTSIDE
+    assert {t.qualified for t in w.touching.probed} == {True}
+
+    path = tmp_path / "touched.tgsample"
+    write_sample(path, w.session.sample, ())
+    assert read_sample(path)[0].data == w.session.sample.data
+    w.session.set_stage("report")
+    qtbot.waitUntil(lambda: w._pdf.startswith(b"%PDF"), timeout=PATIENCE)

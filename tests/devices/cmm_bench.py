@@ -1,0 +1,71 @@
+"""A stand-in in the test's own process, with a client and an operator."""
+
+import threading
+from datetime import datetime
+
+import numpy as np
+
+from truegauge.core.plan.document import Plan
+from truegauge.core.probing.probing import QualificationSettings
+from truegauge.core.probing.records import MachineRecord
+from truegauge.demo.cmm_plan import demo_probing
+from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm_sim.build import make_world, start
+from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
+from truegauge.jobs.qualifying import Qualifying, Told
+
+NOW = datetime(2026, 11, 24, 10, 0)
+DEMO = demo_probing()
+
+
+class Bench:
+    """A stand-in in this process, a client that is connected to it, and an operator."""
+
+    def __init__(self, probing=DEMO, faults=(), seed=1, part=None):
+        self.probing = probing
+        self.world = make_world(MachineSettings(), seed, tuple(map(Fault.read, faults)), Plan(probing=probing), part)
+        self.stand_in = start(self.world)
+        self.cmm = Cmm("127.0.0.1", self.stand_in.port)
+        self.cmm.answer_s = 1.5
+        self.asked: list[str] = []
+
+    def connect(self):
+        self.cmm.connect()
+        self.cmm.home()
+
+    def operator(self, use, why):
+        """Touch the sphere soon after the program asks for it."""
+        if why:
+            self.asked.append(why)
+            threading.Timer(0.02, self._touch).start()
+
+    def _touch(self):
+        with self.world.busy:
+            touch = self.world.operator_touches_sphere()
+        self.stand_in.server.hand_touch(touch)
+
+    def qualifying(self, uses=None, record=None):
+        told = Told(lambda fraction, text="": None, self.operator)
+        uses = self.probing.uses() if uses is None else uses
+        return Qualifying(self.cmm, self.probing, record or MachineRecord(), uses, told, lambda: NOW)
+
+    def close(self):
+        self.cmm.close()
+        self.stand_in.close()
+
+
+def short_probing(poses=1, touches=9, **changes):
+    """Return the demo's short probe alone, with its first poses."""
+    own = DEMO.assembly("p1")
+    own = own.with_poses(own.poses[:poses])
+    settings = QualificationSettings(touches=touches, **changes)
+    return DEMO.replace(assemblies=(own,), rack=(DEMO.rack[0],), settings=settings)
+
+
+def pre_travel_fit(world, record):
+    """Return what pre-travel makes of the sphere at the places of a qualification: its centre's shift, its radius."""
+    place = world.probe.place(record.stylus)
+    d = np.array(record.directions)
+    late = np.array([world.probe.pre_travel(place, -v, record.touch_speed) for v in d])
+    found = np.linalg.lstsq(np.column_stack([d, np.ones(len(d))]), -late, rcond=None)[0]
+    return found[:3], found[3]
