@@ -2,6 +2,7 @@
 
 import csv
 import json
+import socket
 import subprocess
 import sys
 from pathlib import Path
@@ -182,3 +183,13 @@ def test_associate_fits_faces_of_the_part(tmp_path, model, projector):
     assert document["points_used"] > 6
     assert run("associate", "free_form", path).returncode == 2
     assert run("associate", "free_form", path, "--part", demo.PART, "--faces", "9999").returncode == 2
+
+
+def test_the_stand_in_refuses_faults_and_ports_that_cannot_be():
+    found = run("cmm-sim", "--fault", "rain")
+    assert found.returncode == 2
+    assert "'rain' is no fault; known: bent-stylus" in " ".join(found.stderr.split())
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        found = run("cmm-sim", "--port", str(taken.getsockname()[1]))
+    assert found.returncode == 2
+    assert "another program listens there?" in found.stderr

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # no record of a machine yet
 
 import numpy as np
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
@@ -44,6 +45,61 @@ def more(session: Session, window: MainWindow, shot: Callable[[str], None], sett
         settle()
     shot("revision")
     window.notice.hide()
+
+
+def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
+    """Pictures of the Devices stage and of touching, on the stand-in."""
+    m = window.machine
+
+    def idle() -> None:
+        _until(lambda: not m.busy)
+
+    session.open_plan(demo.CMM_PLAN)
+    _until(lambda: not session.is_busy)
+    session.take_sample_out()
+    session.set_stage("devices")
+    m.start_stand_in(pace=0)
+    _until(lambda: m.connected and not m.busy)
+    m.home()
+    idle()
+    window.devices.set_page("qualify")
+    window.devices.qualify(window.devices.in_need())
+    _until(lambda: window.devices.run_state is not None and bool(window.devices.run_state.text))
+    m.do("touch sphere")
+    _until(lambda: window.devices.run_state is None and not m.busy)
+    window.notice.hide()
+    window.devices.set_page("poses")
+    window.devices.choose_pose(window.devices.assembly.poses[2])
+    shot("probe")
+    window.devices.set_page("qualify")
+    window.devices.choose_use(window.devices.probing.uses()[2])
+    shot("qualification")
+    window.devices.choose_use(None)
+    m.take_stylus(window.devices.probing.uses()[2])
+    idle()
+    session.set_stage("align")
+    window.align.choose("touches")
+    window.guide.start_what_is_there()
+    for k in range(1, 8):
+        window.guide.demo_touch()
+        _until(lambda n=k: len(window.guide.touches) == n and not m.busy)
+    window.guide.stop()
+    _until(lambda: not session.is_busy)
+    session.set_stage("devices")
+    window.devices.set_page("machine")
+    shot("devices")
+    session.set_stage("measure")
+    window.touching.touch_by_machine()
+    _until(lambda: window.touching.job is not None)
+    _until(lambda: window.touching.job is None and not m.busy)
+    session.evaluate_again()
+    _until(lambda: not session.is_busy)
+    window.notice.hide()
+    session.select_groups((next(f for f in session.plan.features if f.name == "main bore").faces,))
+    shot("touching")
+    session.select_groups(())
+    session.sample_is_saved = True
+    m.disconnect_machine()
 
 
 def cover(
@@ -151,7 +207,6 @@ def main() -> int:
             window.view.repaint()
             window.grab().save(str(folder / f"{name}.png"))
 
-    shot("empty")
     session.open_plan(demo.PLAN)
     session.open_scan(demo.SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.is_busy)
@@ -171,9 +226,6 @@ def main() -> int:
     session.select_groups((faces["cross-bore"],))
     window.view.show_standard("front")
     shot("feature")
-    window.toggle_form_page()
-    shot("form")
-    window.toggle_form_page()
     window.view.show_standard("corner")
     session.select_groups(tuple((cylinder_at(session.model, 2.75, *place),) for place in bolt_holes()))
     window.view.show_standard("top")
@@ -201,11 +253,10 @@ def main() -> int:
     shot("report")
     session.set_stage("part")
     session.set_show_map(False)
-    window.section_panel.toggle()
-    shot("section")
-    window.section_panel.toggle()
     if not wanted or wanted & {"spots", "flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
+    if not wanted or wanted & {"probe", "qualification", "devices", "touching"}:
+        machine(session, window, shot)
     if not wanted or "revision" in wanted:
         session.open_plan(demo.PLAN)
         session.open_scan(demo.SCAN)

@@ -1,4 +1,4 @@
-"""Write the catalogue of generic probe components that comes with the application: ``python tools/make_catalogue.py``."""
+"""Write the catalogue of probe components that comes with the application."""
 
 import json
 from pathlib import Path

@@ -28,21 +28,26 @@ class Bench:
         self.cmm = Cmm("127.0.0.1", self.stand_in.port)
         self.cmm.answer_s = 1.5
         self.asked: list[str] = []
+        self.wanted = 0
 
     def connect(self):
         self.cmm.connect()
         self.cmm.home()
 
     def operator(self, use, why):
-        """Touch the sphere soon after the program asks for it."""
+        """Touch the sphere soon after the program asks for it, and again while it still asks."""
+        self.wanted += 1
         if why:
             self.asked.append(why)
-            threading.Timer(0.02, self._touch).start()
+            threading.Timer(0.02, self._touch, [self.wanted]).start()
 
-    def _touch(self):
+    def _touch(self, wanted):
+        if self.wanted != wanted:
+            return
         with self.world.busy:
             touch = self.world.operator_touches_sphere()
         self.stand_in.server.hand_touch(touch)
+        threading.Timer(0.6, self._touch, [wanted]).start()
 
     def qualifying(self, uses=None, record=None):
         told = Told(lambda fraction, text="": None, self.operator)
@@ -50,6 +55,7 @@ class Bench:
         return Qualifying(self.cmm, self.probing, record or MachineRecord(), uses, told, lambda: NOW)
 
     def close(self):
+        self.wanted += 1
         self.cmm.close()
         self.stand_in.close()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -48,6 +49,7 @@ if TYPE_CHECKING:
 SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
 PLAN_ENDING = ".tgplan"
 _SURVEY_S = 0.4  # at a time
+_STREAM_S = 0.6
 _PROBED_MS = 250  # from a touch to the evaluation of it, and of those that came meanwhile
 
 
@@ -81,7 +83,7 @@ class OpenDocument(WorkQueue):
         self.show_map = False
         self.sample_is_saved = True  # touches and temperatures are the operator's work
         self._generation = 0
-        self._probed_count = 0
+        self._probed_count, self._probed_at = 0, -1e9
         self._probed_timer = QTimer(self)
         self._probed_timer.setSingleShot(True)
         self._probed_timer.setInterval(_PROBED_MS)
@@ -408,12 +410,18 @@ class OpenDocument(WorkQueue):
             data = data.replace(temperature_c=temperature_c)
         stem = sample.key.partition("#")[0]
         self._probed_count += 1
+        self._probed_at = time.monotonic()
         # Another key each time: what was computed of fewer touches can be forgotten.
         self.sample = replace(sample, key=f"{stem}#{self._probed_count}", data=data)
         self.sample_is_saved = False
         self.sample_data_changed.emit()
         if not self._probed_timer.isActive():
             self._probed_timer.start()
+
+    @property
+    def touches_come_in(self) -> bool:
+        """Whether touches come in one after the other: the view need not be fine meanwhile."""
+        return time.monotonic() - self._probed_at < _STREAM_S
 
     def _evaluate_probed(self) -> None:
         if self.sample is not None:

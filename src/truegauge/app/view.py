@@ -279,6 +279,7 @@ class View(QWidget):
     # Drawing ---------------------------------------------------------------------------------------------------
 
     def _redraw(self, *, moving: bool = False) -> None:
+        moving = moving or self._session.touches_come_in
         self._fine = not moving
         self._image = None
         if moving:
@@ -286,7 +287,10 @@ class View(QWidget):
         self.update()
 
     def _on_rest(self) -> None:
-        self._redraw(moving=False)
+        if self._session.touches_come_in:
+            self._rest.start()
+        else:
+            self._redraw(moving=False)
 
     def _render(self) -> None:
         if self._camera is None:

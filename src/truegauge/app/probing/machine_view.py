@@ -260,7 +260,7 @@ class MachineView(QWidget):
             painter.setFont(font(14))
             painter.drawText(cell, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
             painter.setPen(QColor(t.ink))
-            painter.setFont(font(25 if column > 130 else 18, bold=True))
+            painter.setFont(font(25 if column > 165 else 20, bold=True))
             text = "-" if place is None else f"{float(place[k]):.3f}"
             painter.drawText(
                 cell.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text

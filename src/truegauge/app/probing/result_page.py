@@ -96,7 +96,7 @@ class ResultPage(QWidget):
         limits = self._model.probing.limits
         cells = (
             ("effective diameter", f"{r.diameter:.4f}", f"entered {r.entered_diameter:g}   ±{r.diameter_error:.4f}"),
-            ("standard deviation", f"{r.deviation:.4f}", f"good to {limits.good:g}, stop from {limits.look:g}"),
+            ("standard deviation", f"{r.deviation:.4f}", f"good ≤ {limits.good:g}, stop > {limits.look:g}"),
             ("form (max - min)", f"{r.form:.4f}", f"{len(r.residuals)} touches at {r.touch_speed:g} mm/s"),
         )
         width = box.width() / len(cells)

@@ -6,7 +6,7 @@ from collections import deque
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.probing.machine_model import MachineModel
 from truegauge.core.cad.recognition import whole_surface
@@ -39,6 +39,7 @@ class TouchModel(QObject):
     def __init__(self, machine: MachineModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.machine, self.session = machine, machine.session
+        self._waiting: list[ProbedTouch] = []
         self.by_hand = False  # touches of the joystick belong to features now
         self.job: Touching | None = None
         self.route: FeatureRoute | None = None
@@ -59,7 +60,8 @@ class TouchModel(QObject):
     def probed(self) -> tuple[ProbedTouch, ...]:
         """All touches of the sample."""
         sample = self.session.sample
-        return () if sample is None else sample.data.probed
+        known = () if sample is None else sample.data.probed
+        return (*known, *self._waiting) if self._waiting else known
 
     def feature(self) -> NominalFeature | None:
         """The one selected feature of the part."""
@@ -150,24 +152,35 @@ class TouchModel(QObject):
         if self.for_guide is not None:
             self.for_guide.append(DevicePoint(np.array(made.place), made.radius, np.array(made.approach)))
         else:
-            self._add((made,))
+            self._add(made)
 
-    def _add(self, touches: tuple[ProbedTouch, ...]) -> None:
-        self.session.set_probed((*self.probed, *touches), self.machine.temperature_c)
+    def _add(self, touch: ProbedTouch) -> None:
+        """Keep a touch; those that come together go into the sample together."""
+        self._waiting.append(touch)
+        if len(self._waiting) == 1:
+            QTimer.singleShot(0, self._flush)
+
+    def _flush(self) -> None:
+        if self._waiting:
+            every, self._waiting = self.probed, []
+            self.session.set_probed(every, self.machine.temperature_c)
 
     def take_back(self) -> None:
         """Forget the last touch."""
+        self._flush()
         if self.probed:
             self.session.set_probed(self.probed[:-1])
 
     def touch_again(self) -> None:
         """Forget the touches of the selected feature."""
+        self._flush()
         feature = self.feature()
         if feature is not None:
             self.session.set_probed(tuple(t for t in self.probed if t.feature != feature.id))
 
     def assign(self, faces: tuple[int, ...] = ()) -> None:
         """Give the open touches to the selected feature, or to that of some faces; the plan gets one if it has none."""
+        self._flush()
         feature = self.feature()
         if faces:
             feature = self.session.plan.feature_with_faces(faces) or self._new_feature(faces)
@@ -296,7 +309,7 @@ class TouchModel(QObject):
 
     def _on_from_job(self, what: str, value: Any) -> None:
         if what == "touch":
-            self._add((value,))
+            self._add(value)
         elif what == "route":
             self.route = value
             self.changed.emit()
