@@ -89,6 +89,7 @@ def test_a_session_that_is_cut_at_any_message_loses_nothing(session, first):
 @pytest.mark.parametrize("k", [3, 41, 83, 124])
 def test_garbage_and_late_replies_lose_nothing(session, fault, k):
     made, qualifying, touched = session([f"{fault}@{k}x0.7"])
+    assert len(touched) == 3
     _is_whole(qualifying, touched, made, 3)
 
 

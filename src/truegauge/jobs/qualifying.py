@@ -124,6 +124,11 @@ class Qualifying:
                 self.cmm.reconnect(self._check)
         return self.done
 
+    def run_with(self, progress: Progress) -> None:
+        """Qualify what is left, telling how far it is."""
+        self.told.progress = progress
+        self.run()
+
     def _check(self) -> None:
         """Tell how far it is; raises when it was cancelled."""
         whole = max(1, self._count)

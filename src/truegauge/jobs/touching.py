@@ -287,6 +287,11 @@ class Touching:
                 name = self.pending[0].feature.name
                 raise DeviceError(f"{name}, touch {self._done + 1}: {error.said.text}") from error
 
+    def run_with(self, progress: Progress) -> None:
+        """Touch what is left, telling how far it is."""
+        self.told.progress = progress
+        self.run()
+
     def _check(self) -> None:
         name = self.pending[0].feature.name if self.pending else ""
         self.told.progress(min(1.0, self._all_done / max(1, self._count)), name)

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -151,6 +152,29 @@ class Choice(QComboBox):
         painter.setPen(QPen(self.palette().text().color(), 1.4))
         x, y = self.width() - 14, self.height() / 2
         painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+
+
+class PageTabs(QWidget):
+    """Buttons in a row, one a page (key, word); the key of the one clicked is told."""
+
+    def __init__(self, pages: tuple[tuple[str, str], ...], chosen: Callable[[str], object]) -> None:
+        super().__init__()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 2)
+        line.setSpacing(3)
+        self.buttons: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for key, words in pages:
+            made = QPushButton(words)
+            made.setCheckable(True)
+            made.setStyleSheet("padding: 4px 0px; font-size: 12px;")
+            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
+            made.clicked.connect(lambda _=False, k=key: chosen(k))
+            group.addButton(made)
+            line.addWidget(made, 1)
+            self.buttons[key] = made
+        # Beside a scroll bar they get a little narrower.
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
 
 
 class Pairs(QWidget):

@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QWidget
+from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
-from truegauge.app.benches.base import Bench
+from truegauge.app.benches.base import Bench, PageTabs
 from truegauge.app.probing.machine_page import MachinePage
 from truegauge.app.probing.model import PAGES, DevicesModel
 from truegauge.app.probing.poses_page import PosesPage
@@ -30,21 +30,8 @@ class DevicesBench(Bench):
         model.changed.connect(self._on_changed)
 
     def _build(self) -> None:
-        tabs = QWidget()
-        line = QHBoxLayout(tabs)
-        line.setContentsMargins(0, 0, 0, 2)
-        line.setSpacing(3)
-        self.tabs: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for key, words in PAGES:
-            made = QPushButton(words)
-            made.setCheckable(True)
-            made.setStyleSheet("padding: 4px 0px; font-size: 11.5px;")
-            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
-            made.clicked.connect(lambda _=False, k=key: self.model.set_page(k))
-            group.addButton(made)
-            line.addWidget(made, 1)
-            self.tabs[key] = made
+        tabs = PageTabs(PAGES, self.model.set_page)
+        self.tabs = tabs.buttons
         self.column.addWidget(tabs)
         self.machine_page = MachinePage(self.model)
         self.probe_page = ProbePage(self.model, self._ask_catalogue)
@@ -56,7 +43,6 @@ class DevicesBench(Bench):
         for page in self._pages:
             self.pages.addWidget(page)
         self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.column.addWidget(self.pages, 1)
 
     def set_theme(self, theme: Theme) -> None:

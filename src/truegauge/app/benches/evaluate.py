@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QStackedWidget, QWidget
+from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
-from truegauge.app.benches.base import Bench
+from truegauge.app.benches.base import Bench, PageTabs
 from truegauge.app.evaluating.compare_page import ComparePage
 from truegauge.app.evaluating.map_page import MapPage
 from truegauge.app.evaluating.model import EvaluateModel
@@ -37,21 +37,8 @@ class EvaluateBench(Bench):
 
     def _build(self) -> None:
         ask_spots, ask_points, camera, picture = self._made
-        tabs = QWidget()
-        line = QHBoxLayout(tabs)
-        line.setContentsMargins(0, 0, 0, 2)
-        line.setSpacing(3)
-        self.tabs: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for key, words in PAGES:
-            made = QPushButton(words)
-            made.setCheckable(True)
-            made.setStyleSheet("padding: 4px 0px; font-size: 12px;")
-            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
-            made.clicked.connect(lambda _=False, k=key: self.model.set_page(k))
-            group.addButton(made)
-            line.addWidget(made, 1)
-            self.tabs[key] = made
+        tabs = PageTabs(PAGES, self.model.set_page)
+        self.tabs = tabs.buttons
         self.column.addWidget(tabs)
         self.map_page = MapPage(self.model)
         self.spots_page = SpotsPage(self.model, ask_spots)
@@ -63,7 +50,6 @@ class EvaluateBench(Bench):
             self.pages.addWidget(page)
         # Beside a scroll bar the pages get a little narrower.
         self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        tabs.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.column.addWidget(self.pages, 1)
 
     def refresh(self) -> None:

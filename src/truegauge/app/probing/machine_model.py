@@ -7,7 +7,7 @@ import tempfile
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from platformdirs import user_state_path
@@ -37,6 +37,22 @@ def _stylus_direction(probing: Probing, use: StylusUse) -> np.ndarray:
 def record_path() -> Path:
     """Return where the record of the machine is kept."""
     return user_state_path("truegauge") / "machine.json"
+
+
+class StoppableJob(Protocol):
+    """A job on the machine that can go on after it stood still."""
+
+    def run_with(self, progress: Progress) -> None:
+        """Do what is left."""
+
+
+def run_until_it_stands(job: StoppableJob, progress: Progress) -> str:
+    """Do what is left of a job; returns why it stands, empty when it is done."""
+    try:
+        job.run_with(progress)
+    except DeviceError as error:
+        return str(error)
+    return ""
 
 
 class MachineModel(QObject):

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
-from truegauge.app.probing.machine_model import MachineModel
+from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
 from truegauge.core.errors import DeviceError, FormatError
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.probing_commands import (
@@ -28,7 +28,6 @@ from truegauge.core.probing.records import (
     needs_location,
     why_hand_touch,
 )
-from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
 from truegauge.formats.catalogue import own_catalogue, read_catalogue
 
@@ -370,15 +369,7 @@ class DevicesModel(QObject):
         state.stopped = state.text = ""
         job = state.job
 
-        def work(progress: Progress) -> str:
-            job.told.progress = progress
-            try:
-                job.run()
-            except DeviceError as error:
-                return str(error)
-            return ""
-
-        self.machine.run(work, self._on_run_ended, "Qualifying")
+        self.machine.run(lambda progress: run_until_it_stands(job, progress), self._on_run_ended, "Qualifying")
         self.changed.emit()
 
     def _on_run_ended(self, why: str) -> None:

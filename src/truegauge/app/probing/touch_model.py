@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from truegauge.app.probing.machine_model import MachineModel
+from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.errors import DeviceError
 from truegauge.core.extraction import Measured
@@ -265,15 +265,7 @@ class TouchModel(QObject):
             return
         self.stopped = ""
 
-        def work(progress: Progress) -> str:
-            job.told.progress = progress
-            try:
-                job.run()
-            except DeviceError as error:
-                return str(error)
-            return ""
-
-        self.machine.run(work, self._on_ended, "Touching")
+        self.machine.run(lambda progress: run_until_it_stands(job, progress), self._on_ended, "Touching")
         self.changed.emit()
 
     def skip(self) -> None:
