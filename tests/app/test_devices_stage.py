@@ -240,6 +240,43 @@ def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot)
     assert w.touching.count(bore.id) == 6
 
 
+def test_the_joystick_is_held_by_keys(connected, qtbot):
+    w = connected
+    w.machine.take_stylus(w.devices.probing.uses()[0])
+    machine_is_idle(w, qtbot)
+    before = w.world.scales.copy()
+    qtbot.keyPress(w.machine_view, Qt.Key.Key_PageDown)
+    qtbot.waitUntil(lambda: w.world.scales[2] < before[2] - 1.0, timeout=PATIENCE)
+    qtbot.keyRelease(w.machine_view, Qt.Key.Key_PageDown)
+    qtbot.waitUntil(lambda: not w.running.hands._velocity.any(), timeout=PATIENCE)
+    assert w.world.scales[2] < before[2] - 1.0
+    assert np.allclose(w.world.scales[:2], before[:2])
+    qtbot.waitUntil(lambda: w.machine.seen.get("mounted") == "Short 4", timeout=PATIENCE)
+    w.machine_view.grab()
+
+
+def test_an_edited_probe_is_built_at_the_stand_in_too(connected, qtbot):
+    w = connected
+    w.devices.choose_assembly("p1")
+    w.devices.rename_assembly("Shorter")
+    qtbot.waitUntil(lambda: "Shorter" in w.world.assemblies, timeout=PATIENCE)
+    assert "Shorter" in w.world.rack
+
+
+def test_a_fault_is_made_to_happen_from_the_page(connected, qtbot):
+    w = connected
+    page = w.devices_bench.machine_page
+    page.fault.setCurrentIndex(page.fault.findData("dirty-sphere"))
+    page._on_fault()
+    qtbot.waitUntil(lambda: w.world.faults.size("dirty-sphere") == 1.0, timeout=PATIENCE)
+    page.fault.setCurrentIndex(page.fault.findData("cut"))
+    page._on_fault()
+    qtbot.waitUntil(lambda: len(w.world.faults.every) == 2, timeout=PATIENCE)
+    w.machine.ask_state()  # its answer is cut
+    qtbot.waitUntil(lambda: not w.machine.connected, timeout=PATIENCE)
+    assert any(f.name == "dirty-sphere" for f in w.world.faults.every)
+
+
 def test_a_lost_machine_is_told_once_and_nothing_is_lost(connected, qtbot):
     w = connected
     w.running.server.power_off()

@@ -56,6 +56,7 @@ class Cmm:
         self.position: Vector | None = None  # of the tip in use, as last reported
         self.pose = HeadPose()
         self.use: StylusUse | None = None
+        self._last_use: StylusUse | None = None  # also while the connection is lost
         self.mounted = ""
         self._offset = np.zeros(3)  # from where the server has the tip to where the plan has it
         self._speeds: dict[str, float] = {}
@@ -109,8 +110,8 @@ class Cmm:
         except MachineRefused:
             self.mounted = ""
 
-    def reconnect(self, check: Check = lambda: None) -> None:
-        """Open the session again after it was lost; tries several times.
+    def reconnect(self, probing: Probing, check: Check = lambda: None) -> None:
+        """Open the session again after it was lost, with the stylus in use as before; tries several times.
 
         Raises
         ------
@@ -133,6 +134,10 @@ class Cmm:
                 time.sleep(_BETWEEN_S)
         if not self.is_homed():
             raise NotHomed("the machine lost its power and does not know where it is: home it, then go on")
+        before = self._last_use
+        # It may stand in the part: the head is not turned, and what is in use is known again, so that it can leave.
+        if before is not None and self.mounted == probing.assembly(before.assembly).name:
+            self.take_stylus(probing, before, turn=False)
 
     def close(self) -> None:
         """End the session."""
@@ -285,7 +290,7 @@ class Cmm:
                       at_most_s=_LONG_S)  # fmt: skip
             self.pose = use.pose
         self._take_offset(assembly.stylus(use.stylus, self.pose).center)
-        self.use = use.replace(pose=self.pose)
+        self.use = self._last_use = use.replace(pose=self.pose)
 
     def _take_offset(self, nominal: Vector) -> None:
         """Learn where the server has the tip, beside where the plan has it."""

@@ -121,7 +121,7 @@ class Qualifying:
                 lost += 1
                 if lost > 3:
                     raise
-                self.cmm.reconnect(self._check)
+                self.cmm.reconnect(self.probing, self._check)
         return self.done
 
     def run_with(self, progress: Progress) -> None:

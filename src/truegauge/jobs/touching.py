@@ -278,7 +278,7 @@ class Touching:
                 lost += 1
                 if lost > 3:
                     raise
-                self.cmm.reconnect(self._check)
+                self.cmm.reconnect(self.router.probing, self._check)
             except NoWay as error:
                 # Nothing was moved: the others can go on.
                 self.left = (*self.left, Left(self.pending[0].feature, str(error)))

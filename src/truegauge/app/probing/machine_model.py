@@ -67,7 +67,9 @@ class MachineModel(QObject):
         super().__init__(parent)
         self.session = session
         self.cmm: Cmm | None = None
-        self.hands: Hands | None = None
+        self.hands: Hands | None = None  # work in a thread of their own: what they do takes its time
+        self._eyes: Hands | None = None  # answer at once: what is seen, the joystick, the switch
+        self._built: object = None
         self.stand_in: StandInProcess | None = None
         self.seen: dict[str, Any] = {}  # what eyes see of the stand-in
         self.temperature_c: float | None = None
@@ -77,6 +79,8 @@ class MachineModel(QObject):
         self.queue = WorkQueue(self)
         self.queue.busy_changed.connect(self.changed)
         self.queue.noticed.connect(session.noticed)
+        self.hand_queue = WorkQueue(self)
+        self.hand_queue.noticed.connect(session.noticed)
         self.record = MachineRecord()
         try:
             self.record = read_machine(record_path())
@@ -135,7 +139,7 @@ class MachineModel(QObject):
             self.cmm = cmm
             if hands_port is not None:
                 with contextlib.suppress(DeviceError):
-                    self.hands = Hands(hands_port)
+                    self.hands, self._eyes = Hands(hands_port), Hands(hands_port)
             self._timer.start()
             self.ask_state()
             self.changed.emit()
@@ -162,9 +166,11 @@ class MachineModel(QObject):
     def disconnect_machine(self, *, keep_stand_in: bool = False) -> None:
         """End the session; the stand-in ends with it."""
         self._timer.stop()
-        if self.hands is not None:
-            self.hands.close()
-            self.hands = None
+        self.hand_queue.cancel()
+        for own in (self.hands, self._eyes):
+            if own is not None:
+                own.close()
+        self.hands, self._eyes, self._built = None, None, None
         if self.cmm is not None:
             self.cmm.close()
             self.cmm = None
@@ -177,6 +183,7 @@ class MachineModel(QObject):
     def close(self) -> None:
         """Stop all work, then let go of the machine."""
         self.queue.close()
+        self.hand_queue.close()
         self.disconnect_machine()
 
     def go_online(self) -> None:
@@ -252,9 +259,9 @@ class MachineModel(QObject):
             if not self.error:
                 self.error = str(error)
                 self.session.notify(error, "Connect again", self.go_online)
-        if self.hands is not None and self._polls % _LOOK_EVERY == 0:
+        if self._eyes is not None and self._polls % _LOOK_EVERY == 0:
             with contextlib.suppress(DeviceError):
-                self.seen = self.hands.do("look")
+                self.seen = self._eyes.do("look")
         now = (None if cmm.position is None else tuple(cmm.position), cmm.pose, cmm.mounted, cmm.is_connected,
                tuple(self.seen.get("quill", ())), str(self.seen.get("mounted", "")))  # fmt: skip
         if now != self._told:
@@ -268,19 +275,26 @@ class MachineModel(QObject):
 
     def jog(self, velocity: np.ndarray) -> None:
         """Hold the joystick (mm/s; zero lets it go)."""
-        self.do("jog", velocity=[float(v) for v in velocity])
+        self._at_once("jog", velocity=[float(v) for v in velocity])
 
-    def do(self, what: str, **given: Any) -> bool:
-        """Do something by hand at the stand-in; False with a message when it cannot be done."""
-        if self.hands is None:
+    def switch_power(self, *, on: bool) -> None:
+        """Switch the stand-in off, or on again."""
+        self._at_once("power", on=on)
+
+    def _at_once(self, what: str, **given: Any) -> None:
+        if self._eyes is not None:
+            try:
+                self._eyes.do(what, **given)
+            except DeviceError as error:
+                self.session.notify(error)
+
+    def do(self, what: str, then: Callable[[], None] = lambda: None, **given: Any) -> None:
+        """Do something by hand at the stand-in, beside what the program does; `then` when it is done."""
+        hands = self.hands
+        if hands is None:
             self.session.notify("only the stand-in has hands; at a machine use its own joystick")
-            return False
-        try:
-            self.hands.do(what, **given)
-        except DeviceError as error:
-            self.session.notify(error)
-            return False
-        return True
+            return
+        self.hand_queue.work_on(lambda progress: hands.do(what, **given), lambda _: then(), what)
 
     def operator_touches(self, place: np.ndarray, out: np.ndarray) -> None:
         """Have an operator at the stand-in touch a place of the part (part coordinates) with the stylus in use.
@@ -311,9 +325,11 @@ class MachineModel(QObject):
 
     def build_probes(self) -> None:
         """Put the assemblies of the plan together at the stand-in, and into its rack, as they are described now."""
-        if self.hands is None:
-            return
         probing = self.session.plan.probing
+        now = (probing.assemblies, probing.rack)
+        if self.hands is None or now == self._built:
+            return
+        self._built = now
         for assembly in probing.assemblies:
             if assembly.parts:
                 self.do("build", assembly=assembly.model_dump(mode="json"))
@@ -323,9 +339,8 @@ class MachineModel(QObject):
 
     def power_back_soon(self) -> None:
         """Let the power of the stand-in come back after some seconds."""
-        QTimer.singleShot(_POWER_MS, lambda: self.hands is not None and self.do("power", on=True))
+        QTimer.singleShot(_POWER_MS, lambda: self.switch_power(on=True))
 
     def mount(self, assembly_name: str) -> None:
         """Put an assembly on the machine by hand."""
-        if self.do("mount", name=assembly_name):
-            self.ask_state()
+        self.do("mount", self.ask_state, name=assembly_name)

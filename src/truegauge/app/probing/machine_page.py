@@ -67,7 +67,7 @@ class MachinePage(QWidget):
                                               button("Mend all", lambda: self._machine.do("no faults"))))  # fmt: skip
         self.pace = number_box(0, 100, 1, suffix=" ×", tip="How many times as fast as a real machine; 0 at once")
         self.pace.setValue(3.0)
-        self.pace.valueChanged.connect(lambda v: self._machine.hands and self._machine.do("pace", pace=v))
+        self.pace.valueChanged.connect(self._on_pace)
         self.going_wrong.column.addWidget(row("Speed", self.pace))
         column.addWidget(self.going_wrong)
         self.progress = QProgressBar()
@@ -98,10 +98,14 @@ class MachinePage(QWidget):
     def _on_mount(self, name: str) -> None:
         self._machine.mount(name)
 
+    def _on_pace(self, pace: float) -> None:
+        if self._machine.hands is not None:
+            self._machine.do("pace", pace=pace)
+
     def _on_fault(self) -> None:
         name = str(self.fault.currentData())
         if name == "power":
-            self._machine.do("power", on=False)
+            self._machine.switch_power(on=False)
             self._model.session.notify(
                 "The power of the stand-in failed. It comes back in a moment: then connect again."
             )

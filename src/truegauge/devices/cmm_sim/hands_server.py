@@ -77,17 +77,18 @@ class HandsServer:
                 connection, _ = self._listening.accept()
             except OSError:
                 return
-            with connection, connection.makefile("rw", encoding="utf-8", newline="\n") as lines:
-                self._talk(lines)
+            # Each for itself: eyes see and the joystick moves while hands are at work.
+            threading.Thread(target=self._talk, args=(connection,), name="hands", daemon=True).start()
 
-    def _talk(self, lines: Any) -> None:
+    def _talk(self, connection: socket.socket) -> None:
         try:
-            while not self._closing.is_set():
-                line = lines.readline(_LONGEST)
-                if not line:
-                    return
-                lines.write(json.dumps(self._answer(line)) + "\n")
-                lines.flush()
+            with connection, connection.makefile("rw", encoding="utf-8", newline="\n") as lines:
+                while not self._closing.is_set():
+                    line = lines.readline(_LONGEST)
+                    if not line:
+                        return
+                    lines.write(json.dumps(self._answer(line)) + "\n")
+                    lines.flush()
         except (OSError, ValueError):
             return
 
