@@ -7,7 +7,7 @@ from scipy.spatial import cKDTree
 
 from truegauge.core.arrays import Ints, Mask, Normals, Points, Vector, any_perpendicular
 from truegauge.core.association import Shape
-from truegauge.core.association.features import Cone, Cylinder
+from truegauge.core.association.features import Cone, Cylinder, Feature
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
@@ -23,6 +23,7 @@ _USUAL: dict[Shape, tuple[int, int]] = {
 _FREE_FORM = (15, 0)
 _HEIGHTS, _ANGLES = 7, 24
 _SPREAD = 160
+_SPREAD_ALONG = 0.3  # of the height of a round feature
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -69,9 +70,18 @@ def candidate_places(
         far = np.ones(len(points), dtype=bool)
         if len(border) and len(points):
             far = cKDTree(border).query(points)[0] >= room
-        if far.sum() >= 6:
+        if far.sum() >= 6 and _is_spread(points, far, feature):
             return Places(points[far], normals[far])
     raise DeviceError("its faces are too narrow to touch between their borders")
+
+
+def _is_spread(points: Points, chosen: Mask, feature: Feature | None) -> bool:
+    """Tell whether places hold a round feature's axis: they are not all at one height."""
+    if not isinstance(feature, Cylinder | Cone):
+        return True
+    point, direction, _, _ = _axis(feature)
+    height = (points - point) @ direction
+    return bool(np.ptp(height[chosen]) >= _SPREAD_ALONG * np.ptp(height))
 
 
 def _axis(feature: Cylinder | Cone) -> tuple[Vector, Vector, Vector, Vector]:
