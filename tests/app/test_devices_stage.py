@@ -236,6 +236,11 @@ def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot)
     bore = next(f for f in w.session.plan.features if f.name == "main bore")
     w.session.select_groups((bore.faces,))
     panel.refresh()
+    assert (panel.touches.value(), panel.rows.value()) == (12, 3)
+    panel.touches.setValue(20)
+    assert w.session.plan.probing.touching(bore.id).touches == 20
+    w.session.undo()
+    assert panel.touches.value() == 12
     click(qtbot, panel.assign)
     assert w.touching.count(bore.id) == 6
 

@@ -17,6 +17,7 @@ from truegauge.core.plan.alignments import GuideTarget
 from truegauge.core.plan.commands import AddFeature
 from truegauge.core.plan.document import NominalFeature
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.probing_commands import SetProbing
 from truegauge.core.plan.proposals import feature_name, new_id
 from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.probing import StylusUse
@@ -71,6 +72,27 @@ class TouchModel(QObject):
     def count(self, feature: str) -> int:
         """How many touches a feature has; an empty id: those that belong to none yet."""
         return sum(t.feature == feature for t in self.probed)
+
+    def asked(self) -> tuple[int, int]:
+        """How many touches in how many rows the selected feature gets from the machine."""
+        feature, evaluator = self.feature(), self.session.evaluator
+        if feature is None or evaluator is None:
+            return 0, 0
+        from truegauge.core.probing.strategies import usual_touches
+
+        nominal = evaluator.nominal(feature.group)
+        count, rows = usual_touches(None if isinstance(nominal, NotComputed) else nominal)
+        own = self.session.plan.probing.touching(feature.id)
+        return own.touches or count, own.rows or rows
+
+    def ask_for(self, **changes: int) -> None:
+        """Change how many touches, or rows, the selected feature gets from the machine."""
+        feature, probing = self.feature(), self.session.plan.probing
+        if feature is None:
+            return
+        own = probing.touching(feature.id).replace(**changes)
+        rest = tuple(f for f in probing.features if f.feature != feature.id)
+        self.session.run(SetProbing(probing.replace(features=(*rest, own)), "touches of a feature"))
 
     def form(self) -> float | None:
         """The form of the selected feature so far, mm."""

@@ -2,7 +2,7 @@
 
 from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
-from truegauge.app.benches.base import button, label, say
+from truegauge.app.benches.base import button, label, number_box, say
 from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.touch_model import TouchModel
 from truegauge.reporting.units import NumberFormat
@@ -31,10 +31,18 @@ class TouchPanel(QWidget):
         self.stop = button("Stop", model.give_up)
         self.note = label("", "soft", wrap=True)
         self.warning = label("", "bad", wrap=True)
+        self.touches, self.rows = number_box(1, 500, 0), number_box(1, 50, 0)
+        for box, name in ((self.touches, "touches"), (self.rows, "rows")):
+            box.setAccessibleName(f"{name} by machine")
+            box.setFixedWidth(58)
+            box.valueChanged.connect(lambda value, n=name: self._on_number(n, int(value)))
+        self.numbers_row = row("Touches", self.touches, "rows", self.rows)
+        self._filling = False
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         for widget in (
-            self.count, self.form, self.run, self.hand, row(self.back, self.again), self.suggestion, self.assign,
+            self.count, self.form, self.run, self.numbers_row,
+            self.hand, row(self.back, self.again), self.suggestion, self.assign,
             self.note, self.warning, self.progress, self.go_on, self.skip, self.stop,
         ):  # fmt: skip
             column.addWidget(widget)
@@ -44,6 +52,11 @@ class TouchPanel(QWidget):
         holder = self.parentWidget()
         if holder is not None and holder.isVisible():
             self.refresh()
+
+    def _on_number(self, name: str, value: int) -> None:
+        now = dict(zip(("touches", "rows"), self._model.asked(), strict=True))
+        if not self._filling and value != now[name]:
+            self._model.ask_for(**{name: value})
 
     def _on_assign(self) -> None:
         self._model.assign(() if self._model.feature() is not None else self._model.face_touched())
@@ -78,6 +91,13 @@ class TouchPanel(QWidget):
         self.run.setText(
             "Touch by machine" if chosen else f"Touch {count} feature{'s' if count != 1 else ''} by machine"
         )
+        self._filling = True
+        touches, rows = m.asked()
+        self.numbers_row.setVisible(touches > 0 and not running)
+        self.touches.setValue(touches)
+        self.rows.setValue(max(1, rows))
+        self.rows.setEnabled(rows > 0)
+        self._filling = False
         self.hand.setVisible(not running)
         self.hand.setChecked(m.by_hand)
         self.hand.setEnabled(self._machine.connected)
