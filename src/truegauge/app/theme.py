@@ -101,6 +101,7 @@ QPushButton:focus {{ border: 1px solid {t.accent}; }}
 QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}
 QPushButton:checked {{ background: {t.accent_soft}; border-color: {t.accent}; }}
 QPushButton[main="true"] {{ background: {t.accent}; color: #FFFFFF; border-color: {t.accent}; font-weight: bold; }}
+QPushButton[main="true"]:disabled {{ background: {t.accent_soft}; color: {t.soft}; border-color: {t.rule}; }}
 QToolButton {{ background: transparent; border: none; padding: 4px; border-radius: 5px; }}
 QToolButton:hover {{ background: {t.accent_soft}; }}
 QToolButton:focus {{ border: 1px solid {t.accent}; }}

@@ -48,6 +48,7 @@ class MachineView(QWidget):
         self._last, self._press = QPointF(), False
         self._held: dict[int, tuple[int, int, int]] = {}
         self._shown: tuple[object, ...] = ()
+        self._probe_at = np.full(3, np.inf)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
@@ -128,12 +129,18 @@ class MachineView(QWidget):
             self.scene.set_sphere(m.probing.sphere, None if building else sphere)
             if building:
                 self._look_at_probe(assembly, pose)
-        self._place_probe()
+            self._image = None
         if not building and self._cameras[False] is None:
             self._look_at_machine()
-        self._redraw()
+            self._image = None
+        moved = self._place_probe()
+        if moved or self._image is None:
+            self._redraw(moving=self.machine.busy)
+        else:
+            self.update()  # only the words over the picture
 
-    def _place_probe(self) -> None:
+    def _place_probe(self) -> bool:
+        """Show the probe where it is; tells whether it has moved."""
         quill = self.machine.seen.get("quill")
         assembly, pose, stylus = self._probe()
         cmm = self.machine.cmm
@@ -143,7 +150,11 @@ class MachineView(QWidget):
                 at = np.array(quill)
             elif cmm is not None and cmm.position is not None and assembly is not None and stylus:
                 at = cmm.position - assembly.stylus(stylus, pose).center
+        if np.array_equal(at, self._probe_at):
+            return False
+        self._probe_at = at
         self.scene.place_probe(at)
+        return True
 
     def _look_at_probe(self, assembly: ProbeAssembly | None, pose: HeadPose) -> None:
         """Show the whole probe; while it is turned by hand the eye stays where it is."""
@@ -196,8 +207,10 @@ class MachineView(QWidget):
         ):
             self.refresh()
         elif not self.building:
-            self._place_probe()
-            self._redraw(moving=True)
+            if self._place_probe():
+                self._redraw(moving=True)
+            else:
+                self.update()
 
     # Drawing ------------------------------------------------------------------------------------------------------
 
