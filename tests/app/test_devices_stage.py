@@ -264,8 +264,8 @@ def test_an_edited_probe_is_built_at_the_stand_in_too(connected, qtbot):
     w = connected
     w.devices.choose_assembly("p1")
     w.devices.rename_assembly("Shorter")
-    qtbot.waitUntil(lambda: "Shorter" in w.world.assemblies, timeout=PATIENCE)
-    assert "Shorter" in w.world.rack
+    qtbot.waitUntil(lambda: "Shorter" in w.world.rack, timeout=PATIENCE)  # the rack is told after the probes
+    assert "Shorter" in w.world.assemblies
 
 
 def test_a_fault_is_made_to_happen_from_the_page(connected, qtbot):

@@ -29,6 +29,7 @@ class Bench:
         self.cmm.answer_s = 1.5
         self.asked: list[str] = []
         self.wanted = 0
+        self.spread = False
 
     def connect(self):
         self.cmm.connect()
@@ -45,7 +46,7 @@ class Bench:
         if self.wanted != wanted:
             return
         with self.world.busy:
-            touch = self.world.operator_touches_sphere()
+            touch = self.world.operator_touches_sphere(len(self.asked) - 1 if self.spread else 0)
         self.stand_in.server.hand_touch(touch)
         threading.Timer(0.6, self._touch, [wanted]).start()
 

@@ -197,7 +197,9 @@ class QualifyPage(QWidget):
             self._model.choose_use(chosen[0] if len(chosen) == 1 else None)
 
     def _on_operator(self) -> None:
-        self._machine.do("touch sphere")
+        state = self._model.run_state
+        by_hand = self._model.probing.settings.by == "hand"
+        self._machine.do("touch sphere", number=state.done if state is not None and by_hand else 0)
 
     def refresh(self) -> None:
         """Show the styli and the run."""

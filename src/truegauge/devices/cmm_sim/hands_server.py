@@ -153,7 +153,7 @@ class HandsServer:
             case "raise":
                 world.raise_quill()
             case "touch sphere":
-                return self._reported(world.operator_touches_sphere())
+                return self._reported(world.operator_touches_sphere(int(given.get("number", 0))))
             case "touch part":
                 return self._reported(self._touch_part(given))
             case "pace":

@@ -11,7 +11,7 @@ from truegauge.core.arrays import Points, Vector, any_perpendicular, unit
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap, probe_shape
 from truegauge.core.probing.probing import RackPort
-from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern, touch_directions
 from truegauge.core.probing.travel import NoWay, Surroundings, find_way
 from truegauge.devices.cmm_sim.probe import PhysicalProbe
 from truegauge.devices.cmm_sim.settings import Fault, Faults, MachineSettings, VolumetricError
@@ -19,6 +19,7 @@ from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable, T
 from truegauge.devices.ipp import messages as m
 
 _TICK_S = 0.02
+_BY_EYE = TouchPattern(9, 2)
 _CONTACT = 1e-7
 _ROUNDED = 0.05  # mm beyond the end of an axis that are taken for its end
 _SAFE = 0.02  # mm of room that counts as free
@@ -423,12 +424,16 @@ class CmmWorld:
             self._retreat(-touched.approach, self.retract)
         return touched
 
-    def operator_touches_sphere(self) -> SensorTouch | None:
-        """Have an operator touch the sphere once along the shaft, as well as the eye can aim."""
+    def operator_touches_sphere(self, number: int = 0) -> SensorTouch | None:
+        """Have an operator touch the sphere, as well as the eye can aim: once along the shaft, the next ones around."""
         tip = self.true_tip()
         if self.sphere is None:
             raise MachineStopped(m.STATE, "there is no reference sphere on the table", 0)
-        return self.operator_touches(self.sphere.center - self.sphere.record.radius * tip.direction, -tip.direction)
+        out = -tip.direction
+        if number > 0:
+            around = touch_directions(_BY_EYE, tip.direction, self.sphere.record, tip.radius + 2.5)
+            out = around[number % len(around)]
+        return self.operator_touches(self.sphere.center + self.sphere.record.radius * out, out)
 
     def operator_touches(self, place: Vector, out: Vector, aim: float = 0.8) -> SensorTouch | None:
         """Have an operator bring the tip before a place (3,) and touch it against the direction `out` (3,)."""
