@@ -175,6 +175,10 @@ class Workers:
         if task is None:
             return []
         code = worker.process.exitcode
+        if code == 0 and not worker.lost:
+            # It had grown large and retired just when it was handed another scan: the next worker takes that.
+            self._queue.insert(0, task)
+            return []
         reason = worker.lost or f"the process that inspected it ended unexpectedly (code {code})"
         log.warning("%s: %s", task.scan, reason)
         seconds = time.monotonic() - worker.started
