@@ -21,8 +21,7 @@ from truegauge.app.batch_dialog import BatchDialog
 from truegauge.app.main import make_application
 from truegauge.app.session import Session
 from truegauge.app.window import MainWindow
-from truegauge.demo.faces import cylinder_at
-from truegauge.demo.housing import bolt_holes, build_housing
+from truegauge.demo.housing import build_housing
 from truegauge.demo.run import _until
 from truegauge.demo.samples import write_samples
 
@@ -226,13 +225,6 @@ def main() -> int:
     session.select_groups((faces["cross-bore"],))
     window.view.show_standard("front")
     shot("feature")
-    window.view.show_standard("corner")
-    session.select_groups(tuple((cylinder_at(session.model, 2.75, *place),) for place in bolt_holes()))
-    window.view.show_standard("top")
-    settle()
-    session.set_preview(session.offers[0])
-    shot("construct")
-    session.select_groups(())
     window.view.show_standard("corner")
     session.select_characteristic("c21")
     session.set_show_why(True)
