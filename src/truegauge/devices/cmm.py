@@ -61,7 +61,6 @@ class Cmm:
         self._offset = np.zeros(3)  # from where the server has the tip to where the plan has it
         self._speeds: dict[str, float] = {}
         self.answer_s: float | None = None
-        self.keys: deque[str] = deque()
 
     # The connection -----------------------------------------------------------------------------------------------
 
@@ -218,8 +217,7 @@ class Cmm:
                 values = client.unasked.get_nowait()
                 try:
                     if len(values) == 1 and isinstance(values[0], Call) and values[0].name == "KeyPress":
-                        self.keys.append(str(values[0].args[0]))
-                        continue
+                        continue  # a key of the joystick box: nothing is done by keys here
                     named = _named(values)
                     if "IJK" in named:
                         place = np.array([named[n][0] for n in "XYZ"]) + self._offset

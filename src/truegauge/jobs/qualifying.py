@@ -30,7 +30,7 @@ from truegauge.devices.ipp.client import ConnectionLost
 _FIRST_PASS = TouchPattern(5, 1, float(np.radians(70.0)))
 _WIDE_SEARCH = 12.0  # mm that are felt beyond the surface before the centre is known
 _ARC = np.radians(40.0)
-_HEAD_S, _CHANGE_S = 2.0, 30.0
+_HEAD_S = 2.0
 _CLEAR = 2.5
 _ABOVE = 60.0  # mm over the sphere that travel goes
 
@@ -92,7 +92,7 @@ class Qualifying:
     def _seconds_of(self, use: StylusUse) -> float:
         s = self.settings
         one = 2 * (s.approach + s.retract) / s.travel_speed + s.approach / s.touch_speed + 1.2
-        count = s.touches + (_FIRST_PASS.touches if s.two_passes else 0)
+        count = s.touches + (_FIRST_PASS.touches if s.two_passes or use == self.master else 0)
         by_hand = 4.0 * (s.touches if s.by == "hand" else 1 if s.by != "machine" else 0)
         return (0 if s.by == "hand" else count * one) + by_hand + 2 * 300.0 / s.travel_speed + _HEAD_S
 

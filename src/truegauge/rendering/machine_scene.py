@@ -3,7 +3,7 @@
 import numpy as np
 from vtkmodules.vtkCommonMath import vtkMatrix4x4
 
-from truegauge.core.arrays import Points, Rigid, Vector
+from truegauge.core.arrays import Rigid, Vector
 from truegauge.core.cad.model import CadModel
 from truegauge.core.probing.assembly import STRAIGHT, HeadPose, ProbeAssembly
 from truegauge.core.probing.sphere import ReferenceSphere
@@ -28,10 +28,6 @@ class MachineScene(Scene):
         self._radius = 1500.0
         self._colors_of: dict[str, Rgb] = {}
         self._poses: dict[str, Rigid] = {}
-
-    def set_palette(self, palette: Palette) -> None:
-        """Change the colours; solids keep theirs."""
-        super().set_palette(palette)
 
     def set_solid(self, name: str, solid: Solid | None, color: Rgb = _STEEL, *, opacity: float = 1.0) -> None:
         """Show a solid under a name, in its own coordinates (None removes it)."""
@@ -124,10 +120,3 @@ class MachineScene(Scene):
         pose[:3, 3] = quill
         for name in ("head", "probe", "chosen", "tips", "chosen tip", "quill"):
             self.place(name, pose)
-
-    def set_dots(self, name: str, points: Points | None, color: Rgb, size: float = 7.0) -> None:
-        """Show points in machine coordinates (None removes them)."""
-        self._remove(name)
-        if points is not None and len(points):
-            self._dots(name, points, size)
-            self._actors[name].GetProperty().SetColor(*(c / 255 for c in color))

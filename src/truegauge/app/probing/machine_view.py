@@ -1,7 +1,7 @@
 """The view of the Devices stage: the machine with what stands on it, or the probe that is built, close up."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -35,8 +35,6 @@ _HOLD_MS = 200
 
 class MachineView(QWidget):
     """Turns with the left button, shifts with the right, zooms with the wheel; keys are the joystick."""
-
-    clicked_part = Signal(str)
 
     def __init__(self, model: DevicesModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -148,8 +146,10 @@ class MachineView(QWidget):
         if not self.building:
             if quill:
                 at = np.array(quill)
-            elif cmm is not None and cmm.position is not None and assembly is not None and stylus:
-                at = cmm.position - assembly.stylus(stylus, pose).center
+            elif cmm is not None and cmm.position is not None and assembly is not None:
+                # The plan may have been changed since: then nobody knows where the quill is.
+                tip = next((s.center for s in assembly.styli(pose) if s.id == stylus), None)
+                at = at if tip is None else cmm.position - tip
         if np.array_equal(at, self._probe_at):
             return False
         self._probe_at = at
@@ -295,12 +295,12 @@ class MachineView(QWidget):
         if state.text and state.use is not None:
             several = self.model.probing.settings.by == "hand"
             big = "Touch the sphere by hand" if several else "Touch the sphere once, along the shaft"
-            self._paint_banner(painter, big, f"{self.model.probing.name_of(state.use)}: {state.text}")
+            self._paint_banner(painter, big, f"{state.job.probing.name_of(state.use)}: {state.text}")
         elif state.stopped:
             self._paint_banner(painter, "The run stands still", state.stopped)
         elif state.use is not None and state.of:
             self._paint_banner(painter, f"{state.done} of {state.of} touches",
-                               self.model.probing.name_of(state.use))  # fmt: skip
+                               state.job.probing.name_of(state.use))  # fmt: skip
 
     def _paint_banner(self, painter: QPainter, big: str, small: str) -> None:
         t = self._theme

@@ -5,10 +5,8 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
-from truegauge.core.arrays import Vector
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.components import Three
@@ -147,11 +145,6 @@ def speed_warning(record: QualificationRecord, touch_speed: float | None) -> str
         f"touches at {touch_speed:g} mm/s but was qualified at {record.touch_speed:g} mm/s: "
         "the effective diameter depends on it"
     )
-
-
-def measuring_offset(record: QualificationRecord) -> Vector:
-    """Return what is added to the place that the machine reports, (3,) mm."""
-    return np.array(record.offset)
 
 
 def why_hand_touch(record: MachineRecord, probing: Probing) -> str:

@@ -35,11 +35,6 @@ class StandInProcess:
             said = self._said.read().strip().splitlines()
             raise DeviceError(f"the stand-in did not start: {said[-1] if said else 'it ended at once'}") from error
 
-    @property
-    def is_running(self) -> bool:
-        """Whether it runs."""
-        return self._process.poll() is None
-
     def close(self) -> None:
         """End it."""
         if self._process.poll() is None:

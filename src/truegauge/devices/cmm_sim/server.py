@@ -75,12 +75,6 @@ class IppServer:
         if session is not None and session.user_enabled:
             session.send(UNASKED, "#", written(touch_values(touch)))
 
-    def key(self, name: str) -> None:
-        """Report a key of the joystick box."""
-        session = self._session
-        if session is not None:
-            session.send(UNASKED, "#", written((call("KeyPress", name),)))
-
     @property
     def user_enabled(self) -> bool:
         """Whether the user may move the machine by hand: always while no program is connected."""
