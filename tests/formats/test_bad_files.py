@@ -184,7 +184,7 @@ def test_a_damaged_plan_is_refused_and_says_where(tmp_path, change, match):
 
 def test_a_plan_of_a_newer_version_says_so(tmp_path):
     path = tmp_path / "plan.tgplan"
-    with_document(path, lambda d: d.replace(b'"schema_version": 6', b'"schema_version": 7'))
+    with_document(path, lambda d: d.replace(b'"schema_version": 7', b'"schema_version": 8'))
     with pytest.raises(UnsupportedVersionError, match="newer version"):
         read_plan(path)
 

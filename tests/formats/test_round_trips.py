@@ -147,7 +147,7 @@ def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
 
 def test_a_plan_of_the_fourth_version_is_read_as_it_was():
     found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-4.tgplan").plan
-    assert found.schema_version == 6
+    assert found.schema_version == 7
     assert [c.number for c in found.characteristics] == list(range(1, 29))
     assert (found.spots, found.sections, found.views) == ((), (), ())
     assert found.extraction.max_angle is None

@@ -2,18 +2,33 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector, frozen
-from truegauge.core.association import Criterion, Feature, Fit, Plane, Rejection, Shape, associate, criteria_for
+from truegauge.core.association import (
+    NONE,
+    Cone,
+    Constraints,
+    Criterion,
+    Cylinder,
+    Feature,
+    Fit,
+    Plane,
+    Rejection,
+    Shape,
+    associate,
+    criteria_for,
+)
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.clouds.normals import estimated_normals
-from truegauge.core.errors import AssociationError
+from truegauge.core.errors import AssociationError, IndeterminateError
 from truegauge.core.filters.form_map import UNFILTERED, FilterKind, FormFilter, FormMap, form_map
+from truegauge.core.held_by_points import ALL_HELD, Held, held_by
 
 if TYPE_CHECKING:
     from truegauge.core.cad.projection import Deviations
@@ -56,6 +71,8 @@ class Measured:
     `rows` index the points of the sample that were used, `strays` those that were left out by the rule in
     `rejection`. `means` (m, 3) lie on the surface, `mean_residuals` (m,) mm off the least-squares feature; `form` mm by
     `form_criterion`, of the filtered points where a filter is chosen. `points` (n, 3) are those used.
+    `single` points are read as they are (touches, traces): their sections are the rows in which they were taken,
+    `taken` (n,), -1 where nobody said; `held` says what they do not hold.
     """
 
     fit: Fit
@@ -71,6 +88,9 @@ class Measured:
     form_filter: FormFilter
     averaging: float
     by_use: bool
+    single: bool = False
+    taken: Ints | None = None
+    held: Held = ALL_HELD
 
     @property
     def rejected(self) -> int:
@@ -98,17 +118,22 @@ class Measured:
         if self.datum_criterion == self.fit.criterion:
             return self.feature
         touching = associate(
-            self.nominal.shape, self.means, self.datum_criterion, start=self.feature, material=self.nominal.outward
-        )
+            self.nominal.shape, self.means, self.datum_criterion, start=self.feature, material=self.nominal.outward,
+            constraints=self.fit.constraints or NONE,
+        )  # fmt: skip
         return touching.turned_like(self.nominal.feature).feature
 
     def form_map(self, settings: FormFilter | None = None) -> FormMap:
         """Return the heights of the points over the least-squares feature, filtered as the feature says."""
         fit = self.fit
         if fit.criterion != Criterion.LEAST_SQUARES:
-            fit = associate(self.nominal.shape, self.points, start=fit.feature).turned_like(self.nominal.feature)
+            held = fit.constraints or NONE
+            fit = associate(self.nominal.shape, self.points, start=fit.feature, constraints=held)
+            fit = fit.turned_like(self.nominal.feature)
         chosen = self.form_filter if settings is None else settings
-        return form_map(fit.feature, self.points, fit.residuals, chosen, cell=self.averaging)
+        return form_map(
+            fit.feature, self.points, fit.residuals, chosen, cell=self.averaging, single=self.single, taken=self.taken
+        )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -119,6 +144,7 @@ class Built:
     nominal: Nominal
     rows: Ints
     strays: Ints
+    held: Held = ALL_HELD
 
     @property
     def middle(self) -> Vector:
@@ -190,21 +216,42 @@ def measure(
     settings: ExtractionSettings,
     chosen_criterion: Criterion | None = None,
     form_filter: FormFilter = UNFILTERED,
+    *,
+    taken: Ints | None = None,
+    single: bool | None = None,
 ) -> Measured:
     """Associate the nominal's shape with the extracted points, leaving strays out once.
 
     Strays are judged by the least-squares feature, whatever the criterion. Form is that of the minimum zone of the
     means, put back on the feature. Without a chosen criterion the feature is associated by its use.
 
+    Parameters
+    ----------
+    taken : (n,) int, optional
+        The row in which each of the points `rows` was taken, -1 where it is not known.
+    single : bool, optional
+        Whether these are touches or traces; else it follows from the averaging. Touches of a cylinder that do not hold
+        its direction leave it as it is nominally, and say so.
+
     Raises
     ------
     AssociationError
         Too few points, or points that do not determine the feature.
     """
+    single = settings.averaging <= 0 if single is None else single
+    held = held_by(nominal, points[rows]) if single else ALL_HELD
+    constraints = NONE
+    if held.direction and isinstance(nominal.feature, Cylinder):
+        constraints = Constraints(direction=nominal.feature.direction)
+    elif held.direction and isinstance(nominal.feature, Cone):
+        raise IndeterminateError(held.direction)
     fit = associate(
-        nominal.shape, points[rows], start=nominal.feature, material=nominal.outward, reject=settings.reject or None
-    )
+        nominal.shape, points[rows], start=nominal.feature, material=nominal.outward, reject=settings.reject or None,
+        constraints=constraints,
+    )  # fmt: skip
     kept = fit.rejection.kept if fit.rejection else np.ones(len(rows), dtype=bool)
+    if taken is not None:
+        taken = frozen(taken[kept])
     strays, rows = rows[~kept], rows[kept]
     chosen = points[rows]
     rejection = fit.rejection
@@ -212,9 +259,10 @@ def measure(
     means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
     means = _on_surface(fit, means, residuals)
     if form_filter.kind == FilterKind.NONE:
-        form, how = _form(fit, means, residuals)
+        form, how = _form(fit, means, residuals, constraints)
     else:
-        form, how = form_map(fit.feature, chosen, fit.residuals, form_filter).judged_form()
+        mapped = form_map(fit.feature, chosen, fit.residuals, form_filter, single=single, taken=taken)
+        form, how = mapped.judged_form()
     if chosen_criterion not in (None, Criterion.LEAST_SQUARES):
         fit = associate(
             nominal.shape,
@@ -222,22 +270,22 @@ def measure(
             chosen_criterion or Criterion.LEAST_SQUARES,
             start=fit.feature,
             material=nominal.outward,
+            constraints=constraints,
         )
         fit = fit.turned_like(nominal.feature)
     return Measured(
         fit, nominal, frozen(chosen), frozen(rows), frozen(strays), rejection, frozen(means), frozen(residuals),
-        form, how, form_filter, settings.averaging, chosen_criterion is None,
+        form, how, form_filter, settings.averaging, chosen_criterion is None, single, taken, held,
     )  # fmt: skip
 
 
-def _form(fit: Fit, means: Points, residuals: Floats) -> tuple[float, Criterion]:
+def _form(fit: Fit, means: Points, residuals: Floats, constraints: Constraints) -> tuple[float, Criterion]:
     """Return the form of the means and the criterion behind it: minimum zone where the shape has one."""
     shape = fit.feature.shape
     if Criterion.MINIMUM_ZONE in criteria_for(shape):
-        try:
-            return associate(shape, means, Criterion.MINIMUM_ZONE, start=fit.feature).form, Criterion.MINIMUM_ZONE
-        except AssociationError:
-            pass
+        with suppress(AssociationError):
+            zone = associate(shape, means, Criterion.MINIMUM_ZONE, start=fit.feature, constraints=constraints)
+            return zone.form, Criterion.MINIMUM_ZONE
     return float(residuals.max() - residuals.min()), Criterion.LEAST_SQUARES
 
 

@@ -139,6 +139,7 @@ def cover_plan(model: CadModel) -> Plan:
         _characteristic(21, "panel by itself", "profile_surface", ("panel",), upper=0.5),
     ]  # fmt: skip
     plan = Plan(
+        usual_size="GG",  # as the title block of the drawing states
         name="LW-1215 mirror-cell cover",
         revision=1,
         part=PartReference(file_name=demo.COVER_PART.name, sha256=content_key(demo.COVER_PART.read_bytes())),

@@ -145,6 +145,7 @@ def housing_plan(model: CadModel) -> Plan:
     )
     by_id = {f.id: nominal_of(model, f.faces) for f in features if f.id != "shroud"}
     plan = Plan(
+        usual_size="GG",  # as the title block of the drawing states
         name="LW-1140 worm-drive housing",
         revision=4,
         part=PartReference(file_name=demo.PART.name, sha256=content_key(demo.PART.read_bytes())),

@@ -71,7 +71,9 @@ def as_of_now(document: dict[str, Any]) -> dict[str, Any]:
         document = _v2_to_v3(document)
     if version in (1, 2, 3):
         document = _v3_to_v4(document)
-    # Version 4 has less than 5, and nothing that means something else.
+    # Version 4 has less than 5, and 5 less than 6, and nothing that means something else.
+    if isinstance(version, int) and version < 7:
+        document = _v6_to_v7(document)
     return {**document, "schema_version": SCHEMA_VERSION}
 
 
@@ -101,6 +103,11 @@ def _v3_to_v4(document: dict[str, Any]) -> dict[str, Any]:
             c = {**c, "modifiers": list(letters), "zone": zone.model_dump(mode="json")}
         changed.append(c)
     return {**document, "characteristics": changed}
+
+
+def _v6_to_v7(document: dict[str, Any]) -> dict[str, Any]:
+    """Sizes without modifiers were those of the associated feature; now a plan states what they mean."""
+    return {"usual_size": "GG", **document}
 
 
 def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) -> CadModel:

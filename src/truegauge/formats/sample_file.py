@@ -17,7 +17,7 @@ from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
 from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_from_bytes
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 _DOCUMENT = "sample.json"
 
 

@@ -1,12 +1,13 @@
 """Touching features by machine at their nominal places: stopped and taken up again without losing a touch."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
 
 from truegauge.core.arrays import Mask, Rigid, Vector
+from truegauge.core.association.features import Line
 from truegauge.core.association.squares import RULES
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
@@ -35,12 +36,16 @@ _TRIED, _SAMPLED = 4, 24  # styli that are looked at closely, at so many places
 
 @dataclass(frozen=True, slots=True, eq=False)
 class FeatureToTouch:
-    """A feature of the plan: its id and name, its faces, and its nominal feature (None: free-form)."""
+    """A feature of the plan: its id and name, its faces, and its nominal feature (None: free-form).
+
+    `about` is the axis that a face runs out about: it is touched in rings around it.
+    """
 
     id: str
     name: str
     faces: tuple[int, ...]
     nominal: Nominal | None
+    about: Line | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -82,8 +87,8 @@ class Stylus:
         """Say why nothing may be measured with it; empty when it may."""
         return "" if self.allowed else f"{self.name} is {self.said.state}: {self.said.why}"
 
-    def touched(self, touch: MachineTouch, feature: str) -> ProbedTouch:
-        """Return what goes into the sample for a touch."""
+    def touched(self, touch: MachineTouch, feature: str, row: int = -1) -> ProbedTouch:
+        """Return what goes into the sample for a touch; `row` is the ring that it belongs to."""
         x, y, z = (float(v) for v in touch.place + self.offset)
         i, j, k = (float(v) for v in -touch.out)
         good = self.said.may_measure
@@ -91,7 +96,7 @@ class Stylus:
         if not good:
             warning = f"{self.said.state}: {self.said.why}"
         return ProbedTouch(place=(x, y, z), approach=(i, j, k), radius=self.radius, feature=feature, stylus=self.name,
-                           warning=warning, qualified=good)  # fmt: skip
+                           warning=warning, qualified=good, row=row)  # fmt: skip
 
 
 class Router:
@@ -142,7 +147,7 @@ class Router:
     def route(self, feature: FeatureToTouch) -> FeatureRoute | Left:
         """Choose stylus and places for a feature."""
         asked = self.probing.touching(feature.id)
-        count, rows = usual_touches(feature.nominal)
+        count, rows = usual_touches(feature.nominal, feature.about)
         count, rows = asked.touches or count, asked.rows or rows
         uses = [asked.stylus] if asked.stylus is not None else list(self.probing.uses())
         usable = [u for u in uses if u is not None and self._may_use(u)]
@@ -171,9 +176,9 @@ class Router:
             return Left(
                 feature, f"no stylus gets at it (poses {names}): {len(places)} places are free of {least} needed"
             )
-        chosen = choose(places, feature.nominal, count, rows)
+        chosen = choose(places, feature.nominal, count, rows, feature.about)
         approach = self._approach(chosen, use)
-        chosen = Places(apply(self._pose, chosen.points), rotate(self._pose, chosen.normals))
+        chosen = replace(chosen, points=apply(self._pose, chosen.points), normals=rotate(self._pose, chosen.normals))
         return FeatureRoute(feature, use, chosen, approach)
 
     def _places(self, feature: FeatureToTouch, use: StylusUse) -> Places:
@@ -184,7 +189,9 @@ class Router:
         return self._known[key]
 
     def _candidates(self, feature: FeatureToTouch, radius: float) -> Places:
-        return candidate_places(self._model, self._projector, feature.faces, feature.nominal, radius + _MARGIN)
+        return candidate_places(
+            self._model, self._projector, feature.faces, feature.nominal, radius + _MARGIN, feature.about
+        )
 
     def _promise(self, feature: FeatureToTouch, use: StylusUse) -> tuple[float, float]:
         """Return which share of the places the stem does not point into, and how well it points at the surface."""
@@ -325,7 +332,8 @@ class Touching:
             touch = self.cmm.touch(target, out, self._check)
             self._normal = out
             self._done, self._all_done = k + 1, self._all_done + 1
-            self.told.touched(stylus.touched(touch, route.feature.id))
+            row = -1 if route.places.rows is None else int(route.places.rows[k])
+            self.told.touched(stylus.touched(touch, route.feature.id, row))
 
     def _leave(self) -> None:
         """Go up over the part before the head turns or the probe is changed."""

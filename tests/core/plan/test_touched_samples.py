@@ -8,6 +8,7 @@ from truegauge.core.frames import apply, invert, random_rigid, rotate
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData, Touch
+from truegauge.core.plan.touch_needs import axis_about
 from truegauge.core.plan.touch_words import touch_notes, touch_warning
 from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
 from truegauge.demo.cmm_plan import cmm_plan
@@ -24,16 +25,18 @@ def touched(evaluator, plan, shift=None, names=(), **about):
             continue
         nominal = evaluator.nominal(f.group)
         nominal = None if isinstance(nominal, NotComputed) else nominal
-        places = choose(candidate_places(evaluator.model, evaluator.projector, f.faces, nominal, RADIUS + 1.0), nominal,
-                        *usual_touches(nominal))  # fmt: skip
+        axis = axis_about(evaluator, plan, f.id)
+        candidates = candidate_places(evaluator.model, evaluator.projector, f.faces, nominal, RADIUS + 1.0, axis)
+        places = choose(candidates, nominal, *usual_touches(nominal, axis), axis)
         at = places.points + (np.zeros(3) if shift is None else shift(f.name))
+        rows = [-1] * len(at) if places.rows is None else places.rows.tolist()
         centers = apply(POSE, at + RADIUS * places.normals)
         # Nobody comes quite square.
         approach = rotate(POSE, -places.normals) + np.random.default_rng(3).normal(0, 0.03, at.shape)
         approach /= np.linalg.norm(approach, axis=1)[:, None]
         found += [
-            ProbedTouch(place=tuple(c), approach=tuple(a), radius=RADIUS, feature=f.id, stylus="A", **about)
-            for c, a in zip(centers.tolist(), approach.tolist(), strict=True)
+            ProbedTouch(place=tuple(c), approach=tuple(a), radius=RADIUS, feature=f.id, stylus="A", row=row, **about)
+            for c, a, row in zip(centers.tolist(), approach.tolist(), rows, strict=True)
         ]
     return tuple(found)
 

@@ -78,10 +78,12 @@ class TouchModel(QObject):
         feature, evaluator = self.feature(), self.session.evaluator
         if feature is None or evaluator is None:
             return 0, 0
+        from truegauge.core.plan.touch_needs import axis_about
         from truegauge.core.probing.strategies import usual_touches
 
         nominal = evaluator.nominal(feature.group)
-        count, rows = usual_touches(None if isinstance(nominal, NotComputed) else nominal)
+        about = axis_about(evaluator, self.session.plan, feature.id)
+        count, rows = usual_touches(None if isinstance(nominal, NotComputed) else nominal, about)
         own = self.session.plan.probing.touching(feature.id)
         return own.touches or count, own.rows or rows
 
@@ -250,6 +252,7 @@ class TouchModel(QObject):
         if why or pose is None or evaluator is None or machine.cmm is None or not features:
             s.notify(why or "every feature is touched already; select one to touch it again")
             return
+        from truegauge.core.plan.touch_needs import axis_about
         from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
 
         ids = {f.id for f in features}
@@ -258,7 +261,8 @@ class TouchModel(QObject):
         wanted: list[FeatureToTouch] = []
         for f in features:
             nominal = evaluator.nominal(f.group)
-            wanted.append(FeatureToTouch(f.id, f.name, f.faces, None if isinstance(nominal, NotComputed) else nominal))
+            known = None if isinstance(nominal, NotComputed) else nominal
+            wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, axis_about(evaluator, s.plan, f.id)))
         location = machine.record.location
         center = np.array(location.center) if location is not None and not location.may_have_moved else None
         emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing

@@ -10,6 +10,7 @@ from truegauge.core.association import kernels
 from truegauge.core.association.enclosing import smallest_ball
 from truegauge.core.association.features import Pose, axes_along
 from truegauge.core.association.fit import Behind, Certificate, Criterion
+from truegauge.core.association.inscribed import largest_between
 from truegauge.core.association.minimax import Minimax, Task, extreme_rows, make_task, solve, solve_all
 from truegauge.core.association.problem import Problem, Solution
 from truegauge.core.association.squares import principal_axes
@@ -53,9 +54,9 @@ def minimax_feature(problem: Problem, least: Solution, criterion: Criterion) -> 
         try:
             solution = _best(task, _starts(task, least, criterion))
         except (ConvergenceError, IndeterminateError):
-            if criterion == Criterion.MAXIMUM_INSCRIBED:
-                raise IndeterminateError(_NOT_AROUND) from None
-            raise
+            if criterion != Criterion.MAXIMUM_INSCRIBED:
+                raise
+            solution = _between(task, least.pose)
     pose = solution.pose
     if not sized:
         radius = solution.level if criterion == Criterion.MINIMUM_CIRCUMSCRIBED else -solution.level
@@ -63,6 +64,19 @@ def minimax_feature(problem: Problem, least: Solution, criterion: Criterion) -> 
             raise IndeterminateError(_NOT_AROUND)
         pose = replace(pose, sizes=np.array([radius, pose.sizes[1]]))
     return pose, solution.certificate, solution.iterations, _behind(problem, task, solution, pose, least)
+
+
+def _between(task: Task, start: Pose) -> Minimax:
+    """The largest feature between points, where the usual way finds none."""
+    problem = task.problem
+    few = task
+    if len(problem.points) > 3000:
+        few = task.of_rows(extreme_rows(problem, start))
+    try:
+        found = largest_between(few, start)
+    except (ConvergenceError, IndeterminateError):
+        raise IndeterminateError(_NOT_AROUND) from None
+    return found if few is task else solve_all(task, found.pose)
 
 
 def _best(task: Task, starts: list[Pose]) -> Minimax:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.arrays import Points, any_perpendicular
 from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Shape, Sphere, Torus
 from truegauge.core.cad.model import CadModel, Face, Surface, SurfaceKind
 from truegauge.core.errors import GeometryError
@@ -17,6 +18,7 @@ _SHAPES = {
 }
 # Faces of one surface may differ by the rounding of the file.
 _LENGTH, _DIRECTION = 1e-4, 1e-6
+_WHOLE_GAP = np.radians(40)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -24,7 +26,8 @@ class Nominal:
     """A nominal feature of the part: the ideal feature, on which side the material is, and its extent.
 
     `outward` is +1 where the material normal points along `Feature.distances`, -1 against it (a hole). `length` (mm)
-    is the extent along the axis (for a plane: the diagonal of the faces); `center` the middle of the faces.
+    is the extent along the axis (for a plane: the diagonal of the faces); `center` the middle of the faces. `arc` (rad)
+    is how far the faces go round the axis, `corners` (m, 3) the outermost places of a plane.
     """
 
     feature: Feature
@@ -32,6 +35,8 @@ class Nominal:
     length: float
     center: np.ndarray
     built: bool = False  # from other features: it has no points of its own
+    arc: float = 2 * np.pi
+    corners: Points | None = None
 
     @property
     def shape(self) -> Shape:
@@ -98,11 +103,30 @@ def nominal_of(model: CadModel, faces: tuple[int, ...]) -> Nominal:
     vertices = model.mesh.vertices[model.mesh.triangles[np.isin(model.mesh.triangle_face, faces)]].reshape(-1, 3)
     if surface.kind == SurfaceKind.PLANE:
         diagonal = float(np.linalg.norm(vertices.max(axis=0) - vertices.min(axis=0)))
-        return Nominal(Plane(center, surface.z * surface.outward), 1, diagonal, center)
+        plane = Plane(center, surface.z * surface.outward)
+        return Nominal(plane, 1, diagonal, center, corners=_outermost(plane, vertices))
     along = (vertices - surface.origin) @ surface.z
     low, high = float(along.min()), float(along.max())
     middle = surface.origin + (low + high) / 2 * surface.z
-    return Nominal(_curved_feature(surface, middle), surface.outward, high - low, middle)
+    return Nominal(_curved_feature(surface, middle), surface.outward, high - low, middle, arc=_arc(surface, vertices))
+
+
+def _outermost(plane: Plane, vertices: Points) -> Points:
+    """Return the vertices that lie farthest in eight directions of the plane."""
+    x, y = plane.pose.axes[:2]
+    turns = np.arange(8) * np.pi / 4
+    ways = np.cos(turns)[:, None] * x + np.sin(turns)[:, None] * y
+    return np.asarray(vertices[np.argmax(vertices @ ways.T, axis=0)])
+
+
+def _arc(surface: Surface, vertices: Points) -> float:
+    """Return how far vertices go round the axis of a surface, rad; the gap of a coarse mesh is none."""
+    off = vertices - surface.origin
+    x = any_perpendicular(surface.z)
+    flat = np.column_stack([off @ x, off @ np.cross(surface.z, x)])
+    angles = np.sort(np.arctan2(flat[:, 1], flat[:, 0]))
+    gap = float(np.diff(np.append(angles, angles[0] + 2 * np.pi)).max())
+    return 2 * np.pi if gap < _WHOLE_GAP else 2 * np.pi - gap
 
 
 def _curved_feature(surface: Surface, middle: np.ndarray) -> Feature:

@@ -8,6 +8,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.build import Operands, construct
 from truegauge.core.constructions.parts import Operand, foot_on_line, foot_on_plane, own_axis_of, place_of, plane_of
 from truegauge.core.extraction import Built, Measured
+from truegauge.core.held_by_points import DIRECTION, PLACE, Held
 
 
 def nominal_operands(nominals: tuple[Nominal, ...]) -> Operands:
@@ -48,7 +49,8 @@ def built_measured(
     feature = construct(name, tuple(Operand(m.feature, m.middle, m.nominal.length) for m in members), values)
     rows = np.unique(np.concatenate([m.rows for m in members]))
     strays = np.unique(np.concatenate([m.strays for m in members]))
-    return Built(_turned_like(feature, nominal.feature), nominal, frozen(rows), frozen(strays))
+    held = Held(*(next((m.held.missing(n) for m in members if m.held.missing(n)), "") for n in (DIRECTION, PLACE)))
+    return Built(_turned_like(feature, nominal.feature), nominal, frozen(rows), frozen(strays), held)
 
 
 def _turned_like(feature: Feature, nominal: Feature) -> Feature:

@@ -10,7 +10,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Points
+from truegauge.core.arrays import Floats, Ints, Points
 from truegauge.core.association import Criterion, Feature, Shape, associate
 from truegauge.core.association.features import (
     Circle,
@@ -28,9 +28,11 @@ from truegauge.core.association.features import (
 )
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.filters.gaussian import Axis, Grid, gaussian, robust_gaussian
+from truegauge.core.taken_rows import rows_at
 
 _PER_UNDULATION = 7  # points that an undulation needs (ISO 12181-2)
 _MOST = 1500
+_MOST_ROWS = 200
 _ENOUGH = 4  # points in a cell that is averaged
 _FEATURES = (Circle, Cylinder, Cone, Plane, Line, LineInPlane, Sphere, Torus, Ellipse, Slot, SquareSlot)
 
@@ -111,6 +113,15 @@ class FormMap:
         filled = np.isfinite(self.raw).mean(axis=1)
         return [int(k) for k in np.flatnonzero(filled >= least_share)]
 
+    def ring(self, row: int) -> Points:
+        """Return a cross section (n, 3) as flat points: heights on a radius that is large against them."""
+        if not self.closed_u:
+            raise EvaluationError("roundness needs points around an axis")
+        there = np.isfinite(self.heights[row])
+        radius = float(self.feature.pose.sizes[0]) or 1.0
+        angle, r = self.u[there], 1000.0 * max(1.0, radius / 1000) + self.heights[row][there]
+        return np.column_stack([r * np.cos(angle), r * np.sin(angle), np.zeros(len(r))])
+
     def roundness(self) -> tuple[float, int]:
         """Return the largest roundness of all cross sections (minimum zone circle of each), mm, and its row.
 
@@ -119,15 +130,9 @@ class FormMap:
         EvaluationError
             No section is complete enough.
         """
-        if not self.closed_u:
-            raise EvaluationError("roundness needs points around an axis")
         best, where = -1.0, -1
-        radius = float(self.feature.pose.sizes[0]) or 1.0
         for row in self.rows_of_sections():
-            there = np.isfinite(self.heights[row])
-            angle, height = self.u[there], self.heights[row][there]
-            r = 1000.0 * max(1.0, radius / 1000) + height  # the radius only has to be large against the heights
-            ring = np.column_stack([r * np.cos(angle), r * np.sin(angle), np.zeros(len(r))])
+            ring = self.ring(row)
             zone = associate(Shape.CIRCLE, ring, Criterion.MINIMUM_ZONE, plane_normal=np.array([0, 0, 1.0])).form
             if zone > best:
                 best, where = zone, row
@@ -135,35 +140,39 @@ class FormMap:
             raise EvaluationError("no cross section is complete enough for roundness; 60 % of a turn are needed")
         return best, where
 
+    def lines(self, least_share: float = 0.6) -> list[Points]:
+        """Return the lines along the feature (n, 3) that are full enough, as flat points: along, height."""
+        grid, along = (self.heights, self.v) if not self.is_profile else (self.heights.T, self.u)
+        found = []
+        for column in range(grid.shape[1]):
+            there = np.isfinite(grid[:, column])
+            if there.sum() >= max(3, least_share * len(along)):
+                found.append(np.column_stack([along[there], grid[there, column], np.zeros(int(there.sum()))]))
+        return found
+
     def straightness(self) -> tuple[float, int]:
-        """Return the largest straightness of all lines along the feature (minimum zone of each), mm, and its column.
+        """Return the largest straightness of all lines along the feature (minimum zone of each), mm, and which it is.
 
         Raises
         ------
         EvaluationError
             No line is complete enough.
         """
-        grid, along = (self.heights, self.v) if not self.is_profile else (self.heights.T, self.u)
-        best, where = -1.0, -1
-        for column in range(grid.shape[1]):
-            there = np.isfinite(grid[:, column])
-            if there.sum() < max(3, 0.6 * len(along)):
-                continue
-            line = np.column_stack([along[there], grid[there, column], np.zeros(int(there.sum()))])
-            zone = associate(Shape.LINE, line, Criterion.MINIMUM_ZONE, plane_normal=np.array([0, 0, 1.0])).form
-            if zone > best:
-                best, where = zone, column
-        if where < 0:
+        normal = np.array([0, 0, 1.0])
+        zones = [associate(Shape.LINE, x, Criterion.MINIMUM_ZONE, plane_normal=normal).form for x in self.lines()]
+        if not zones:
             raise EvaluationError("no line along the feature is complete enough for straightness")
-        return best, where
+        return max(zones), int(np.argmax(zones))
 
 
 def form_map(
-    feature: Feature, points: Points, residuals: Floats, settings: FormFilter = UNFILTERED, *, cell: float = 0.0
-) -> FormMap:
+    feature: Feature, points: Points, residuals: Floats, settings: FormFilter = UNFILTERED, *, cell: float = 0.0,
+    single: bool = False, taken: Ints | None = None,
+) -> FormMap:  # fmt: skip
     """Lay the residuals (n,) mm of points (n, 3) on a grid over the feature, and filter them.
 
-    Without a filter the cells of the grid have sides of `cell` mm (0: as fine as the points allow).
+    Without a filter the cells of the grid have sides of `cell` mm (0: as fine as the points allow). `single` points
+    (touches, with the rows (n,) in which they were `taken`) get a cell each: nothing is averaged.
 
     Raises
     ------
@@ -198,8 +207,20 @@ def form_map(
         columns = int(np.clip(round_it / cell, 12 if closed else 4, columns))
         rows = int(np.clip(height / cell, 3, rows))
         averaged = True
-    i = np.clip(((u - low) / across * columns).astype(np.int64), 0, columns - 1)
+    at_v = v.min() + (np.arange(rows) + 0.5) / rows * height
     j = np.clip(((v - v.min()) / (height or 1.0) * rows).astype(np.int64), 0, rows - 1)
+    if single and not profile and len(u) <= _MOST:
+        j, at_v, cut_v = _rows_of(v, taken, feature, settings, cut_v if on else None)
+        rows = len(at_v)
+    i = np.clip(((u - low) / across * columns).astype(np.int64), 0, columns - 1)
+    while single and columns < _MOST and len(np.unique(j * columns + i)) < len(u):
+        columns = min(2 * columns, _MOST)
+        i = np.clip(((u - low) / across * columns).astype(np.int64), 0, columns - 1)
+    if on and single and closed and cut_u is not None and np.bincount(j).max() < _PER_UNDULATION * cut_u:
+        raise EvaluationError(
+            f"{np.bincount(j).max()} touches in a row are too few for this cut-off: {_PER_UNDULATION} for each of its "
+            f"{cut_u:.0f} undulations are needed"
+        )
     index = j * columns + i
     counts = np.bincount(index, minlength=rows * columns)
     with np.errstate(invalid="ignore"):
@@ -217,7 +238,6 @@ def form_map(
         heights = (robust_gaussian if settings.kind == FilterKind.ROBUST else gaussian)(raw, axes)
         heights = np.where(np.isfinite(raw), heights, np.nan)
     at_u = low + (np.arange(columns) + 0.5) / columns * across
-    at_v = v.min() + (np.arange(rows) + 0.5) / rows * height
     there = np.isfinite(heights).ravel()
     # Each cell stands where its points are on average, lifted to its height.
     sums = np.stack([np.bincount(index, weights=points[:, c], minlength=rows * columns) for c in range(3)], axis=1)
@@ -225,6 +245,24 @@ def form_map(
     lift = heights.ravel()[there] - feature.distances(means)
     placed = means + lift[:, None] * feature.outward(means)
     return FormMap(feature, at_u, at_v, closed, raw, heights, settings, placed)
+
+
+def _rows_of(
+    v: Floats, taken: Ints | None, feature: Feature, settings: FormFilter, cut_v: float | None
+) -> tuple[Ints, Floats, float | None]:
+    """Return the row of each touch, the places of the rows, and the cut-off across them where they are enough for it.
+
+    Touches in no rows get rows as fine as they need.
+    """
+    found = rows_at(v, taken, flat=max(0.1, 0.02 * float(np.ptp(v))))
+    if found.count and (found.of >= 0).all():
+        at = np.array([float(v[own].mean()) for own in found.each])
+        enough = cut_v is not None and len(at) >= _PER_UNDULATION * cut_v
+        return found.of, at, cut_v if enough else None
+    rows = min(len(np.unique(np.round(v, 6))), _MOST_ROWS)
+    height = float(np.ptp(v)) or 1.0
+    j = np.clip(((v - v.min()) / height * rows).astype(np.int64), 0, rows - 1)
+    return j, v.min() + (np.arange(rows) + 0.5) / rows * height, cut_v
 
 
 def _steps(

@@ -5,11 +5,11 @@ from dataclasses import dataclass, field
 
 from truegauge.core.plan.document import Characteristic, Group, Plan
 from truegauge.core.plan.requirements import ORIENTS, DatumReference
+from truegauge.core.tolerancing.size_rule import is_size, size_rule
 from truegauge.core.tolerancing.zone import MATERIAL, PLAIN, Zone
 
 Sizes = tuple[float | None, float | None]
 NO_SIZES: Sizes = (None, None)
-_SIZE_KINDS = ("diameter", "diameter_gg", "diameter_gn", "diameter_gx", "width_gg", "width_gn", "width_gx", "distance")
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,11 +68,16 @@ def _sizes(plan: Plan, c: Characteristic) -> tuple[Sizes, ...]:
 def limits_of_size(plan: Plan, features: tuple[str, ...]) -> Sizes:
     """Return the limits of size (mm) that the plan states for a feature, or for the two planes of a width."""
     for c in plan.by_feature.get(features[0], ()):
-        if c.kind not in _SIZE_KINDS or set(c.features) != set(features) or c.basic:
+        if set(c.features) != set(features) or c.basic or not _limits_size(c):
             continue
         if c.lower is not None or c.upper is not None:
             return c.lower_limit, c.upper_limit
     return NO_SIZES
+
+
+def _limits_size(c: Characteristic) -> bool:
+    """Tell whether the limits of a characteristic are limits of size: of any definition but a spread of sizes."""
+    return c.kind == "distance" or (is_size(c.kind) and not size_rule(c.kind, c.modifiers, "LP").is_spread)
 
 
 def boundary_of(

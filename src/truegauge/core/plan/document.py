@@ -21,7 +21,7 @@ from truegauge.core.tolerancing.zone import Standard
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 __all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "DeviationScale", "Plan"]
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 
 
@@ -37,6 +37,9 @@ CriterionName = Literal[
     "by_use", "least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed", "one_sided"
 ]
 
+
+# What a size without modifiers means; empty: by the standard, two-point (ISO) or the envelope (ASME).
+UsualSize = Literal["", "LP", "E", "GG", "GN", "GX"]
 
 # How datum features are associated (`core.datums.common.DatumAssociation`).
 DatumAssociationName = Literal["outside", "least_squares", "high_points"]
@@ -139,7 +142,7 @@ class TitleBlock(Frozen):
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[6] = 6
+    schema_version: Literal[7] = 7
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -158,6 +161,7 @@ class Plan(Frozen):
     datums: tuple[Datum, ...] = ()
     characteristics: tuple[Characteristic, ...] = ()
     standard: Standard = "ISO"
+    usual_size: UsualSize = ""
     datum_association: DatumAssociationName = "outside"
     general: GeneralTolerances = GeneralTolerances()
     decision: DecisionRule = DecisionRule()

@@ -34,6 +34,7 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
 from truegauge.core.filters.form_map import FilterKind, FormFilter
 from truegauge.core.frames import apply
+from truegauge.core.held_by_points import DIRECTION, PLACE
 from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from_part, nominal_operand
 from truegauge.core.plan.alignments import DatumAlignment
 from truegauge.core.plan.document import LAST_CLOUD_KEY, Characteristic, ConstructedFeature, Extraction, Group, Plan
@@ -49,7 +50,7 @@ from truegauge.core.plan.uncertain import make_trial, standard_uncertainty, unce
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.temperature import REFERENCE_C, Temperatures
-from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
+from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named, need_held
 from truegauge.core.tolerancing.request import Patch
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
@@ -177,6 +178,8 @@ class Evaluator:
             found = self.measured(plan.seen_in(own.base), sample, feature.group)
             if isinstance(found, NotComputed):
                 raise EvaluationError(f"{feature.name}: {found.reason}")
+            first = isinstance(own, DatumAlignment) and own.datums[0].feature == feature_id
+            need_held((DIRECTION, PLACE) if first else (PLACE,), (found,), (feature.name,))
             return letter, nominal, found
 
         def compute() -> Alignment:
@@ -327,8 +330,9 @@ class Evaluator:
             )
             chosen = FormFilter(FilterKind(form_filter.kind), form_filter.upr, form_filter.cutoff)
             return measure(
-                nominal, there.points, rows, settings, None if criterion == BY_USE else Criterion(criterion), chosen
-            )
+                nominal, there.points, rows, settings, None if criterion == BY_USE else Criterion(criterion), chosen,
+                taken=None if there.taken is None else there.taken[rows],
+            )  # fmt: skip
 
         return self.graph.node(key, compute)
 
@@ -407,6 +411,7 @@ class Evaluator:
             if missing is not None:
                 raise EvaluationError(missing)
             known = tuple(m for m in members if not isinstance(m, NotComputed))
+            need_held(kind_named(kind).needs, known)
             if placed:
                 frame = needed(self.frame(plan), "its frame")
                 known = tuple(_seen_from(m, frame) for m in known)
@@ -547,7 +552,7 @@ def _seen_from(measured: Measured | Built, frame: Rigid) -> Measured | Built:
     if np.array_equal(frame, np.eye(4)):
         return measured
     nominal = _nominal_from(measured.nominal, frame)
-    return Built(measured.feature.moved(frame), nominal, measured.rows, measured.strays)
+    return Built(measured.feature.moved(frame), nominal, measured.rows, measured.strays, measured.held)
 
 
 def temperatures(plan: Plan, sample: Sample) -> Temperatures:

@@ -8,24 +8,24 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, NominalFeature, Plan
-from truegauge.core.plan.graph import NotComputed, needed
+from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import reading_value
 from truegauge.core.plan.results import Result
+from truegauge.core.plan.rules import form_rule_of, formed, rule_of, sized
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
 from truegauge.core.plan.touch_words import touch_warning
 from truegauge.core.tolerancing import general
-from truegauge.core.tolerancing.envelope import envelope_value
 from truegauge.core.tolerancing.judgement import State, decide, dominates
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
 from truegauge.core.tolerancing.outcome import Outcome
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
+from truegauge.core.tolerancing.size_rule import is_size
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
 Limits = tuple[float | None, float | None]
-_SIZE = ("diameter", "diameter_gg", "diameter_gn", "diameter_gx", "radius", "width_gg", "width_gn", "width_gx")
 
 
 def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> Result:
@@ -37,7 +37,7 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
     if isinstance(value, NotComputed):
         why = _reason(evaluator, plan, sample, c, value.reason)
         return Result(c, None, State.NOT_MEASURED, why, lower, upper, filled)
-    if c.kind in _SIZE or c.kind == "distance":
+    if is_size(c.kind) or c.kind in ("radius", "distance"):
         lower, upper, extra = _with_reciprocity(evaluator, plan, sample, c, lower, upper)
         notes += extra
     if c.basic:
@@ -91,20 +91,27 @@ def value_of(
 ) -> tuple[float | NotComputed, Outcome | None, list[str]]:
     """Return the value of a characteristic with the outcome of a geometrical one, and notes; limits as deviations."""
     if evaluator.is_geometric(c.kind):
-        found = characteristic_outcome(evaluator, plan, sample, c)
-        if isinstance(found, NotComputed):
-            return found, None, []
-        return found.value, found, list(found.notes)
-    if "E" in c.modifiers and sample is not None:
-        enveloped = _enveloped(evaluator, plan, sample, c, lower, upper)
-        if isinstance(enveloped, NotComputed):
-            return enveloped, None, []
-        return enveloped[0], None, [enveloped[1]]
+        outcome = characteristic_outcome(evaluator, plan, sample, c)
+        if isinstance(outcome, NotComputed):
+            return outcome, None, []
+        return outcome.value, outcome, list(outcome.notes)
+    size, groups = rule_of(plan, c), tuple(plan.named(f).group for f in c.features)
+    if size is not None and sample is not None:
+        found = sized(evaluator, plan, sample, groups, size, (_over(c, lower), _over(c, upper)))
+        return (found, None, []) if isinstance(found, NotComputed) else (found[0], None, [found[1]])
+    form = form_rule_of(evaluator, plan, c)
+    if form is not None and sample is not None:
+        found = formed(evaluator, plan, sample, c.kind, groups, form)
+        return (found, None, []) if isinstance(found, NotComputed) else (found[0], None, [x for x in found[1:] if x])
     if c.datums and c.kind in KINDS and KINDS[c.kind].placed:
         return _in_system(evaluator, plan, sample, c), None, []
     if c.kind in KINDS and KINDS[c.kind].reading:
         return reading_value(evaluator, plan, sample, c), None, []
-    return evaluator.value(plan, sample, c.kind, tuple(plan.named(f).group for f in c.features)), None, []
+    return evaluator.value(plan, sample, c.kind, groups), None, []
+
+
+def _over(c: Characteristic, limit: float | None) -> float | None:
+    return None if limit is None else c.nominal + limit
 
 
 def characteristic_outcome(
@@ -168,23 +175,6 @@ def general_limits(
         t = general.length_tolerance(nominal, stated.linear)
         return -t, t
     return None, None
-
-
-def _enveloped(
-    evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic, lower: float | None, upper: float | None
-) -> tuple[float, str] | NotComputed:
-    groups = tuple(plan.named(f).group for f in c.features)
-    limits = tuple(None if x is None else c.nominal + x for x in (lower, upper))
-
-    def compute() -> tuple[float, str]:
-        members = [needed(evaluator.measured(plan, sample, g)) for g in groups]
-        own = [m for m in members if isinstance(m, Measured)]
-        if len(own) < len(members):
-            raise EvaluationError("a constructed feature has no points of its own")
-        return envelope_value(tuple(own), limits[0], limits[1])
-
-    contents = tuple(plan.content_of(g) for g in groups)
-    return evaluator.graph.node(("envelope", *evaluator.seen_key(plan, sample), contents, limits), compute)
 
 
 def _in_system(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> float | NotComputed:

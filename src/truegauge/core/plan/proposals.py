@@ -16,6 +16,7 @@ from truegauge.core.plan.commands import AddCharacteristic, AddConstructed, Comm
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.requirements import DatumReference
+from truegauge.core.plan.rules import size_rule_of, sized
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerance_offers import geometric_offers, usual_zone
 from truegauge.core.plan.tolerances import outcome_of, outcome_to
@@ -69,11 +70,25 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
             if kind.name in _TO_THE_SECOND and len(selection) == 2:
                 offered.append(_to_second(evaluator, plan, sample, kind, selection))
             continue
-        value = evaluator.value(plan, sample, kind.name, selection)
-        reason = value.reason if isinstance(value, NotComputed) else ""
         nominal = kind.nominal(evaluator.nominals_for(kind, plan, known))
+        value = _value(evaluator, plan, sample, kind, selection, known)
+        reason = value.reason if isinstance(value, NotComputed) else ""
         offered.append(Proposal(kind, selection, nominal, None if isinstance(value, NotComputed) else value, reason))
     return _sorted([*offered, *in_systems])
+
+
+def _value(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, kind: Kind, groups: Groups, nominals: tuple[Nominal, ...]
+) -> float | NotComputed:
+    """Return what a kind would tell of features: of sizes what the plan's default means, with the proposed limits."""
+    rule = size_rule_of(plan, kind.name)
+    if rule is None or sample is None:
+        return evaluator.value(plan, sample, kind.name, groups)
+    nominal = kind.nominal(nominals)
+    lower, upper = kind.limits(nominals)
+    limits = (None if lower is None else nominal + lower, None if upper is None else nominal + upper)
+    found = sized(evaluator, plan, sample, groups, rule, limits)
+    return found if isinstance(found, NotComputed) else found[0]
 
 
 def _sorted(offered: list[Proposal]) -> list[Proposal]:
@@ -138,7 +153,7 @@ def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
         seen = evaluator.nominals_for(kind, plan, tuple(known))
         if not all(kind.fits((n,)) and abs(kind.nominal((n,)) - kind.nominal((seen[0],))) < 1e-3 for n in seen):
             continue
-        values = [evaluator.value(plan, sample, kind.name, (g,)) for g in selection]
+        values = [_value(evaluator, plan, sample, kind, (g,), (n,)) for g, n in zip(selection, known, strict=True)]
         numbers = [v for v in values if not isinstance(v, NotComputed)]
         nominal = kind.nominal((seen[0],))
         reason = next((v.reason for v in values if isinstance(v, NotComputed)), "")

@@ -34,7 +34,8 @@ class ProbedTouch(Frozen):
 
     `approach` is the unit direction of the motion, `radius` (mm) that of the tip by its qualification; `feature` is an
     id of the plan, empty while nobody has said what was touched. `stylus` names what touched; `warning` says why its
-    points are to be looked at with care (not qualified, due, another speed).
+    points are to be looked at with care (not qualified, due, another speed). `row` numbers the ring or line of the
+    feature that it was taken in, -1 where nobody said.
     """
 
     place: Three
@@ -44,6 +45,7 @@ class ProbedTouch(Frozen):
     stylus: str = ""
     warning: str = ""
     qualified: bool = True
+    row: int = Field(default=-1, ge=-1)
 
 
 class ScanFile(Frozen):

@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.arrays import Points, Vector
-from truegauge.core.association.features import Feature
+from truegauge.core.association.features import Cylinder, Feature
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation, size_of
 from truegauge.core.datums.system import DatumPart, DatumUse, EstablishedSystem, Target, establish, no_system
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured, extract, surface_means
+from truegauge.core.held_by_points import DIRECTION, PLACE
 from truegauge.core.plan.asked import Asked, asked_by, boundary_of
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
@@ -24,6 +25,7 @@ from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.geometric import LOCATION, ORIENTATION, evaluate, evaluate_together
+from truegauge.core.tolerancing.kinds import KINDS, need_held
 from truegauge.core.tolerancing.outcome import Outcome
 from truegauge.core.tolerancing.request import Patch, Request, Unit, are_opposite, width_nominal
 
@@ -33,6 +35,7 @@ if TYPE_CHECKING:
 _PAIRING = (*LOCATION, *ORIENTATION)
 Found = Measured | Built
 _NEARLY = 0.9986  # cosine of three degrees
+_SHORT = 0.5  # of its radius: a hole that short has its place from one ring
 
 
 def geometric_outcome(
@@ -84,7 +87,8 @@ def outcome_to(
 
     def compute() -> Outcome:
         units = units_of(evaluator, plan, sample, asked)
-        part = DatumUse(names[1], tuple(_parts(names[1:], [_measured(evaluator, plan, sample, groups[1], names[1])])))
+        datum = _held(_measured(evaluator, plan, sample, groups[1], names[1]), kind, names[1])
+        part = DatumUse(names[1], tuple(_parts(names[1:], [datum])))
         system = establish(
             [part], DatumAssociation(plan.datum_association), center=evaluator.model_middle,
             length=evaluator.model.diagonal,
@@ -140,7 +144,7 @@ def units_of(evaluator: Evaluator, plan: Plan, sample: Sample, asked: Asked) -> 
             units.append(_profile_unit(evaluator, plan, sample, group, name))
             k += 1
             continue
-        found = _measured(evaluator, plan, sample, group, name)
+        found = _held(_measured(evaluator, plan, sample, group, name), asked.kind, name)
         if asked.kind in _PAIRING and k + 1 < len(asked.groups):
             other = _measured(evaluator, plan, sample, asked.groups[k + 1], asked.names[k + 1])
             if are_opposite(found.nominal.feature, other.nominal.feature):
@@ -159,6 +163,16 @@ def _measured(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group, na
     return found
 
 
+def _held(found: Found, kind: str, name: str) -> Found:
+    """Return a feature that holds what the kind needs; of a hole that is short its place is enough for a location."""
+    needs = KINDS[kind].needs if kind in KINDS else ()
+    feature = found.nominal.feature
+    if kind in LOCATION and isinstance(feature, Cylinder) and found.nominal.length <= _SHORT * feature.radius:
+        needs = tuple(n for n in needs if n != DIRECTION)
+    need_held(needs, (found,), (name,))
+    return found
+
+
 def _profile_unit(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group, name: str) -> Unit:
     """Return a feature with points, or a patch for faces that are no one ideal surface."""
     nominal = evaluator.nominal(group, plan)
@@ -172,7 +186,7 @@ def _profile_unit(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group
 def measured_patch(evaluator: Evaluator, plan: Plan, cloud: Cloud, faces: tuple[int, ...]) -> Patch:
     """Return the averaged points of any faces."""
     settings = evaluator.extraction_settings(plan, faces, cloud)
-    pieces = []
+    pieces, taken = [], []
     for face in faces:  # each for itself: averaging must not mix the two sides of an edge
         rows = extract(
             evaluator.model, (face,), cloud.points, cloud.found, cloud.usable, settings, cloud.normals
@@ -181,9 +195,12 @@ def measured_patch(evaluator: Evaluator, plan: Plan, cloud: Cloud, faces: tuple[
             normals = np.asarray(cloud.found.normals[rows], dtype=np.float64)
             own = cloud.found.distance[rows]
             pieces.append(surface_means(cloud.found.feet_at(rows), normals, own, settings.averaging))
+            if cloud.taken is not None:
+                taken.append(cloud.taken[rows])
     if not pieces:
         raise EvaluationError("no points of the scan belong to these faces")
-    return Patch(faces, np.vstack(pieces), evaluator.projector)
+    stated = np.concatenate(taken) if taken else None
+    return Patch(faces, np.vstack(pieces), evaluator.projector, settings.averaging <= 0, stated)
 
 
 def datum_system(
@@ -265,6 +282,8 @@ def _use(evaluator: Evaluator, plan: Plan, sample: Sample, reference: DatumRefer
             one = evaluator.measured(plan, sample, feature.group)
             if isinstance(one, NotComputed):
                 raise EvaluationError(f"datum {letter} is not measured yet: {feature.name}: {one.reason}")
+            if not datum.targets:  # a datum after others may take its direction from them
+                need_held((PLACE,) if before else (DIRECTION, PLACE), (one,), (f"datum {letter}",))
             found.append(one)
         if datum.targets:
             targets += [_target(t, letter, features, found) for t in datum.targets]

@@ -66,7 +66,8 @@ def touched_cloud(evaluator: Evaluator, plan: Plan, sample: Sample, alignment: A
     if not counted.any():
         counted = usable
     return Cloud(points, found, frozen(usable), statistics(found.distance[counted]),
-                 frozen(np.zeros(len(points), dtype=bool)), touched=rows)  # fmt: skip
+                 frozen(np.zeros(len(points), dtype=bool)), touched=rows,
+                 taken=frozen(np.array([t.row for t in probed], dtype=np.int64)))  # fmt: skip
 
 
 def _compensated(nominal: Nominal, centers: Points, approach: Points, radii: np.ndarray) -> Points:

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.arrays import Points, frozen
-from truegauge.core.association import Criterion, associate
+from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured
 from truegauge.core.errors import EvaluationError
@@ -25,6 +25,7 @@ from truegauge.core.plan.document import Characteristic, ConstructedFeature, Gro
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import limits_in_force, value_of
 from truegauge.core.plan.reading import reading_uncertainty
+from truegauge.core.plan.rules import rule_of
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import system_content
 from truegauge.core.progress import Progress, silent
@@ -38,14 +39,23 @@ if TYPE_CHECKING:
 TRIALS = 48
 _MOST_POINTS = 600
 _LEAST = 8
-_BY_COVARIANCE = ("diameter", "radius")
+_BY_COVARIANCE = ("diameter", "diameter_gg", "radius")
 
 
 def uncertainty_key(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> Hashable:
     """Return what the uncertainty of a characteristic depends on."""
     contents = tuple(plan.content_of(plan.named(f).group) for f in c.features)
     asked = asked_by(plan, c)
-    content = asked.content if evaluator.is_geometric(c.kind) else (c.kind, "E" in c.modifiers)
+    content: Hashable = asked.content
+    if not evaluator.is_geometric(c.kind):
+        # Of many sizes the limits decide which is told.
+        content = (
+            c.kind,
+            c.modifiers,
+            c.zone,
+            plan.usual_size,
+            (c.lower, c.upper) if rule_of(plan, c) is not None else (),
+        )
     system = system_content(evaluator, plan, asked.datums) if c.datums else ()
     return ("uncertainty", *evaluator.seen_key(plan, sample), contents, content, system, plan.device, plan.standard,
             c.simultaneous)  # fmt: skip
@@ -64,7 +74,9 @@ def standard_uncertainty(
     if c.kind in KINDS and KINDS[c.kind].reading:
         return reading_uncertainty(evaluator, plan, sample, c)
     groups = tuple(plan.named(f).group for f in c.features)
-    if c.kind in _BY_COVARIANCE and not isinstance(groups[0], str) and "E" not in c.modifiers:
+    rule = rule_of(plan, c)
+    global_size = c.kind == "radius" or (rule is not None and rule.how == "GG" and not rule.section)
+    if c.kind in _BY_COVARIANCE and not isinstance(groups[0], str) and global_size:
         measured = needed(evaluator.measured(plan, sample, groups[0]))
         if isinstance(measured, Measured):
             return _of_diameter(measured, plan.device) * (0.5 if c.kind == "radius" else 1.0)
@@ -172,13 +184,18 @@ def perturbed(
     spread = rng.normal(size=len(means)) * scatter * np.sqrt(len(measured.points) / len(rows)) / np.sqrt(each)
     means = means + (spread + probing)[:, None] * measured.feature.outward(measured.means)
     if forms:
-        return measure(measured.nominal, means, np.arange(len(means)), ExtractionSettings(averaging=0.0, reject=0.0))
-    fit = associate(measured.nominal.shape, points, start=measured.feature, material=measured.nominal.outward)
+        settings = ExtractionSettings(averaging=0.0, reject=0.0)
+        return measure(measured.nominal, means, np.arange(len(means)), settings, single=measured.single,
+                       taken=measured.taken)  # fmt: skip
+    held = measured.fit.constraints or NONE
+    fit = associate(measured.nominal.shape, points, start=measured.feature, material=measured.nominal.outward,
+                    constraints=held)  # fmt: skip
     if measured.fit.criterion != Criterion.LEAST_SQUARES:
         fit = associate(measured.nominal.shape, points, measured.fit.criterion, start=fit.feature,
-                        material=measured.nominal.outward)  # fmt: skip
+                        material=measured.nominal.outward, constraints=held)  # fmt: skip
     fit = fit.turned_like(measured.nominal.feature)
     return replace(
         measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)),
         strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means),
+        taken=None if measured.taken is None else measured.taken[rows],
     )  # fmt: skip

@@ -3,9 +3,10 @@
 import numpy as np
 
 from truegauge.core.arrays import Floats, Normals, Points
-from truegauge.core.association import Criterion, associate
+from truegauge.core.association import NONE, Constraints, Criterion, Cylinder, associate
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError
+from truegauge.core.held_by_points import held_by
 
 _STEPS = 12
 _SAME = 1e-9
@@ -38,11 +39,19 @@ def compensated_by_feature(nominal: Nominal, centers: Points, approach: Normals,
         The feature, in the coordinates of the touches; on which side its material is matters.
     """
     points = compensated_by_approach(centers, approach, radii)
+    held = NONE
+    if held_by(nominal, points).direction and isinstance(nominal.feature, Cylinder):
+        held = Constraints(direction=nominal.feature.direction)
     try:
         for _ in range(_STEPS):
             feature = (
                 associate(
-                    nominal.shape, points, Criterion.LEAST_SQUARES, start=nominal.feature, material=nominal.outward
+                    nominal.shape,
+                    points,
+                    Criterion.LEAST_SQUARES,
+                    start=nominal.feature,
+                    material=nominal.outward,
+                    constraints=held,
                 )
                 .turned_like(nominal.feature)
                 .feature

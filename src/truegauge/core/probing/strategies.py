@@ -1,13 +1,13 @@
 """Where a feature is touched: places spread over its faces, away from their borders, that a stylus can get at."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
-from truegauge.core.arrays import Ints, Mask, Normals, Points, Vector, any_perpendicular
+from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector, any_perpendicular
 from truegauge.core.association import Shape
-from truegauge.core.association.features import Cone, Cylinder, Feature
+from truegauge.core.association.features import Cone, Cylinder, Feature, Line, Plane
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
@@ -21,35 +21,49 @@ _USUAL: dict[Shape, tuple[int, int]] = {
     Shape.PLANE: (9, 0), Shape.CYLINDER: (12, 3), Shape.CONE: (12, 3), Shape.SPHERE: (12, 0), Shape.TORUS: (12, 0),
 }  # fmt: skip
 _FREE_FORM = (15, 0)
+_RUNNING_OUT = (12, 2)  # a face that runs out about an axis
 _HEIGHTS, _ANGLES = 7, 24
 _SPREAD = 160
 _SPREAD_ALONG = 0.3  # of the height of a round feature
+_OFF_ROW = 0.1  # of that height: places farther from the height of their row do not belong to it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Places:
-    """Places (n, 3) on the surface and its outward normals (n, 3), part coordinates; in the order of touching."""
+    """Places (n, 3) on the surface and its outward normals (n, 3), part coordinates; in the order of touching.
+
+    `rows` (n,) number the rings around an axis that they are chosen in, -1 for a place of its own.
+    """
 
     points: Points
     normals: Normals
+    rows: Ints | None = None
 
     def __len__(self) -> int:
         return len(self.points)
 
     def at(self, rows: Mask | Ints) -> "Places":
         """Return some of them."""
-        return Places(self.points[rows], self.normals[rows])
+        return Places(self.points[rows], self.normals[rows], None if self.rows is None else self.rows[rows])
 
 
-def usual_touches(nominal: Nominal | None) -> tuple[int, int]:
-    """Return how many touches in how many rows a feature gets when nothing else is asked for."""
+def usual_touches(nominal: Nominal | None, about: Line | None = None) -> tuple[int, int]:
+    """Return how many touches in how many rows a feature gets when nothing else is asked for.
+
+    With `about`, an axis that it runs out about, a face is touched in rings around it.
+    """
+    if nominal is not None and about is not None and isinstance(nominal.feature, Plane):
+        return _RUNNING_OUT
     return _FREE_FORM if nominal is None else _USUAL.get(nominal.shape, _FREE_FORM)
 
 
 def candidate_places(
-    model: CadModel, projector: Projector, faces: tuple[int, ...], nominal: Nominal | None, margin: float
-) -> Places:
+    model: CadModel, projector: Projector, faces: tuple[int, ...], nominal: Nominal | None, margin: float,
+    about: Line | None = None,
+) -> Places:  # fmt: skip
     """Return places to choose from, at least `margin` mm from the borders of the faces.
+
+    Those of turned features lie on a grid around the axis, and so do those of a face with `about`.
 
     Raises
     ------
@@ -57,11 +71,12 @@ def candidate_places(
         The faces have no place that far from their borders.
     """
     feature = None if nominal is None else nominal.feature
-    wanted = (
-        _around_axis(model, faces, feature)
-        if isinstance(feature, Cylinder | Cone)
-        else AreaSamples(model, faces).cells(_SPREAD)
-    )
+    if isinstance(feature, Cylinder | Cone):
+        wanted = _around_axis(model, faces, feature)
+    elif isinstance(feature, Plane) and about is not None:
+        wanted = _rings_on_plane(model, faces, feature, about)
+    else:
+        wanted = AreaSamples(model, faces).cells(_SPREAD)
     found = projector.deviations(np.ascontiguousarray(wanted))
     there = np.isin(found.face, faces) & ~found.on_edge & (np.abs(found.distance) < 0.5)
     points, normals = found.feet_at(there), np.asarray(found.normals[there], dtype=np.float64)
@@ -108,25 +123,52 @@ def _around_axis(model: CadModel, faces: tuple[int, ...], feature: Cylinder | Co
     return np.vstack([point + h * direction + r * ring for h, r in zip(levels, radius, strict=True)])
 
 
-def choose(places: Places, nominal: Nominal | None, count: int, rows: int) -> Places:
+def _rings_on_plane(model: CadModel, faces: tuple[int, ...], plane: Plane, about: Line) -> Points:
+    """Return rings about an axis on a face, between the nearest and the farthest of its vertices."""
+    mesh = model.mesh
+    corners = mesh.vertices[np.unique(mesh.triangles[np.isin(mesh.triangle_face, faces)])]
+    radius, _ = _polar(corners, about)
+    inset = 0.02 * float(np.ptp(radius))
+    x = any_perpendicular(about.direction)
+    angles = np.linspace(0, 2 * np.pi, 2 * _ANGLES, endpoint=False)
+    ring = np.cos(angles)[:, None] * x + np.sin(angles)[:, None] * np.cross(about.direction, x)
+    levels = np.linspace(float(radius.min()) + inset, float(radius.max()) - inset, _HEIGHTS)
+    found = np.vstack([about.point + r * ring for r in levels])
+    return np.asarray(found - np.outer((found - plane.point) @ plane.normal, plane.normal))
+
+
+def _polar(points: Points, about: Line) -> tuple[Floats, Floats]:
+    """Return distance from an axis (n,) mm and angle around it (n,) rad."""
+    off = points - about.point
+    x = any_perpendicular(about.direction)
+    u, v = off @ x, off @ np.cross(about.direction, x)
+    return np.hypot(u, v), np.arctan2(v, u)
+
+
+def choose(places: Places, nominal: Nominal | None, count: int, rows: int, about: Line | None = None) -> Places:
     """Return `count` well-spread places: in rows around an axis, else as far from each other as can be."""
     if len(places) <= count:
         return places
     feature = None if nominal is None else nominal.feature
     if rows > 0 and isinstance(feature, Cylinder | Cone):
-        return places.at(_in_rows(places, feature, count, rows))
+        point, direction, x, y = _axis(feature)
+        off = places.points - point
+        chosen, ring = _in_rows(off @ direction, np.arctan2(off @ y, off @ x), count, rows)
+        return replace(places.at(chosen), rows=ring)
+    if rows > 0 and isinstance(feature, Plane) and about is not None:
+        chosen, ring = _in_rows(*_polar(places.points, about), count, rows)
+        return replace(places.at(chosen), rows=ring)
     return places.at(_walk(places.points, _farthest(places.points, count)))
 
 
-def _in_rows(places: Places, feature: Cylinder | Cone, count: int, rows: int) -> Ints:
-    point, direction, x, y = _axis(feature)
-    off = places.points - point
-    height, angle = off @ direction, np.arctan2(off @ y, off @ x)
+def _in_rows(height: Floats, angle: Floats, count: int, rows: int) -> tuple[Ints, Ints]:
+    """Return places and their rows; a place that had to stand off the height of its row is in none."""
     rows = max(1, min(rows, count))
     low, high = float(height.min()), float(height.max())
     inset = 0.1 * (high - low)
     size = max(high - low, 1e-9)
     chosen: list[int] = []
+    ring: list[int] = []
     for k, level in enumerate(np.linspace(low + inset, high - inset, rows) if rows > 1 else [(low + high) / 2]):
         own = count // rows + (k < count % rows)
         around = angle[np.argsort(np.abs(height - level))[: max(_ANGLES, own)]]
@@ -141,7 +183,8 @@ def _in_rows(places: Places, feature: Cylinder | Cone, count: int, rows: int) ->
             cost = turn / np.pi + 2 * np.abs(height - level) / size
             cost[chosen] = np.inf
             chosen.append(int(np.argmin(cost)))
-    return np.array(chosen)
+            ring.append(k if abs(float(height[chosen[-1]]) - level) <= _OFF_ROW * size else -1)
+    return np.array(chosen), np.array(ring, dtype=np.int64)
 
 
 def _farthest(points: Points, count: int) -> Ints:

@@ -1,34 +1,21 @@
 """Derived features (ISO 22432:2011, ISO 17450-3:2016): median lines and planes, mating envelopes."""
 
-import threading
 from collections.abc import Callable
-from typing import Any, TypeVar
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Vector
-from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.arrays import Ints, Points, Vector
+from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes, Plane
-from truegauge.core.errors import AssociationError, EvaluationError
+from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Measured, cells_of
+from truegauge.core.opposite import opposite_on_faces
+from truegauge.core.tolerancing.once import least_squares_feature, once
+from truegauge.core.tolerancing.rings import center_of_ring, rings_of, widest_gap
 
-T = TypeVar("T")
 _MOST_SECTIONS, _LEAST_POINTS = 24, 8
 _LEAST_IN_CELL, _MOST_POINTS = 4, 1500
 _WIDEST_GAP = np.radians(130)
-_lock = threading.Lock()
-_kept: WeakKeyDictionary[Measured, dict[str, Any]] = WeakKeyDictionary()
-
-
-def _once(measured: Measured, name: str, compute: Callable[[], T]) -> T:
-    """Return what was computed of a measured feature before; many characteristics ask for the same."""
-    with _lock:  # the window's evaluation and that of uncertainties run side by side
-        store = _kept.setdefault(measured, {})
-    if name not in store:
-        store[name] = compute()
-    found: T = store[name]
-    return found
 
 
 def surface_points(measured: Measured) -> Points:
@@ -39,7 +26,7 @@ def surface_points(measured: Measured) -> Points:
     """
     if isinstance(measured.feature, Plane) or measured.averaging <= 0:
         return measured.means if isinstance(measured.feature, Plane) else measured.points
-    return _once(measured, "surface", lambda: _smoothed(measured))
+    return once(measured, "surface", lambda: _smoothed(measured))
 
 
 def _smoothed(measured: Measured) -> Points:
@@ -75,15 +62,16 @@ def mating_feature(measured: Measured, *, least_material: bool = False) -> Featu
             Criterion.ONE_SIDED,
             start=measured.feature,
             material=outward,
+            constraints=measured.fit.constraints or NONE,
         )
         return fit.turned_like(measured.nominal.feature).feature
 
-    return _once(measured, f"mating {outward}", compute)
+    return once(measured, f"mating {outward}", compute)
 
 
 def mating_pair(a: Measured, b: Measured, compute: Callable[[], Feature]) -> Feature:
     """Return the envelope of two opposite planes, kept with the first for the very second."""
-    kept_second, feature = _once(a, f"pair {id(b)}", lambda: (b, compute()))
+    kept_second, feature = once(a, f"pair {id(b)}", lambda: (b, compute()))
     assert kept_second is b
     return feature
 
@@ -91,47 +79,31 @@ def mating_pair(a: Measured, b: Measured, compute: Callable[[], Feature]) -> Fea
 def median_line(measured: Measured) -> Points:
     """Return the extracted median line (k, 3): centres of the least-squares circles of cross sections.
 
-    Sections are square to the least-squares axis (ISO 17450-3). Without sections that are complete enough, as with
-    few touches, the ends of the associated axis.
+    Sections are square to the least-squares axis (ISO 17450-3); of touches they are the rows in which they were taken.
+    Without sections that are complete enough the ends of the associated axis.
     """
-    return _once(measured, "median line", lambda: _median_line(measured))
+    return once(measured, "median line", lambda: _median_line(measured))[0]
 
 
-def _median_line(measured: Measured) -> Points:
-    feature = measured.feature
+def median_line_words(measured: Measured) -> str:
+    """Return where the sections of the median line come from."""
+    return once(measured, "median line", lambda: _median_line(measured))[1]
+
+
+def _median_line(measured: Measured) -> tuple[Points, str]:
+    feature = least_squares_feature(measured)
     if not isinstance(feature, Cylinder | Cone):
         raise EvaluationError(f"a {feature.shape} has no median line")
     pose = feature.pose
-    points = measured.points
-    local = (points - pose.origin) @ pose.axes.T
-    if isinstance(feature, Cone):  # circles of a cone: seen along the surface, at one radius
-        local = local.copy()
-        middle = float(local[:, 2].mean())
-        scale = middle / np.maximum(local[:, 2], 1e-6)
-        flat = local[:, :2] * scale[:, None]
-    else:
-        flat = local[:, :2]
-    height = local[:, 2]
-    span = float(np.ptp(height))
-    count = int(np.clip(span / max(measured.averaging, 0.5), 1, _MOST_SECTIONS))
-    count = min(count, max(1, len(points) // 24))
-    level = np.clip(((height - height.min()) / (span or 1.0) * count).astype(int), 0, count - 1)
-    centers = []
-    for k in range(count):
-        own = level == k
-        if own.sum() < _LEAST_POINTS or widest_gap(flat[own]) > _WIDEST_GAP:
-            continue
-        at = float(height[own].mean())
-        ring = np.column_stack([flat[own], np.full(int(own.sum()), 0.0)])
-        try:
-            center = associate(Shape.CIRCLE, ring, plane_normal=np.array([0.0, 0.0, 1.0])).feature.pose.origin
-        except AssociationError:
-            continue
-        factor = at / middle if isinstance(feature, Cone) else 1.0
-        centers.append(pose.origin + np.array([center[0] * factor, center[1] * factor, at]) @ pose.axes)
     ends = axis_ends(feature, measured.nominal.center, measured.nominal.length)
+    if measured.single:
+        rings = rings_of(measured)
+        centers, said = _centers(feature, rings.local, rings.each, 3, np.inf), rings.rows.told
+    else:
+        local = (measured.points - pose.origin) @ pose.axes.T
+        centers, said = _centers(feature, local, _slices(measured, local), _LEAST_POINTS, _WIDEST_GAP), "slices"
     if len(centers) < 2:
-        return ends
+        return ends, "the associated axis: there are no two cross sections"
     # A section stands for its middle: to the ends of the feature, and where sections are cut (a bore that opens into
     # another), the line goes on from the last centre along the associated axis.
     line = np.array(centers)
@@ -140,13 +112,36 @@ def _median_line(measured: Measured) -> Points:
     first, last = int(np.argmin(heights)), int(np.argmax(heights))
     before = line[first] + min(0.0, low - float(heights[first])) * pose.axes[2]
     after = line[last] + max(0.0, high - float(heights[last])) * pose.axes[2]
-    return np.array([before, *line, after])
+    return np.array([before, *line, after]), said
 
 
-def widest_gap(flat: Points) -> float:
-    """Return the widest angle (rad) without points, seen from the origin."""
-    angles = np.sort(np.arctan2(flat[:, 1], flat[:, 0]))
-    return float(np.diff(np.append(angles, angles[0] + 2 * np.pi)).max())
+def _slices(measured: Measured, local: Points) -> list[Ints]:
+    """Return slices of a cloud as thick as it is averaged."""
+    height = local[:, 2]
+    span = float(np.ptp(height))
+    count = int(np.clip(span / max(measured.averaging, 0.5), 1, _MOST_SECTIONS))
+    count = min(count, max(1, len(local) // 24))
+    level = np.clip(((height - height.min()) / (span or 1.0) * count).astype(int), 0, count - 1)
+    return [np.flatnonzero(level == k) for k in range(count)]
+
+
+def _centers(feature: Cylinder | Cone, local: Points, sections: list[Ints], least: int, gap: float) -> list[Vector]:
+    """Return the centres of sections; circles of a cone are seen along its surface, at one radius."""
+    pose, height, flat, middle = feature.pose, local[:, 2], local[:, :2], 1.0
+    if isinstance(feature, Cone):
+        middle = float(height.mean())
+        flat = flat * (middle / np.maximum(height, 1e-6))[:, None]
+    centers = []
+    for own in sections:
+        if len(own) < least or widest_gap(flat[own]) > gap:
+            continue
+        center = center_of_ring(flat[own])
+        if center is None:
+            continue
+        at = float(height[own].mean())
+        factor = at / middle if isinstance(feature, Cone) else 1.0
+        centers.append(pose.origin + np.array([center[0] * factor, center[1] * factor, at]) @ pose.axes)
+    return centers
 
 
 def axis_ends(feature: Feature, middle: Vector, length: float) -> Points:
@@ -159,21 +154,49 @@ def axis_ends(feature: Feature, middle: Vector, length: float) -> Points:
 
 
 def mid_points(pair: tuple[Measured, Measured], planes: ParallelPlanes) -> Points:
-    """Return the extracted median surface (m, 3) of two opposite planes: middles of opposite means."""
-    points = np.vstack([pair[0].means, pair[1].means])
+    """Return the extracted median surface (m, 3) of two opposite planes: middles of opposite points.
+
+    Touches are taken as they are, of clouds means over cells.
+
+    Raises
+    ------
+    EvaluationError
+        Nowhere two opposite points.
+    """
+    above, below = opposite_sides(pair, planes)
+    return np.asarray((above + below) / 2 @ planes.pose.axes + planes.pose.origin)
+
+
+def opposite_sides(pair: tuple[Measured, Measured], planes: ParallelPlanes) -> tuple[Points, Points]:
+    """Return opposite points (m, 3) of two planes, in the frame of their middle plane.
+
+    Raises
+    ------
+    EvaluationError
+        Nowhere two opposite points.
+    """
     pose = planes.pose
-    local = (points - pose.origin) @ pose.axes.T
+    single = all(m.single for m in pair)
+    sides = [((m.points if single else m.means) - pose.origin) @ pose.axes.T for m in pair]
+    if float(sides[0][:, 2].mean()) < float(sides[1][:, 2].mean()):
+        sides.reverse()
+    found = opposite_on_faces(sides[0], sides[1]) if single else _cells(np.vstack(sides))
+    if not len(found[0]):
+        raise EvaluationError("nowhere do points of the two sides lie opposite to each other")
+    return found
+
+
+def _cells(local: Points) -> tuple[Points, Points]:
+    """Return means of both sides over the cells of a grid."""
     x, y, z = local.T
-    cells = max(2, int(np.sqrt(len(points) / 8)))
+    cells = max(2, int(np.sqrt(len(local) / 8)))
     span = max(float(np.ptp(x)), float(np.ptp(y))) or 1.0
-    key = ((x - x.min()) / span * (cells - 1e-9)).astype(int) * cells + ((y - y.min()) / span * (cells - 1e-9)).astype(
-        int
-    )
+    i, j = (((v - v.min()) / span * (cells - 1e-9)).astype(int) for v in (x, y))
+    key = i * cells + j
     found = []
     for k in np.unique(key):
         above, below = (key == k) & (z > 0), (key == k) & (z <= 0)
         if above.any() and below.any():
-            found.append((local[above].mean(axis=0) + local[below].mean(axis=0)) / 2)
-    if not found:
-        raise EvaluationError("nowhere do points of the two sides lie opposite to each other")
-    return np.array(found) @ pose.axes + pose.origin
+            found.append((local[above].mean(axis=0), local[below].mean(axis=0)))
+    pairs = np.array(found).reshape(-1, 2, 3)
+    return pairs[:, 0], pairs[:, 1]

@@ -18,6 +18,7 @@ from truegauge.core.tolerancing.derived import (
     mating_feature,
     mating_pair,
     median_line,
+    median_line_words,
     mid_points,
     surface_points,
 )
@@ -51,6 +52,9 @@ def material_of(request: Request) -> str:
 def bonus_of(request: Request, unit: Unit) -> float:
     """Return what the actual mating size adds to the tolerance, mm (ISO 2692:2021; ASME Y14.5-2018, 5.9).
 
+    A mating size beyond its limit takes from the tolerance: the bonus is negative then. Only so is a value within
+    tolerance and bonus exactly where the virtual condition holds.
+
     Raises
     ------
     EvaluationError
@@ -70,8 +74,7 @@ def bonus_of(request: Request, unit: Unit) -> float:
             f"{unit.name} has no size tolerance: {material} needs its limits; add its size as a characteristic"
         )
     size = 2 * _half(unit, least=material == "L")
-    grown = size - limit if hole == (material == "M") else limit - size
-    return max(0.0, grown)
+    return size - limit if hole == (material == "M") else limit - size
 
 
 def _half(unit: Unit, *, least: bool) -> float:
@@ -184,7 +187,7 @@ def _axis_points(request: Request, unit: Unit) -> tuple[Points, str]:
     elif height is not None:
         points, how = axis_ends(measured.feature, center, nominal.length), "associated axis"
     else:
-        points, how = median_line(measured), "extracted median line (ISO 17450-3)"
+        points, how = median_line(measured), f"extracted median line (ISO 17450-3); {median_line_words(measured)}"
     if height is None:
         return points, how
     # From the end that faces the primary datum's outside, the projected zone stands outside of the part.

@@ -16,18 +16,24 @@ from truegauge.core.association.features import Cylinder
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.datums.system import EstablishedSystem
 from truegauge.core.errors import EvaluationError
-from truegauge.core.frames import apply, invert, rotation_vector
+from truegauge.core.extraction import Measured
+from truegauge.core.frames import apply, invert, rotation_vector, twist_motion
+from truegauge.core.opposite import opposite_on_ring
 from truegauge.core.tolerancing import profile, runout
-from truegauge.core.tolerancing.derived import axis_ends, mating_feature, median_line, widest_gap
+from truegauge.core.tolerancing.derived import axis_ends, mating_feature, median_line, median_line_words
 from truegauge.core.tolerancing.derived_rows import Derived, bonus_of, derived_rows, material_of, offsets_of
+from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
-from truegauge.core.tolerancing.request import Request
+from truegauge.core.tolerancing.request import Request, Unit
+from truegauge.core.tolerancing.rings import need_rings, widest_gap
 from truegauge.core.tolerancing.smallest_zone import smallest_zone
+from truegauge.core.tolerancing.two_point import diameters_of
 from truegauge.core.tolerancing.zone_rows import RoundRows, Rows
 
 ORIENTATION = ("perpendicularity", "parallelism", "angularity")
 LOCATION = ("position", "coaxiality", "symmetry")
 _ALONG = 1e-3
+_TURNS = (0.003, 0.01, 0.03, 0.1, 0.3)  # rad
 
 
 def evaluate(request: Request) -> Outcome:
@@ -81,9 +87,26 @@ def _apart(request: Request) -> Outcome:
     poses: list[Rigid] = []
     for group in groups:
         rows = [row for d in group for row in d.rows]
-        found = smallest_zone([*rows, *system.limits], free, system.about, system.length)
+        starts = _turned_starts(request, free) if any(d.zone == "planes" for d in group) else ()
+        found = smallest_zone([*rows, *system.limits], free, system.about, system.length, starts)
         poses += [found.pose] * len(group)
     return _outcome(request, derived, poses)
+
+
+def _turned_starts(request: Request, free: np.ndarray) -> tuple[Rigid, ...]:
+    """Return places to begin from where an orientation leaves one turn open.
+
+    A zone between planes that may turn about a datum normal is tangent to the best one: an axis that is a little too
+    steep lies in it after a turn either way, and its two optima differ by its form.
+    """
+    turns = free[:3] * request.system.length
+    if request.kind not in ORIENTATION or request.system.limits or not turns.size:
+        return ()
+    u, strength, _ = np.linalg.svd(turns)
+    if int((strength > 1e-6).sum()) != 1:
+        return ()
+    twist = np.concatenate([u[:, 0], np.zeros(3)])
+    return tuple(twist_motion(sign * angle * twist, request.system.about) for angle in _TURNS for sign in (1.0, -1.0))
 
 
 def _placed(rows: Rows, system: EstablishedSystem) -> Rows:
@@ -173,24 +196,52 @@ def _sketch_of(own: Derived, row: Rows, pose: Rigid, place: int) -> Sketch:
 
 
 def _axis_straightness(request: Request) -> Outcome:
-    """Straightness of a median line: the narrowest cylinder around it (ISO 1101:2017 17.2, ISO 12780)."""
+    """Straightness of a median line: the narrowest cylinder around it (ISO 1101:2017 17.2, ISO 12780).
+
+    At maximum or least material the mating envelope is judged, free in place and direction: it must keep its virtual
+    size (ISO 2692:2021, 4.2; ASME Y14.5-2018, 8.4.1.3). The value is by how much it differs from the extreme two-point
+    size, the bonus by how much that one differs from its limit.
+    """
     values, worst = [], None
+    how = "extracted median line (ISO 17450-3)"
     for k, one in enumerate(request.units):
         line = median_line(one.own)
         middle, direction = line.mean(axis=0), unit(line[-1] - line[0])
         across = np.linalg.svd(direction[None])[2][1:]
         rows = RoundRows(line, middle, across, unit=k)
-        about = middle
-        found = smallest_zone([rows], np.eye(6), about, max(float(np.ptp(line @ direction)), 1.0))
+        found = smallest_zone([rows], np.eye(6), middle, max(float(np.ptp(line @ direction)), 1.0))
         value, place = rows.worst(found.pose)
-        bonus = bonus_of(request, one)
+        bonus = 0.0
+        if material_of(request):
+            value, bonus = _of_virtual_size(request, one)
+            how = "mating envelope against the virtual size"
+        else:
+            how = f"extracted median line (ISO 17450-3); {median_line_words(one.own)}"
         values.append(UnitValue(one.name, value, bonus))
         if worst is None or value - bonus > worst[0]:
             places, offsets = offsets_of(rows, found.pose)
             worst = (value - bonus, k, Sketch("cylinder", places, offsets, place, direction))
     assert worst is not None
     return Outcome(values[worst[1]].value, values[worst[1]].bonus, tuple(values), sketch=worst[2],
-                   association="extracted median line (ISO 17450-3)")  # fmt: skip
+                   association=how)  # fmt: skip
+
+
+def _of_virtual_size(request: Request, one: Unit) -> tuple[float, float]:
+    """Return value and bonus: their difference is by how much the mating size lies beyond its limit."""
+    least = material_of(request) == "L"
+    hole = one.nominal.outward < 0
+    at_mating = bonus_of(request, one)  # of the mating size over its limit, towards less material (or more, for L)
+    mating = 2 * float(mating_feature(one.own, least_material=least).parameters["radius"])
+    try:
+        sizes = diameters_of(one.own)
+        # The mating envelope of a hole at maximum material is smaller than all local sizes; a shaft's is larger.
+        inside = hole != least
+        local = max(mating, sizes.statistic("SN")) if inside else min(mating, sizes.statistic("SX"))
+    except EvaluationError:  # touches that lie not opposite: the size over all
+        local = 2 * float(least_squares_feature(one.own).parameters["radius"])
+        local = max(mating, local) if hole != least else min(mating, local)
+    bend = abs(local - mating)
+    return bend, at_mating + bend
 
 
 def _concentricity(request: Request) -> Outcome:
@@ -221,18 +272,20 @@ def _concentricity(request: Request) -> Outcome:
     return Outcome(worst[0], 0.0, tuple(units), system.freedoms, system.letters, sketch=worst[2], association=how)
 
 
-def _median_points(measured) -> Points:  # type: ignore[no-untyped-def]
-    """Return the middles (m, 3) of opposite cells of cross sections of a turned feature."""
+def _median_points(measured: Measured) -> Points:
+    """Return the middles (m, 3) of opposite elements of cross sections of a turned feature."""
     feature = measured.feature
     pose = feature.pose
     local = (measured.points - pose.origin) @ pose.axes.T
+    if measured.single:
+        return _middles_of_rings(measured)
     if widest_gap(local[:, :2]) > np.radians(130):
         raise EvaluationError("opposite elements need points all around")
     height = local[:, 2]
-    around = 36 if len(local) >= 200 else max(2 * (len(local) // 8), 4)
-    levels = int(np.clip(float(np.ptp(height)) / max(measured.averaging, 0.5), 1, 24)) if len(local) >= 200 else 1
+    around = 36
+    levels = int(np.clip(float(np.ptp(height)) / max(measured.averaging, 0.5), 1, 24))
     level = np.clip(((height - height.min()) / (float(np.ptp(height)) or 1.0) * levels).astype(int), 0, levels - 1)
-    # Cells stand about their middles, so that touches at even angles fall into the middle of one.
+    # Cells stand about their middles, so that points at even angles fall into the middle of one.
     turns = (np.arctan2(local[:, 1], local[:, 0]) / (2 * np.pi) + 0.5 / around) % 1.0
     cell = np.clip((turns * around).astype(int), 0, around - 1)
     key = level * around + cell
@@ -254,6 +307,23 @@ def _median_points(measured) -> Points:  # type: ignore[no-untyped-def]
     middles = middles[np.isfinite(middles).all(axis=1)]
     if not len(middles):
         raise EvaluationError("no two points lie opposite to each other")
+    return np.asarray(middles @ pose.axes + pose.origin)
+
+
+def _middles_of_rings(measured: Measured) -> Points:
+    """Return the middles of opposite touches of the rows, through the least-squares axis."""
+    rings = need_rings(measured, "concentricity by opposite elements")
+    found = []
+    for own in rings.each:
+        x, y, z = rings.local[own].T
+        pairs = opposite_on_ring(np.arctan2(y, x), np.hypot(x, y))
+        middle = (pairs[:, 1] - pairs[:, 2]) / 2
+        found.append(np.column_stack([middle * np.cos(pairs[:, 0]), middle * np.sin(pairs[:, 0]),
+                                      np.full(len(pairs), z.mean())]))  # fmt: skip
+    middles = np.vstack(found)
+    if not len(middles):
+        raise EvaluationError("no two touches lie opposite to each other")
+    pose = rings.feature.pose
     return np.asarray(middles @ pose.axes + pose.origin)
 
 

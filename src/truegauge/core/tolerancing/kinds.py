@@ -3,8 +3,8 @@
 A kind is one entry of `KINDS`; adding one adds an entry and its functions in the module of its family.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.relations import Between
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
+from truegauge.core.held_by_points import DIRECTION, PLACE
 from truegauge.core.tolerancing import distance, form, geometric_fits, orientation, size
 from truegauge.core.tolerancing.coordinate import Coordinate
 from truegauge.core.tolerancing.distance import Angle, Directed, Distance
@@ -23,6 +24,7 @@ from truegauge.core.tolerancing.general import (
     squareness_tolerance,
     symmetry_tolerance,
 )
+from truegauge.core.tolerancing.size_rule import SizeRule
 from truegauge.core.tolerancing.two_point import STATISTICS
 
 Nominals = tuple[Nominal, ...]
@@ -36,7 +38,8 @@ class Kind:
 
     `fits` tells whether the kind makes sense for exactly these nominal features; `limits` proposes tolerances.
     `one_sided` kinds (form, orientation) have nominal 0 and only an upper limit. `rank` orders proposals, best first;
-    kinds that are not `common` are offered behind the others. The values of `angular` kinds are rad.
+    kinds that are not `common` are offered behind the others. The values of `angular` kinds are rad. `needs` are what
+    touches of its features must hold (`core.held_by_points`).
     """
 
     name: str
@@ -53,6 +56,7 @@ class Kind:
     geometric: bool = False  # evaluated in a datum system (`core.tolerancing.geometric`)
     placed: bool = False  # depends on the axes: features are given in the frame of the alignment
     reading: bool = False  # read off the cloud, not of a feature (`core.plan.reading`)
+    needs: tuple[str, ...] = (PLACE,)
 
 
 def _plus_minus(nominal: Callable[[Nominals], float]) -> Callable[[Nominals], Limits]:
@@ -81,9 +85,9 @@ def _form_kinds() -> list[Kind]:
         Kind("flatness", "flatness", "flatness", 2, True, form.is_plane, _zero, form.form, _upper(form_tolerance)),
         Kind("cylindricity", "cylindricity", "cylindricity", 3, True, form.is_cylinder, _zero, form.form,
              _upper(form_tolerance)),
-        Kind("roundness", "roundness", "roundness", 4, True, form.is_turned, _zero, form.roundness,
+        Kind("roundness", "roundness", "roundness", 4, True, form.has_round_sections, _zero, form.roundness,
              _upper(form_tolerance), common=False),
-        Kind("straightness", "straightness", "straightness", 5, True, form.is_turned, _zero, form.straightness,
+        Kind("straightness", "straightness", "straightness", 5, True, form.has_lines, _zero, form.straightness,
              _upper(form_tolerance), common=False),
         Kind("perpendicularity", "perpendicularity", "perpendicularity", 2, True, orientation.are_perpendicular, _zero,
              _elsewhere, _upper(squareness_tolerance), geometric=True),
@@ -97,27 +101,27 @@ def _size_kinds() -> list[Kind]:
     kinds = [
         Kind("diameter", "diameter", "diameter", 0, False, size.has_diameter, size.nominal_diameter, size.diameter,
              by_diameter),
+        Kind("width", "width", "distance", 2, False, size.is_width, size.nominal_width, size.by_rule(SizeRule("LP")),
+             by_width),
         Kind("radius", "radius", "radius", 9, False, size.has_diameter, lambda f: size.nominal_diameter(f) / 2,
              lambda f: size.diameter(f) / 2, lambda f: _halved(by_diameter(f)), common=False),
         Kind("cone_angle", "cone angle", "angle", 0, False, distance.is_cone, distance.nominal_cone_angle,
              distance.cone_angle, _angle_limits, angular=True),
     ]  # fmt: skip
-    for rank, modifier in enumerate(size.MODIFIERS):
-        name = modifier.lower()
-        by_modifier = size.global_diameter(modifier)
+    for rank, modifier in enumerate(size.CRITERIA):
+        name, value = modifier.lower(), size.by_rule(SizeRule(modifier))
         kinds.append(Kind(f"diameter_{name}", f"diameter {modifier}", "diameter", 10 + rank, False, size.has_points,
-                          size.nominal_diameter, by_modifier, by_diameter, common=False))  # fmt: skip
+                          size.nominal_diameter, value, by_diameter, common=False))  # fmt: skip
         kinds.append(Kind(f"width_{name}", f"width {modifier}", "distance", 13 + rank, False, size.is_width,
-                          size.nominal_width, size.global_width(modifier), by_width, common=False))  # fmt: skip
+                          size.nominal_width, value, by_width, common=False))  # fmt: skip
     for rank, (letters, (word, _)) in enumerate(STATISTICS.items()):
         spread = letters in ("SR", "SQ")  # these are no sizes: they have no nominal
-        name = f"two-point {word} LP {letters}"
+        name, value = f"two-point {word} LP {letters}", size.by_rule(SizeRule("LP", letters))
         kinds.append(Kind(f"diameter_lp_{letters.lower()}", f"diameter {name}", "diameter", 20 + rank, spread,
                           size.has_points, _zero if spread else size.nominal_diameter,
-                          size.two_point_diameter(letters), _upper(form_tolerance) if spread else by_diameter,
-                          common=False))  # fmt: skip
+                          value, _upper(form_tolerance) if spread else by_diameter, common=False))  # fmt: skip
         kinds.append(Kind(f"width_lp_{letters.lower()}", f"width {name}", "distance", 30 + rank, spread,
-                          size.is_width, _zero if spread else size.nominal_width, size.two_point_width(letters),
+                          size.is_width, _zero if spread else size.nominal_width, value,
                           _upper(form_tolerance) if spread else by_width, common=False))  # fmt: skip
     return kinds
 
@@ -236,8 +240,36 @@ def _elsewhere(features: MeasuredFeatures) -> float:
     raise EvaluationError("this kind is not evaluated from features alone")
 
 
+_BOTH = (DIRECTION, PLACE)
+_NEEDS: dict[str, tuple[str, ...]] = {
+    "flatness": _BOTH, "cylindricity": _BOTH, "roundness": (), "straightness": (), "profile_surface": (),
+    "profile_line": (), "circular_runout": (PLACE,),
+}  # fmt: skip
+
+
+def _needs(kind: Kind) -> tuple[str, ...]:
+    if kind.name in _NEEDS:
+        return _NEEDS[kind.name]
+    return _BOTH if kind.geometric or kind.angular else kind.needs
+
+
 _FAMILIES = (_size_kinds, _form_kinds, _relation_kinds, _coordinate_kinds, _geometric_kinds, _reading_kinds)
-KINDS: dict[str, Kind] = {k.name: k for family in _FAMILIES for k in family()}
+KINDS: dict[str, Kind] = {k.name: replace(k, needs=_needs(k)) for family in _FAMILIES for k in family()}
+
+
+def need_held(needs: tuple[str, ...], features: MeasuredFeatures, names: Sequence[str] = ()) -> None:
+    """Check that touches hold what a characteristic needs of its features.
+
+    Raises
+    ------
+    EvaluationError
+        What is missing, with the name of the feature.
+    """
+    for k, feature in enumerate(features):
+        for need in needs:
+            missing = feature.held.missing(need)
+            if missing:
+                raise EvaluationError(f"{names[k]}: {missing}" if k < len(names) else missing)
 
 
 def kind_named(name: str) -> Kind:

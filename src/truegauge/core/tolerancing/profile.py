@@ -9,10 +9,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, unit
+from truegauge.core.arrays import Floats, Ints, Points, unit
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frames import apply
+from truegauge.core.taken_rows import rows_or_slices
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.derived_rows import Derived, offsets_of
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
@@ -22,6 +23,7 @@ from truegauge.core.tolerancing.zone_rows import SurfaceRows
 
 KINDS = ("profile_surface", "profile_line")
 _LEAST = 3
+_FLAT = 0.1  # mm: touches within this of one place are one line
 
 
 def derived(request: Request) -> list[Derived]:
@@ -81,13 +83,16 @@ def of_lines(request: Request) -> Outcome:
     A line may move in its own plane where no datum holds it: its zone is that of a line, not of the surface.
     """
     units: list[UnitValue] = []
+    said: list[str] = []
     worst: tuple[float, int, Sketch] | None = None
     system = request.system
     for k, one in enumerate(request.units):
         rows = _rows(request, one, k)
         way = _way(request, one, rows.points)
         best = -1.0
-        for own in _slices(rows.points @ way, one):
+        lines, how = _lines(rows.points @ way, one)
+        said.append(how)
+        for own in lines:
             scale = rows.scale if isinstance(rows.scale, float) else rows.scale[own]
             line = replace(rows, points=rows.points[own], scale=scale)
             free = system.free if system.letters else _in_plane(way)
@@ -104,7 +109,7 @@ def of_lines(request: Request) -> Outcome:
     assert worst is not None
     return Outcome(
         worst[0], 0.0, tuple(units), system.freedoms, system.letters, sketch=worst[2], bounded=system.bounded,
-        association="lines of the surface, each for itself",
+        association="; ".join(["lines of the surface, each for itself", *dict.fromkeys(s for s in said if s)]),
     )  # fmt: skip
 
 
@@ -124,10 +129,19 @@ def _way(request: Request, one: Unit, points: Points) -> np.ndarray:
     return np.asarray(np.eye(3)[int(np.argmax(np.ptp(points, axis=0)))])
 
 
-def _slices(along: Floats, one: Unit) -> list[np.ndarray]:
-    """Return the rows of each line: slices as thick as the points were averaged."""
+def _lines(along: Floats, one: Unit) -> tuple[list[Ints], str]:
+    """Return the points of each line: the rows in which touches were taken, slices of a cloud as thick as its cells."""
+    single = one.patch.single if one.patch is not None else one.own.single
+    if single:
+        taken = one.patch.taken if one.patch is not None else one.own.taken
+        found = rows_or_slices(along, taken, flat=_FLAT)
+        if found.count == 0:
+            raise EvaluationError(
+                f"{one.name}: a profile of lines needs touches in lines; these {len(along)} touches lie in none"
+            )
+        return [rows for rows in found.each if len(rows) >= _LEAST], found.told
     averaging = 2.5 if one.patch is not None else max(one.own.averaging, 1e-3)
     count = max(1, int(np.ptp(along) / averaging))
     level = np.clip(((along - along.min()) / (float(np.ptp(along)) or 1.0) * count).astype(int), 0, count - 1)
-    found = [np.flatnonzero(level == k) for k in range(count)]
-    return [rows for rows in found if len(rows) >= _LEAST]
+    slices = [np.flatnonzero(level == k) for k in range(count)]
+    return [rows for rows in slices if len(rows) >= _LEAST], ""

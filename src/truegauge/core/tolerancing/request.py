@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Ints, Points
 from truegauge.core.association.features import Cylinder, Feature, ParallelPlanes, Plane, Sphere
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
@@ -14,11 +14,16 @@ from truegauge.core.tolerancing.zone import PLAIN, Standard, Zone
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Patch:
-    """Measured points (n, 3) of any faces of the part, free-form ones too: averaged, on the surface."""
+    """Measured points (n, 3) of any faces of the part, free-form ones too, on the surface.
+
+    Averaged, or `single` touches with the rows (n,) in which they were `taken`.
+    """
 
     faces: tuple[int, ...]
     points: Points
     projector: Projector
+    single: bool = False
+    taken: Ints | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -1,19 +1,23 @@
 """Size (ISO 14405-1): global sizes by the criterion of the modifier, and two-point sizes with their statistics."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.arrays import Floats
+from truegauge.core.association import NONE, Criterion, Shape, associate
 from truegauge.core.association.features import Circle, Cylinder, ParallelPlanes, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
-from truegauge.core.tolerancing.two_point import LocalSizes, local_diameters, local_widths
+from truegauge.core.tolerancing.envelope import Enveloped, enveloped
+from truegauge.core.tolerancing.section_sizes import sizes_in_sections
+from truegauge.core.tolerancing.size_rule import SizeRule
+from truegauge.core.tolerancing.two_point import STATISTICS, LocalSizes, diameters_of, widths_of
 
 MeasuredFeatures = tuple[Measured | Built, ...]
-# The default association of each modifier; without one, the feature's own criterion holds.
-MODIFIERS = {
+CRITERIA = {
     "GG": Criterion.LEAST_SQUARES,
     "GN": Criterion.MINIMUM_CIRCUMSCRIBED,
     "GX": Criterion.MAXIMUM_INSCRIBED,
@@ -44,31 +48,6 @@ def diameter(features: MeasuredFeatures) -> float:
     return 2 * feature.radius
 
 
-def global_diameter(modifier: str) -> Callable[[MeasuredFeatures], float]:
-    """Return the function for the diameter by a modifier, whatever the criterion of the feature."""
-
-    def value(features: MeasuredFeatures) -> float:
-        measured = _with_points(features[0])
-        criterion = MODIFIERS[modifier]
-        if measured.fit.criterion == criterion:
-            return diameter(features)
-        fit = associate(measured.nominal.shape, measured.points, criterion, start=measured.feature)
-        return float(2 * fit.feature.parameters["radius"])
-
-    return value
-
-
-def two_point_diameter(statistic: str) -> Callable[[MeasuredFeatures], float]:
-    """Return the function for a statistic of the two-point diameters."""
-
-    def value(features: MeasuredFeatures) -> float:
-        measured = _with_points(features[0])
-        assert isinstance(measured.feature, Cylinder | Sphere)
-        return local_diameters(measured.feature, measured.points).statistic(statistic)
-
-    return value
-
-
 def _with_points(feature: Measured | Built) -> Measured:
     if isinstance(feature, Built):
         raise EvaluationError("a constructed feature has no points of its own")
@@ -89,8 +68,82 @@ def nominal_width(features: tuple[Nominal, ...]) -> float:
     return abs(float((b.center - a.center) @ a.feature.parameters["normal"]))
 
 
-def _planes_of(features: MeasuredFeatures, criterion: Criterion) -> tuple[ParallelPlanes, np.ndarray]:
-    one, other = (_with_points(f) for f in features)
+@dataclass(frozen=True, slots=True, eq=False)
+class Sizes:
+    """What a rule finds of a feature: one size or several (m,) mm, or what the envelope requirement looks at."""
+
+    rule: SizeRule
+    sizes: Floats
+    envelope: Enveloped | None = None
+
+    def told(self, lower: float | None = None, upper: float | None = None) -> tuple[float, str]:
+        """Return the size that is told, mm, and what it is; `lower` and `upper` are the limits of size, mm.
+
+        Where the rule means many sizes (two-point, in any cross section) all must conform: the one is told that is
+        nearest to breaking its limit, or farthest beyond; without limits the mean.
+        """
+        if self.envelope is not None:
+            return self.envelope.told(lower, upper)
+        found, rule = LocalSizes(self.sizes), self.rule
+        if rule.rank:
+            return found.statistic(rule.rank), f"{rule.words}: {STATISTICS[rule.rank][0]} of {len(self.sizes)}"
+        if len(self.sizes) == 1:
+            return float(self.sizes[0]), rule.words
+        low, high = found.statistic("SN"), found.statistic("SX")
+        if lower is None and upper is None:
+            return found.statistic("SA"), f"{rule.words}: the mean of {len(self.sizes)} is told, no limits are stated"
+        at_low = np.inf if lower is None else low - lower
+        at_high = np.inf if upper is None else upper - high
+        value, word = (low, "smallest") if at_low < at_high else (high, "largest")
+        return value, f"{rule.words}: the {word} of {len(self.sizes)}, from {low:.4f} to {high:.4f}"
+
+
+def sizes_by(features: MeasuredFeatures, rule: SizeRule) -> Sizes:
+    """Return the diameters or widths of features by a rule.
+
+    Raises
+    ------
+    EvaluationError
+        Points that do not hold such a size.
+    """
+    if isinstance(features[0], Built):
+        return Sizes(SizeRule("GG"), np.array([diameter(features)]))
+    known = tuple(_with_points(f) for f in features)
+    if rule.how == "E":
+        return Sizes(rule, np.zeros(0), enveloped(known))
+    return Sizes(rule, np.atleast_1d(_sizes(known, rule)))
+
+
+def _sizes(known: tuple[Measured, ...], rule: SizeRule) -> Floats | float:
+    if len(known) == 2:
+        if rule.how == "LP":
+            return widths_of((known[0], known[1]), _planes_of(known, Criterion.LEAST_SQUARES)).sizes
+        if rule.how in CRITERIA and not rule.section:
+            return _planes_of(known, CRITERIA[rule.how]).width
+        raise EvaluationError(f"a width has no {rule.words}")
+    measured = known[0]
+    if rule.section or rule.how in ("LS", "CC", "CA", "CV"):
+        return sizes_in_sections(measured, rule)
+    if rule.how == "LP":
+        return diameters_of(measured).sizes
+    criterion = CRITERIA[rule.how]
+    # Where the inspector chose a criterion for the feature, a default by the associated feature is by that one.
+    if measured.fit.criterion == criterion or (rule.how == "GG" and not rule.stated):
+        return diameter(known)
+    fit = associate(
+        measured.nominal.shape, measured.points, criterion, start=measured.feature,
+        constraints=measured.fit.constraints or NONE,
+    )  # fmt: skip
+    return float(2 * fit.feature.parameters["radius"])
+
+
+def by_rule(rule: SizeRule) -> Callable[[MeasuredFeatures], float]:
+    """Return the function for a size without limits."""
+    return lambda features: sizes_by(features, rule).told()[0]
+
+
+def _planes_of(known: tuple[Measured, ...], criterion: Criterion) -> ParallelPlanes:
+    one, other = known
     a, b = one.feature.parameters, other.feature.parameters
     points = np.vstack([one.points, other.points])
     normal = a["normal"] - b["normal"]
@@ -98,19 +151,4 @@ def _planes_of(features: MeasuredFeatures, criterion: Criterion) -> tuple[Parall
     start = ParallelPlanes((a["point"] + b["point"]) / 2, normal, abs(float((b["point"] - a["point"]) @ normal)))
     fit = associate(Shape.WIDTH, points, criterion, start=start)
     assert isinstance(fit.feature, ParallelPlanes)
-    return fit.feature, points
-
-
-def global_width(modifier: str) -> Callable[[MeasuredFeatures], float]:
-    """Return the function for the width of two parallel planes by a modifier."""
-    return lambda features: _planes_of(features, MODIFIERS[modifier])[0].width
-
-
-def two_point_width(statistic: str) -> Callable[[MeasuredFeatures], float]:
-    """Return the function for a statistic of the two-point widths."""
-
-    def value(features: MeasuredFeatures) -> float:
-        sizes: LocalSizes = local_widths(*_planes_of(features, Criterion.LEAST_SQUARES))
-        return sizes.statistic(statistic)
-
-    return value
+    return fit.feature

@@ -3,7 +3,8 @@
 Successive linear programmes: the rows are linearised at the pose, the smallest largest value within a step bound is
 found by exchanges of contacts (`core.association.exchange`), and the rows are taken exactly at the new pose. Round
 zones enter by tangent planes, added until none is missed: each programme is exact for the linearised motion.
-For the small motions of an inspection the problem is convex but for terms of second order in the turn.
+For the small motions of an inspection the problem is convex but for terms of second order in the turn. Where only
+these decide (a zone that may turn about a datum normal nearly touches its optimum from both sides) it has two optima.
 
 Definition: ISO 1101:2017 and ASME Y14.5.1M-2019, the actual value is the size of the smallest zone that conforms.
 """
@@ -35,8 +36,12 @@ class SmallestZone:
     iterations: int
 
 
-def smallest_zone(rows: Sequence[Rows], free: Matrix, about: Vector, length: float) -> SmallestZone:
+def smallest_zone(
+    rows: Sequence[Rows], free: Matrix, about: Vector, length: float, starts: Sequence[Rigid] = ()
+) -> SmallestZone:
     """Return the motion within `free` (6, k) twists about a point at which the largest value is smallest.
+
+    The descent begins where the points are and, where a zone has several optima, also from `starts`; the best wins.
 
     Parameters
     ----------
@@ -59,7 +64,7 @@ def smallest_zone(rows: Sequence[Rows], free: Matrix, about: Vector, length: flo
         return SmallestZone(pose, problem.level(pose), 0)
     if any(_is_hard(r) for r in rows):
         pose = problem.cleared(pose)
-    return problem.solve(pose)
+    return min((problem.solve(start @ pose) for start in (np.eye(4), *starts)), key=lambda found: found.level)
 
 
 def _violated(amount: float) -> str:
@@ -170,14 +175,34 @@ class _Problem:
         fine = max(_FINE, 4e-10 * bound)  # the programmes themselves are no finer than that
         for _ in range(_CUTS):
             status, x, promised, *_ = exchange(f, np.ascontiguousarray(jacobian), _ONE_SIDE, bound, share)
-            if status == 1:
-                raise EvaluationError("the points do not determine how the zone lies")
+            if status == 1:  # exact symmetry leaves the exchange a vertex without a place
+                x, promised = _by_simplex(f, jacobian, bound, share)
             new = _missed(rounds, x, float(promised) + fine)
             if new is None:
                 break
             f, jacobian = np.concatenate([f, new[0]]), np.vstack([jacobian, new[1]])
             share = np.concatenate([share, np.ones(len(new[0]))])
         return x, float(promised)
+
+
+def _by_simplex(f: Floats, jacobian: Matrix, bound: float, share: Floats) -> tuple[Floats, float]:
+    """Solve the linearised problem by a library: slower, and never stuck.
+
+    Raises
+    ------
+    EvaluationError
+        The bounds of hard rows contradict each other.
+    """
+    from scipy.optimize import linprog
+
+    count = jacobian.shape[1]
+    found = linprog(
+        np.append(np.zeros(count), 1.0), A_ub=np.column_stack([jacobian, -share]), b_ub=-f,
+        bounds=[(-bound, bound)] * count + [(None, None)], method="highs",
+    )  # fmt: skip
+    if found.x is None:
+        raise EvaluationError("the points do not determine how the zone lies")
+    return np.asarray(found.x[:count]), float(found.x[count])
 
 
 def _first_cuts(v: Matrix) -> list[Matrix]:

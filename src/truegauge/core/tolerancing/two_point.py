@@ -9,6 +9,11 @@ import numpy as np
 from truegauge.core.arrays import Floats, Points
 from truegauge.core.association import Circle, Constraints, Cylinder, ParallelPlanes, Shape, Sphere, associate
 from truegauge.core.errors import AssociationError, EvaluationError
+from truegauge.core.extraction import Measured
+from truegauge.core.opposite import opposite_on_ball, opposite_on_ring
+from truegauge.core.tolerancing.derived import opposite_sides
+from truegauge.core.tolerancing.once import least_squares_feature
+from truegauge.core.tolerancing.rings import center_of_ring, need_rings
 
 _SECTIONS, _AROUND = 24, 72  # cross sections, and cells around each
 
@@ -33,6 +38,46 @@ STATISTICS: dict[str, tuple[str, Callable[[Floats], Any]]] = {
     "SR": ("range", np.ptp),
     "SQ": ("standard deviation", lambda s: np.std(s, ddof=1)),
 }
+
+
+def diameters_of(measured: Measured) -> LocalSizes:
+    """Return the two-point diameters of a cylinder or ball: of touches as they lie opposite in their rows.
+
+    Raises
+    ------
+    EvaluationError
+        Nowhere two opposite points.
+    """
+    feature = measured.feature
+    assert isinstance(feature, Cylinder | Sphere)
+    if not measured.single:
+        return local_diameters(feature, measured.points)
+    if isinstance(feature, Sphere):
+        off = measured.points - least_squares_feature(measured).pose.origin
+        length = np.linalg.norm(off, axis=1)
+        return _some(opposite_on_ball(off / length[:, None], length))
+    rings = need_rings(measured, "a two-point size")
+    found = [np.zeros(0)]
+    for own in rings.each:
+        center = center_of_ring(rings.local[own, :2])
+        if center is not None:
+            x, y = (rings.local[own, :2] - center).T
+            found.append(opposite_on_ring(np.arctan2(y, x), np.hypot(x, y))[:, 1:].sum(axis=1))
+    return _some(np.concatenate(found))
+
+
+def widths_of(pair: tuple[Measured, Measured], planes: ParallelPlanes) -> LocalSizes:
+    """Return the two-point widths of two opposite planes, square to their middle plane.
+
+    Raises
+    ------
+    EvaluationError
+        Nowhere two opposite points.
+    """
+    if not all(m.single for m in pair):
+        return local_widths(planes, np.vstack([m.points for m in pair]))
+    above, below = opposite_sides(pair, planes)
+    return LocalSizes(above[:, 2] - below[:, 2])
 
 
 def local_diameters(feature: Cylinder | Sphere | Circle, points: Points) -> LocalSizes:
@@ -75,7 +120,9 @@ def local_diameters(feature: Cylinder | Sphere | Circle, points: Points) -> Loca
 
 def _some(sizes: Floats) -> LocalSizes:
     if len(sizes) == 0:
-        raise EvaluationError("no two points lie opposite to each other; two-point sizes need points all around")
+        raise EvaluationError(
+            "no two points lie opposite to each other; two-point sizes need touches in opposite pairs, all around"
+        )
     return LocalSizes(sizes)
 
 

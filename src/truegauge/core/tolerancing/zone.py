@@ -18,6 +18,8 @@ MODIFIERS = {
     "F": "free state",
     "T": "tangent plane",
     "ST": "statistical tolerance",
+    "I": "independency",
+    "OZ": "offset of the profile zone not stated",
 }
 MATERIAL = ("M", "L")
 
@@ -30,7 +32,9 @@ class Zone(Frozen):
     rectangular zone across `direction`; `end` the width at the far end of a zone that varies along it. `offset` moves
     the middle of a profile zone out of the material (UZ), mm. `projected` is the height of a projected zone, mm.
     `together` None follows the standard: features of one characteristic share their zone frame in ASME, in ISO only
-    where it is stated.
+    where it is stated. `per` (and `per_second`) are the unit length (area), mm, of a form that holds over each of them.
+    `cut` says how the planes that cut a surface into lines stand to the datum `cut_datum` (intersection plane). `at` is
+    the height of a specific cross section (SCS) over the middle of the feature, mm.
     """
 
     shape: Literal["", "cylinder", "sphere", "planes", "rectangle"] = ""
@@ -40,6 +44,11 @@ class Zone(Frozen):
     offset: float = 0.0
     projected: float | None = Field(default=None, gt=0)
     together: bool | None = None
+    per: float | None = Field(default=None, gt=0)
+    per_second: float | None = Field(default=None, gt=0)
+    cut: Literal["", "parallel", "perpendicular"] = ""
+    cut_datum: str = ""
+    at: float | None = None
 
 
 PLAIN = Zone()
