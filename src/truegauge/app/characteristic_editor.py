@@ -63,10 +63,11 @@ class CharacteristicEditor(QFrame):
         self.symbol.setAccessibleName("kind of tolerance")
         self.zone.setAccessibleName("zone")
         self.modifiers = _field(
-            "modifiers", "M L R F T ST E, P30 projected, UZ+0.05, CZ or SZ, -0.3 for a zone that varies"
-        )
+            "modifiers", "M L R F T ST, P30 projected, UZ+0.05, OZ, CZ or SZ, -0.3 for a zone that varies, ∥B or ⊥B "
+            "intersection plane; sizes: E I LP LS GG GN GX CC CA CV, SX ... SQ, ACS, SCS+5; form: C G N X and P V T Q"
+        )  # fmt: skip
         self.modifiers.setPlaceholderText("–")
-        self.datums = [_field(f"datum {k + 1}", "A, A-B, B(M), B><, B[turn z, x]") for k in range(_DATUM_CELLS)]
+        self.datums = [_field(f"datum {k + 1}", "A, A-B, B(M), B><, B[PL], B[turn z, x]") for k in range(_DATUM_CELLS)]
         self.warn_lower, self.warn_upper = _field("lower warning limit"), _field("upper warning limit")
         self.warn_lower.setPlaceholderText("warn −")
         self.warn_upper.setPlaceholderText("warn +")
@@ -156,6 +157,8 @@ class CharacteristicEditor(QFrame):
         if not framed:
             return self._numbers.signed(c.upper)
         second = f"x{self._numbers.value(c.zone.second)}" if c.zone.second is not None else ""
+        if c.zone.per is not None:
+            second = f"/{c.zone.per:g}" + (f"x{c.zone.per_second:g}" if c.zone.per_second is not None else "")
         return f"{self._numbers.value(c.upper)}{second}"
 
     def _build_menus(self) -> None:
@@ -227,6 +230,16 @@ class CharacteristicEditor(QFrame):
             except EvaluationError as error:
                 raise ValueError(str(error)) from None
             return {"fit": text, "lower": lower, "upper": upper}
+        if field == "upper" and "/" in text:  # over a unit length or area: 0.02/100, 0.05/50x50
+            value_text, per = text.lower().split("/", 1)
+            sides = [self._number(field, part) for part in per.split("x")]
+            if not 1 <= len(sides) <= 2 or min(sides) <= 0:
+                raise ValueError(f"{per!r} is no unit length or area: type 0.02/100 or 0.05/50x50")
+            self._zone = self._zone.replace(per=sides[0], per_second=sides[1] if len(sides) > 1 else None)
+            return {"upper": self._number(field, value_text), "zone": self._zone}
+        if field == "upper" and self._zone.per is not None:
+            self._zone = self._zone.replace(per=None, per_second=None)
+            return {"upper": self._number(field, text) if text else None, "zone": self._zone}
         if field == "upper" and "x" in text.lower():
             first, second = (self._number(field, part) for part in text.lower().split("x", 1))
             return {"upper": first, "zone": self._zone.replace(second=second)}

@@ -27,9 +27,10 @@ from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.frame_cells import has_frame
+from truegauge.reporting.size_text import size_text
 from truegauge.reporting.units import NumberFormat
 
-ROW_HEIGHT, FRAMED_HEIGHT, HEADING_HEIGHT = 58, 84, 26
+ROW_HEIGHT, FRAMED_HEIGHT, HEADING_HEIGHT = 72, 84, 26
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -116,10 +117,22 @@ class LedgerDelegate(QStyledItemDelegate):
             painter.drawText(QPointF(start + after, text_y), called)
         if framed:
             draw_frame(painter, c, numbers, QPointF(start, box.y() + 31), 19, t.ink)
-        bar_top = box.y() + (57 if framed else 33)
+        else:
+            self._paint_stated(
+                painter, result, numbers, QPointF(start, box.y() + 39), box.width() - 94 - start + box.x()
+            )
+        bar_top = box.y() + (57 if framed else 46)
         draw_gauge_bar(
             painter, QRectF(start, bar_top, box.width() - (start - box.x()) - (98 if framed else 82), 18), result, t
         )
+
+    def _paint_stated(self, painter: QPainter, result: Result, numbers: NumberFormat, at: QPointF, room: float) -> None:
+        """Nominal, fit class, limits, and what the size is, in one small line."""
+        painter.setFont(font(11))
+        painter.setPen(QColor(self.theme.soft))
+        said = size_text(result, numbers)
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(at, metrics.elidedText(said, Qt.TextElideMode.ElideRight, room))
 
     def _paint_value(self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float) -> float:
         t, c = self.theme, result.characteristic
@@ -163,8 +176,8 @@ class LedgerDelegate(QStyledItemDelegate):
         if result.dominated and result.uncertainty is not None:
             k = self.session.plan.decision.k
             return f"±{numbers.value(k * result.uncertainty)} unsure"
-        if result.bonus > 0:
-            return f"+{numbers.value(result.bonus)} bonus"
+        if result.bonus:
+            return f"{numbers.signed(result.bonus)} bonus"
         return "general" if result.general else ""
 
     # Editing ---------------------------------------------------------------------------------------------------

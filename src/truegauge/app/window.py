@@ -709,6 +709,8 @@ class MainWindow(QMainWindow):
                    self.tolerances.add_general_profile, has_part),
             Action("around", "Tolerances", "Select all around", "Shift+P", self.tolerances.take_around,
                    lambda: bool(s.selected_faces())),
+            Action("between", "Tolerances", "Select from the first selected face to the last", "",
+                   self.tolerances.take_between, lambda: len(s.selected_faces()) > 1),
             Action("why", "View", "Why this number", "Y", lambda: s.set_show_why(not s.show_why),
                    lambda: bool(s.plan.characteristics)),
             Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,

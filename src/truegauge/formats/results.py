@@ -38,6 +38,8 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
                 "reason": r.reason,
                 "datum_system": r.characteristic.system_text,
                 "modifiers": " ".join(r.characteristic.modifiers),
+                "definition": r.definition,
+                "fit": r.characteristic.fit,
                 "bonus": r.bonus,
                 "coverage": r.coverage,
                 "warning": r.warning,
@@ -102,7 +104,18 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
     """Return results.csv: comma-separated, full digits, one row a characteristic (RFC 4180)."""
     out = io.StringIO()
     columns = ["number", "name", "kind", "nominal", "lower", "upper", "measured", "deviation", "state", "reason"]
-    more = ["datum_system", "modifiers", "bonus", "uncertainty", "decision", "general_tolerance", "coverage", "warning"]
+    more = [
+        "datum_system",
+        "modifiers",
+        "definition",
+        "fit",
+        "bonus",
+        "uncertainty",
+        "decision",
+        "general_tolerance",
+        "coverage",
+        "warning",
+    ]
     writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment", *more])
     writer.writeheader()
     document = results_document(evaluation, sample)

@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from truegauge.core.plan.requirements import ORIENTS, Characteristic
+from truegauge.core.plan.requirements import SITUATIONS, Characteristic
+from truegauge.core.tolerancing.form import FORM_KINDS
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.units import NumberFormat
 
@@ -40,21 +41,27 @@ def frame_cells(c: Characteristic, numbers: NumberFormat) -> tuple[Cell, ...]:
         text += f" × {numbers.value(c.zone.second)}"
     if c.zone.end is not None:
         text += f" – {numbers.value(c.zone.end)}"
+    if c.zone.per is not None:
+        text += f" / {c.zone.per:g}" + (f" × {c.zone.per_second:g}" if c.zone.per_second is not None else "")
     value.append(Mark(text))
     if c.zone.offset:
         value.append(Mark(f" UZ{numbers.signed(c.zone.offset)}"))
     if c.zone.projected is not None:
         value += [Mark("P", ringed=True), Mark(f"{c.zone.projected:g}")]
-    value += [Mark(m, ringed=m in _RINGED) for m in c.modifiers]
+    form = c.kind in FORM_KINDS  # there T, P, N ... are a reference and a parameter, not in rings
+    value += [Mark(m if m in _RINGED and not form else f" {m}", ringed=m in _RINGED and not form) for m in c.modifiers]
     if c.zone.together is not None:
         value.append(Mark(" CZ" if c.zone.together else " SZ"))
     if c.zone.shape == "planes" and c.zone.direction is not None:
         value.append(Mark(f" {_axis_word(c.zone.direction)}"))
+    if c.zone.cut:
+        value.append(Mark(f" ⟨{'∥' if c.zone.cut == 'parallel' else '⊥'} {c.zone.cut_datum}"))
     cells: list[Cell] = [(Mark(kind.symbol, glyph=True),), tuple(value)]
     for d in c.datums:
         marks = [Mark(d.letter)]
         for m in d.modifiers:
-            marks.append(Mark(m, ringed=m in _RINGED) if m != ORIENTS else Mark(ORIENTS))
+            plain = f"[{m}]" if m in SITUATIONS else m
+            marks.append(Mark(plain, ringed=m in _RINGED))
         if d.holds:
             marks.append(Mark("[" + ",".join(_short(h) for h in d.holds) + "]"))
         cells.append(tuple(marks))

@@ -78,7 +78,14 @@ def _row(result: Result, report: Report) -> dict[str, object]:
     c, n = result.characteristic, report.numbers.of(result.characteristic.kind)
     kind = KINDS.get(c.kind)
     one_sided = kind is not None and kind.one_sided
-    asides = [frame_text(c, n) if has_frame(c) else "", result.general, result.warning, result.reason]
+    asides = [
+        frame_text(c, n) if has_frame(c) else "",
+        c.fit,
+        result.definition,
+        result.general,
+        result.warning,
+        result.reason,
+    ]
     return {
         "number": c.number, "name": c.name, "aside": "; ".join(a for a in asides if a),
         "nominal": "" if one_sided else n.value(c.nominal),

@@ -300,10 +300,12 @@ def _aside(result: Result, n: NumberFormat) -> str:
         parts.append(f"in {c.system_text}")
     if c.fit:
         parts.append(c.fit)
+    if result.definition:
+        parts.append(result.definition)
     if result.general:
         parts.append(result.general)
     if result.bonus:
-        parts.append(f"with bonus {n.value(result.bonus)}")
+        parts.append(f"with bonus {n.signed(result.bonus)}")
     if result.uncertainty is not None:
         parts.append(f"u {NumberFormat(n.unit, n.decimals + 1).value(result.uncertainty)}")
     if result.warning:

@@ -9,9 +9,11 @@ from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.document import DeviationScale, TitleBlock
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
+from truegauge.core.plan.rules import usual_size
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.touch_words import touch_notes
 from truegauge.core.tolerancing.judgement import State
+from truegauge.core.tolerancing.size_rule import size_rule
 from truegauge.reporting.section_drawing import SectionDrawing
 from truegauge.reporting.tag_layout import Layout
 from truegauge.reporting.tag_text import TagText
@@ -75,7 +77,7 @@ def make_report(
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
-        (*_alignment(evaluation, numbers), *touch_notes(sample)),
+        (*_alignment(evaluation, numbers), *_sizes(evaluation), *touch_notes(sample)),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip
@@ -100,6 +102,16 @@ def _alignment(evaluation: Evaluation, numbers: NumberFormat) -> tuple[str, ...]
     if evaluation.temperature:
         lines.append(f"Lengths {evaluation.temperature}")
     return (*lines, *(f"Not trusted: {d}" for d in a.doubts))
+
+
+def _sizes(evaluation: Evaluation) -> tuple[str, ...]:
+    """Say what sizes without modifiers mean, where there are any."""
+    if not any(r.definition for r in evaluation.results):
+        return ()
+    plan = evaluation.plan
+    source = "ISO 14405" if plan.standard == "ISO" else "ASME Y14.5"
+    rule = size_rule("diameter", (), usual_size(plan))
+    return (f"Sizes without modifiers ({source}): {rule.words}{'' if rule.how == 'E' else f' ({rule.how})'}",)
 
 
 def _statistics(evaluation: Evaluation, numbers: NumberFormat) -> str:

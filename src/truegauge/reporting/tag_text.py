@@ -8,6 +8,7 @@ from truegauge.core.plan.views import TagSettings
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.frame_cells import has_frame
+from truegauge.reporting.size_text import size_text
 from truegauge.reporting.units import NumberFormat, limits_text
 
 _RANK = {State.OUTSIDE: 1, State.NEAR: 2, State.WITHIN: 3, State.NOT_MEASURED: 4}
@@ -77,7 +78,9 @@ def _lines(
     delta: tuple[float, float, float] | None,
 ) -> Iterator[str]:  # fmt: skip
     c = result.characteristic
-    if "limits" in parts:
+    if result.definition and ("limits" in parts or "measured" in parts):
+        yield size_text(result, numbers)  # what a size is belongs to its number
+    elif "limits" in parts:
         yield limits_text(numbers, c.nominal, result.lower, result.upper)
     if delta is not None:
         chosen = [f"d{axis} {lengths.signed(v)}" for axis, v in zip("xyz", delta, strict=True) if f"d{axis}" in parts]

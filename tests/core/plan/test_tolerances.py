@@ -283,7 +283,7 @@ def test_modifiers_are_read_and_said_again():
         "M", "F", "unheard of"
     )  # fmt: skip
     with pytest.raises(ValueError, match="no modifier"):
-        parse_modifiers("Q", Zone())
+        parse_modifiers("W", Zone())
 
 
 @pytest.mark.parametrize(

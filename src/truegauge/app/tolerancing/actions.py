@@ -6,7 +6,14 @@ from truegauge.app.session import Session
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.frame_edits import add_tier, faces_around, general_profile, other_direction, toggle_basic
+from truegauge.core.plan.frame_edits import (
+    add_tier,
+    faces_around,
+    faces_between,
+    general_profile,
+    other_direction,
+    toggle_basic,
+)
 from truegauge.core.tolerancing.geometric import ORIENTATION
 from truegauge.core.tolerancing.kinds import KINDS
 
@@ -86,6 +93,18 @@ class ToleranceActions:
             s.notify("the selected face does not run along the first datum's direction: nothing goes around with it")
             return
         s.select_groups((around,))
+
+    def take_between(self) -> None:
+        """Select the faces from the first selected one to the last, along the direction of the first datum (else Z)."""
+        s = self._session
+        faces = s.selected_faces()
+        if s.model is None or len(faces) < 2:
+            return
+        between = faces_between(s.model, faces, self._direction())
+        if not between:
+            s.notify("the selected faces are not joined by faces along the first datum's direction")
+            return
+        s.select_groups((between,))
 
     def _direction(self) -> np.ndarray:
         s = self._session

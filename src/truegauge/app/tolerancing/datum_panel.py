@@ -214,6 +214,12 @@ class DatumList(QWidget):
             self._set(datum, tuple(targets))
 
 
+_SIZES = (
+    ("", "by the standard"), ("LP", "LP two-point"), ("E", "envelope (E)"), ("GG", "GG least squares"),
+    ("GN", "GN circumscribed"), ("GX", "GX inscribed"),
+)  # fmt: skip
+
+
 class RulesPanel(Fold):
     """Standard, association of datums, decision rule, stated errors, general tolerances."""
 
@@ -221,6 +227,7 @@ class RulesPanel(Fold):
         super().__init__("Rules", parent)
         self._session = session
         self.standard = self._choice("standard", (("ISO", "ISO GPS"), ("ASME", "ASME")), self._on_standard)
+        self.usual_size = self._choice("sizes without modifiers", _SIZES, self._on_usual_size)
         self.association = self._choice(
             "datums by", (("outside", "outside"), ("least_squares", "least squares"),
                           ("high_points", "high points")), self._on_association,
@@ -275,7 +282,8 @@ class RulesPanel(Fold):
         """Show the rules of the plan."""
         plan, n = self._session.plan, self._numbers
         for choice, value in (
-            (self.standard, plan.standard), (self.association, plan.datum_association), (self.rule, plan.decision.rule),
+            (self.standard, plan.standard), (self.usual_size, plan.usual_size),
+            (self.association, plan.datum_association), (self.rule, plan.decision.rule),
             (self.linear, plan.general.linear or ""), (self.geometry_class, plan.general.geometry or ""),
         ):  # fmt: skip
             choice.setCurrentIndex(max(0, choice.findData(value)))
@@ -295,6 +303,9 @@ class RulesPanel(Fold):
 
     def _on_standard(self) -> None:
         self._set(standard=self.standard.currentData())
+
+    def _on_usual_size(self) -> None:
+        self._set(usual_size=self.usual_size.currentData())
 
     def _on_association(self) -> None:
         self._set(datum_association=self.association.currentData())

@@ -10,13 +10,13 @@ from truegauge.core.plan.asked import asked_by
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.modifier_words import meaning_of
 from truegauge.core.plan.reading import ComparedReading, DimensionReading, reading_of
 from truegauge.core.plan.results import Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system
 from truegauge.core.tolerancing.judgement import DOMINATES
 from truegauge.core.tolerancing.kinds import KINDS
-from truegauge.core.tolerancing.zone import MODIFIERS
 from truegauge.reporting.units import NumberFormat, limits_text
 
 _ASSOCIATIONS = {
@@ -78,7 +78,9 @@ def _limits(result: Result, n: NumberFormat) -> Pairs:
         rows.append(("allowed in all", n.value(result.upper or 0.0)))
     if c.warn_lower is not None or c.warn_upper is not None:
         rows.append(("warning", limits_text(n, c.nominal, c.warn_lower, c.warn_upper)))
-    rows += [("modifier", f"{m}: {MODIFIERS[m]}") for m in c.modifiers if m in MODIFIERS]
+    if result.definition:
+        rows.append(("size is", result.definition if c.modifiers else f"{result.definition}, the default of the plan"))
+    rows += [("modifier", f"{m}: {said}") for m in c.modifiers if (said := meaning_of(c.kind, m))]
     if c.simultaneous:
         rows.append(("simultaneous", c.simultaneous))
     if result.coverage is not None:
@@ -98,7 +100,7 @@ def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: R
     groups = {plan.named(f).name: plan.named(f).group for f in c.features}
     worst = None if outcome is None else max(outcome.units, key=lambda u: u.value - u.bonus, default=None)
     for unit in outcome.units[:_MOST_UNITS] if outcome is not None and len(outcome.units) > 1 else ():
-        bonus = f" (bonus {n.value(unit.bonus)})" if unit.bonus else ""
+        bonus = f" (bonus {n.signed(unit.bonus)})" if unit.bonus else ""
         mark = "  ◂ worst" if unit is worst else ""
         points = evaluator.measured(plan, sample, groups[unit.name]) if unit.name in groups else None
         count = f", {len(points.rows):,} points" if isinstance(points, Measured) else ""

@@ -22,7 +22,7 @@ from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.datums.common import DatumAssociation, DatumSurface, place_together, size_of, with_size
 from truegauge.core.datums.freedoms import NAMES, TWIST_OF, Freedoms, Rows, holders
 from truegauge.core.datums.placement import settled
-from truegauge.core.datums.situation import Situation, situations_of
+from truegauge.core.datums.situation import Situation, across, situations_of
 from truegauge.core.errors import AssociationError, DatumError
 from truegauge.core.frames import apply, invert, rotate, twist_motion
 from truegauge.core.tolerancing.zone_rows import SurfaceRows, against
@@ -82,6 +82,7 @@ class DatumUse:
     sizes: tuple[float, ...] = ()
     holds: tuple[str, ...] = ()
     orients: bool = False
+    situation: str = ""  # PL, SL or PT: only this element of it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -235,7 +236,7 @@ class _Builder:
         """Return the combinations (m, n) of a datum's rows that it may hold."""
         rows = np.vstack([e.rows(self._about) for e in ideal])
         count = len(rows)
-        keep = np.eye(count)
+        keep = np.eye(count) if not use.situation else _of_element(use, ideal)
         slides = [t.slides for t in use.targets]
         if any(s is not None for s in slides):
             # The common slide of the movable targets is an unknown of its own: only what does not need it counts.
@@ -244,10 +245,10 @@ class _Builder:
             if np.any(column):
                 keep = np.linalg.svd(column[None])[2][1:]
         if use.orients:
-            turning = [k for k in range(count) if not np.any(rows[k, 3:])]
+            turning = [k for k, row in enumerate(keep @ rows) if not np.any(row[3:])]
             if not turning:
                 raise DatumError(f"datum {use.letter} has no direction: it cannot only orient")
-            keep = np.eye(count)[turning]
+            keep = keep[turning]
         if not use.holds:
             return keep
         found = []
@@ -360,6 +361,37 @@ class _Builder:
                 points = apply(self.pose, part.points)
                 found.append(SurfaceRows(points, partial(against, boundary), 1.0, (side,), hard=True))
         return found
+
+
+def _of_element(use: DatumUse, ideal: list[Situation]) -> NDArray[np.float64]:
+    """Return the combinations (m, n) of rows that the plane, the line or the point of a datum holds (ISO 5459 7.4.2.8).
+
+    Raises
+    ------
+    DatumError
+        The datum has no such element.
+    """
+    count = sum(len(e.along) + (0 if e.direction is None else 2) for e in ideal)
+    kept: list[NDArray[np.float64]] = []
+    first = 0
+    for element in ideal:
+        turns, places = (0 if element.direction is None else 2), len(element.along)
+        every = np.eye(count)[first : first + turns + places]
+        direction, shifts = every[:turns], every[turns:]
+        first += turns + places
+        if use.situation == "PT" and np.linalg.matrix_rank(element.along) == 3:
+            kept.append(shifts)
+        elif use.situation == "PL" and turns and places == 1:
+            kept += [direction, shifts]
+        elif use.situation == "SL" and turns and places > 1:
+            assert element.direction is not None
+            kept += [direction, across(element.direction) @ element.along.T @ shifts]
+    if not kept:
+        words = {"PL": "plane", "SL": "straight line", "PT": "point"}
+        raise DatumError(
+            f"datum {use.letter} has no {words[use.situation]} of its own: [{use.situation}] means nothing"
+        )
+    return np.vstack(kept)
 
 
 def _direction(feature: Feature) -> Vector | None:

@@ -9,9 +9,9 @@ from truegauge.core.cad.recognition import Nominal, nominal_of, whole_surface
 from truegauge.core.errors import GeometryError
 from truegauge.core.plan.commands import AddCharacteristic, AddFeature, Command, SetDatum, Several
 from truegauge.core.plan.document import Characteristic, DatumReference, NominalFeature, Plan
-from truegauge.core.plan.modifier_words import from_words
+from truegauge.core.plan.modifier_words import from_words, not_known
 from truegauge.core.plan.proposals import feature_name, new_id
-from truegauge.core.plan.requirements import ORIENTS
+from truegauge.core.plan.requirements import ORIENTS, SITUATIONS
 from truegauge.core.tolerancing.kinds import kind_named
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
@@ -19,6 +19,7 @@ _KINDS = {
     "circular run-out": "circular_runout", "total run-out": "total_runout",
     "profile of a line": "profile_line", "profile of a surface": "profile_surface",
 }  # fmt: skip
+_TIED = ("all around", "all over", "between")
 _NEED_DATUM = ("perpendicularity", "parallelism", "angularity")
 _PATTERNS = ("position", "profile_surface", "profile_line", "symmetry")  # one requirement on all their features
 
@@ -38,6 +39,18 @@ class _Importer:
         self.model, self.plan, self.work = model, plan, plan
         self.commands: list[Command] = []
         self.left_out = list(model.annotations.not_understood)
+
+    def understood(self, title: str, letters: tuple[str, ...]) -> tuple[str, ...]:
+        """Return the modifiers that are evaluated; others are told and left out."""
+        known: list[str] = []
+        for letter in letters:
+            if letter in (ORIENTS, *SITUATIONS) or not not_known((letter,)):
+                known.append(letter)
+            elif letter.lower() in _TIED:
+                self.left_out.append(f"{title}: {letter}: the faces that the file ties to it are taken")
+            else:
+                self.left_out.append(f"{title}: {letter!r} is not evaluated")
+        return tuple(known)
 
     def run(self, command: Command) -> None:
         self.work = command.apply(self.work)
@@ -131,7 +144,7 @@ def _dimension(job: _Importer, d: AnnotatedDimension) -> None:
                 job.left_out.append(f"dimension {title}: the radius is taken over as a diameter, limits doubled")
             job.add("diameter", d.name, (job.feature(group),), d.value * scale,
                     None if d.lower is None else d.lower * scale, None if d.upper is None else d.upper * scale,
-                    modifiers=from_words(d.modifiers)[0])  # fmt: skip
+                    modifiers=job.understood(f"dimension {title}", from_words(d.modifiers)[0]))  # fmt: skip
         return
     pair = (first + second)[:2]
     if len(pair) < 2:
@@ -139,11 +152,13 @@ def _dimension(job: _Importer, d: AnnotatedDimension) -> None:
         return
     nominals = tuple(n for g in pair if (n := job.nominal(g)) is not None)
     kind = kind_named(d.kind)
+    if d.kind == "width" and len(nominals) == 2 and not kind.fits(nominals):  # a thickness of faces not opposite
+        kind = kind_named("distance")
     if len(nominals) < 2 or not kind.fits(nominals):
         job.left_out.append(f"dimension {title}: no {d.kind} can be measured between its faces")
         return
     job.add(kind.name, d.name, (job.feature(pair[0]), job.feature(pair[1])), d.value, d.lower, d.upper,
-            modifiers=from_words(d.modifiers)[0])  # fmt: skip
+            modifiers=job.understood(f"dimension {title}", from_words(d.modifiers)[0]))  # fmt: skip
 
 
 def _tolerance(job: _Importer, t: AnnotatedTolerance) -> None:
@@ -153,8 +168,14 @@ def _tolerance(job: _Importer, t: AnnotatedTolerance) -> None:
     missing = [u.letter for u in t.datums if any(x not in by_letter for x in u.letter.split("-"))]
     if missing:
         job.left_out.append(f"{title}: datum {missing[0]} is not in the file")
-    datums = tuple(DatumReference(letter=u.letter, modifiers=_datum_modifiers(u.modifiers)) for u in t.datums)
-    modifiers, zone = from_words(t.modifiers)
+    datums = tuple(
+        DatumReference(
+            letter=u.letter, modifiers=job.understood(f"{title}, datum {u.letter}", _datum_modifiers(u.modifiers))
+        )
+        for u in t.datums
+    )
+    letters, zone = from_words(t.modifiers)
+    modifiers = job.understood(title, letters)
     if kind.name in _NEED_DATUM and not (t.datums and set(t.datums[0].letter.split("-")) <= set(by_letter)):
         job.left_out.append(f"{title}: it needs a datum")
         return
@@ -167,5 +188,6 @@ def _tolerance(job: _Importer, t: AnnotatedTolerance) -> None:
 def _datum_modifiers(words: tuple[str, ...]) -> tuple[str, ...]:
     """Return the modifiers of a datum as letters; the file calls them by words."""
     letters, _ = from_words(words)
-    known = {"maximum material": "M", "least material": "L", "orientation": ORIENTS}
+    known = {"maximum material": "M", "least material": "L", "orientation": ORIENTS, "plane": "PL", "line": "SL",
+             "point": "PT"}  # fmt: skip
     return tuple(known.get(w.lower(), w) for w in letters)

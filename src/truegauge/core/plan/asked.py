@@ -29,9 +29,10 @@ class Asked:
     def content(self) -> Hashable:
         """What the value depends on besides the measured features: the tolerance only where it shapes the zone."""
         shaped = self.zone.end is not None or self.zone.shape == "rectangle"
-        material = [m for m in self.modifiers if m in (*MATERIAL, "T")]
+        shaping = [m for m in self.modifiers if m in (*MATERIAL, "T", "OZ")]
+        material = any(m in MATERIAL for m in shaping)
         zone = tuple(self.zone.model_dump().items()) if self.zone != PLAIN else ()
-        return (self.kind, zone, tuple(material), self.sizes if material else (), self.tolerance if shaped else None)
+        return (self.kind, zone, tuple(shaping), self.sizes if material else (), self.tolerance if shaped else None)
 
 
 def asked_by(plan: Plan, c: Characteristic) -> Asked:

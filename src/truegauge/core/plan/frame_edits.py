@@ -1,5 +1,7 @@
 """Changes of frames as commands: tiers, exact dimensions, what a general profile covers, all around."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from truegauge.core.cad.model import CadModel, SurfaceKind
@@ -98,20 +100,53 @@ def faces_around(model: CadModel, face: int, direction: np.ndarray) -> tuple[int
 
     Planes and cylinders whose surface runs along the direction; fillets between them too.
     """
-    along = {f.index for f in model.faces if _runs_along(model, f.index, direction)}
-    if face not in along:
+    neighbours = _neighbours_along(model, direction)
+    if face not in neighbours:
         return ()
-    neighbours: dict[int, set[int]] = {}
-    for edge in model.edges:
-        for a in edge.faces:
-            neighbours.setdefault(a, set()).update(edge.faces)
     found, open_ = {face}, [face]
     while open_:
-        for other in neighbours.get(open_.pop(), set()):
-            if other in along and other not in found:
-                found.add(other)
-                open_.append(other)
+        for other in neighbours[open_.pop()] - found:
+            found.add(other)
+            open_.append(other)
     return tuple(sorted(found))
+
+
+def faces_between(model: CadModel, chosen: Sequence[int], direction: np.ndarray) -> tuple[int, ...]:
+    """Return the faces from the first chosen one to the last, joined by edges, all along `direction` (3,).
+
+    The shortest way over the others chosen in order; none where no such way is there.
+    """
+    neighbours = _neighbours_along(model, direction)
+    found: list[int] = list(chosen[:1])
+    for goal in chosen[1:]:
+        way = _way(neighbours, found[-1], goal, set(found[:-1]))
+        if not way:
+            return ()
+        found += way[1:]
+    return tuple(found)
+
+
+def _way(neighbours: dict[int, set[int]], start: int, goal: int, closed: set[int]) -> list[int]:
+    ways, seen = [[start]], {start, *closed}
+    while ways:
+        way = ways.pop(0)
+        if way[-1] == goal:
+            return way
+        for other in sorted(neighbours.get(way[-1], set()) - seen):
+            seen.add(other)
+            ways.append([*way, other])
+    return []
+
+
+def _neighbours_along(model: CadModel, direction: np.ndarray) -> dict[int, set[int]]:
+    """Return, of each face along a direction, those along it that share an edge with it."""
+    along = {f.index for f in model.faces if _runs_along(model, f.index, direction)}
+    found: dict[int, set[int]] = {face: set() for face in along}
+    for edge in model.edges:
+        own = set(edge.faces) & along
+        for a in own:
+            found[a] |= own - {a}
+    return found
 
 
 def _runs_along(model: CadModel, face: int, direction: np.ndarray) -> bool:

@@ -7,8 +7,10 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, place_of, plane_of
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.requirements import ORIENTS, Characteristic, DatumReference
+from truegauge.core.tolerancing.form import FORM_KINDS, PARAMETERS, REFERENCES
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.request import are_opposite, has_size
+from truegauge.core.tolerancing.size_rule import DEFINITIONS, INDEPENDENT, LETTERS, is_size
 from truegauge.core.tolerancing.zone import MATERIAL, MODIFIERS, Zone
 
 _DATUM = re.compile(r"^([A-Za-z]{1,2}(?:\s*-\s*[A-Za-z]{1,2})*)\s*(.*)$")
@@ -19,6 +21,8 @@ _PROFILES = ("profile_line", "profile_surface")
 _MATERIAL_KINDS = ("position", "perpendicularity", "parallelism", "angularity", "coaxiality", "symmetry",
                    "axis_straightness")  # fmt: skip
 TOGETHER, APART = "CZ", "SZ"
+CUTS = {"parallel": "∥", "perpendicular": "⊥"}
+_LINES = ("straightness", "profile_line")
 
 
 def parse_datum(text: str) -> DatumReference | None:
@@ -43,6 +47,9 @@ def parse_datum(text: str) -> DatumReference | None:
         if rest.startswith(ORIENTS):
             modifiers.append(ORIENTS)
             rest = rest[2:]
+        elif element := re.match(r"^\[(PL|SL|PT)\]", rest, re.IGNORECASE):
+            modifiers.append(element.group(1).upper())
+            rest = rest[element.end() :]
         elif mark := re.match(r"^(?:\(([MLml])\)|([MLml])(?![A-Za-z]))", rest):
             modifiers.append((mark.group(1) or mark.group(2)).upper())
             rest = rest[mark.end() :]
@@ -50,7 +57,9 @@ def parse_datum(text: str) -> DatumReference | None:
             holds += [_freedom(x) for x in held.group(1).split(",")]
             rest = rest[held.end() :]
         else:
-            raise ValueError(f"{rest!r} after datum {letters} is not understood: use (M), (L), >< or [turn z, x]")
+            raise ValueError(
+                f"{rest!r} after datum {letters} is not understood: use (M), (L), ><, [PL], [SL], [PT] or [turn z, x]"
+            )
     return DatumReference(letter=letters, modifiers=tuple(dict.fromkeys(modifiers)), holds=tuple(holds))
 
 
@@ -65,7 +74,10 @@ def _freedom(text: str) -> str:
 
 def modifiers_text(c: Characteristic) -> str:
     """Return the modifiers after the value as they are typed."""
-    parts = list(c.modifiers)
+    at = f"{c.zone.at:+g}" if c.zone.at else ""
+    parts = [f"{m}{at}" if m == "SCS" else m for m in c.modifiers]
+    if c.zone.cut:
+        parts.append(f"{CUTS[c.zone.cut]}{c.zone.cut_datum}")
     if c.zone.projected is not None:
         parts.append(f"P{c.zone.projected:g}")
     if c.zone.offset:
@@ -86,11 +98,16 @@ def parse_modifiers(text: str, zone: Zone) -> tuple[tuple[str, ...], Zone]:
         A word that is none of these.
     """
     letters: list[str] = []
-    projected, offset, together, end = None, 0.0, None, None
+    projected, offset, together, end, at, cut, cut_datum = None, 0.0, None, None, None, "", ""
     for word in text.replace(",", ".").split():
         up = word.upper()
-        if up in MODIFIERS:
+        if up in MODIFIERS or up in LETTERS or up in REFERENCES or up in PARAMETERS:
             letters.append(up)
+        elif number := re.match(r"^SCS([+-]\d+(?:\.\d+)?)$", up):
+            letters.append("SCS")
+            at = float(number.group(1))
+        elif plane := re.match(r"^(//|∥|_\|_|⟂|⊥)([A-Z]{1,2})$", up):
+            cut, cut_datum = ("parallel" if plane.group(1) in ("//", "∥") else "perpendicular"), plane.group(2)
         elif up in (TOGETHER, "UF", "SIM"):
             together = True
         elif up == APART:
@@ -103,8 +120,12 @@ def parse_modifiers(text: str, zone: Zone) -> tuple[tuple[str, ...], Zone]:
             end = float(number.group(1))
         else:
             known = ", ".join(MODIFIERS)
-            raise ValueError(f"{word!r} is no modifier: use {known}, P30 (projected), UZ+0.05, CZ, SZ")
-    changes = {"projected": projected, "offset": offset, "together": together, "end": end}
+            raise ValueError(
+                f"{word!r} is no modifier: use {known}, P30 (projected), UZ+0.05, CZ, SZ, ∥B or ⊥B (intersection "
+                f"plane); of a size {', '.join(LETTERS)}; of a form C G N X and P V T Q"
+            )
+    changes = {"projected": projected, "offset": offset, "together": together, "end": end, "at": at, "cut": cut,
+               "cut_datum": cut_datum}  # fmt: skip
     return tuple(dict.fromkeys(letters)), zone.replace(**changes)
 
 
@@ -122,6 +143,8 @@ def frame_problems(plan: Plan, c: Characteristic, nominals: Sequence[Nominal]) -
     doubled = sorted({x for x in letters if letters.count(x) > 1})
     if doubled:
         said.append(f"datum {doubled[0]} stands in the frame twice: what it holds is held already.")
+    if c.zone.cut and not plan.has_datum(c.zone.cut_datum):
+        said.append(f"the intersection plane names datum {c.zone.cut_datum}, which is on no feature of the plan.")
     for datum in plan.datums:
         if datum.letter in letters and set(datum.features) & set(c.features):
             said.append(f"datum {datum.letter} is the toleranced feature itself.")
@@ -141,15 +164,68 @@ def _modifier_problems(c: Characteristic, label: str, nominals: Sequence[Nominal
         said.append(f"{material[0]} needs a feature of size: a cylinder, a sphere, or two opposite planes.")
     if "R" in c.modifiers and not material:
         said.append("R (reciprocity) goes with M or L: it gives what they leave unused back to the size.")
-    if "T" in c.modifiers and not (c.kind in ("perpendicularity", "parallelism", "angularity") and _planes(nominals)):
+    if (
+        "T" in c.modifiers
+        and not is_form(c.kind)
+        and not (c.kind in ("perpendicularity", "parallelism", "angularity") and _planes(nominals))
+    ):
         said.append("T (tangent plane) is for the orientation of a plane.")
-    if "E" in c.modifiers and not (c.kind.startswith(("diameter", "width")) or c.kind == "distance"):
-        said.append("E (envelope) is for a size.")
+    said += _size_problems(c, label)
+    said += _form_problems(c, label)
+    if "OZ" in c.modifiers and c.kind not in _PROFILES:
+        said.append(f"OZ (offset not stated) is for profiles, not for {label}.")
     if c.zone.projected is not None and material:
         said.append("a projected zone is judged by the axis, not at a material limit: take off one of the two.")
     if c.zone.projected is not None and not _axes(nominals):
         said.append("a projected zone (P) needs an axis.")
     return said
+
+
+def _size_problems(c: Characteristic, label: str) -> list[str]:
+    sized = [m for m in c.modifiers if m in LETTERS and not (is_form(c.kind) and m in REFERENCES)]
+    if not sized:
+        return []
+    if c.kind == "distance" and sized == ["E"]:
+        return []
+    if not is_size(c.kind):
+        return [f"{sized[0]} is for a size, not for {label}."]
+    said = []
+    how = [m for m in sized if m in DEFINITIONS]
+    if len(how) > 1 or (how and is_size(c.kind) and c.kind not in ("diameter", "width") and "ACS" not in sized):
+        said.append(f"{how[-1]}: a size has one definition; take off the others.")
+    if "E" in sized and how and how != ["LP"]:
+        said.append(f"E (envelope) is made of two-point and mating size: take off {how[0]}.")
+    if "E" in sized and INDEPENDENT in sized:
+        said.append("E and I contradict each other: with the envelope, or independent of it.")
+    if "ACS" in sized and "SCS" in sized:
+        said.append("ACS and SCS contradict each other: any cross section, or a specific one.")
+    if c.kind.startswith("width") and ({"ACS", "SCS", "CC", "CA", "CV", "LS"} & set(sized)):
+        said.append("cross sections and their sizes are for cylinders; of a width use LP, GG, GN, GX or E.")
+    return said
+
+
+def _form_problems(c: Characteristic, label: str) -> list[str]:
+    said = []
+    words = [m for m in c.modifiers if (m in REFERENCES or m in PARAMETERS) and m not in MODIFIERS]
+    if words and not is_form(c.kind):
+        said.append(f"{words[0]} (how form is read) is for form tolerances, not for {label}.")
+    for known in (REFERENCES, PARAMETERS):
+        if sum(m in known for m in c.modifiers) > 1:
+            said.append(f"one of {', '.join(known)}: take off the others.")
+    if c.zone.per is not None and c.kind not in ("straightness", "flatness"):
+        said.append(f"a unit length or area is for straightness and flatness, not for {label}.")
+    if c.zone.per_second is not None and c.kind == "straightness":
+        said.append("straightness has a unit length, not an area: type 0.02/100.")
+    if c.zone.cut and c.kind not in _LINES:
+        said.append(
+            f"an intersection plane cuts a surface into lines: for straightness and profile of a line, not for {label}."
+        )
+    return said
+
+
+def is_form(kind: str) -> bool:
+    """Tell whether a kind is a form tolerance whose reference and parameter can be stated."""
+    return kind in FORM_KINDS
 
 
 def _zone_problems(c: Characteristic, label: str, nominals: Sequence[Nominal]) -> list[str]:

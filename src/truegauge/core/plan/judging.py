@@ -11,7 +11,7 @@ from truegauge.core.plan.document import Characteristic, ConstructedFeature, Nom
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import reading_value
 from truegauge.core.plan.results import Result
-from truegauge.core.plan.rules import form_rule_of, formed, rule_of, sized
+from truegauge.core.plan.rules import definition_of, form_rule_of, formed, rule_of, sized
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
 from truegauge.core.plan.touch_words import touch_warning
@@ -36,20 +36,21 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
         upper = upper + outcome.bonus
     if isinstance(value, NotComputed):
         why = _reason(evaluator, plan, sample, c, value.reason)
-        return Result(c, None, State.NOT_MEASURED, why, lower, upper, filled)
+        return Result(c, None, State.NOT_MEASURED, why, lower, upper, filled, definition=definition_of(plan, c))
     if is_size(c.kind) or c.kind in ("radius", "distance"):
         lower, upper, extra = _with_reciprocity(evaluator, plan, sample, c, lower, upper)
         notes += extra
     if c.basic:
         return Result(c, value, State.WITHIN, "", None, None, "", "theoretically exact: not judged", outcome=outcome,
-                      notes=tuple(notes))  # fmt: skip
+                      notes=tuple(notes), definition=definition_of(plan, c))  # fmt: skip
     coverage, warning = _coverage(evaluator, plan, sample, c)
     u = evaluator.known_uncertainty(plan, sample, c)
     low, high = (None if x is None else c.nominal + x for x in (lower, upper))
     warn_low, warn_high = (None if x is None else c.nominal + x for x in (c.warn_lower, c.warn_upper))
     said = decide(value, low, high, warn_lower=warn_low, warn_upper=warn_high, uncertainty=u, rule=plan.decision)
     return Result(c, value, said.state, "", lower, upper, filled, said.words, u,
-                  dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes), coverage, warning)  # fmt: skip
+                  dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes), coverage, warning,
+                  definition_of(plan, c))  # fmt: skip
 
 
 def _coverage(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> tuple[float | None, str]:

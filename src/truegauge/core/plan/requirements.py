@@ -39,12 +39,14 @@ class Datum(Frozen):
 
 
 ORIENTS = "><"
+SITUATIONS = ("PL", "SL", "PT")  # only the plane, the straight line, or the point of the datum (ISO 5459:2011, 7.4.2.8)
 
 
 class DatumReference(Frozen):
     """A datum in the datum system of a characteristic; a common datum joins its letters by hyphens.
 
-    `modifiers`: "M", "L" (material boundary), "><" (it only orients). `holds` names the freedoms that it may take
+    `modifiers`: "M", "L" (material boundary), "><" (it only orients), "PL", "SL", "PT" (only its plane, straight line
+    or point). `holds` names the freedoms that it may take
     (`core.datums.freedoms.NAMES`); none: all that it can.
     """
 
@@ -64,10 +66,16 @@ class DatumReference(Frozen):
 
     def say(self) -> str:
         """Return it as the cell of a frame shows it in plain text."""
-        marks = "".join(f"({m})" if m != ORIENTS else ORIENTS for m in self.modifiers)
+        marks = "".join(_mark(m) for m in self.modifiers)
         short = {"shift along ": "", "turn about ": "turn "}
         held = [next((h.replace(k, v) for k, v in short.items() if h.startswith(k)), h) for h in self.holds]
         return f"{self.letter}{marks}" + (f"[{', '.join(held)}]" if held else "")
+
+
+def _mark(modifier: str) -> str:
+    if modifier == ORIENTS:
+        return ORIENTS
+    return f"[{modifier}]" if modifier in SITUATIONS else f"({modifier})"
 
 
 class Characteristic(Frozen):

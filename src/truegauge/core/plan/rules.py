@@ -44,6 +44,12 @@ def rule_of(plan: Plan, c: Characteristic) -> SizeRule | None:
     return size_rule_of(plan, c.kind, c.modifiers, c.zone.at or 0.0)
 
 
+def definition_of(plan: Plan, c: Characteristic) -> str:
+    """Return what a size is by the standard, as a drawing marks it: "LP", "GX ACS", "(E)"; empty for others."""
+    rule = rule_of(plan, c)
+    return "" if rule is None else "(E)" if rule.how == "E" else rule.letters
+
+
 def form_rule_of(evaluator: Evaluator, plan: Plan, c: Characteristic) -> FormRule | None:
     """Return how the form of a characteristic is read; None for kinds that are no form."""
     if c.kind not in FORM_KINDS:

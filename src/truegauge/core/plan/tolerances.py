@@ -20,8 +20,9 @@ from truegauge.core.plan.document import Characteristic, ConstructedFeature, Gro
 from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.reading import spot_reading
 from truegauge.core.plan.readings import SpotCheck
-from truegauge.core.plan.requirements import ORIENTS, Datum, DatumReference, DatumTarget
+from truegauge.core.plan.requirements import ORIENTS, SITUATIONS, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.results import Cloud
+from truegauge.core.plan.rules import cutting_normal
 from truegauge.core.plan.sample import Sample
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.geometric import LOCATION, ORIENTATION, evaluate, evaluate_together
@@ -119,18 +120,21 @@ def outcome_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, asked: A
 
 def _key(evaluator: Evaluator, plan: Plan, sample: Sample, asked: Asked) -> tuple[Hashable, ...]:
     contents = tuple(plan.content_of(g) for g in asked.groups)
+    cut = asked.zone.cut_datum
+    cutting = plan.content_of(plan.feature(plan.datum(cut).feature).group) if plan.has_datum(cut) else None
     return (
         *evaluator.seen_key(plan, sample), contents, asked.content, plan.standard,
-        system_content(evaluator, plan, asked.datums),
+        system_content(evaluator, plan, asked.datums), cutting,
     )  # fmt: skip
 
 
 def _request(evaluator: Evaluator, plan: Plan, sample: Sample, asked: Asked) -> Request:
     system = needed(datum_system(evaluator, plan, sample, asked.datums))
-    return Request(
-        asked.kind, units_of(evaluator, plan, sample, asked), system, asked.zone, asked.modifiers, asked.tolerance,
-        plan.standard,
-    )  # fmt: skip
+    units, zone = units_of(evaluator, plan, sample, asked), asked.zone
+    if zone.cut:
+        own = units[0].nominal if units[0].measured else None
+        zone = zone.replace(direction=cutting_normal(evaluator, plan, zone, own))
+    return Request(asked.kind, units, system, zone, asked.modifiers, asked.tolerance, plan.standard)
 
 
 def units_of(evaluator: Evaluator, plan: Plan, sample: Sample, asked: Asked) -> tuple[Unit, ...]:
@@ -299,7 +303,7 @@ def _use(evaluator: Evaluator, plan: Plan, sample: Sample, reference: DatumRefer
                 sizes.append(size)
     return DatumUse(
         reference.letter, tuple(parts), tuple(targets), reference.material, tuple(sizes), reference.holds,
-        ORIENTS in reference.modifiers,
+        ORIENTS in reference.modifiers, next((m for m in reference.modifiers if m in SITUATIONS), ""),
     )  # fmt: skip
 
 

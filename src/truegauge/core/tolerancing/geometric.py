@@ -26,9 +26,9 @@ from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Request, Unit
 from truegauge.core.tolerancing.rings import need_rings, widest_gap
-from truegauge.core.tolerancing.smallest_zone import smallest_zone
+from truegauge.core.tolerancing.smallest_zone import smallest_offset_zone, smallest_zone
 from truegauge.core.tolerancing.two_point import diameters_of
-from truegauge.core.tolerancing.zone_rows import RoundRows, Rows
+from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows
 
 ORIENTATION = ("perpendicularity", "parallelism", "angularity")
 LOCATION = ("position", "coaxiality", "symmetry")
@@ -85,12 +85,21 @@ def _apart(request: Request) -> Outcome:
     system, free = request.system, _free(request)
     groups = [derived] if request.together else [[d] for d in derived]
     poses: list[Rigid] = []
-    for group in groups:
+    notes: list[str] = []
+    for k, group in enumerate(groups):
         rows = [row for d in group for row in d.rows]
+        if "OZ" in request.modifiers and request.kind in profile.KINDS:
+            found, offset = smallest_offset_zone([*rows, *system.limits], free, system.about, system.length)
+            moved = [replace(r, middle=offset) for r in rows if isinstance(r, SurfaceRows)]
+            group = [replace(d, rows=(r,)) for d, r in zip(group, moved, strict=True)]
+            derived[k if not request.together else 0 : len(derived) if request.together else k + 1] = group
+            notes.append(f"the zone is offset by {offset:+.4f} mm (OZ)")
+            poses += [found.pose] * len(group)
+            continue
         starts = _turned_starts(request, free) if any(d.zone == "planes" for d in group) else ()
         found = smallest_zone([*rows, *system.limits], free, system.about, system.length, starts)
         poses += [found.pose] * len(group)
-    return _outcome(request, derived, poses)
+    return replace(_outcome(request, derived, poses), notes=tuple(notes))
 
 
 def _turned_starts(request: Request, free: np.ndarray) -> tuple[Rigid, ...]:

@@ -18,7 +18,7 @@ from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.derived_rows import Derived, offsets_of
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Patch, Request, Unit
-from truegauge.core.tolerancing.smallest_zone import smallest_zone
+from truegauge.core.tolerancing.smallest_zone import smallest_offset_zone, smallest_zone
 from truegauge.core.tolerancing.zone_rows import SurfaceRows
 
 KINDS = ("profile_surface", "profile_line")
@@ -96,8 +96,12 @@ def of_lines(request: Request) -> Outcome:
             scale = rows.scale if isinstance(rows.scale, float) else rows.scale[own]
             line = replace(rows, points=rows.points[own], scale=scale)
             free = system.free if system.letters else _in_plane(way)
-            found = smallest_zone([line, *system.limits], free, line.points.mean(axis=0) if not system.letters
-                                  else system.about, system.length)  # fmt: skip
+            about = system.about if system.letters else line.points.mean(axis=0)
+            if "OZ" in request.modifiers:
+                found, offset = smallest_offset_zone([line, *system.limits], free, about, system.length)
+                line = replace(line, middle=offset)
+            else:
+                found = smallest_zone([line, *system.limits], free, about, system.length)
             value, place = line.worst(found.pose)
             best = max(best, value)
             if worst is None or value > worst[0]:

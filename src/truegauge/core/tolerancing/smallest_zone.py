@@ -10,7 +10,7 @@ Definition: ISO 1101:2017 and ASME Y14.5.1M-2019, the actual value is the size o
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -25,6 +25,7 @@ _UNNOTICED = 1e-7  # of the strongest freedom: what no row notices is left alone
 _AROUND = np.arange(12) * np.pi / 6
 _FINE = 1e-11  # mm: what a zone may still lack
 _ONE_SIDE = np.array([1.0])
+_GOLDEN = (3 - 5**0.5) / 2
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,6 +66,37 @@ def smallest_zone(
     if any(_is_hard(r) for r in rows):
         pose = problem.cleared(pose)
     return min((problem.solve(start @ pose) for start in (np.eye(4), *starts)), key=lambda found: found.level)
+
+
+def smallest_offset_zone(
+    rows: Sequence[Rows], free: Matrix, about: Vector, length: float
+) -> tuple[SmallestZone, float]:
+    """Return the zone and its offset where the middle of a profile zone may lie anywhere along the normals (OZ).
+
+    ISO 1660:2017: the offset is one unknown more. The level over the best motion is convex in it but for terms of
+    second order, so it is enclosed by golden sections.
+    """
+    off = np.concatenate([r.off(np.eye(4))[0] + r.middle for r in rows if isinstance(r, SurfaceRows) and not r.hard])
+    low, high = float(off.min()), float(off.max())
+
+    def zone(offset: float) -> SmallestZone:
+        shifted = [r if _is_hard(r) or not isinstance(r, SurfaceRows) else replace(r, middle=offset) for r in rows]
+        return smallest_zone(shifted, free, about, length)
+
+    if not free.size:
+        return zone((low + high) / 2), (low + high) / 2
+    a, b = low + _GOLDEN * (high - low), high - _GOLDEN * (high - low)
+    at_a, at_b = zone(a), zone(b)
+    while high - low > _FINE:
+        if at_a.level < at_b.level:
+            high, b, at_b = b, a, at_a
+            a = low + _GOLDEN * (high - low)
+            at_a = zone(a)
+        else:
+            low, a, at_a = a, b, at_b
+            b = high - _GOLDEN * (high - low)
+            at_b = zone(b)
+    return (at_a, a) if at_a.level < at_b.level else (at_b, b)
 
 
 def _violated(amount: float) -> str:

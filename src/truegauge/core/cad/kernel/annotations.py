@@ -36,7 +36,7 @@ _TOLERANCES = {
 }  # fmt: skip
 _DIMENSIONS = {
     "Size_Diameter": "diameter", "Size_SphericalDiameter": "diameter", "Size_Radius": "radius",
-    "Size_SphericalRadius": "radius", "Size_Angular": "angle", "Size_Thickness": "distance",
+    "Size_SphericalRadius": "radius", "Size_Angular": "angle", "Size_Thickness": "width",
     "Location_LinearDistance": "distance", "Location_LinearDistance_FromCenterToOuter": "distance",
     "Location_LinearDistance_FromCenterToInner": "distance",
     "Location_LinearDistance_FromOuterToCenter": "distance",
