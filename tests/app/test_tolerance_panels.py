@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractItemDelegate, QDialogButtonBox
 from truegauge.app.characteristic_editor import CharacteristicEditor
 from truegauge.app.ledger_order import Order
 from truegauge.app.several_editor import SeveralEditor
+from truegauge.app.tolerancing.datum_panel import RulesPanel
 from truegauge.app.uncertainty_worker import UncertaintyWorker
 from truegauge.core.plan.commands import RemoveCharacteristic, Several
 from truegauge.core.tolerancing.judgement import State
@@ -305,3 +306,56 @@ def test_uncertainties_are_worked_out_in_the_background(loaded, qtbot, monkeypat
     s.run(Several(gone, "fewer"))
     qtbot.waitUntil(lambda: all(r.uncertainty is not None for r in s.evaluation.results), timeout=60_000)
     assert not s.is_busy
+
+
+def test_a_size_says_what_it_is_and_takes_modifiers(loaded, qtbot, settle):
+    """The row states nominal, limits and definition; its modifiers are typed beside the limits."""
+    window = loaded
+    found = window.session.evaluation.result("c4")
+    assert found.definition == "GG"
+    before = found.measured
+    editor = editor_of(window, qtbot, "c4")
+    editor.modifiers.setText("E Q")
+    assert "form tolerances" in editor.problem.text()
+    editor.modifiers.setText("LP SN")
+    assert not editor.problem.isVisible()
+    commit(window, editor)
+    settle()
+    found = window.session.evaluation.result("c4")
+    assert (found.definition, of(window, 4).modifiers) == ("LP SN", ("LP", "SN"))
+    assert found.measured < before
+    window.session.undo()
+    assert of(window, 4).modifiers == ()
+
+
+def test_a_unit_area_is_typed_after_the_tolerance(loaded, qtbot, settle):
+    window = loaded
+    editor = editor_of(window, qtbot, "c1")
+    editor.upper_field.setText("0.02/30x25")
+    commit(window, editor)
+    settle()
+    c = of(window, 1)
+    assert (c.upper, c.zone.per, c.zone.per_second) == (0.02, 30.0, 25.0)
+    assert "largest over any 30 x 25 mm" in window.session.evaluation.result("c1").notes[0]
+    editor = editor_of(window, qtbot, "c1")
+    assert editor.upper_field.text() == "0.020/30x25"
+    editor.upper_field.setText("0.05")
+    commit(window, editor)
+    settle()
+    assert of(window, 1).zone.per is None
+    editor = editor_of(window, qtbot, "c1")
+    editor.upper_field.setText("0.02/0")
+    commit(window, editor)
+    assert "no unit length or area" in window.notices[-1].text
+
+
+def test_the_meaning_of_sizes_is_a_rule_of_the_plan(loaded, qtbot, settle):
+    window = loaded
+    rules = window.findChild(RulesPanel)
+    rules.usual_size.setCurrentIndex(rules.usual_size.findData("LP"))
+    rules.usual_size.activated.emit(rules.usual_size.currentIndex())
+    settle()
+    assert window.session.plan.usual_size == "LP"
+    assert window.session.evaluation.result("c4").definition == "LP"
+    window.session.undo()
+    assert window.session.plan.usual_size == "GG"

@@ -197,3 +197,10 @@ def test_a_sample_of_the_first_version_is_read(tmp_path, sample):
     old, _ = open_sample(tmp_path / "old.tgsample")
     assert np.array_equal(old.points, sample.points * 25.4)
     assert old.data.unit == "inch"
+
+
+def test_a_plan_of_the_sixth_version_keeps_the_sizes_that_it_had(plan):
+    """Sizes without modifiers were those of the associated feature: now the plan states it."""
+    found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-6.tgplan").plan
+    assert found.usual_size == "GG"
+    assert found == plan

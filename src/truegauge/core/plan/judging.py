@@ -11,11 +11,12 @@ from truegauge.core.plan.document import Characteristic, ConstructedFeature, Nom
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import reading_value
 from truegauge.core.plan.results import Result
-from truegauge.core.plan.rules import definition_of, form_rule_of, formed, rule_of, sized
+from truegauge.core.plan.rules import definition_of, formed, rule_of, sized
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
 from truegauge.core.plan.touch_words import touch_warning
 from truegauge.core.tolerancing import general
+from truegauge.core.tolerancing.form import FORM_KINDS
 from truegauge.core.tolerancing.judgement import State, decide, dominates
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named
 from truegauge.core.tolerancing.outcome import Outcome
@@ -100,9 +101,8 @@ def value_of(
     if size is not None and sample is not None:
         found = sized(evaluator, plan, sample, groups, size, (_over(c, lower), _over(c, upper)))
         return (found, None, []) if isinstance(found, NotComputed) else (found[0], None, [found[1]])
-    form = form_rule_of(evaluator, plan, c)
-    if form is not None and sample is not None:
-        found = formed(evaluator, plan, sample, c.kind, groups, form)
+    if c.kind in FORM_KINDS and sample is not None:
+        found = formed(evaluator, plan, sample, c)
         return (found, None, []) if isinstance(found, NotComputed) else (found[0], None, [x for x in found[1:] if x])
     if c.datums and c.kind in KINDS and KINDS[c.kind].placed:
         return _in_system(evaluator, plan, sample, c), None, []

@@ -14,7 +14,7 @@ from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.document import Characteristic, Group, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
-from truegauge.core.tolerancing.form import FORM_KINDS, PARAMETERS, REFERENCES, FormRule, form_value
+from truegauge.core.tolerancing.form import PARAMETERS, REFERENCES, FormRule, form_value
 from truegauge.core.tolerancing.kinds import KINDS, need_held
 from truegauge.core.tolerancing.size import sizes_by
 from truegauge.core.tolerancing.size_rule import SizeRule, is_size, size_rule, usual_rule
@@ -50,10 +50,14 @@ def definition_of(plan: Plan, c: Characteristic) -> str:
     return "" if rule is None else "(E)" if rule.how == "E" else rule.letters
 
 
-def form_rule_of(evaluator: Evaluator, plan: Plan, c: Characteristic) -> FormRule | None:
-    """Return how the form of a characteristic is read; None for kinds that are no form."""
-    if c.kind not in FORM_KINDS:
-        return None
+def form_rule_of(evaluator: Evaluator, plan: Plan, c: Characteristic) -> FormRule:
+    """Return how the form of a characteristic is read.
+
+    Raises
+    ------
+    EvaluationError
+        Its intersection plane is not fixed.
+    """
     reference = next((m for m in c.modifiers if m in REFERENCES), "C")
     parameter = next((m for m in c.modifiers if m in PARAMETERS), "T")
     nominal = evaluator.nominal(plan.named(c.features[0]).group, plan)
@@ -104,10 +108,13 @@ def sized(
     return found if isinstance(found, NotComputed) else found.told(*limits)
 
 
-def formed(
-    evaluator: Evaluator, plan: Plan, sample: Sample, kind: str, groups: tuple[Group, ...], rule: FormRule
-) -> tuple[float, str] | NotComputed:
-    """Return a form by a rule, mm, and what is told of it."""
+def formed(evaluator: Evaluator, plan: Plan, sample: Sample, c: Characteristic) -> tuple[float, str] | NotComputed:
+    """Return the form of a characteristic, mm, and what is told of it."""
+    kind, groups = c.kind, tuple(plan.named(f).group for f in c.features)
+    try:
+        rule = form_rule_of(evaluator, plan, c)
+    except EvaluationError as error:
+        return NotComputed(str(error))
     key = ("formed", *evaluator.seen_key(plan, sample), tuple(plan.content_of(g) for g in groups), kind, rule)
     return evaluator.graph.node(
         key, lambda: form_value(kind, _members(evaluator, plan, sample, groups, KINDS[kind].needs), rule)

@@ -35,6 +35,7 @@ _GREAT = 0.02  # of the radius: touches that near to a plane through the centre 
 _NEAR_CENTER = 0.1
 _CELLS = 72
 _FLAT = 0.1  # mm: touches within this are one line
+_EDGE = 1e-3  # mm: points that a little tilt puts that far out of a unit length belong to it
 _MOST_STARTS = 60  # places of a unit area along each of its sides
 
 
@@ -227,9 +228,9 @@ def _areas(feature: Plane, points: Points, rule: FormRule) -> list[tuple[float, 
     wide, high = rule.per, rule.per_second or rule.per
     windows: list[tuple[float, Ints]] = []
     for left in _starts(u, wide):
-        column = np.flatnonzero((u >= left - 1e-9) & (u <= left + wide + 1e-9))
+        column = np.flatnonzero((u >= left - _EDGE) & (u <= left + wide + _EDGE))
         for low in _starts(v[column], high):
-            own = column[(v[column] >= low - 1e-9) & (v[column] <= low + high + 1e-9)]
+            own = column[(v[column] >= low - _EDGE) & (v[column] <= low + high + _EDGE)]
             if len(own) >= 4:
                 windows.append((_flat_range(points[own]), own))
     if not windows:
@@ -370,7 +371,7 @@ def _pieces(line: Points, length: float | None) -> Iterator[Points]:
         yield line
         return
     for begin in _starts(line[:, 0], length):
-        own = line[(line[:, 0] >= begin - 1e-9) & (line[:, 0] <= begin + length + 1e-9)]
+        own = line[(line[:, 0] >= begin - _EDGE) & (line[:, 0] <= begin + length + _EDGE)]
         if len(own) >= _LEAST_LINE:
             yield own
 
