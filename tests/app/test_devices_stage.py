@@ -348,6 +348,9 @@ def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
         assert found[number].measured == pytest.approx(value, abs=0.004), found[number].reason
     assert found[13].state == State.OUTSIDE
     assert {t.qualified for t in w.touching.probed} == {True}
+    rows = {t.row for t in w.touching.probed if t.feature == "main-bore"}
+    assert rows >= {0, 1}  # the rings of the strategy come with the touches
+    assert {t.row for t in w.touching.probed if t.feature == "base"} == {-1}
 
     path = tmp_path / "touched.tgsample"
     write_sample(path, w.session.sample, ())

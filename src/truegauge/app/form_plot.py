@@ -14,6 +14,8 @@ from truegauge.core.filters.form_map import FormMap
 from truegauge.palette import bands, hexadecimal
 from truegauge.reporting.units import NumberFormat
 
+_SPARSE = 0.3  # share of the cells that hold something: below it they are single touches
+
 
 def draw_form(painter: QPainter, box: QRectF, shown: FormMap, numbers: NumberFormat, theme: Theme) -> None:
     """Draw the whole plot into a box; large boxes also get the worst section of a turned feature."""
@@ -169,8 +171,12 @@ def _height_map(
     height = max(along * k, room.height() * least)
     area = QRectF(room.center().x() - width / 2, room.center().y() - height / 2, width, height)
     limit = float(np.nanmax(np.abs(values))) or 1e-9
-    painter.drawImage(area, _image(values, limit))
+    if np.isfinite(values).mean() < _SPARSE:
+        _touches(painter, area, values, limit, theme, scale)
+    else:
+        painter.drawImage(area, _image(values, limit))
     painter.setPen(QPen(QColor(theme.rule), 1))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(area)
     rows, columns = values.shape
     for pick, color in ((np.nanargmax, theme.outside), (np.nanargmin, theme.within)):
@@ -191,6 +197,21 @@ def _height_map(
         painter.restore()
     _color_bar(painter, QRectF(area.left(), box.bottom() - 26 * scale, area.width(), 9 * scale), values, limit,
                numbers, theme, scale)  # fmt: skip
+
+
+def _touches(
+    painter: QPainter, area: QRectF, values: np.ndarray, limit: float, theme: Theme, scale: float
+) -> None:  # fmt: skip
+    """Single touches as discs: cells of their own would be too small to see."""
+    painter.fillRect(area, QColor(theme.view))
+    shades = bands(limit, limit * 0.625)
+    rows, columns = values.shape
+    painter.setPen(QPen(QColor(theme.rule), 1))
+    for j, i in zip(*np.nonzero(np.isfinite(values)), strict=True):
+        band = int(np.clip(np.searchsorted(shades.edges, values[j, i]) - 1, 0, len(shades.colors) - 1))
+        painter.setBrush(QColor(hexadecimal(shades.colors[band])))
+        at = QPointF(area.left() + (i + 0.5) / columns * area.width(), area.bottom() - (j + 0.5) / rows * area.height())
+        painter.drawEllipse(at, 4.5 * scale, 4.5 * scale)
 
 
 def _extents(shown: FormMap) -> tuple[float, float]:

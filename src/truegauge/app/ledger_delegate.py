@@ -119,7 +119,7 @@ class LedgerDelegate(QStyledItemDelegate):
             draw_frame(painter, c, numbers, QPointF(start, box.y() + 31), 19, t.ink)
         else:
             self._paint_stated(
-                painter, result, numbers, QPointF(start, box.y() + 39), box.width() - 94 - start + box.x()
+                painter, result, numbers, QPointF(start, box.y() + 39), box.width() - 66 - start + box.x()
             )
         bar_top = box.y() + (57 if framed else 46)
         draw_gauge_bar(

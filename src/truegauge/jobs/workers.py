@@ -208,6 +208,18 @@ def _resident_mb(pid: int | None) -> float:
     return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
+def _peak_mb() -> float:
+    """Return the most memory that this process had, MB.
+
+    Of the address space it has since it was started: what the kernel counts for the process goes on from the one that
+    started it, so that workers of a large window would count as large from the beginning.
+    """
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("VmHWM:"):
+            return int(line.split()[1]) / 1024
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
 def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, threads: int) -> None:
     """Inspect what comes through the pipe, until it closes or the process has grown large."""
     from truegauge.jobs.inspection import Inspector
@@ -232,7 +244,7 @@ def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, thr
         except Exception as error:  # one failed scan never stops the rest
             log.exception("scan %s", task.scan)
             record = replace(record, reason=f"an error in the program: {type(error).__name__}: {error}")
-        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        peak = _peak_mb()
         try:
             link.send(replace(record, seconds=time.monotonic() - started, peak_mb=peak))
         except OSError:

@@ -322,3 +322,24 @@ def test_a_cone_is_read_in_its_rings():
     ])  # fmt: skip
     cone = of(Nominal(Cone(apex, Z, half), 1, 20.0, apex + 20 * Z), points)
     assert form_value("roundness", (cone,))[0] == pytest.approx(0.02 * np.cos(half), abs=1e-6)
+
+
+def test_a_dense_cloud_that_is_not_averaged_is_read_all_the_same():
+    """20,000 points all over a shaft and a ball, read as single points: slices and cells stand for rows."""
+    rng = np.random.default_rng(4)
+    angle, z = rng.uniform(0, 2 * np.pi, 20_000), rng.uniform(-20, 20, 20_000)
+    r = 10 + 0.01 * np.cos(3 * angle)
+    one = hole(0, 0, 10.0, np.column_stack([r * np.cos(angle), r * np.sin(angle), z]), 40.0, outward=1)
+    assert form_value("roundness", (one,))[0] == pytest.approx(0.02, abs=5e-4)
+    assert form_value("straightness", (one,))[0] < 0.004
+    assert sizes_by((one,), SizeRule("LP")).told(19.9, 20.1)[0] == pytest.approx(20.0, abs=2e-3)
+    datum = hole(0, 0, 8.0, ring_points(8.0, np.linspace(40, 80, 5), 24), 50.0, outward=1)
+    found = evaluate(request("circular_runout", [one], system(use("A", datum))))
+    assert found.value == pytest.approx(0.02, abs=5e-4)
+    assert "slices" in found.association
+    toward = rng.normal(size=(20_000, 3))
+    toward /= np.linalg.norm(toward, axis=1)[:, None]
+    from truegauge.core.association.features import Sphere
+
+    ball = of(Nominal(Sphere(np.zeros(3), 6.0), 1, 12.0, np.zeros(3)), 6.0 * toward)
+    assert sizes_by((ball,), SizeRule("LP")).told()[0] == pytest.approx(12.0, abs=1e-6)

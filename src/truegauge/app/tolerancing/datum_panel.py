@@ -227,7 +227,7 @@ class RulesPanel(Fold):
         super().__init__("Rules", parent)
         self._session = session
         self.standard = self._choice("standard", (("ISO", "ISO GPS"), ("ASME", "ASME")), self._on_standard)
-        self.usual_size = self._choice("sizes without modifiers", _SIZES, self._on_usual_size)
+        self.usual_size = self._choice("default size", _SIZES, self._on_usual_size)
         self.association = self._choice(
             "datums by", (("outside", "outside"), ("least_squares", "least squares"),
                           ("high_points", "high points")), self._on_association,

@@ -209,7 +209,8 @@ def form_map(
         averaged = True
     at_v = v.min() + (np.arange(rows) + 0.5) / rows * height
     j = np.clip(((v - v.min()) / (height or 1.0) * rows).astype(np.int64), 0, rows - 1)
-    if single and not profile and len(u) <= _MOST:
+    single = single and len(u) <= _MOST  # more are a cloud, whose cells hold several
+    if single and not profile:
         j, at_v, cut_v = _rows_of(v, taken, feature, settings, cut_v if on else None)
         rows = len(at_v)
     i = np.clip(((u - low) / across * columns).astype(np.int64), 0, columns - 1)

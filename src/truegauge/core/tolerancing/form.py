@@ -34,6 +34,7 @@ _RING_GAP = 2 * np.pi * (1 - _LEAST_SHARE) + np.radians(1.0)
 _GREAT = 0.02  # of the radius: touches that near to a plane through the centre lie on a great circle
 _NEAR_CENTER = 0.1
 _CELLS = 72
+_MOST_TOUCHES = 1500  # more lie in lines only by their cells
 _FLAT = 0.1  # mm: touches within this are one line
 _EDGE = 1e-3  # mm: points that a little tilt puts that far out of a unit length belong to it
 _MOST_STARTS = 60  # places of a unit area along each of its sides
@@ -378,7 +379,7 @@ def _pieces(line: Points, length: float | None) -> Iterator[Points]:
 
 def _lines_along(measured: Measured) -> tuple[list[Points], str]:
     """Return the lines along a turned feature as flat points: along, over the surface."""
-    if not measured.single or measured.form_filter.kind != FilterKind.NONE:
+    if not measured.single or measured.form_filter.kind != FilterKind.NONE or len(measured.points) > _MOST_TOUCHES:
         found = measured.form_map()
         return found.lines(_LEAST_SHARE), ""
     rings, rows = lines_of(measured)

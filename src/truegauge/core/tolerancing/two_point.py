@@ -16,6 +16,7 @@ from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.rings import center_of_ring, need_rings
 
 _SECTIONS, _AROUND = 24, 72  # cross sections, and cells around each
+_MOST_TOUCHES = 2000  # each of which is held against all others
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,6 +52,8 @@ def diameters_of(measured: Measured) -> LocalSizes:
     feature = measured.feature
     assert isinstance(feature, Cylinder | Sphere)
     if not measured.single:
+        return local_diameters(feature, measured.points)
+    if isinstance(feature, Sphere) and len(measured.points) > _MOST_TOUCHES:
         return local_diameters(feature, measured.points)
     if isinstance(feature, Sphere):
         off = measured.points - least_squares_feature(measured).pose.origin
