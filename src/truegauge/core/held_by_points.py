@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.around import algebraic_center, widest_gap
 from truegauge.core.arrays import Floats, Points
 from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
@@ -58,10 +59,11 @@ def _turned(nominal: Nominal, feature: Cylinder | Cone, points: Points) -> Held:
     axes = feature.pose.axes
     local = (points - nominal.center) @ axes.T
     if len(local) >= 3:
-        local[:, :2] -= _center(local[:, :2])
+        local[:, :2] -= algebraic_center(local[:, :2])
     height = local[:, 2]
     span, n = float(np.ptp(height)), len(points)
-    around, gap = _given_arc(local)
+    gap = widest_gap(local[:, :2])
+    around = 2 * np.pi - gap
     place = direction = ""
     if around < _AROUND * nominal.arc - _ROUNDED:
         place = (
@@ -77,21 +79,6 @@ def _turned(nominal: Nominal, feature: Cylinder | Cone, points: Points) -> Held:
     if place and not direction and gap > np.pi:
         direction = place
     return Held(direction, place)
-
-
-def _center(flat: NDArray[np.float64]) -> Floats:
-    """Return the centre of the circle through flat points, algebraically: only angles are read about it."""
-    middle = flat.mean(axis=0)
-    off = flat - middle
-    found = np.linalg.lstsq(np.column_stack([2 * off, np.ones(len(off))]), (off**2).sum(axis=1), rcond=1e-9)[0]
-    return np.asarray(middle + found[:2])
-
-
-def _given_arc(local: Points) -> tuple[float, float]:
-    """Return how far points go round the axis, and the widest gap between them, rad."""
-    angles = np.sort(np.arctan2(local[:, 1], local[:, 0]))
-    gap = float(np.diff(np.append(angles, angles[0] + 2 * np.pi)).max())
-    return 2 * np.pi - gap, gap
 
 
 def _turned_rows(local: Points, feature: Cylinder | Cone) -> NDArray[np.float64]:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Points, any_perpendicular
 from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Shape, Sphere, Torus
 from truegauge.core.cad.model import CadModel, Face, Surface, SurfaceKind
@@ -124,8 +125,7 @@ def _arc(surface: Surface, vertices: Points) -> float:
     off = vertices - surface.origin
     x = any_perpendicular(surface.z)
     flat = np.column_stack([off @ x, off @ np.cross(surface.z, x)])
-    angles = np.sort(np.arctan2(flat[:, 1], flat[:, 0]))
-    gap = float(np.diff(np.append(angles, angles[0] + 2 * np.pi)).max())
+    gap = widest_gap(flat)
     return 2 * np.pi if gap < _WHOLE_GAP else 2 * np.pi - gap
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Ints, Points, Vector
 from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes, Plane
@@ -11,7 +12,7 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Measured, cells_of
 from truegauge.core.opposite import opposite_on_faces
 from truegauge.core.tolerancing.once import least_squares_feature, once
-from truegauge.core.tolerancing.rings import center_of_ring, rings_of, widest_gap
+from truegauge.core.tolerancing.rings import center_of_ring, rings_of
 
 _MOST_SECTIONS, _LEAST_POINTS = 24, 8
 _LEAST_IN_CELL, _MOST_POINTS = 4, 1500

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.around import algebraic_center, widest_gap
 from truegauge.core.arrays import Floats, Ints, Points, Vector, any_perpendicular, unit
 from truegauge.core.association import Criterion, Shape, associate
 from truegauge.core.association.features import Cone, Feature, Plane, Sphere
@@ -20,7 +21,7 @@ from truegauge.core.extraction import Built, Measured
 from truegauge.core.filters.form_map import FilterKind
 from truegauge.core.taken_rows import rows_or_slices
 from truegauge.core.tolerancing.once import least_squares_feature, once
-from truegauge.core.tolerancing.rings import UP, lines_of, need_rings, widest_gap
+from truegauge.core.tolerancing.rings import UP, lines_of, need_rings
 
 REFERENCES = {
     "C": Criterion.MINIMUM_ZONE, "G": Criterion.LEAST_SQUARES, "N": Criterion.MINIMUM_CIRCUMSCRIBED,
@@ -293,13 +294,9 @@ def _rings(measured: Measured) -> tuple[list[Points], str]:
 
 
 def _complete(rings: Sequence[Points]) -> list[Points]:
-    return [r for r in rings if len(r) >= _LEAST_RING and widest_gap(r[:, :2] - _middle(r[:, :2])) <= _RING_GAP]
-
-
-def _middle(flat: Points) -> Vector:
-    off = flat - flat.mean(axis=0)
-    found = np.linalg.lstsq(np.column_stack([2 * off, np.ones(len(off))]), (off**2).sum(axis=1), rcond=1e-9)[0]
-    return np.asarray(flat.mean(axis=0) + found[:2])
+    return [
+        r for r in rings if len(r) >= _LEAST_RING and widest_gap(r[:, :2] - algebraic_center(r[:, :2])) <= _RING_GAP
+    ]
 
 
 def _great_circles(measured: Measured) -> tuple[list[Points], str]:

@@ -11,6 +11,7 @@ from functools import partial
 
 import numpy as np
 
+from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
 from truegauge.core.association.features import Cylinder
 from truegauge.core.constructions.parts import axis_of
@@ -25,7 +26,7 @@ from truegauge.core.tolerancing.derived_rows import Derived, bonus_of, derived_r
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Request, Unit
-from truegauge.core.tolerancing.rings import need_rings, widest_gap
+from truegauge.core.tolerancing.rings import need_rings
 from truegauge.core.tolerancing.smallest_zone import smallest_offset_zone, smallest_zone
 from truegauge.core.tolerancing.two_point import diameters_of
 from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows

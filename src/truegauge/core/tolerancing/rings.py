@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Floats, Ints, Points
 from truegauge.core.association import Shape, associate
 from truegauge.core.association.features import Cone, Cylinder
@@ -93,9 +94,3 @@ def center_of_ring(flat: NDArray[np.float64]) -> Floats | None:
         return np.asarray(associate(Shape.CIRCLE, ring, plane_normal=UP).feature.pose.origin[:2])
     except AssociationError:
         return None
-
-
-def widest_gap(flat: NDArray[np.float64]) -> float:
-    """Return the widest angle (rad) without points, seen from the origin."""
-    angles = np.sort(np.arctan2(flat[:, 1], flat[:, 0]))
-    return float(np.diff(np.append(angles, angles[0] + 2 * np.pi)).max())

@@ -7,6 +7,7 @@ a periodic cubic spline. A polygon through the touches would be too short: of 24
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Floats, Ints, Points
 from truegauge.core.association import Criterion, Shape, associate
 from truegauge.core.association.features import Cylinder, Sphere
@@ -14,7 +15,7 @@ from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.once import least_squares_feature
-from truegauge.core.tolerancing.rings import UP, center_of_ring, need_rings, widest_gap
+from truegauge.core.tolerancing.rings import UP, center_of_ring, need_rings
 from truegauge.core.tolerancing.size_rule import SizeRule
 
 _DENSE = 2048
