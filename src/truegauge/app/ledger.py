@@ -115,7 +115,8 @@ class LedgerModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return self.spoken(result)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return result.reason or result.decision or "Double-click or F2 to edit"
+            said = [result.reason or result.decision or "Double-click or F2 to edit", result.surface]
+            return "\n".join(s for s in said if s)
         return None
 
     def spoken(self, result: Result) -> str:

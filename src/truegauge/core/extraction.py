@@ -29,6 +29,7 @@ from truegauge.core.clouds.normals import estimated_normals
 from truegauge.core.errors import AssociationError, IndeterminateError
 from truegauge.core.filters.form_map import UNFILTERED, FilterKind, FormFilter, FormMap, form_map
 from truegauge.core.held_by_points import ALL_HELD, Held, held_by
+from truegauge.core.measured_surface import MeasuredSurface, feature_surface
 
 if TYPE_CHECKING:
     from truegauge.core.cad.projection import Deviations
@@ -72,7 +73,8 @@ class Measured:
     `rejection`. `means` (m, 3) lie on the surface, `mean_residuals` (m,) mm off the least-squares feature; `form` mm by
     `form_criterion`, of the filtered points where a filter is chosen. `points` (n, 3) are those used.
     `single` points are read as they are (touches, traces): their sections are the rows in which they were taken,
-    `taken` (n,), -1 where nobody said; `held` says what they do not hold.
+    `taken` (n,), -1 where nobody said; `held` says what they do not hold. Of a cloud `surface` is what was estimated
+    of its surface, on which `means` lie.
     """
 
     fit: Fit
@@ -91,6 +93,7 @@ class Measured:
     single: bool = False
     taken: Ints | None = None
     held: Held = ALL_HELD
+    surface: MeasuredSurface | None = None
 
     @property
     def rejected(self) -> int:
@@ -131,6 +134,8 @@ class Measured:
             fit = associate(self.nominal.shape, self.points, start=fit.feature, constraints=held)
             fit = fit.turned_like(self.nominal.feature)
         chosen = self.form_filter if settings is None else settings
+        if self.surface is not None and chosen.kind == FilterKind.NONE:
+            return form_map(fit.feature, self.points, self.surface.heights, chosen)
         return form_map(
             fit.feature, self.points, fit.residuals, chosen, cell=self.averaging, single=self.single, taken=self.taken
         )
@@ -256,10 +261,14 @@ def measure(
     chosen = points[rows]
     rejection = fit.rejection
     fit = fit.turned_like(nominal.feature)
-    means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
-    means = _on_surface(fit, means, residuals)
+    surface = None if single else feature_surface(fit.feature, chosen, fit.residuals, settings.averaging)
+    if surface is not None:
+        means, residuals = surface.means, surface.mean_heights
+    else:
+        means, residuals = _cell_means(chosen, fit.residuals, settings.averaging)
+        means = _on_surface(fit, means, residuals)
     if form_filter.kind == FilterKind.NONE:
-        form, how = _form(fit, means, residuals, constraints)
+        form, how = form_of(fit, means, residuals, constraints)
     else:
         mapped = form_map(fit.feature, chosen, fit.residuals, form_filter, single=single, taken=taken)
         form, how = mapped.judged_form()
@@ -275,11 +284,11 @@ def measure(
         fit = fit.turned_like(nominal.feature)
     return Measured(
         fit, nominal, frozen(chosen), frozen(rows), frozen(strays), rejection, frozen(means), frozen(residuals),
-        form, how, form_filter, settings.averaging, chosen_criterion is None, single, taken, held,
+        form, how, form_filter, settings.averaging, chosen_criterion is None, single, taken, held, surface,
     )  # fmt: skip
 
 
-def _form(fit: Fit, means: Points, residuals: Floats, constraints: Constraints) -> tuple[float, Criterion]:
+def form_of(fit: Fit, means: Points, residuals: Floats, constraints: Constraints = NONE) -> tuple[float, Criterion]:
     """Return the form of the means and the criterion behind it: minimum zone where the shape has one."""
     shape = fit.feature.shape
     if Criterion.MINIMUM_ZONE in criteria_for(shape):

@@ -43,6 +43,7 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
                 "bonus": r.bonus,
                 "coverage": r.coverage,
                 "warning": r.warning,
+                "surface": r.surface,
                 "uncertainty": _shown(r, r.uncertainty),
                 "decision": r.decision,
                 "general_tolerance": r.general,
@@ -115,6 +116,7 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
         "general_tolerance",
         "coverage",
         "warning",
+        "surface",
     ]
     writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment", *more])
     writer.writeheader()

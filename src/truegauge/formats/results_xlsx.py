@@ -8,7 +8,7 @@ from truegauge.formats.results import results_document
 
 _COLUMNS = ("number", "name", "kind", "unit", "nominal", "lower", "upper", "measured", "deviation", "state", "warning",
             "datum_system", "modifiers", "definition", "fit", "bonus", "uncertainty", "coverage", "decision",
-            "general_tolerance", "alignment", "reason")  # fmt: skip
+            "general_tolerance", "alignment", "surface", "reason")  # fmt: skip
 _FILLS = {"near": "#F3E3C0", "outside": "#F0D0CA"}
 
 

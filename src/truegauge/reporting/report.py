@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.extraction import Measured
 from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.document import DeviationScale, TitleBlock
 from truegauge.core.plan.graph import NotComputed
@@ -77,7 +78,7 @@ def make_report(
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
-        (*_alignment(evaluation, numbers), *_sizes(evaluation), *touch_notes(sample)),
+        (*_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation), *touch_notes(sample)),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip
@@ -112,6 +113,20 @@ def _sizes(evaluation: Evaluation) -> tuple[str, ...]:
     source = "ISO 14405" if plan.standard == "ISO" else "ASME Y14.5"
     rule = size_rule("diameter", (), usual_size(plan))
     return (f"Sizes without modifiers ({source}): {rule.words}{'' if rule.how == 'E' else f' ({rule.how})'}",)
+
+
+def _surfaces(evaluation: Evaluation) -> tuple[str, ...]:
+    """Say how the surfaces of scanned features were estimated: from which noise, down to which wavelength."""
+    found = [m.surface for m in evaluation.features.values() if isinstance(m, Measured) and m.surface is not None]
+    if not found:
+        return ()
+    noise, strays = max(s.noise for s in found), sum(s.strays for s in found)
+    left = f"; {strays:,} strays left out" if strays else ""
+    fineness = ", ".join(list(dict.fromkeys(s.wavelength for s in found))[:3])
+    return (
+        f"Surfaces are estimated from noise of up to {1000 * noise:.1f} µm: what stands out of it, down to wavelengths "
+        f"of {fineness} ...{left}",
+    )
 
 
 def _statistics(evaluation: Evaluation, numbers: NumberFormat) -> str:

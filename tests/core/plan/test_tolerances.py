@@ -104,7 +104,8 @@ def test_a_pattern_or_opposite_faces_are_one_datum(plan, evaluator, sample):
 def test_the_envelope_is_told_where_it_is_the_nearer_limit(judged):
     hole = judged(4, modifiers=("E",), lower=0.0, upper=0.2)
     plain = judged(4)
-    assert hole.measured < plain.measured  # the largest inscribed size, near the lower limit
+    # The largest inscribed size, near the lower limit: of the surface, which is round, not of its innermost point.
+    assert hole.measured == pytest.approx(plain.measured, abs=1e-4)
     assert "mating size" in hole.notes[0]
     tight = judged(4, modifiers=("E",), lower=-0.2, upper=0.02)
     assert tight.measured > plain.measured

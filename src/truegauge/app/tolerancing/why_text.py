@@ -83,6 +83,8 @@ def _limits(result: Result, n: NumberFormat) -> Pairs:
     rows += [("modifier", f"{m}: {said}") for m in c.modifiers if (said := meaning_of(c.kind, m))]
     if c.simultaneous:
         rows.append(("simultaneous", c.simultaneous))
+    if result.surface:
+        rows.append(("surface", result.surface))
     if result.coverage is not None:
         rows.append(("covered", f"{100 * result.coverage:.0f} % of the least covered feature"))
     if result.warning:

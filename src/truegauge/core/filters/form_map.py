@@ -181,7 +181,7 @@ def form_map(
     """
     if not isinstance(feature, _FEATURES):
         raise EvaluationError(f"a {feature.shape} has no form plot")
-    u, v, closed = _coordinates(feature, points)
+    u, v, closed = coordinates_on(feature, points)
     profile = isinstance(feature, Circle | Line | LineInPlane | Ellipse | Slot | SquareSlot)
     if profile:
         v = np.zeros(len(u))
@@ -290,7 +290,7 @@ def _mean_radius(feature: Feature) -> float:
     return float(values.get("radius", values.get("major_radius", 10.0)))
 
 
-def _coordinates(feature: Feature, points: Points) -> tuple[Floats, Floats, bool]:
+def coordinates_on(feature: Feature, points: Points) -> tuple[Floats, Floats, bool]:
     """Return places around (rad) or along (mm), places across (mm), and whether the first closes."""
     pose: Pose = feature.pose
     local: NDArray[np.float64] = (points - pose.origin) @ pose.axes.T

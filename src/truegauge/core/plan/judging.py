@@ -51,7 +51,16 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
     said = decide(value, low, high, warn_lower=warn_low, warn_upper=warn_high, uncertainty=u, rule=plan.decision)
     return Result(c, value, said.state, "", lower, upper, filled, said.words, u,
                   dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes), coverage, warning,
-                  definition_of(plan, c))  # fmt: skip
+                  surface_words(evaluator, plan, sample, c), definition_of(plan, c))  # fmt: skip
+
+
+def surface_words(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> str:
+    """Say how the surface behind a result was estimated: of the feature with the most noise, of several."""
+    if sample is None or not len(sample.points) or (c.kind in KINDS and KINDS[c.kind].reading):
+        return ""
+    found = [evaluator.measured(plan, sample, plan.feature(f).group) for f in c.features]
+    surfaces = [m.surface for m in found if isinstance(m, Measured) and m.surface is not None]
+    return max(surfaces, key=lambda s: s.noise).words if surfaces else ""
 
 
 def _coverage(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> tuple[float | None, str]:

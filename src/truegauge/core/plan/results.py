@@ -56,6 +56,7 @@ class Result:
     notes: tuple[str, ...] = ()
     coverage: float | None = None  # the least share of the area of its features that has points
     warning: str = ""  # why the number is to be looked at with care
+    surface: str = ""  # how the surface of a scanned feature was estimated from its points
     definition: str = ""  # of a size: what it is by the standard, LP, GX ACS, (E) ...
 
     @property

@@ -13,8 +13,9 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation, size_of
 from truegauge.core.datums.system import DatumPart, DatumUse, EstablishedSystem, Target, establish, no_system
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured, extract, surface_means
+from truegauge.core.extraction import Built, Measured, extract
 from truegauge.core.held_by_points import DIRECTION, PLACE
+from truegauge.core.measured_surface import patch_surface
 from truegauge.core.plan.asked import Asked, asked_by, boundary_of
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
@@ -190,21 +191,33 @@ def _profile_unit(evaluator: Evaluator, plan: Plan, sample: Sample, group: Group
 def measured_patch(evaluator: Evaluator, plan: Plan, cloud: Cloud, faces: tuple[int, ...]) -> Patch:
     """Return the averaged points of any faces."""
     settings = evaluator.extraction_settings(plan, faces, cloud)
-    pieces, taken = [], []
+    pieces: list[Points] = []
+    normals: list[Points] = []
+    modes: list[np.ndarray] = []
+    taken: list[np.ndarray] = []
     for face in faces:  # each for itself: averaging must not mix the two sides of an edge
         rows = extract(
             evaluator.model, (face,), cloud.points, cloud.found, cloud.usable, settings, cloud.normals
         ).rows  # fmt: skip
         if len(rows):
-            normals = np.asarray(cloud.found.normals[rows], dtype=np.float64)
-            own = cloud.found.distance[rows]
-            pieces.append(surface_means(cloud.found.feet_at(rows), normals, own, settings.averaging))
-            if cloud.taken is not None:
-                taken.append(cloud.taken[rows])
+            feet, off = cloud.found.feet_at(rows), cloud.found.distance[rows]
+            out = np.asarray(cloud.found.normals[rows], dtype=np.float64)
+            if settings.averaging <= 0:
+                pieces.append(feet + off[:, None] * out)
+                if cloud.taken is not None:
+                    taken.append(cloud.taken[rows])
+                continue
+            surface = patch_surface(feet, out, off, settings.averaging)
+            pieces.append(surface.points)
+            normals.append(surface.normals)
+            modes.append(surface.modes)
     if not pieces:
         raise EvaluationError("no points of the scan belong to these faces")
     stated = np.concatenate(taken) if taken else None
-    return Patch(faces, np.vstack(pieces), evaluator.projector, settings.averaging <= 0, stated)
+    return Patch(
+        faces, np.vstack(pieces), evaluator.projector, settings.averaging <= 0, stated,
+        np.vstack(normals) if normals else None, tuple(modes),
+    )  # fmt: skip
 
 
 def datum_system(

@@ -19,7 +19,8 @@ from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, ExtractionSettings, Measured, measure
+from truegauge.core.extraction import Built, ExtractionSettings, Measured, form_of, measure
+from truegauge.core.measured_surface import MeasuredSurface
 from truegauge.core.plan.asked import asked_by
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
@@ -140,7 +141,11 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
             if isinstance(found, NotComputed):
                 return found
             rng, common = _seeds(number, faces)
-            return replace(found, points=_moved(found.points, plan.device, rng, common))
+            points = found.points
+            if found.normals is not None:
+                off = np.concatenate([m @ rng.normal(size=m.shape[1]) for m in found.modes])
+                points = points + off[:, None] * found.normals
+            return replace(found, points=_moved(points, plan.device, rng, common))
 
     trial = Trial(base.model, base.projector)
     trial.graph = Graph()
@@ -165,6 +170,8 @@ def perturbed(
     measured: Measured, device: StatedErrors, seeds: tuple[np.random.Generator, np.random.Generator], *, forms: bool
 ) -> Measured:
     """Return a measured feature as it might as well have been measured."""
+    if measured.surface is not None:
+        return _surface_moved(measured, measured.surface, device, seeds, forms=forms)
     rng, common = seeds
     rows = np.arange(len(measured.points))
     if len(rows) > _MOST_POINTS:
@@ -198,4 +205,34 @@ def perturbed(
         measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)),
         strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means),
         taken=None if measured.taken is None else measured.taken[rows],
+    )  # fmt: skip
+
+
+def _surface_moved(
+    measured: Measured, surface: MeasuredSurface, device: StatedErrors,
+    seeds: tuple[np.random.Generator, np.random.Generator], *, forms: bool,
+) -> Measured:  # fmt: skip
+    """Return a feature of a cloud as it might as well have been measured: moved by the errors of its waves."""
+    rng, common = seeds
+    few = np.arange(len(surface.points))
+    if len(few) > _MOST_POINTS:
+        few = np.linspace(0, len(few) - 1, _MOST_POINTS).astype(int)
+    errors = rng.normal(size=surface.modes.shape[1])
+    probing = common.normal() * device.of_probing / 2 * measured.nominal.outward
+    outward = measured.feature.outward
+    points = surface.points[few] + (surface.modes[few] @ errors + probing)[:, None] * outward(surface.points[few])
+    means = surface.means + (surface.mean_modes @ errors + probing)[:, None] * outward(surface.means)
+    scaled = _moved(np.vstack([points, means]), device, rng, common)
+    points, means = scaled[: len(few)], scaled[len(few) :]
+    shape, material = measured.nominal.shape, measured.nominal.outward
+    fit = associate(shape, points, start=measured.feature, material=material)
+    if measured.fit.criterion != Criterion.LEAST_SQUARES:
+        fit = associate(shape, points, measured.fit.criterion, start=fit.feature, material=material)
+    fit = fit.turned_like(measured.nominal.feature)
+    heights = fit.feature.distances(points)
+    moved = replace(surface, points=frozen(points), means=frozen(means), heights=frozen(heights))
+    form = form_of(fit, means, fit.feature.distances(means))[0] if forms else measured.form
+    return replace(
+        measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)), form=form,
+        strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means), surface=moved,
     )  # fmt: skip

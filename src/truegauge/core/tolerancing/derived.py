@@ -25,6 +25,8 @@ def surface_points(measured: Measured) -> Points:
     Of a plane the means. Of curved features every point (of many an even choice) stands where its cell's mean deviation
     puts it: means alone would leave gaps of tens of degrees on a small hole, and the extremes between them unseen.
     """
+    if measured.surface is not None:
+        return measured.surface.points
     if isinstance(measured.feature, Plane) or measured.averaging <= 0:
         return measured.means if isinstance(measured.feature, Plane) else measured.points
     return once(measured, "surface", lambda: _smoothed(measured))
@@ -101,7 +103,7 @@ def _median_line(measured: Measured) -> tuple[Points, str]:
         rings = rings_of(measured)
         centers, said = _centers(feature, rings.local, rings.each, 3, np.inf), rings.rows.told
     else:
-        local = (measured.points - pose.origin) @ pose.axes.T
+        local = (surface_points(measured) - pose.origin) @ pose.axes.T
         centers, said = _centers(feature, local, _slices(measured, local), _LEAST_POINTS, _WIDEST_GAP), "slices"
     if len(centers) < 2:
         return ends, "the associated axis: there are no two cross sections"

@@ -21,7 +21,13 @@ from truegauge.core.extraction import Measured
 from truegauge.core.frames import apply, invert, rotation_vector, twist_motion
 from truegauge.core.opposite import opposite_on_ring
 from truegauge.core.tolerancing import profile, runout
-from truegauge.core.tolerancing.derived import axis_ends, mating_feature, median_line, median_line_words
+from truegauge.core.tolerancing.derived import (
+    axis_ends,
+    mating_feature,
+    median_line,
+    median_line_words,
+    surface_points,
+)
 from truegauge.core.tolerancing.derived_rows import Derived, bonus_of, derived_rows, material_of, offsets_of
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
@@ -286,9 +292,9 @@ def _median_points(measured: Measured) -> Points:
     """Return the middles (m, 3) of opposite elements of cross sections of a turned feature."""
     feature = measured.feature
     pose = feature.pose
-    local = (measured.points - pose.origin) @ pose.axes.T
     if measured.single:
         return _middles_of_rings(measured)
+    local = (surface_points(measured) - pose.origin) @ pose.axes.T
     if widest_gap(local[:, :2]) > np.radians(130):
         raise EvaluationError("opposite elements need points all around")
     height = local[:, 2]

@@ -2,6 +2,9 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from truegauge.core.arrays import Ints, Points
 from truegauge.core.association.features import Cylinder, Feature, ParallelPlanes, Plane, Sphere
 from truegauge.core.cad.projection import Projector
@@ -16,7 +19,8 @@ from truegauge.core.tolerancing.zone import PLAIN, Standard, Zone
 class Patch:
     """Measured points (n, 3) of any faces of the part, free-form ones too, on the surface.
 
-    Averaged, or `single` touches with the rows (n,) in which they were `taken`.
+    Estimated from a cloud, with outward `normals` (n, 3) and the errors of each face in turn (`modes` (m, q) mm, q of
+    standard deviation 1); or `single` touches with the rows (n,) in which they were `taken`.
     """
 
     faces: tuple[int, ...]
@@ -24,6 +28,8 @@ class Patch:
     projector: Projector
     single: bool = False
     taken: Ints | None = None
+    normals: Points | None = None
+    modes: tuple[NDArray[np.float64], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -7,6 +7,7 @@ from truegauge.core.association.features import Cone, Cylinder, Plane
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frames import apply
 from truegauge.core.taken_rows import rows_or_slices
+from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Request, Unit
 from truegauge.core.tolerancing.rings import need_rings
@@ -33,7 +34,7 @@ def run_out(request: Request, *, total: bool) -> Outcome:
     said: list[str] = []
     worst: tuple[float, int, Sketch] | None = None
     for k, one in enumerate(request.units):
-        points = apply(system.part_from_measured, one.own.points)
+        points = apply(system.part_from_measured, surface_points(one.own))
         along = (points - axis.point) @ axis.direction
         radial = points - axis.point - along[:, None] * axis.direction
         radius = np.linalg.norm(radial, axis=1)
@@ -46,7 +47,7 @@ def run_out(request: Request, *, total: bool) -> Outcome:
         else:
             keys, how = _sections(one, section)
             said.append(how)
-        if not one.own.single and len(height) >= _FEW:
+        if not one.own.single and one.own.surface is None and len(height) >= _FEW:
             fine = keys if not total else _slices(section, one.own.averaging)
             height, fine, points, outward = _averaged(height, fine, angle, points, outward)
             keys = np.zeros(len(fine), dtype=np.int64) if total else fine
@@ -77,9 +78,8 @@ def _in_direction(
     sine = float(np.sqrt(max(0.0, 1.0 - cosine * cosine)))
     toward = radial / np.maximum(radius, 1e-12)[:, None]
     outward = cosine * axis + sine * toward
-    side = (
-        1.0 if float((one.nominal.outward * one.nominal.feature.outward(one.own.points) * outward).sum()) >= 0 else -1.0
-    )
+    faces = one.nominal.outward * one.nominal.feature.outward(surface_points(one.own))
+    side = 1.0 if float((faces * outward).sum()) >= 0 else -1.0
     return side * (cosine * along + sine * radius), sine * along - cosine * radius, side * outward
 
 

@@ -11,7 +11,9 @@ from truegauge.core.association.features import Circle, Cylinder, ParallelPlanes
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
+from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.envelope import Enveloped, enveloped
+from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.section_sizes import sizes_in_sections
 from truegauge.core.tolerancing.size_rule import SizeRule
 from truegauge.core.tolerancing.two_point import STATISTICS, LocalSizes, diameters_of, widths_of
@@ -127,11 +129,13 @@ def _sizes(known: tuple[Measured, ...], rule: SizeRule) -> Floats | float:
     if rule.how == "LP":
         return diameters_of(measured).sizes
     criterion = CRITERIA[rule.how]
+    if criterion == Criterion.LEAST_SQUARES and rule.stated:
+        return float(2 * least_squares_feature(measured).parameters["radius"])
     # Where the inspector chose a criterion for the feature, a default by the associated feature is by that one.
     if measured.fit.criterion == criterion or (rule.how == "GG" and not rule.stated):
         return diameter(known)
     fit = associate(
-        measured.nominal.shape, measured.points, criterion, start=measured.feature,
+        measured.nominal.shape, surface_points(measured), criterion, start=measured.feature,
         constraints=measured.fit.constraints or NONE,
     )  # fmt: skip
     return float(2 * fit.feature.parameters["radius"])
@@ -145,7 +149,8 @@ def by_rule(rule: SizeRule) -> Callable[[MeasuredFeatures], float]:
 def _planes_of(known: tuple[Measured, ...], criterion: Criterion) -> ParallelPlanes:
     one, other = known
     a, b = one.feature.parameters, other.feature.parameters
-    points = np.vstack([one.points, other.points])
+    least = criterion == Criterion.LEAST_SQUARES
+    points = np.vstack([m.points if least else surface_points(m) for m in (one, other)])
     normal = a["normal"] - b["normal"]
     normal = normal / np.linalg.norm(normal)
     start = ParallelPlanes((a["point"] + b["point"]) / 2, normal, abs(float((b["point"] - a["point"]) @ normal)))

@@ -11,7 +11,7 @@ from truegauge.core.association import Circle, Constraints, Cylinder, ParallelPl
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.opposite import opposite_on_ball, opposite_on_ring
-from truegauge.core.tolerancing.derived import opposite_sides
+from truegauge.core.tolerancing.derived import opposite_sides, surface_points
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.rings import center_of_ring, need_rings
 
@@ -52,7 +52,7 @@ def diameters_of(measured: Measured) -> LocalSizes:
     feature = measured.feature
     assert isinstance(feature, Cylinder | Sphere)
     if not measured.single:
-        return local_diameters(feature, measured.points)
+        return local_diameters(feature, surface_points(measured))
     if isinstance(feature, Sphere) and len(measured.points) > _MOST_TOUCHES:
         return local_diameters(feature, measured.points)
     if isinstance(feature, Sphere):
@@ -78,7 +78,7 @@ def widths_of(pair: tuple[Measured, Measured], planes: ParallelPlanes) -> LocalS
         Nowhere two opposite points.
     """
     if not all(m.single for m in pair):
-        return local_widths(planes, np.vstack([m.points for m in pair]))
+        return local_widths(planes, np.vstack([surface_points(m) for m in pair]))
     above, below = opposite_sides(pair, planes)
     return LocalSizes(above[:, 2] - below[:, 2])
 

@@ -1,0 +1,154 @@
+"""The surface behind noisy points: waves that are there beyond doubt, and places that stand out; nothing else.
+
+An extreme of points tells the noise: it grows with their number. So of a cloud the surface itself is estimated, once,
+for datums, sizes, form and zones alike. The deviations from the associated feature are written in waves down to a
+stated wavelength, made orthogonal over the points that there are, the long ones first. Each coefficient then has the
+noise of a single point (known from the scatter within small cells) as its standard deviation. Those that stand out of
+it by `SURE` are kept as they are, all others are nothing but noise and dropped (hard thresholding: Donoho and
+Johnstone, Ideal spatial adaptation by wavelet shrinkage, 1994). What the waves leave is looked at block by block and
+cell by cell in the same way: a dent narrower than the wavelength stays where its mean stands out.
+
+Of a perfect feature nothing is kept, so that its extremes are those of the associated feature: no bias is left to
+correct. A wave that is there is kept whole; one of less than about ``2 SURE / sqrt(n)`` noises is not seen.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.arrays import Floats, Ints
+
+SURE = 4.5  # standard deviations: of a hundred waves without form one is kept in 1,500 features
+_SURE_PLACE = 4.0  # of thousands of cells; what just reaches over it is shrunk to nothing
+_STRAY = 6.0  # robust scales off the median of its cell
+_LEAST_IN_CELL = 5  # points that tell a stray among them
+_DEPENDENT = 1e-3  # of its length: a wave that the points cannot tell from longer ones
+Matrix = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cells:
+    """Points (n,) in fine cells, and these in blocks: numbers from 0, every number in use."""
+
+    fine: Ints
+    block_of: Ints
+
+    @property
+    def count(self) -> int:
+        """How many fine cells there are."""
+        return len(self.block_of)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SurfaceEstimate:
+    """What was estimated: heights are ``basis(u, v) @ coefficients`` and what stands out in a cell, mm.
+
+    `noise` (mm) is that of a single point, `kept` says how many waves stood out, `strays` (k,) which points were left
+    out. `uncertain` (p, q) are combinations of the waves of unit length over the points: errors of the surface are
+    ``noise * basis @ uncertain @ x`` with x of standard deviation 1.
+    """
+
+    coefficients: Floats
+    uncertain: Matrix
+    places: Floats  # (cells,) what stands out in each cell
+    noise: float
+    kept: int
+    strays: Ints
+
+    def heights(self, basis: Matrix, fine: Ints) -> Floats:
+        """Return the heights (m,) of the surface where the waves are `basis` (m, p), in the cells `fine` (m,)."""
+        return np.asarray(basis @ self.coefficients + self.places[fine])
+
+
+def estimate_surface(
+    deviations: Floats, cells: Cells, waves: Callable[[Floats, Ints, Ints], Matrix], own: int
+) -> SurfaceEstimate:
+    """Estimate the surface behind deviations (n,) mm of points.
+
+    Parameters
+    ----------
+    cells : Cells
+        Several points each, so small that the surface is even in them.
+    waves : callable
+        Returns the waves (cells, p) at the means of the points of each cell, the longest first, given the counts of
+        the cells, the cell of each point used, and which these are.
+    own : int
+        How many of the first waves are the freedoms of the associated feature: these are kept whatever they are.
+    """
+    strays = _strays(deviations, cells)
+    used = np.setdiff1d(np.arange(len(deviations)), strays)
+    fine, count = cells.fine[used], cells.count
+    counts = np.bincount(fine, minlength=count).astype(np.float64)
+    there = counts > 0
+    with np.errstate(invalid="ignore"):
+        means = np.where(there, np.bincount(fine, weights=deviations[used], minlength=count) / counts, 0.0)
+    spare = len(used) - int(there.sum())
+    noise = 0.0
+    if spare > 0:
+        noise = float(np.sqrt(((deviations[used] - means[fine]) ** 2).sum() / spare))
+    basis = waves(counts, fine, used)
+    weight = np.sqrt(counts)
+    q, r, chosen = _orthogonal(basis * weight[:, None])
+    c = q.T @ (weight * means)
+    standing = (np.abs(c) > SURE * noise) | (chosen < own)
+    solved = np.linalg.solve(r, np.diag(standing.astype(np.float64)) @ c) if len(c) else c
+    coefficients = np.zeros(basis.shape[1])
+    coefficients[chosen] = solved
+    inverse = np.linalg.solve(r, np.eye(len(c))[:, standing]) if len(c) else np.zeros((0, 0))
+    uncertain = np.zeros((basis.shape[1], inverse.shape[1]))
+    uncertain[chosen] = inverse
+    left = np.where(there, means - basis @ coefficients, 0.0)
+    places = _standing_out(left, counts, cells.block_of, noise)
+    kept = int((standing & (chosen >= own)).sum())
+    return SurfaceEstimate(coefficients, uncertain, places, noise, kept, strays)
+
+
+def _strays(deviations: Floats, cells: Cells) -> Ints:
+    """Return the points that stand off the median of their cell by many robust scales."""
+    order = np.lexsort((deviations, cells.fine))
+    sorted_cells = cells.fine[order]
+    begin = np.searchsorted(sorted_cells, np.arange(cells.count))
+    counts = np.diff(np.append(begin, len(order)))
+    low, high = begin + np.maximum(counts - 1, 0) // 2, begin + counts // 2
+    last = len(order) - 1
+    ordered = deviations[order]
+    median = (ordered[np.minimum(low, last)] + ordered[np.minimum(high, last)]) / 2
+    off = np.abs(deviations - median[cells.fine])
+    enough = counts[cells.fine] >= _LEAST_IN_CELL
+    if not enough.any():
+        return np.zeros(0, dtype=np.int64)
+    scale = 1.4826 * float(np.median(off[enough]))
+    return np.flatnonzero(enough & (off > max(_STRAY * scale, 1e-9)))
+
+
+def _orthogonal(rows: Matrix) -> tuple[Matrix, Matrix, Ints]:
+    """Return orthonormal waves, their triangle, and which waves are left: those that are not made of longer ones."""
+    lengths = np.linalg.norm(rows, axis=0)
+    q, r = np.linalg.qr(rows)
+    sound = np.abs(np.diag(r)) > _DEPENDENT * np.maximum(lengths[: len(r)], 1e-300)
+    chosen = np.flatnonzero(sound)
+    if len(chosen) < rows.shape[1]:
+        q, r = np.linalg.qr(rows[:, chosen])
+    return np.asarray(q), np.asarray(r), chosen
+
+
+def _standing_out(left: Floats, counts: Floats, block_of: Ints, noise: float) -> Floats:
+    """Return what stands out of what the waves leave: means of blocks, then of single cells."""
+    blocks = int(block_of.max(initial=-1)) + 1
+    in_block: Floats = np.bincount(block_of, weights=counts, minlength=blocks).astype(np.float64)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean = np.where(in_block > 0, np.bincount(block_of, weights=counts * left, minlength=blocks) / in_block, 0.0)
+    found = _shrunk(mean, in_block, noise)[block_of]
+    return np.asarray(np.where(counts > 0, found + _shrunk(left - found, counts, noise), 0.0))
+
+
+def _shrunk(means: Floats, counts: Floats, noise: float) -> Floats:
+    """Return means of so many points, less what may be noise of them: whole far above it, nothing below.
+
+    The non-negative garrote (Breiman 1995; Gao 1998): kept as they are, those that just reach over would be extremes.
+    """
+    least = _SURE_PLACE * noise / np.sqrt(np.maximum(counts, 1.0))
+    size = np.maximum(np.abs(means), 1e-300)
+    return np.asarray(means * np.maximum(0.0, 1.0 - (least / size) ** 2))
