@@ -74,7 +74,7 @@ class Measured:
     `form_criterion`, of the filtered points where a filter is chosen. `points` (n, 3) are those used.
     `single` points are read as they are (touches, traces): their sections are the rows in which they were taken,
     `taken` (n,), -1 where nobody said; `held` says what they do not hold. Of a cloud `surface` is what was estimated
-    of its surface, on which `means` lie.
+    of its surface, on which `means` lie. A `settled` feature differs a little from one whose optima were searched.
     """
 
     fit: Fit
@@ -94,6 +94,7 @@ class Measured:
     taken: Ints | None = None
     held: Held = ALL_HELD
     surface: MeasuredSurface | None = None
+    settled: bool = False
 
     @property
     def rejected(self) -> int:
@@ -122,7 +123,7 @@ class Measured:
             return self.feature
         touching = associate(
             self.nominal.shape, self.means, self.datum_criterion, start=self.feature, material=self.nominal.outward,
-            constraints=self.fit.constraints or NONE,
+            constraints=self.fit.constraints or NONE, settled=self.settled,
         )  # fmt: skip
         return touching.turned_like(self.nominal.feature).feature
 
@@ -288,12 +289,15 @@ def measure(
     )  # fmt: skip
 
 
-def form_of(fit: Fit, means: Points, residuals: Floats, constraints: Constraints = NONE) -> tuple[float, Criterion]:
+def form_of(
+    fit: Fit, means: Points, residuals: Floats, constraints: Constraints = NONE, *, settled: bool = False
+) -> tuple[float, Criterion]:
     """Return the form of the means and the criterion behind it: minimum zone where the shape has one."""
     shape = fit.feature.shape
     if Criterion.MINIMUM_ZONE in criteria_for(shape):
         with suppress(AssociationError):
-            zone = associate(shape, means, Criterion.MINIMUM_ZONE, start=fit.feature, constraints=constraints)
+            zone = associate(shape, means, Criterion.MINIMUM_ZONE, start=fit.feature, constraints=constraints,
+                             settled=settled)  # fmt: skip
             return zone.form, Criterion.MINIMUM_ZONE
     return float(residuals.max() - residuals.min()), Criterion.LEAST_SQUARES
 

@@ -72,6 +72,7 @@ def associate(
     constraints: Constraints = NONE,
     material: int = 1,
     reject: float | None = None,
+    settled: bool = False,
 ) -> Fit:
     """Associate `shape` with points (n, 3) mm by `criterion`.
 
@@ -91,6 +92,9 @@ def associate(
         the one-sided criterion, and the sign of `Fit.material_residuals`.
     reject : float
         Leave out points farther than so many robust scales from the least-squares feature.
+    settled : bool
+        Take the optimum next to the least-squares feature, without a search for others: for points that moved a
+        little since it was found.
 
     Raises
     ------
@@ -109,7 +113,7 @@ def associate(
         rejection = _rejected(shape, points, reject, start, plane_normal, weights, constraints)
         points = points[rejection.kept]
         weights = None if weights is None else weights[rejection.kept]
-    fit = _associated(shape, points, criterion, start, plane_normal, weights, constraints, material)
+    fit = _associated(shape, points, criterion, start, plane_normal, weights, constraints, material, settled=settled)
     if rejection is None and constraints is NONE and material == 1:
         return fit
     return replace(fit, rejection=rejection, constraints=constraints, material=material)
@@ -125,7 +129,7 @@ def _rules(shape: Shape, plane_normal: Vector | None) -> Rules:
 
 def _associated(
     shape: Shape, points: Points, criterion: Criterion, start: Feature | None, plane_normal: Vector | None,
-    weights: Floats | None, constraints: Constraints, material: int,
+    weights: Floats | None, constraints: Constraints, material: int, *, settled: bool = False,
 ) -> Fit:  # fmt: skip
     if shape == Shape.POINT:
         return _point(points, weights)
@@ -135,7 +139,9 @@ def _associated(
     need_points(points, least, _name(shape), " with what is held" if held and least != rules.least else "")
     if criterion == _OUT and rules.code in SIZED:
         # What a pin or a ring touches.
-        inner = _associated(shape, points, _MI if material < 0 else _MC, start, plane_normal, None, constraints, 1)
+        inner = _associated(
+            shape, points, _MI if material < 0 else _MC, start, plane_normal, None, constraints, 1, settled=settled
+        )
         return replace(inner, criterion=_OUT)
     if shape == Shape.LINE and rules is not FLAT_LINE and criterion != _LS:
         return _line_in_space(points, criterion, constraints)
@@ -152,7 +158,7 @@ def _associated(
             side = -material
         solution, certificate = outside_material(problem, pose, side)
         return _finished(rules, points, criterion, problem, solution, certificate, None)
-    pose, certificate, turns, behind = minimax_feature(problem, solution, criterion)
+    pose, certificate, turns, behind = minimax_feature(problem, solution, criterion, settled=settled)
     done = Solution(pose, 0.0, turns, behind.condition)
     return _finished(rules, points, criterion, problem, done, certificate, behind)
 

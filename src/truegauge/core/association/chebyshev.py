@@ -27,8 +27,12 @@ _NOT_AROUND = "the points do not surround the feature: no largest one fits betwe
 _FEW = 60  # points up to which zones are searched over all directions
 
 
-def minimax_feature(problem: Problem, least: Solution, criterion: Criterion) -> tuple[Pose, Certificate, int, Behind]:
+def minimax_feature(
+    problem: Problem, least: Solution, criterion: Criterion, *, settled: bool = False
+) -> tuple[Pose, Certificate, int, Behind]:
     """Return the pose of the optimum, its certificate, iterations, and what its covariance comes from.
+
+    With `settled` the optimum next to the least-squares pose is taken; others are looked for where it is not found.
 
     Parameters
     ----------
@@ -51,8 +55,9 @@ def minimax_feature(problem: Problem, least: Solution, criterion: Criterion) -> 
     if criterion == Criterion.MINIMUM_CIRCUMSCRIBED and free and problem.code in (kernels.CIRCLE, kernels.SPHERE):
         solution = _smallest_ball(problem, least.pose)
     else:
+        starts = _starts(task, least, criterion)
         try:
-            solution = _best(task, _starts(task, least, criterion))
+            solution = _settled(task, starts[0]) if settled else _best(task, starts)
         except (ConvergenceError, IndeterminateError):
             if criterion != Criterion.MAXIMUM_INSCRIBED:
                 raise
@@ -64,6 +69,13 @@ def minimax_feature(problem: Problem, least: Solution, criterion: Criterion) -> 
             raise IndeterminateError(_NOT_AROUND)
         pose = replace(pose, sizes=np.array([radius, pose.sizes[1]]))
     return pose, solution.certificate, solution.iterations, _behind(problem, task, solution, pose, least)
+
+
+def _settled(task: Task, start: Pose) -> Minimax:
+    try:
+        return solve_all(task, start)
+    except (ConvergenceError, IndeterminateError):
+        return _best(task, [start])
 
 
 def _between(task: Task, start: Pose) -> Minimax:

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.arrays import Points, frozen
+from truegauge.core.arrays import Ints, Points, frozen
 from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured
@@ -26,10 +26,12 @@ from truegauge.core.plan.document import Characteristic, ConstructedFeature, Gro
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import limits_in_force, value_of
 from truegauge.core.plan.reading import reading_uncertainty
+from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.rules import rule_of
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import system_content
 from truegauge.core.progress import Progress, silent
+from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.request import Patch
 from truegauge.core.uncertainty.stated_errors import StatedErrors
@@ -37,8 +39,9 @@ from truegauge.core.uncertainty.stated_errors import StatedErrors
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
-TRIALS = 48
+TRIALS = 32
 _MOST_POINTS = 600
+_MOST_PLACES, _MOST_OF_PATCH = 240, 600
 _LEAST = 8
 _BY_COVARIANCE = ("diameter", "diameter_gg", "radius")
 
@@ -113,6 +116,17 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
         def nominal(self, group: Group, plan: Plan | None = None) -> Nominal | NotComputed:
             return base.nominal(group, plan)
 
+        def alignment(
+            self, plan: Plan, sample: Sample | None, alignment_id: str = "", *, progress: Progress = silent
+        ) -> Alignment | NotComputed:
+            # Where the scan lies does not depend on the trial.
+            return base.alignment(plan, sample, alignment_id, progress=progress)
+
+        def aligned(
+            self, plan: Plan, sample: Sample | None, *, progress: Progress = silent
+        ) -> tuple[Alignment | NotComputed, Cloud | NotComputed]:
+            return base.aligned(plan, sample, progress=progress)
+
         def measured(self, plan: Plan, sample: Sample | None, group: Group) -> Measured | Built | NotComputed:
             found = base.measured(plan, sample, group)
             if sample is None or isinstance(found, NotComputed):
@@ -145,7 +159,8 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
             if found.normals is not None:
                 off = np.concatenate([m @ rng.normal(size=m.shape[1]) for m in found.modes])
                 points = points + off[:, None] * found.normals
-            return replace(found, points=_moved(points, plan.device, rng, common))
+            some = _evenly(len(points), _MOST_OF_PATCH)
+            return replace(found, points=_moved(points[some], plan.device, rng, common))
 
     trial = Trial(base.model, base.projector)
     trial.graph = Graph()
@@ -208,31 +223,36 @@ def perturbed(
     )  # fmt: skip
 
 
+def _evenly(count: int, most: int = 0) -> Ints:
+    """Return some of many places: what moves is smooth, so that few tell it as well."""
+    rows, most = np.arange(count), most or _MOST_PLACES
+    return rows if count <= most else rows[np.linspace(0, count - 1, most).astype(np.int64)]
+
+
 def _surface_moved(
     measured: Measured, surface: MeasuredSurface, device: StatedErrors,
     seeds: tuple[np.random.Generator, np.random.Generator], *, forms: bool,
 ) -> Measured:  # fmt: skip
     """Return a feature of a cloud as it might as well have been measured: moved by the errors of its waves."""
     rng, common = seeds
-    few = np.arange(len(surface.points))
-    if len(few) > _MOST_POINTS:
-        few = np.linspace(0, len(few) - 1, _MOST_POINTS).astype(int)
+    few, some = _evenly(len(surface.points)), _evenly(len(surface.means))
     errors = rng.normal(size=surface.modes.shape[1])
     probing = common.normal() * device.of_probing / 2 * measured.nominal.outward
     outward = measured.feature.outward
     points = surface.points[few] + (surface.modes[few] @ errors + probing)[:, None] * outward(surface.points[few])
-    means = surface.means + (surface.mean_modes @ errors + probing)[:, None] * outward(surface.means)
+    means = surface.means[some] + (surface.mean_modes[some] @ errors + probing)[:, None] * outward(surface.means[some])
     scaled = _moved(np.vstack([points, means]), device, rng, common)
     points, means = scaled[: len(few)], scaled[len(few) :]
     shape, material = measured.nominal.shape, measured.nominal.outward
     fit = associate(shape, points, start=measured.feature, material=material)
     if measured.fit.criterion != Criterion.LEAST_SQUARES:
-        fit = associate(shape, points, measured.fit.criterion, start=fit.feature, material=material)
+        fit = associate(shape, points, measured.fit.criterion, start=fit.feature, material=material, settled=True)
     fit = fit.turned_like(measured.nominal.feature)
     heights = fit.feature.distances(points)
     moved = replace(surface, points=frozen(points), means=frozen(means), heights=frozen(heights))
-    form = form_of(fit, means, fit.feature.distances(means))[0] if forms else measured.form
+    form = form_of(fit, means, fit.feature.distances(means), settled=True)[0] if forms else measured.form
     return replace(
         measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)), form=form,
         strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means), surface=moved,
+        settled=True,
     )  # fmt: skip

@@ -66,6 +66,7 @@ def mating_feature(measured: Measured, *, least_material: bool = False) -> Featu
             start=measured.feature,
             material=outward,
             constraints=measured.fit.constraints or NONE,
+            settled=measured.settled,
         )
         return fit.turned_like(measured.nominal.feature).feature
 
