@@ -41,9 +41,7 @@ def inspect(
     scan: Annotated[Path, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
     out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
     units: Units = "",
-    uncertainty: Annotated[
-        bool, typer.Option(help="Work out uncertainties too; always done where the plan's decision rule needs them.")
-    ] = False,
+    uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
     formats: Formats = "pdf,csv,json",
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
@@ -70,7 +68,7 @@ def inspect(
         _say(f"lengths {evaluation.temperature}")
     for doubt in getattr(evaluation.alignment, "doubts", ()):
         sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
-    raise typer.Exit(1 if counts[State.OUTSIDE] or counts[State.NOT_MEASURED] else 0)
+    raise typer.Exit(1 if any(counts[s] for s in (State.OUTSIDE, State.UNDECIDED, State.NOT_MEASURED)) else 0)
 
 
 def _formats(text: str) -> tuple[str, ...]:
@@ -96,7 +94,7 @@ def batch(
     threads: Annotated[int, typer.Option(min=0, help="Threads of a worker; 0 shares the cores.")] = 0,
     memory: Annotated[float, typer.Option(min=300, help="Most memory of a worker, MB.")] = 3000,
     again: Annotated[bool, typer.Option(help="Inspect what an earlier run has done, too.")] = False,
-    uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties too.")] = False,
+    uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
 ) -> None:
     """Inspect many scans by a plan. An interrupted run goes on where it stopped.
 

@@ -119,7 +119,7 @@ def test_enter_takes_the_first_proposal(loaded, qtbot, settle):
     settle()
     qtbot.keyClick(loaded.view, Qt.Key.Key_Return)
     settle()
-    assert loaded.session.plan.characteristics[-1].kind == "flatness"
+    assert loaded.session.plan.characteristics[-1].kind == "parallelism"  # the face lies along datum A
 
 
 def test_a_tolerance_is_edited_in_its_row_and_undone(loaded, qtbot):

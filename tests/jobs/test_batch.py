@@ -67,8 +67,8 @@ def test_values_are_those_of_each_sample(first_run, folder):
 def test_the_summary_has_every_characteristic_of_every_sample(first_run):
     settings, _, _ = first_run
     rows = list(csv.reader(io.StringIO((settings.out / "summary.csv").read_text())))
-    assert rows[0][7:13:2] == ["LW-1140-0101", "LW-1140-0102", "LW-1140-0103"]
-    assert rows[1][12] == "not_measured"
+    assert rows[0][7:16:3] == ["LW-1140-0101", "LW-1140-0102", "LW-1140-0103"]
+    assert rows[1][14] == "not_measured"
     assert [r[0] for r in rows[-3:]] == [str(s) for s in settings.scans]
     assert rows[-1][1] == "failed"
     sheet = load_workbook(settings.out / "summary.xlsx")["characteristics"]
@@ -175,3 +175,45 @@ def test_a_batch_without_any_result_has_an_empty_summary(tmp_path):
     assert json.loads(summary_json(made))["samples"][0]["reason"] == "broken"
     assert summary_xlsx(made).startswith(b"PK")
     assert scan_key(tmp_path / "gone") == "missing"
+
+
+def results_of(bonus, measured):
+    own = {"number": 1, "name": "hole", "kind": "position", "unit": "mm", "nominal": 0.0, "lower": None,
+           "upper": 0.1 + bonus, "measured": measured, "deviation": measured, "state": "within", "reason": "",
+           "bonus": bonus}  # fmt: skip
+    return {"plan": "p", "plan_revision": 1, "characteristics": [own]}
+
+
+def test_the_summary_states_the_tolerance_and_the_bonus_of_each_sample():
+    records = [Record(f"s{k}", f"s{k}.ply", "", results=results_of(b, 0.12), counts={"within": 1})
+               for k, b in enumerate((0.05, 0.03))]  # fmt: skip
+    summary = summarize(records)
+    (row,) = summary.rows
+    assert row.upper == pytest.approx(0.1)  # not the first sample's 0.15
+    assert [c.bonus for c in row.cells] == [0.05, 0.03]
+    table = list(csv.reader(io.StringIO(summary_csv(summary).decode())))
+    assert table[0][7:13] == ["s0", "s0 state", "s0 bonus", "s1", "s1 state", "s1 bonus"]
+    assert [float(table[1][k]) for k in (9, 12)] == [0.05, 0.03]
+
+
+def test_a_scan_of_another_part_fails_through_a_chain_of_alignments(tmp_path, plan):
+    """A ball is no housing: the best fit doubts it, and so does what starts from it."""
+    rng = np.random.default_rng(0)
+    toward = rng.normal(size=(20_000, 3))
+    points = 45 * toward / np.linalg.norm(toward, axis=1)[:, None]
+    header = f"ply\nformat ascii 1.0\nelement vertex {len(points)}\n"
+    header += "".join(f"property float {axis}\n" for axis in "xyz") + "end_header\n"
+    (tmp_path / "ball.ply").write_text(header + "\n".join(" ".join(f"{v:.4f}" for v in p) for p in points) + "\n")
+    from truegauge.core.plan.alignments import DatumAlignment, DatumUse
+
+    chained = DatumAlignment(id="abc", name="A, B, C", base=plan.alignments[0].id,
+                             datums=tuple(DatumUse(feature=f) for f in ("base", "side-b", "side-c")))  # fmt: skip
+    kept = tuple(c for c in plan.characteristics if c.number == 4)
+    small = plan.replace(characteristics=kept, views=(), sections=(), spots=(),
+                         alignments=(plan.alignments[0], chained), in_force="abc")  # fmt: skip
+    write_plan(tmp_path / "p.tgplan", small, demo.PART.read_bytes())
+    done = run_batch(BatchSettings(tmp_path / "p.tgplan", [tmp_path / "ball.ply"], tmp_path / "out", jobs=1,
+                                   formats=("csv",)), lambda e: None)  # fmt: skip
+    (record,) = done.records.values()
+    assert record.failed
+    assert "another part" in record.reason

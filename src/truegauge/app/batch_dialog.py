@@ -35,7 +35,7 @@ from truegauge.jobs.summary import Summary
 _POLL_MS = 120
 _UNITS = (("", "unit by the file"), ("mm", "mm"), ("cm", "cm"), ("m", "m"), ("inch", "inch"))
 _COLORS = {"outside": "#F0D0CA", "near": "#F3E3C0"}
-_MARKS = {"within": "●", "near": "◆", "outside": "▲", "not_measured": "○"}
+_MARKS = {"within": "●", "near": "◆", "outside": "▲", "undecided": "◌", "not_measured": "○"}
 
 
 class BatchDialog(QDialog):
@@ -342,7 +342,9 @@ class BatchDialog(QDialog):
             texts += [("" if v is None else f"{v:.3f}", "") for v in (r.nominal, r.lower, r.upper)]
             texts += [
                 (
-                    f"{_MARKS.get(c.state, '')} " + ("not measured" if c.measured is None else f"{c.measured:.3f}"),
+                    f"{_MARKS.get(c.state, '')} "
+                    + ("not measured" if c.measured is None else f"{c.measured:.3f}")
+                    + (f" ({c.bonus:+.3f})" if c.bonus else ""),
                     c.state,
                 )
                 for c in r.cells
@@ -384,5 +386,6 @@ class BatchDialog(QDialog):
 def _said(record: Record) -> str:
     if record.failed:
         return f"failed: {record.reason}"
-    words = {"within": "within", "near": "near a limit", "outside": "outside", "not_measured": "not measured"}
+    words = {"within": "within", "near": "near a limit", "outside": "outside", "undecided": "not decided yet",
+             "not_measured": "not measured"}  # fmt: skip
     return ", ".join(f"{n} {words.get(k, k)}" for k, n in record.counts.items() if n)

@@ -250,7 +250,13 @@ class Ledger(QWidget):
             self.counts.setText(f"{rows}" if rows else "")
             return
         counts = evaluation.counts()
-        words = {State.WITHIN: "in", State.NEAR: "near", State.OUTSIDE: "out", State.NOT_MEASURED: "open"}
+        words = {
+            State.WITHIN: "in",
+            State.NEAR: "near",
+            State.OUTSIDE: "out",
+            State.UNDECIDED: "undecided",
+            State.NOT_MEASURED: "open",
+        }
         self.counts.setText("   ".join(f"{n} {words[s]}" for s, n in counts.items() if n))
 
     def _on_current_changed(self, current: QModelIndex, previous: QModelIndex) -> None:

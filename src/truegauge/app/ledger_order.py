@@ -11,7 +11,8 @@ from truegauge.reporting.units import NumberFormat
 
 GROUPS = {"": "by number", "kind": "by kind", "feature": "by feature", "state": "by state", "zone": "by drawing zone"}
 _STATES = {
-    State.OUTSIDE: "outside", State.NEAR: "near a limit", State.NOT_MEASURED: "not measured", State.WITHIN: "within",
+    State.OUTSIDE: "outside", State.NEAR: "near a limit", State.UNDECIDED: "not decided yet",
+    State.NOT_MEASURED: "not measured", State.WITHIN: "within",
 }  # fmt: skip
 
 

@@ -65,7 +65,8 @@ def font(points: float, *, bold: bool = False) -> QFont:
 
 def state_color(theme: Theme, state: str) -> str:
     """Return the colour of a state."""
-    return {"within": theme.within, "near": theme.near, "outside": theme.outside}.get(state, theme.soft)
+    colors = {"within": theme.within, "near": theme.near, "undecided": theme.near, "outside": theme.outside}
+    return colors.get(state, theme.soft)
 
 
 def style_sheet(t: Theme) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
     from truegauge.core.plan.sample import Sample
 
+log = logging.getLogger(__name__)
 _TOLD_EVERY = 2.5  # s: results are shown again with what is known by then
 
 
@@ -24,6 +26,7 @@ class UncertaintyWorker(QObject):
     """One thread beside the work queue: a change of plan or sample makes it start anew."""
 
     told = Signal(object)
+    failed = Signal(str)
     DELAY_MS = 1200
 
     def __init__(self, document: OpenDocument) -> None:
@@ -36,6 +39,7 @@ class UncertaintyWorker(QObject):
         self._timer.timeout.connect(self._begin)
         document.evaluated.connect(self._wait)
         self.told.connect(self._show)
+        self.failed.connect(document.notify)
 
     @property
     def waits(self) -> bool:
@@ -82,6 +86,10 @@ class UncertaintyWorker(QObject):
                     evaluator.uncertainty(plan, sample, c, progress=go_on)
                 except Cancelled:
                     return
+                except Exception as error:  # a pool hides what nobody fetches: it is told, and the others go on
+                    log.exception("uncertainty of %s", c.name)
+                    self.failed.emit(f"the uncertainty of {c.number} {c.name} could not be worked out: {error}")
+                    continue
                 new = True
             if new and time.monotonic() - last > _TOLD_EVERY:
                 self.told.emit(plan)

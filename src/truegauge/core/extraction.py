@@ -136,7 +136,7 @@ class Measured:
             fit = fit.turned_like(self.nominal.feature)
         chosen = self.form_filter if settings is None else settings
         if self.surface is not None and chosen.kind == FilterKind.NONE:
-            return form_map(fit.feature, self.points, self.surface.heights, chosen)
+            return form_map(fit.feature, self.surface.everywhere, self.surface.heights, chosen)
         return form_map(
             fit.feature, self.points, fit.residuals, chosen, cell=self.averaging, single=self.single, taken=self.taken
         )
@@ -258,11 +258,15 @@ def measure(
     kept = fit.rejection.kept if fit.rejection else np.ones(len(rows), dtype=bool)
     if taken is not None:
         taken = frozen(taken[kept])
+    all_points = points[rows]
     strays, rows = rows[~kept], rows[kept]
     chosen = points[rows]
     rejection = fit.rejection
     fit = fit.turned_like(nominal.feature)
-    surface = None if single else feature_surface(fit.feature, chosen, fit.residuals, settings.averaging)
+    surface = None
+    if not single:
+        off = fit.feature.distances(all_points)
+        surface = feature_surface(fit.feature, all_points, off, kept, settings.averaging)
     if surface is not None:
         means, residuals = surface.means, surface.mean_heights
     else:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.polynomial.legendre import legvander
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Ints, Points
@@ -11,11 +12,13 @@ from truegauge.core.filters.form_map import coordinates_on
 from truegauge.core.surface_estimate import Cells
 
 _MOST_AROUND = 15  # undulations around an axis (ISO 12181-2: 15 UPR)
-_MOST_ALONG, _MOST_OVER = 5, 12  # half waves along an axis; over each side of a face
+_MOST_ALONG, _MOST_OVER = 6, 16  # orders along an axis; over each side of a face
 _AROUND_CELLS, _ALONG_CELLS, _OVER_CELLS = 96, 16, 56
 _IN_CELL = 4  # points that a cell holds on average
 _FOR_A_WAVE = 3  # cells
 _BALL_DEGREE = 5
+_POLYNOMIAL = 3
+_MOST_VALUES = 8_000_000
 Matrix = NDArray[np.float64]
 
 
@@ -24,7 +27,8 @@ class FeatureWaves:
     """The coordinates of points on a feature, and the waves over them.
 
     `u` and `v` (n,) run from 0 to 1; around an axis `u` closes. `orders` (p, 3): order in u, its phase (0 cosine, 1
-    sine), order in v. `own` of the first are the freedoms of the feature. `wavelength` says in words how fine it is.
+    sine), order in v (`along_a_side`). `own` of the first are the freedoms of the feature. `wavelength` says in words
+    how fine it is.
     """
 
     u: Floats
@@ -43,7 +47,12 @@ class FeatureWaves:
         return self._waves(self.u[rows], self.v[rows])
 
     def at_means(self, counts: Floats, fine: Ints, used: Ints) -> Matrix:
-        """Return the waves (cells, p) at the mean coordinates of the points of each cell."""
+        """Return the means of the waves (cells, p) over the points of each cell.
+
+        Of very many points the waves at their mean coordinates: in cells so small they hardly differ.
+        """
+        if len(used) * max(len(self.orders), 1) <= _MOST_VALUES:
+            return means_in_groups(self.at(used), fine, len(counts))
         counts = np.maximum(counts, 1.0)
 
         def mean(values: Floats) -> Floats:
@@ -56,26 +65,14 @@ class FeatureWaves:
         return self._waves(mean(self.u[used]), mean(self.v[used]))
 
     def _waves(self, u: Floats, v: Floats) -> Matrix:
-        turn = (2 * np.pi if self.closed else np.pi) * u
         order, phase, along = self.orders.T
-        over = np.arange(int(order.max(initial=0)) + 1)
-        cosine, sine = np.cos(turn[:, None] * over), np.sin(turn[:, None] * over)
-        second = np.cos(np.pi * v[:, None] * np.arange(int(along.max(initial=0)) + 1))
-        if not self.closed or int(along.max(initial=0)) < 1:
-            first = np.where(phase == 0, cosine[:, order], sine[:, order])
-            waves = first * second[:, along]
-        else:
-            waves = np.where(phase == 0, cosine[:, order], sine[:, order]) * second[:, along]
-        # Tilts are straight, not cosines: the freedoms of the feature are written as they are.
-        for k in range(self.own):
-            waves[:, k] = self._own(k, u, v)
-        return np.asarray(waves)
-
-    def _own(self, k: int, u: Floats, v: Floats) -> Floats:
+        second = along_a_side(v, int(along.max(initial=0)))
         if self.closed:
-            turn, z = 2 * np.pi * u, 2 * v - 1
-            return np.asarray((np.ones(len(u)), np.cos(turn), np.sin(turn), z * np.cos(turn), z * np.sin(turn), z)[k])
-        return np.asarray((np.ones(len(u)), 2 * u - 1, 2 * v - 1)[k])
+            turn = 2 * np.pi * u[:, None] * np.arange(int(order.max(initial=0)) + 1)
+            first = np.where(phase == 0, np.cos(turn)[:, order], np.sin(turn)[:, order])
+        else:
+            first = along_a_side(u, int(order.max(initial=0)))[:, order]
+        return np.asarray(first * second[:, along])
 
 
 def feature_waves(feature: Feature, points: Points, least: float) -> FeatureWaves | None:
@@ -109,10 +106,37 @@ def feature_waves(feature: Feature, points: Points, least: float) -> FeatureWave
         first, second = max(2, int(0.85 * first)), max(1, int(0.85 * second))
         orders, own = _orders(first, second, closed=closed, cone=isinstance(feature, Cone))
     if closed:
-        said = f"{first} undulations around, {2 * high / max(second, 1):.1f} mm along"
+        said = f"{first} undulations around, {_wave(high, second)} mm along"
     else:
-        said = f"{2 * wide / max(first, 1):.1f} x {2 * high / max(second, 1):.1f} mm"
+        said = f"{_wave(wide, first)} x {_wave(high, second)} mm"
     return FeatureWaves(u, v, None, closed, orders, own, cells, said)
+
+
+def along_a_side(place: Floats, order: int) -> Matrix:
+    """Return what is written along a side (n, order + 1), places from 0 to 1: the longest first.
+
+    Polynomials up to the third degree, then cosines: those have no slope at the ends, which the polynomials bring, and
+    polynomials of high degree would be wild there.
+    """
+    low = legvander(2 * place - 1, min(order, _POLYNOMIAL))
+    more = np.arange(_POLYNOMIAL + 1, order + 1) - 1
+    return np.hstack([low, np.cos(np.pi * place[:, None] * more)])
+
+
+def means_in_groups(values: Matrix, group: Ints, count: int) -> Matrix:
+    """Return the means (count, p) of rows (n, p) over groups (n,); zeros where a group is empty."""
+    order = np.argsort(group, kind="stable")
+    sizes = np.bincount(group, minlength=count)
+    there = np.flatnonzero(sizes)
+    begin = np.concatenate([[0], np.cumsum(sizes[there])[:-1]])
+    found = np.zeros((count, values.shape[1]))
+    found[there] = np.add.reduceat(values[order], begin, axis=0) / sizes[there, None]
+    return found
+
+
+def _wave(length: float, order: int) -> str:
+    """Return the shortest wave along a side, mm."""
+    return f"{2 * length / max(order - 1, 1):.1f}"
 
 
 def _radius(feature: Feature, points: Points) -> float:

@@ -5,31 +5,34 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Ints, Points, frozen
+from truegauge.core.arrays import Floats, Ints, Mask, Points, frozen
 from truegauge.core.association.features import Feature, Plane
-from truegauge.core.feature_waves import FeatureWaves, feature_waves, grid_cells
-from truegauge.core.surface_estimate import SurfaceEstimate, estimate_surface
+from truegauge.core.feature_waves import FeatureWaves, along_a_side, feature_waves, grid_cells
+from truegauge.core.surface_estimate import Cells, SurfaceEstimate, estimate_surface
 
 _MOST_POINTS = 2000  # of a curved feature
 _CORNERS = np.arange(16) * np.pi / 8
-_PATCH_ORDER = 12
+_PATCH_ORDER = 16
 _MOST_CELLS = 64  # along each side of a face
 _IN_CELL = 4
+_PATCH_FINER = 26
+_LEAST_OF_A_DENT = 4  # points in a cell
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class MeasuredSurface:
     """Places on a measured surface.
 
-    `points` (m, 3) are dense enough for extremes, `means` (k, 3) one for each cell; `heights` (n,) mm are those of all
-    points over the feature. `modes` (m, q) and `mean_modes` (k, q) mm say how the places move along their normals, q
-    errors of standard deviation 1 for both. `noise` mm of a single point; `wavelength` in words; `kept` waves stood
-    out, `strays` were left out.
+    `points` (m, 3) are dense enough for extremes, `means` (k, 3) one for each cell; `heights` (n,) mm are those of the
+    points `everywhere` (n, 3) over the feature. `modes` (m, q) and `mean_modes` (k, q) mm say how the places move along
+    their normals, q errors of standard deviation 1 for both. `noise` mm of a single point; `wavelength` in words;
+    `kept` waves stood out, `strays` were left out.
     """
 
     points: Points
     means: Points
     mean_heights: Floats
+    everywhere: Points
     heights: Floats
     modes: NDArray[np.float64]
     mean_modes: NDArray[np.float64]
@@ -46,24 +49,34 @@ class MeasuredSurface:
         return f"surface down to {self.wavelength}, {kept} above the noise of {1000 * self.noise:.1f} µm{strays}"
 
 
-def feature_surface(feature: Feature, points: Points, residuals: Floats, least: float) -> MeasuredSurface | None:
+def feature_surface(
+    feature: Feature, points: Points, residuals: Floats, kept: Mask, least: float
+) -> MeasuredSurface | None:
     """Estimate the surface of a feature; None for shapes without waves and for few points.
 
     Parameters
     ----------
     feature : Feature
-        Associated by least squares with the points (n, 3), which leaves `residuals` (n,) mm.
+        Associated by least squares with the points (n, 3) that are `kept` (n,), which leaves `residuals` (n,) mm.
+        Others were too far from it: single ones are strays, but where most points of a place lie far off, the surface
+        does, and they count.
     least : float
         The side of the smallest cells, mm.
     """
     waves = feature_waves(feature, points, least)
+    if waves is not None and not kept.all():
+        used = kept | _agreeing(kept, waves.cells.fine)
+        points, residuals = points[used], residuals[used]
+        waves = feature_waves(feature, points, least)
     if waves is None:
         return None
     found = estimate_surface(residuals, waves.cells, waves.at_means, waves.own)
     everything = np.arange(len(points))
     heights = found.heights(waves.at(everything), waves.cells.fine)
     middles = _nearest_middle(np.column_stack([waves.u, waves.v]), waves.cells.fine)
-    rows = middles = np.union1d(middles, _outermost(waves)) if isinstance(feature, Plane) else middles
+    if isinstance(feature, Plane):
+        middles = np.union1d(middles, _outermost(waves))
+    rows = middles
     if not isinstance(feature, Plane):
         rows = everything
         if len(rows) > _MOST_POINTS:
@@ -75,10 +88,17 @@ def feature_surface(feature: Feature, points: Points, residuals: Floats, least: 
         )
 
     return MeasuredSurface(
-        frozen(at(rows)), frozen(at(middles)), frozen(heights[middles]), frozen(heights),
+        frozen(at(rows)), frozen(at(middles)), frozen(heights[middles]), points, frozen(heights),
         _modes(found, waves, rows), _modes(found, waves, middles), found.noise, waves.wavelength, found.kept,
         len(found.strays),
     )  # fmt: skip
+
+
+def _agreeing(kept: Mask, fine: Ints) -> Mask:
+    """Return the points in cells of which most were not kept: a dent, not strays."""
+    counts = np.bincount(fine)
+    far = np.bincount(fine, weights=~kept)
+    return np.asarray(((far > 0.5 * counts) & (far >= _LEAST_OF_A_DENT))[fine])
 
 
 def _modes(found: SurfaceEstimate, waves: FeatureWaves, rows: Ints) -> NDArray[np.float64]:
@@ -133,24 +153,36 @@ def patch_surface(feet: Points, normals: Points, deviations: Floats, least: floa
     side = (normals @ _main_normal(normals) < 0).astype(np.int64)
     cells = grid_cells((flat[:, 0] + side) / 2, flat[:, 1], 2 * columns, rows)
     order = min(_PATCH_ORDER, int(np.sqrt(cells.count / 3)))
-    orders = [(i, j) for i in range(order + 1) for j in range(order + 1) if i * i + j * j <= order * order]
-    orders.sort(key=lambda o: o[0] ** 2 + o[1] ** 2)
-
-    def waves(u: Floats, v: Floats) -> NDArray[np.float64]:
-        return np.column_stack([np.cos(np.pi * i * u) * np.cos(np.pi * j * v) for i, j in orders])
-
-    def at_means(counts: Floats, fine: Ints, used: Ints) -> NDArray[np.float64]:
-        counts = np.maximum(counts, 1.0)
-        u, v = (np.bincount(fine, weights=flat[used, k], minlength=len(counts)) / counts for k in (0, 1))
-        return waves(u, v)
-
-    found = estimate_surface(deviations, cells, at_means, 1)
+    found, orders = _in_waves(deviations, cells, flat, order)
+    fine = np.abs(found.coefficients[len(orders) // 2 :]) > 0
+    if fine.sum() > 1 and cells.count >= 3 * _PATCH_FINER**2:  # there is more that these waves are too long for
+        found, orders = _in_waves(deviations, cells, flat, _PATCH_FINER)
     chosen = _nearest_middle(flat, cells.fine)
-    basis = waves(flat[chosen, 0], flat[chosen, 1])
+    basis = _polynomials(flat[chosen, 0], flat[chosen, 1], orders)
     heights = found.heights(basis, cells.fine[chosen])
     points = feet[chosen] + heights[:, None] * normals[chosen]
     modes = found.noise * (basis @ found.uncertain)
     return PatchSurface(points, normals[chosen], modes, chosen, found.noise, len(found.strays))
+
+
+def _in_waves(
+    deviations: Floats, cells: Cells, flat: NDArray[np.float64], order: int
+) -> tuple[SurfaceEstimate, list[tuple[int, int]]]:
+    orders = [(i, j) for i in range(order + 1) for j in range(order + 1) if i * i + j * j <= order * order]
+    orders.sort(key=lambda o: o[0] ** 2 + o[1] ** 2)
+
+    def at_means(counts: Floats, fine: Ints, used: Ints) -> NDArray[np.float64]:
+        counts = np.maximum(counts, 1.0)
+        u, v = (np.bincount(fine, weights=flat[used, k], minlength=len(counts)) / counts for k in (0, 1))
+        return _polynomials(u, v, orders)
+
+    return estimate_surface(deviations, cells, at_means, 1), orders
+
+
+def _polynomials(u: Floats, v: Floats, orders: list[tuple[int, int]]) -> NDArray[np.float64]:
+    first, second = (along_a_side(x, max(o[k] for o in orders)) for k, x in enumerate((u, v)))
+    i, j = np.array(orders).T
+    return np.asarray(first[:, i] * second[:, j])
 
 
 def _flattened(points: Points) -> tuple[NDArray[np.float64], Floats]:

@@ -21,8 +21,9 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Floats, Ints
 
 SURE = 4.5  # standard deviations: of a hundred waves without form one is kept in 1,500 features
-_SURE_PLACE = 4.0  # of thousands of cells; what just reaches over it is shrunk to nothing
+_SURE_PLACE = 4.75  # of thousands of cells; what just reaches over it is shrunk to nothing
 _STRAY = 6.0  # robust scales off the median of its cell
+_LEAST_IN_PLACE = 4  # points in a cell that stands out by itself
 _LEAST_IN_CELL = 5  # points that tell a stray among them
 _DEPENDENT = 1e-3  # of its length: a wave that the points cannot tell from longer ones
 Matrix = NDArray[np.float64]
@@ -90,37 +91,49 @@ def estimate_surface(
         noise = float(np.sqrt(((deviations[used] - means[fine]) ** 2).sum() / spare))
     basis = waves(counts, fine, used)
     weight = np.sqrt(counts)
-    q, r, chosen = _orthogonal(basis * weight[:, None])
-    c = q.T @ (weight * means)
-    standing = (np.abs(c) > SURE * noise) | (chosen < own)
-    solved = np.linalg.solve(r, np.diag(standing.astype(np.float64)) @ c) if len(c) else c
-    coefficients = np.zeros(basis.shape[1])
-    coefficients[chosen] = solved
-    inverse = np.linalg.solve(r, np.eye(len(c))[:, standing]) if len(c) else np.zeros((0, 0))
-    uncertain = np.zeros((basis.shape[1], inverse.shape[1]))
-    uncertain[chosen] = inverse
+    rows, right = basis * weight[:, None], weight * means
+    q, _, chosen = _orthogonal(rows)
+    standing = chosen[(np.abs(q.T @ right) > SURE * noise) | (chosen < own)]
+    # Those that stand out are fitted by themselves: over points that lie unevenly a wave is never quite orthogonal to
+    # the longer ones, and with these dropped a part of it would be too.
+    q, r, among = _orthogonal(rows[:, standing])
+    standing = standing[among]
+    coefficients, uncertain = np.zeros(basis.shape[1]), np.zeros((basis.shape[1], len(standing)))
+    if len(standing):
+        inverse = np.linalg.solve(r, np.eye(len(standing)))
+        coefficients[standing] = inverse @ (q.T @ right)
+        uncertain[standing] = inverse
     left = np.where(there, means - basis @ coefficients, 0.0)
     places = _standing_out(left, counts, cells.block_of, noise)
-    kept = int((standing & (chosen >= own)).sum())
+    kept = int((standing >= own).sum())
     return SurfaceEstimate(coefficients, uncertain, places, noise, kept, strays)
 
 
 def _strays(deviations: Floats, cells: Cells) -> Ints:
-    """Return the points that stand off the median of their cell by many robust scales."""
-    order = np.lexsort((deviations, cells.fine))
-    sorted_cells = cells.fine[order]
-    begin = np.searchsorted(sorted_cells, np.arange(cells.count))
+    """Return the points that stand off the median of their cell (of a small one: block) by many robust scales."""
+    off, counts = _off_medians(deviations, cells.fine, cells.count)
+    blocks = cells.block_of[cells.fine]
+    wide, in_block = _off_medians(deviations, blocks, int(blocks.max(initial=-1)) + 1)
+    enough = counts[cells.fine] >= _LEAST_IN_CELL
+    found = np.zeros(len(deviations), dtype=bool)
+    for judged, there in ((off, enough), (wide, ~enough & (in_block[blocks] >= _LEAST_IN_CELL))):
+        if there.any():
+            # The scale is that of all points: of a few, half of them strays, it would be theirs.
+            reliable = counts[cells.fine] >= _LEAST_IN_CELL if judged is off else in_block[blocks] >= _LEAST_IN_CELL
+            scale = 1.4826 * float(np.median(judged[reliable]))
+            found |= there & (judged > max(_STRAY * scale, 1e-9))
+    return np.flatnonzero(found)
+
+
+def _off_medians(deviations: Floats, group: Ints, count: int) -> tuple[Floats, Ints]:
+    """Return how far each point is off the median of its group, and how many points each group has."""
+    order = np.lexsort((deviations, group))
+    begin = np.searchsorted(group[order], np.arange(count))
     counts = np.diff(np.append(begin, len(order)))
     low, high = begin + np.maximum(counts - 1, 0) // 2, begin + counts // 2
-    last = len(order) - 1
-    ordered = deviations[order]
+    ordered, last = deviations[order], len(order) - 1
     median = (ordered[np.minimum(low, last)] + ordered[np.minimum(high, last)]) / 2
-    off = np.abs(deviations - median[cells.fine])
-    enough = counts[cells.fine] >= _LEAST_IN_CELL
-    if not enough.any():
-        return np.zeros(0, dtype=np.int64)
-    scale = 1.4826 * float(np.median(off[enough]))
-    return np.flatnonzero(enough & (off > max(_STRAY * scale, 1e-9)))
+    return np.abs(deviations - median[group]), counts
 
 
 def _orthogonal(rows: Matrix) -> tuple[Matrix, Matrix, Ints]:
@@ -141,7 +154,8 @@ def _standing_out(left: Floats, counts: Floats, block_of: Ints, noise: float) ->
     with np.errstate(invalid="ignore", divide="ignore"):
         mean = np.where(in_block > 0, np.bincount(block_of, weights=counts * left, minlength=blocks) / in_block, 0.0)
     found = _shrunk(mean, in_block, noise)[block_of]
-    return np.asarray(np.where(counts > 0, found + _shrunk(left - found, counts, noise), 0.0))
+    single = np.where(counts >= _LEAST_IN_PLACE, _shrunk(left - found, counts, noise), 0.0)  # a point is no dent
+    return np.asarray(np.where(counts > 0, found + single, 0.0))
 
 
 def _shrunk(means: Floats, counts: Floats, noise: float) -> Floats:
@@ -150,5 +164,5 @@ def _shrunk(means: Floats, counts: Floats, noise: float) -> Floats:
     The non-negative garrote (Breiman 1995; Gao 1998): kept as they are, those that just reach over would be extremes.
     """
     least = _SURE_PLACE * noise / np.sqrt(np.maximum(counts, 1.0))
-    size = np.maximum(np.abs(means), 1e-300)
-    return np.asarray(means * np.maximum(0.0, 1.0 - (least / size) ** 2))
+    share = least / np.maximum(np.abs(means), 1e-3 * least + 1e-300)
+    return np.asarray(means * np.maximum(0.0, 1.0 - share**2))

@@ -23,6 +23,7 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
         "sample": sample.name if sample else "",
         "unit": "mm",
         "temperature": evaluation.temperature,
+        "uncertainties": evaluation.uncertainties(),
         "characteristics": [
             {
                 "number": r.characteristic.number,

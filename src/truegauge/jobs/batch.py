@@ -31,7 +31,7 @@ class BatchSettings:
     naming: str = "{scan}"
     jobs: int = field(default_factory=lambda: os.cpu_count() or 1)
     threads: int = 0  # of each worker; 0: the cores shared among them
-    uncertainty: bool = False
+    uncertainty: bool = True
     again: bool = False  # do what is done already once more
     memory_mb: float = MEMORY_MB
 

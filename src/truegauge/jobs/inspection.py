@@ -44,13 +44,13 @@ class Inspector:
     Use it from one thread. With `threads` above 1 some work is done beside the rest.
     """
 
-    def __init__(self, plan_path: Path, *, uncertainty: bool = False, threads: int = 2) -> None:
+    def __init__(self, plan_path: Path, *, uncertainty: bool = True, threads: int = 2) -> None:
         from truegauge.core.plan import evaluation
 
         file = read_plan(plan_path)
         self.plan: Plan = file.plan
         self.evaluator: Evaluator = evaluation.Evaluator(model_of_plan(plan_path, file))
-        self._uncertainty = uncertainty or file.plan.decision.rule == "guard_band"
+        self._uncertainty = uncertainty
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
         self._beside = ThreadPoolExecutor(1, "beside") if threads > 1 else None
         self._renderer: ViewRenderer | None = None

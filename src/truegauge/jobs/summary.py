@@ -11,7 +11,8 @@ import numpy as np
 
 from truegauge.jobs.records import Record
 
-_STATE_WORDS = {"within": "within", "near": "near a limit", "outside": "outside", "not_measured": "not measured"}
+_STATE_WORDS = {"within": "within", "near": "near a limit", "outside": "outside",
+                "undecided": "not decided yet", "not_measured": "not measured"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,11 +23,15 @@ class SummaryCell:
     deviation: float | None
     state: str
     reason: str
+    bonus: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class SummaryRow:
-    """One characteristic: its limits, its cells, and the statistics of what is measured."""
+    """One characteristic: its stated limits, its cells, and the statistics of what is measured.
+
+    What the size of a sample adds to a limit stands in its cell.
+    """
 
     number: int
     name: str
@@ -77,7 +82,7 @@ def summarize(records: Sequence[Record]) -> Summary:
         there = len(values) > 0
         rows.append(
             SummaryRow(
-                c["number"], c["name"], c["kind"], c["unit"], c["nominal"], c["lower"], c["upper"], cells,
+                c["number"], c["name"], c["kind"], c["unit"], c["nominal"], *_stated(c), cells,
                 float(values.mean()) if there else None, float(values.std(ddof=1)) if len(values) > 1 else None,
                 float(values.min()) if there else None, float(values.max()) if there else None,
                 sum(x.state == "outside" for x in cells),
@@ -89,7 +94,13 @@ def summarize(records: Sequence[Record]) -> Summary:
 def _cell(c: dict[str, Any] | None, reason: str) -> SummaryCell:
     if c is None:
         return SummaryCell(None, None, "not_measured", reason)
-    return SummaryCell(c["measured"], c["deviation"], c["state"], c["reason"])
+    return SummaryCell(c["measured"], c["deviation"], c["state"], c["reason"], c.get("bonus") or 0.0)
+
+
+def _stated(c: dict[str, Any]) -> tuple[float | None, float | None]:
+    """Return the limits without what the size of this one sample adds."""
+    upper = c["upper"]
+    return c["lower"], None if upper is None else upper - (c.get("bonus") or 0.0)
 
 
 _HEAD = ("number", "name", "kind", "unit", "nominal", "lower", "upper")
@@ -101,13 +112,16 @@ def _tail(row: SummaryRow) -> tuple[float | int | None, ...]:
 
 
 def summary_csv(summary: Summary) -> bytes:
-    """Return one row a characteristic, two columns (value and state) a sample (RFC 4180)."""
+    """Return one row a characteristic, three columns (value, state, bonus) a sample (RFC 4180)."""
     out = io.StringIO()
     writer = csv.writer(out)
-    names = [x for s in summary.samples for x in (s.name, f"{s.name} state")]
+    names = [x for s in summary.samples for x in (s.name, f"{s.name} state", f"{s.name} bonus")]
     writer.writerow([*_HEAD, *names, *_TAIL])
     for row in summary.rows:
-        cells = [x for c in row.cells for x in ("" if c.measured is None else repr(c.measured), c.state)]
+        cells = [
+            x for c in row.cells
+            for x in ("" if c.measured is None else repr(c.measured), c.state, repr(c.bonus) if c.bonus else "")
+        ]  # fmt: skip
         head = [getattr(row, name) for name in _HEAD]
         writer.writerow(["" if x is None else x for x in (*head, *cells, *_tail(row))])
     writer.writerow([])
@@ -139,6 +153,7 @@ def summary_xlsx(summary: Summary) -> bytes:
         "within": plain,
         "near": book.add_format({**number, "bg_color": "#F3E3C0"}),
         "outside": book.add_format({**number, "bg_color": "#F0D0CA", "bold": True}),
+        "undecided": book.add_format({**number, "italic": True}),
         "not_measured": book.add_format({"font_color": "#7A8085", "italic": True}),
     }
     sheet = book.add_worksheet("characteristics")
@@ -152,8 +167,10 @@ def summary_xlsx(summary: Summary) -> bytes:
         for column, cell in enumerate(row.cells, len(_HEAD)):
             look = looks.get(cell.state, plain)
             sheet.write(k, column, "not measured" if cell.measured is None else cell.measured, look)
-            if cell.state == "outside":
-                sheet.write_comment(k, column, "outside")
+            said = [x for x in ("outside" if cell.state == "outside" else "",
+                                f"bonus {cell.bonus:+.4f}" if cell.bonus else "") if x]  # fmt: skip
+            if said:
+                sheet.write_comment(k, column, ", ".join(said))
         for column, value in enumerate(_tail(row), len(_HEAD) + len(row.cells)):
             _write(sheet, k, column, value, plain)
     scans = book.add_worksheet("scans")

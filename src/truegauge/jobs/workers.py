@@ -65,7 +65,7 @@ class Workers:
     """Up to `jobs` processes that inspect by a plan. Use it from one thread; `close` stops them."""
 
     def __init__(
-        self, plan: Path, jobs: int, *, uncertainty: bool = False, memory_mb: float = MEMORY_MB, threads: int = 0
+        self, plan: Path, jobs: int, *, uncertainty: bool = True, memory_mb: float = MEMORY_MB, threads: int = 0
     ) -> None:
         self._plan, self._jobs, self._uncertainty, self._memory = plan, max(1, jobs), uncertainty, memory_mb
         self._threads = threads or max(1, (os.cpu_count() or 1) // self._jobs)
@@ -263,6 +263,9 @@ def _inspect(inspector: "Inspector", link: Connection, task: Task, record: Recor
             link.send((fraction, text))
 
     done = inspector.inspect(task.scan, task.unit, progress=progress)
+    foreign = done.evaluation.foreign()
+    if foreign:  # its numbers would be those of nothing
+        return replace(record, reason=foreign)
     written = inspector.write(
         done, task.formats, lambda ending: task.folder / f"{task.name}.{ending}", progress=progress
     )

@@ -34,8 +34,8 @@ def gauge_bar(
     width = end - start
 
     def place(value: float) -> float:
-        if width <= 0:
-            return 0.5
+        if width <= 0:  # a negative bonus has eaten the tolerance
+            return _MOST if value > end else BAND_START
         return BAND_START + (BAND_END - BAND_START) * (value - start) / width
 
     mark = place(nominal) if lower is not None and upper is not None else None
@@ -45,6 +45,8 @@ def gauge_bar(
     if state == State.OUTSIDE:
         below = lower is not None and measured < lower
         return GaugeBar(TRIANGLE_LEFT if below else TRIANGLE_RIGHT, position, mark)
+    if state == State.UNDECIDED:
+        return GaugeBar(RING, position, mark)
     return GaugeBar(DIAMOND if state == State.NEAR else DISC, position, mark)
 
 

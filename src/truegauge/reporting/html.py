@@ -15,7 +15,8 @@ from truegauge.reporting.report import Report, ReportSection, ReportView
 from truegauge.reporting.units import limits_text
 
 _STATES = {
-    State.WITHIN: "within", State.NEAR: "near a limit", State.OUTSIDE: "outside", State.NOT_MEASURED: "not measured",
+    State.WITHIN: "within", State.NEAR: "near a limit", State.OUTSIDE: "outside", State.UNDECIDED: "not decided yet",
+    State.NOT_MEASURED: "not measured",
 }  # fmt: skip
 _PAGE = """<!DOCTYPE html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
@@ -50,7 +51,8 @@ td, th { padding: .3rem .5rem; border-bottom: 1px solid #C9C4B6; text-align: lef
 <td class="{{ 'bad' if row.outside else '' }}">{{ row.state }}</td></tr>{% endfor %}</table>
 <p class="soft">True Gauge, {{ r.plan_name }}, revision {{ r.plan_revision }}</p></body></html>
 """
-_COLORS = {State.WITHIN: "#1E7F86", State.NEAR: "#C98A12", State.OUTSIDE: "#BF3A2B", State.NOT_MEASURED: "#7A8085"}
+_COLORS = {State.WITHIN: "#1E7F86", State.NEAR: "#C98A12", State.OUTSIDE: "#BF3A2B", State.UNDECIDED: "#C98A12",
+           State.NOT_MEASURED: "#7A8085"}  # fmt: skip
 
 
 def write_html(report: Report) -> bytes:
@@ -82,6 +84,7 @@ def _row(result: Result, report: Report) -> dict[str, object]:
         frame_text(c, n) if has_frame(c) else "",
         c.fit,
         result.definition,
+        result.decision if result.state in (State.NEAR, State.UNDECIDED) else "",
         result.general,
         result.warning,
         result.reason,
@@ -103,7 +106,8 @@ def _bar(result: Result) -> str:
     if corners:
         marker = f'<polygon points="{" ".join(f"{a:.1f},{b:.1f}" for a, b in corners)}" fill="{color}"/>'
     else:
-        fill = "none" if result.measured is None else color
+        hollow = result.measured is None or result.state == State.UNDECIDED
+        fill = "none" if hollow else color
         marker = f'<circle cx="{x:.1f}" cy="8" r="4.5" fill="{fill}" stroke="{color}"/>'
     band = f'<rect x="{120 * BAND_START}" y="3" width="{120 * (BAND_END - BAND_START)}" height="10" fill="#E6E0D0"/>'
     return f'<svg width="120" height="16">{band}<path d="M0 15H120" stroke="#A59F8F"/>{marker}</svg>'

@@ -29,11 +29,18 @@ WIDTH, HEIGHT = float(A4[0]), float(A4[1])
 mm = float(MM)
 LEFT, RIGHT, TOP, BOTTOM = 18 * mm, WIDTH - 18 * mm, HEIGHT - 16 * mm, 18 * mm
 ROW = 8.4 * mm
-STATE_COLORS = {State.WITHIN: WITHIN, State.NEAR: NEAR, State.OUTSIDE: OUTSIDE, State.NOT_MEASURED: "#7A8085"}
+STATE_COLORS = {
+    State.WITHIN: WITHIN,
+    State.NEAR: NEAR,
+    State.OUTSIDE: OUTSIDE,
+    State.UNDECIDED: NEAR,
+    State.NOT_MEASURED: "#7A8085",
+}
 STATE_WORDS = {
     State.WITHIN: "within",
     State.NEAR: "near a limit",
     State.OUTSIDE: "outside",
+    State.UNDECIDED: "not decided yet",
     State.NOT_MEASURED: "not measured",
 }
 _SOFT, _RULE, _BAND = "#5C666E", "#C9C4B6", "#E6E0D0"
@@ -310,6 +317,8 @@ def _aside(result: Result, n: NumberFormat) -> str:
         parts.append(f"u {NumberFormat(n.unit, n.decimals + 1).value(result.uncertainty)}")
     if result.warning:
         parts.append(result.warning)
+    if result.state in (State.NEAR, State.UNDECIDED) and result.decision:
+        parts.append(result.decision)
     if result.dominated:
         parts.append("uncertainty above a third of the tolerance")
     return "; ".join(parts)

@@ -78,7 +78,8 @@ def make_report(
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
-        (*_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation), *touch_notes(sample)),
+        (*_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation), *_decision(evaluation),
+         *touch_notes(sample)),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip
@@ -113,6 +114,13 @@ def _sizes(evaluation: Evaluation) -> tuple[str, ...]:
     source = "ISO 14405" if plan.standard == "ISO" else "ASME Y14.5"
     rule = size_rule("diameter", (), usual_size(plan))
     return (f"Sizes without modifiers ({source}): {rule.words}{'' if rule.how == 'E' else f' ({rule.how})'}",)
+
+
+def _decision(evaluation: Evaluation) -> tuple[str, ...]:
+    """Say the decision rule, and where uncertainties are missing."""
+    rule = evaluation.plan.decision
+    words = "simple acceptance" if rule.rule == "simple" else f"guard band of {rule.k:g} u"
+    return (f"Decided by {words} (ISO 14253-1); uncertainties {evaluation.uncertainties()}",)
 
 
 def _surfaces(evaluation: Evaluation) -> tuple[str, ...]:

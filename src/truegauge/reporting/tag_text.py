@@ -11,7 +11,8 @@ from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.size_text import size_text
 from truegauge.reporting.units import NumberFormat, limits_text
 
-_RANK = {State.OUTSIDE: 1, State.NEAR: 2, State.WITHIN: 3, State.NOT_MEASURED: 4}
+_RANK = {State.OUTSIDE: 1, State.NEAR: 2, State.UNDECIDED: 3, State.WITHIN: 4,
+         State.NOT_MEASURED: 5}  # fmt: skip
 MOST_NEEDED = 8
 
 
@@ -38,7 +39,8 @@ def tagged_results(evaluation: Evaluation, tags: TagSettings, selected: str = ""
         if c in hidden:
             return False
         return {
-            "needed": r.state in (State.OUTSIDE, State.NEAR), "all": True, "outside": r.state == State.OUTSIDE,
+            "needed": r.state in (State.OUTSIDE, State.NEAR, State.UNDECIDED), "all": True,
+            "outside": r.state == State.OUTSIDE,
             "listed": c in listed, "none": False,
         }[tags.shown]  # fmt: skip
 

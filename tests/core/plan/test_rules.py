@@ -231,3 +231,50 @@ def test_one_ring_of_a_bore_has_size_and_roundness_but_no_direction(evaluator, t
     by_kind = {r.characteristic.kind: r for r in evaluation.results if r.characteristic.features == ("main-bore",)}
     assert by_kind["diameter"].measured == pytest.approx(42.0, abs=1e-6)
     assert "its direction needs touches at least" in by_kind["perpendicularity"].reason
+
+
+def test_features_of_one_proposal_have_names_of_their_own(evaluator, plan, sample):
+    """Five new bores in one step were all called the same."""
+    from truegauge.core.plan.proposals import accept
+
+    bare = Plan(part=plan.part)
+    groups = tuple(plan.feature(f"bolt-{k}").group for k in range(1, 6))
+    bare = bare.replace(features=tuple(plan.feature(f).replace(name=f"bore {k}") for k, f in
+                                       enumerate(("main-bore", "cross-bore", "mount-1", "mount-2"), 1)))  # fmt: skip
+    nominals = tuple(evaluator.nominal(g) for g in groups)
+    offer = next(p for p in proposals(evaluator, bare, sample, groups) if p.kind.name == "position")
+    made = accept(bare, offer, nominals).apply(bare)
+    names = [f.name for f in made.features]
+    assert len(set(names)) == len(names) == 9
+
+
+def test_a_face_along_a_datum_is_asked_for_its_parallelism_first(evaluator, plan, sample):
+    found = proposals(evaluator, plan, sample, (plan.feature("top").group,))
+    assert (found[0].kind.name, found[0].datums[0].letter) == ("parallelism", "A")
+
+
+def test_the_history_of_edits_keeps_no_sample_alive(model, projector, plan):
+    import gc
+    import weakref
+
+    from truegauge import demo
+    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.formats.sample_file import open_sample
+
+    own = Evaluator(model, projector)
+    small = plan.replace(characteristics=plan.characteristics[:2], spots=(), sections=())
+    one = open_sample(demo.SCAN)[0]
+    own.evaluate(small, one)
+    # What belongs to the sample stays while it is the one that is kept ...
+    computed = own.graph.computed
+    own.forget_other_samples(one.key)
+    own.evaluate(small, one)
+    assert own.graph.computed == computed
+    # ... and the plan, which the history holds, does not keep it.
+    gone = weakref.ref(one)
+    own.forget_other_samples("another")
+    own._last = None
+    del one
+    gc.collect()
+    assert gone() is None
+    assert small is not None

@@ -37,8 +37,8 @@ from truegauge.reporting.units import NumberFormat
 
 _CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
 _ROWS = 5  # features shown at once while one is selected
-_WORST = (State.OUTSIDE, State.NEAR, State.WITHIN)
-_MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.WITHIN: "disc"}
+_WORST = (State.OUTSIDE, State.NEAR, State.UNDECIDED, State.WITHIN)
+_MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.UNDECIDED: "ring", State.WITHIN: "disc"}
 
 
 class FeatureRow(QAbstractButton):

@@ -8,10 +8,14 @@ from truegauge.core.arrays import Floats, Points, Vector
 from truegauge.core.association.features import axes_along
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import cells_of
+from truegauge.core.measured_surface import patch_surface
 
 _LEAST = 3  # points
 _FOR_SLOPE = 8  # points: with fewer the mean is taken
 _STRAY = 4.0  # robust scales
+_FOR_SURFACE = 60  # points
+_FAR = 5.0  # robust scales, as for features
+_ENDS = 9  # places among which the extreme is, where the surface is nearly level
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -90,7 +94,8 @@ def _at_origin(local: np.ndarray, deviations: Floats) -> tuple[float, Floats]:
 def read_extreme(feet: Points, normals: Points, deviations: Floats, averaging: float, *, highest: bool) -> SpotReading:
     """Read the highest or lowest deviation of an area, from medians over cubes of side `averaging` (mm; 0: the points).
 
-    The extreme of single points would tell the noise of the device and its strays, and grow with their number.
+    The extreme of single points would tell the noise of the device and its strays, and grow with their number; so of
+    many points it is that of the estimated surface.
 
     Raises
     ------
@@ -99,6 +104,13 @@ def read_extreme(feet: Points, normals: Points, deviations: Floats, averaging: f
     """
     if len(deviations) < _LEAST:
         raise EvaluationError(f"{len(deviations)} points in the area, an extreme needs {_LEAST}")
+    if averaging > 0 and len(deviations) >= _FOR_SURFACE:
+        surface = patch_surface(feet, normals, deviations, averaging)
+        heights = ((surface.points - feet[surface.rows]) * surface.normals).sum(axis=1)
+        sense = 1.0 if highest else -1.0
+        ends = np.argsort(sense * heights)[-_ENDS:]
+        found = [_around(feet, deviations, feet[surface.rows[k]], surface.normals[k], 0.5 * averaging) for k in ends]
+        return max(found, key=lambda reading: sense * reading.value)
     inverse = np.arange(len(deviations)) if averaging <= 0 else np.unique(
         cells_of(feet, averaging), return_inverse=True
     )[1].ravel()  # fmt: skip
@@ -118,3 +130,15 @@ def read_extreme(feet: Points, normals: Points, deviations: Floats, averaging: f
     normal = np.asarray(normals[nearest], dtype=np.float64)
     scatter = 1.4826 * float(np.median(np.abs(deviations[rows] - value)))
     return SpotReading(value, place, place + value * normal, normal, len(rows), scatter)
+
+
+def _around(feet: Points, deviations: Floats, place: Vector, normal: Vector, reach: float) -> SpotReading:
+    """Read the mean of the points around a place.
+
+    Where an extreme is, the surface says; how high it is there, these points: a narrow top is not smoothed away.
+    """
+    near = np.flatnonzero(((feet - place) ** 2).sum(axis=1) <= reach**2)
+    off = np.abs(deviations[near] - np.median(deviations[near]))
+    near = near[off <= max(_FAR * 1.4826 * float(np.median(off)), 1e-9)]
+    value = float(deviations[near].mean())
+    return SpotReading(value, place, place + value * normal, normal, len(near), float(np.std(deviations[near])))

@@ -12,10 +12,12 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.constructions.parts import Operand, axis_of, foot_on_line, foot_on_plane, place_of, plane_of
+from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.datums.named_frame import AxisName, frame_by_naming, shifted_frame
 from truegauge.core.datums.placement import DatumFeature, place_by_datums
 from truegauge.core.datums.situation import situations_of
-from truegauge.core.errors import EvaluationError, RegistrationError
+from truegauge.core.datums.system import DatumUse, establish
+from truegauge.core.errors import DatumError, EvaluationError, RegistrationError
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.plan.alignments import (
@@ -29,6 +31,7 @@ from truegauge.core.plan.alignments import (
     ReferencePointAlignment,
     needs_base,
 )
+from truegauge.core.plan.datum_parts import datum_parts
 from truegauge.core.plan.sample import Touch
 from truegauge.core.progress import Progress
 from truegauge.core.registration.adjustment import Adjustment, TargetDeviation
@@ -45,6 +48,10 @@ from truegauge.core.registration.reference_points import (
 
 _PIECE = 500_000
 _COMPENSATIONS = 3
+_HOW = {
+    DatumAssociation.OUTSIDE: "outside the material", DatumAssociation.LEAST_SQUARES: "by least squares",
+    DatumAssociation.HIGH_POINTS: "on the highest points",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +70,7 @@ class Aligning:
     measured: Callable[[str], tuple[str, Nominal, Measured | Built]]
     touches: tuple[Touch, ...]
     progress: Progress
+    datum_association: DatumAssociation = DatumAssociation.OUTSIDE
 
 
 def compute_alignment(own: AnyAlignment, given: Aligning) -> Alignment:
@@ -164,8 +172,9 @@ def _adjusted(found: Adjustment, given: Aligning) -> Alignment:
 
 def _by_datums(own: DatumAlignment, given: Aligning) -> Alignment:
     measured = [given.measured(d.feature) for d in own.datums]
-    datums = [DatumFeature(name, nominal_operand(n), _measured_operand(m)) for name, n, m in measured]
     center, length = given.model.box.mean(axis=0), given.model.diagonal
+    operands = _datum_operands(measured, given.datum_association, center, length)
+    datums = [DatumFeature(name, nominal_operand(n), o) for (name, n, _), o in zip(measured, operands, strict=True)]
     found = place_by_datums(datums, center=center, length=length)
     placed = _placed(found.part_from_base, given)
     targets = tuple(
@@ -178,12 +187,33 @@ def _by_datums(own: DatumAlignment, given: Aligning) -> Alignment:
         for d in found.deviations
         if d.angle > 1e-6
     ]
+    notes.append(f"datums associated {_HOW[given.datum_association]}, as for the tolerances (ISO 5459)")
     if found.freedoms.free:
         notes.append(f"no datum holds the {found.freedoms.say_free()}: kept from {given.base_name}")
     return replace(
         placed, rms=float(np.sqrt(np.mean(distances**2))), largest=float(distances.max()), targets=targets,
         freedoms=found.freedoms, notes=tuple(notes),
     )  # fmt: skip
+
+
+def _datum_operands(
+    measured: Sequence[tuple[str, Nominal, Measured | Built]], association: DatumAssociation, center: Vector,
+    length: float,
+) -> list[Operand]:  # fmt: skip
+    """Return the datums as associated: as a datum system of tolerances associates them, in this order.
+
+    Where the features make no datum system (two that hold the same) each is associated for itself.
+    """
+    try:
+        uses = [DatumUse(name, tuple(datum_parts([name], [m]))) for name, _, m in measured]
+        known = [f for _, f in establish(uses, association, center=center, length=length).datums]
+        return [Operand(f, m.middle, m.nominal.length) for f, (_, _, m) in zip(known, measured, strict=True)]
+    except (DatumError, ValueError):
+        least = association == DatumAssociation.LEAST_SQUARES
+        return [
+            Operand(m.as_datum() if isinstance(m, Measured) and not least else m.feature, m.middle, m.nominal.length)
+            for _, _, m in measured
+        ]
 
 
 def _datum_target(datum: DatumFeature, part_from_base: Rigid, added: int) -> TargetDeviation:
@@ -199,11 +229,6 @@ def _datum_target(datum: DatumFeature, part_from_base: Rigid, added: int) -> Tar
 def nominal_operand(nominal: Nominal) -> Operand:
     """Return a nominal feature as datums take it."""
     return Operand(nominal.feature, nominal.center, nominal.length)
-
-
-def _measured_operand(measured: Measured | Built) -> Operand:
-    feature = measured.as_datum() if isinstance(measured, Measured) else measured.feature
-    return Operand(feature, measured.middle, measured.nominal.length)
 
 
 def _point_of(feature: Feature, middle: Vector, name: str) -> Vector:

@@ -1,6 +1,7 @@
 """Evaluation: a pure function of plan, part and sample."""
 
 import threading
+import weakref
 from collections.abc import Hashable
 from dataclasses import replace
 from functools import cached_property
@@ -20,6 +21,7 @@ from truegauge.core.clouds.raw import Colors
 from truegauge.core.clouds.recipe import Recipe, works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
 from truegauge.core.coverage import MOST_FOR_COVERAGE, AreaSamples
+from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.deviations.deviation_map import (
     COARSE,
     FINE,
@@ -199,7 +201,7 @@ class Evaluator:
             return compute_alignment(
                 own,
                 Aligning(self.model, self.projector, cloud, before, name, measured, touches,
-                         part_of(progress, 0.2, 1.0)),
+                         part_of(progress, 0.2, 1.0), DatumAssociation(plan.datum_association)),
             )  # fmt: skip
 
         return self.graph.node(_alignment_key(plan, sample, own.id), compute)
@@ -490,6 +492,11 @@ class Evaluator:
         found = None if sample is None else self.graph.peek(uncertainty_key(self, plan, sample, c))
         return found if isinstance(found, float) else None
 
+    def why_no_uncertainty(self, plan: Plan, sample: Sample | None, c: Characteristic) -> str:
+        """Return why a characteristic has no uncertainty; empty while it is not worked out yet."""
+        found = None if sample is None else self.graph.peek(uncertainty_key(self, plan, sample, c))
+        return f"it has no uncertainty: {found.reason}" if isinstance(found, NotComputed) else ""
+
     def uncertainty(
         self, plan: Plan, sample: Sample, c: Characteristic, *, progress: Progress = silent
     ) -> float | NotComputed:
@@ -594,16 +601,19 @@ def _alignment_key(plan: Plan, sample: Sample, alignment_id: str) -> Hashable:
         own = plan.alignment(own.base)
     touches = sample.data.touches if {"guided", "matched_points"} & set(chain) else ()
     # What extraction sees of the points matters to alignments by features.
-    seen = (plan.limits, plan.recipe) if len(chain) > 1 else _steps_before(plan)
+    seen: Hashable = (plan.limits, plan.recipe) if len(chain) > 1 else _steps_before(plan)
+    if "datums" in chain:
+        seen = (seen, plan.datum_association)
     return ("alignment", _points_key(plan, sample), plan.alignment_content(alignment_id), touches, seen)
 
 
 def _cloud_key(plan: Plan, sample: Sample) -> Hashable:
     """Return what the aligned cloud depends on; asked for by every node, so kept with the plan for the last sample."""
     kept = plan.__dict__.get(LAST_CLOUD_KEY)
-    if kept is None or kept[0] is not sample:
+    if kept is None or kept[0]() is not sample:
         key = _Hashed((sample.key, _alignment_key(plan, sample, ""), plan.limits, plan.recipe))
-        kept = plan.__dict__[LAST_CLOUD_KEY] = (sample, key)
+        # Plans live on in the history of edits: they must not keep samples alive.
+        kept = plan.__dict__[LAST_CLOUD_KEY] = (weakref.ref(sample), key)
     found: Hashable = kept[1]
     return found
 
@@ -626,4 +636,6 @@ class _Hashed:
 
 def _sample_of(key: object) -> object:
     second = key[1] if isinstance(key, tuple) and len(key) > 1 else None
+    if isinstance(second, _Hashed):
+        return second.content[0]
     return second[0] if isinstance(second, tuple) else second

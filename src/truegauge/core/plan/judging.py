@@ -48,7 +48,16 @@ def result_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Charac
     u = evaluator.known_uncertainty(plan, sample, c)
     low, high = (None if x is None else c.nominal + x for x in (lower, upper))
     warn_low, warn_high = (None if x is None else c.nominal + x for x in (c.warn_lower, c.warn_upper))
-    said = decide(value, low, high, warn_lower=warn_low, warn_upper=warn_high, uncertainty=u, rule=plan.decision)
+    said = decide(
+        value,
+        low,
+        high,
+        warn_lower=warn_low,
+        warn_upper=warn_high,
+        uncertainty=u,
+        rule=plan.decision,
+        no_uncertainty=evaluator.why_no_uncertainty(plan, sample, c),
+    )
     return Result(c, value, said.state, "", lower, upper, filled, said.words, u,
                   dominates(u, lower, upper, plan.decision.k), outcome, tuple(notes), coverage, warning,
                   surface_words(evaluator, plan, sample, c), definition_of(plan, c))  # fmt: skip

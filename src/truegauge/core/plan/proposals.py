@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Set
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -46,6 +47,7 @@ class Proposal:
     each: bool = False
     datums: tuple[DatumReference, ...] = ()
     zone: Zone = PLAIN
+    of_plane: bool = False
 
     @property
     def label(self) -> str:
@@ -92,7 +94,14 @@ def _value(
 
 
 def _sorted(offered: list[Proposal]) -> list[Proposal]:
-    return sorted(offered, key=lambda p: p.kind.rank)
+    return sorted(offered, key=_sense)
+
+
+def _sense(proposal: Proposal) -> float:
+    """Return the place of a proposal: of a face along a datum parallelism comes first, of a slanted one its angle."""
+    plain = [n for n in proposal.groups if not isinstance(n, str)]
+    first = proposal.kind.name in ("parallelism", "angularity") and len(proposal.datums) == 1 and len(plain) == 1
+    return -1.0 if first and proposal.of_plane else float(proposal.kind.rank)
 
 
 def _names(plan: Plan, groups: Groups) -> tuple[str, ...]:
@@ -130,7 +139,8 @@ def _in_systems(
         asked = Asked(name, groups, _names(plan, groups), datums, zone=zone)
         outcome = outcome_of(evaluator, plan, sample, asked)
         value, reason = (None, outcome.reason) if isinstance(outcome, NotComputed) else (outcome.value, "")
-        found.append(Proposal(KINDS[name], groups, 0.0, value, reason, datums=datums, zone=zone))
+        plane = len(nominals) == 1 and isinstance(nominals[0].feature, Plane)
+        found.append(Proposal(KINDS[name], groups, 0.0, value, reason, datums=datums, zone=zone, of_plane=plane))
     return found
 
 
@@ -203,7 +213,7 @@ def _feature(
     if feature is not None:
         return feature
     assert not isinstance(group, str)
-    made = NominalFeature(id=new_id(), name=feature_name(plan, nominal, len(new)), faces=group)
+    made = NominalFeature(id=new_id(), name=feature_name(plan, nominal, {f.name for f in new}), faces=group)
     new.append(made)
     return made
 
@@ -263,7 +273,7 @@ def accept_construction(plan: Plan, offer: Offer, nominals: tuple[Nominal, ...])
     new: list[NominalFeature] = []
     members = tuple(_feature(plan, g, n, new).id for g, n in zip(offer.groups, nominals, strict=True))
     made = ConstructedFeature(
-        id=new_id(), name=_free_name(plan, f"made {offer.construction.word}", 0),
+        id=new_id(), name=_free_name(plan, f"made {offer.construction.word}"),
         construction=offer.construction.name, members=members, values=offer.values,
     )  # fmt: skip
     return AddConstructed(made, tuple(new))
@@ -271,13 +281,13 @@ def accept_construction(plan: Plan, offer: Offer, nominals: tuple[Nominal, ...])
 
 def new_feature(plan: Plan, faces: tuple[int, ...], nominal: Nominal) -> NominalFeature:
     """Return a feature with a name of its own for faces that the plan does not have yet."""
-    return NominalFeature(id=new_id(), name=feature_name(plan, nominal, 0), faces=faces)
+    return NominalFeature(id=new_id(), name=feature_name(plan, nominal), faces=faces)
 
 
-def feature_name(plan: Plan, nominal: Nominal | None, offset: int = 0) -> str:
-    """Return a name that no feature of the plan has yet; without a nominal feature it is a free-form face."""
+def feature_name(plan: Plan, nominal: Nominal | None, more: Set[str] = frozenset()) -> str:
+    """Return a name that no feature of the plan has yet, nor `more`; without a nominal feature of a free-form face."""
     if nominal is None:
-        return _free_name(plan, "surface", offset)
+        return _free_name(plan, "surface", more)
     f = nominal.feature
     hole = nominal.outward < 0
     match f:
@@ -293,12 +303,12 @@ def feature_name(plan: Plan, nominal: Nominal | None, offset: int = 0) -> str:
             word = "torus"
         case _:
             word = str(f.shape)
-    return _free_name(plan, word, offset)
+    return _free_name(plan, word, more)
 
 
-def _free_name(plan: Plan, word: str, offset: int) -> str:
-    taken = {x.name for x in plan.all_features}
-    number = 1 + offset
+def _free_name(plan: Plan, word: str, more: Set[str] = frozenset()) -> str:
+    taken = {x.name for x in plan.all_features} | more
+    number = 1
     while f"{word} {number}" in taken:
         number += 1
     return f"{word} {number}"

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from truegauge.core.registration.alignment import Alignment
     from truegauge.core.tolerancing.outcome import Outcome
 
+FOREIGN = "another part"  # what the doubts of a registration say where the scan may be of one
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Cloud:
@@ -95,6 +97,25 @@ class Evaluation:
     def result(self, characteristic_id: str) -> Result | None:
         """Return the result of a characteristic."""
         return next((r for r in self.results if r.characteristic.id == characteristic_id), None)
+
+    def foreign(self) -> str:
+        """Return why the scan seems to be of another part, by the alignment in force or any that it starts from."""
+        alignment_id = self.plan.in_force
+        while alignment_id:
+            found = self.alignments.get(alignment_id)
+            for doubt in getattr(found, "doubts", ()):
+                if FOREIGN in doubt:
+                    return str(doubt)
+            alignment_id = self.plan.alignment(alignment_id).base
+        return ""
+
+    def uncertainties(self) -> str:
+        """Say whether all values have their uncertainties: "worked out", or how many are without."""
+        measured = [r for r in self.results if r.measured is not None and not r.characteristic.basic]
+        without = sum(r.uncertainty is None for r in measured)
+        if not without:
+            return "worked out"
+        return "not worked out" if without == len(measured) else f"not worked out for {without} of {len(measured)}"
 
     def counts(self) -> dict[State, int]:
         """Return how many characteristics are in each state."""

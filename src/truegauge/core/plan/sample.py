@@ -83,7 +83,7 @@ class SampleData(Frozen):
         return self.scans[0].unit if self.scans else "mm"
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Sample:
     """Raw points (n, 3) mm in scan coordinates, all scans one after the other; `key` identifies their content.
 

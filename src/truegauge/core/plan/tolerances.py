@@ -10,13 +10,14 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.association.features import Cylinder, Feature
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.datums.common import DatumAssociation, size_of
+from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.datums.system import DatumPart, DatumUse, EstablishedSystem, Target, establish, no_system
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured, extract
 from truegauge.core.held_by_points import DIRECTION, PLACE
 from truegauge.core.measured_surface import patch_surface
 from truegauge.core.plan.asked import Asked, asked_by, boundary_of
+from truegauge.core.plan.datum_parts import datum_parts
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.reading import spot_reading
@@ -25,7 +26,6 @@ from truegauge.core.plan.requirements import ORIENTS, SITUATIONS, Datum, DatumRe
 from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.rules import cutting_normal
 from truegauge.core.plan.sample import Sample
-from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.geometric import LOCATION, ORIENTATION, evaluate, evaluate_together
 from truegauge.core.tolerancing.kinds import KINDS, need_held
 from truegauge.core.tolerancing.outcome import Outcome
@@ -90,7 +90,7 @@ def outcome_to(
     def compute() -> Outcome:
         units = units_of(evaluator, plan, sample, asked)
         datum = _held(_measured(evaluator, plan, sample, groups[1], names[1]), kind, names[1])
-        part = DatumUse(names[1], tuple(_parts(names[1:], [datum])))
+        part = DatumUse(names[1], tuple(datum_parts(names[1:], [datum])))
         system = establish(
             [part], DatumAssociation(plan.datum_association), center=evaluator.model_middle,
             length=evaluator.model.diagonal,
@@ -305,7 +305,7 @@ def _use(evaluator: Evaluator, plan: Plan, sample: Sample, reference: DatumRefer
         if datum.targets:
             targets += [_target(t, letter, features, found) for t in datum.targets]
             continue
-        parts += _parts([f.name for f in features], found)
+        parts += datum_parts([f.name for f in features], found)
         if reference.material:
             for size in _boundary(evaluator, plan, reference, datum, before):
                 if size is None:
@@ -318,26 +318,6 @@ def _use(evaluator: Evaluator, plan: Plan, sample: Sample, reference: DatumRefer
         reference.letter, tuple(parts), tuple(targets), reference.material, tuple(sizes), reference.holds,
         ORIENTS in reference.modifiers, next((m for m in reference.modifiers if m in SITUATIONS), ""),
     )  # fmt: skip
-
-
-def _parts(names: Sequence[str], found: Sequence[Found]) -> list[DatumPart]:
-    if len(found) == 2 and are_opposite(found[0].nominal.feature, found[1].nominal.feature):
-        a, b = found
-        if isinstance(a, Measured) and isinstance(b, Measured):
-            nominal = width_nominal(a.nominal, b.nominal)
-            points = np.vstack([a.means, b.means])
-            name = f"{names[0]} and {names[1]}"
-            return [DatumPart(name, nominal.feature, nominal.outward, nominal.center, nominal.feature, points)]
-    parts = []
-    for name, one in zip(names, found, strict=True):
-        if isinstance(one, Built):
-            parts.append(DatumPart(name, one.nominal.feature, 1, one.nominal.center, one.feature, None))
-            continue
-        criterion = None if one.by_use else one.fit.criterion
-        n = one.nominal
-        middle = one.middle if size_of(n.feature) is None else n.center
-        parts.append(DatumPart(name, n.feature, n.outward, middle, one.feature, surface_points(one), criterion))
-    return parts
 
 
 def _target(

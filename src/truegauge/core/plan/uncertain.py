@@ -249,7 +249,9 @@ def _surface_moved(
         fit = associate(shape, points, measured.fit.criterion, start=fit.feature, material=material, settled=True)
     fit = fit.turned_like(measured.nominal.feature)
     heights = fit.feature.distances(points)
-    moved = replace(surface, points=frozen(points), means=frozen(means), heights=frozen(heights))
+    moved = replace(
+        surface, points=frozen(points), means=frozen(means), everywhere=frozen(points), heights=frozen(heights)
+    )
     form = form_of(fit, means, fit.feature.distances(means), settled=True)[0] if forms else measured.form
     return replace(
         measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)), form=form,

@@ -1,11 +1,11 @@
 """Dimensions in a section, as on a drawing: between or of what is fitted to spans of its curves."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Ints, Points
+from truegauge.core.arrays import Floats, Ints, Mask, Points
 from truegauge.core.association import Shape, associate
 from truegauge.core.errors import EvaluationError
 from truegauge.core.sections.measured import MeasuredSection
@@ -15,6 +15,8 @@ from truegauge.core.sections.plane import Flat
 FitName = Literal["point", "line", "circle"]
 _LEAST = {"point": 1, "line": 2, "circle": 3}
 _Z = np.array([0.0, 0.0, 1.0])
+_STRAY, _TURNS = 5.0, 20  # robust scales, as for features
+_FOR_STRAYS = 6  # points that can tell a stray
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -31,6 +33,7 @@ class Fitted:
     scatter: float
     points: int
     reach: float
+    strays: int = 0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -78,6 +81,42 @@ def fit_span(fits: FitName, flat: Flat, span: SpanRows, offsets: Floats) -> Fitt
     AssociationError
         Points that do not determine the circle.
     """
+    tangent = np.array([-span.normal[1], span.normal[0]])
+    kept = _kept(fits, flat @ tangent, offsets)
+    strays = int(len(kept) - kept.sum())
+    return replace(_fitted(fits, flat[kept], span, offsets[kept]), strays=strays)
+
+
+def _kept(fits: FitName, along: Floats, offsets: Floats) -> Mask:
+    """Return which points are no strays: within some robust scales of a point, or of a line through the offsets.
+
+    As in features the rule is applied until no more change; circles are left to the association, which has the same.
+    """
+    kept: Mask = np.ones(len(offsets), dtype=bool)
+    if fits == "circle":
+        return kept
+    for _ in range(_TURNS):
+        if kept.sum() < _FOR_STRAYS:
+            return kept
+        # Slopes and middles by medians: one far point must not drag what it is judged by.
+        x, y = along[kept], offsets[kept]
+        slope = 0.0
+        if fits == "line":
+            half = np.argsort(x)
+            low, high = half[: len(half) // 2], half[(len(half) + 1) // 2 :]
+            run = float(np.median(x[high]) - np.median(x[low]))
+            slope = float(np.median(y[high]) - np.median(y[low])) / run if run > 0 else 0.0
+        off = offsets - slope * along
+        off = off - float(np.median(off[kept]))
+        scale = 1.4826 * float(np.median(np.abs(off[kept])))
+        now = np.abs(off) <= max(_STRAY * scale, 1e-9)
+        if np.array_equal(now, kept):
+            return kept
+        kept = now
+    return kept
+
+
+def _fitted(fits: FitName, flat: Flat, span: SpanRows, offsets: Floats) -> Fitted:
     least = _LEAST[fits]
     if len(flat) < least:
         raise EvaluationError(f"{len(flat)} points in the span, a {fits} needs {least}")

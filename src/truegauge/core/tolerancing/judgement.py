@@ -10,11 +10,12 @@ from truegauge.core.frozen_model import Frozen
 
 
 class State(StrEnum):
-    """The four states a gauge bar can show."""
+    """The states a gauge bar can show; a value is undecided while the decision rule waits for its uncertainty."""
 
     WITHIN = "within"
     NEAR = "near"
     OUTSIDE = "outside"
+    UNDECIDED = "undecided"
     NOT_MEASURED = "not_measured"
 
 
@@ -44,25 +45,31 @@ class Decision:
 def decide(
     measured: float, lower: float | None, upper: float | None, *, warn_lower: float | None = None,
     warn_upper: float | None = None, uncertainty: float | None = None, rule: DecisionRule | None = None,
-    near_share: float = NEAR_SHARE,
+    near_share: float = NEAR_SHARE, no_uncertainty: str = "",
 ) -> Decision:  # fmt: skip
     """Judge a value against its limits (mm or rad); None is no limit on that side.
 
     A value beyond a limit is outside, proven or not. Inside, it is near where it lies in the guard band of the decision
     rule, beyond a warning limit, or, where no warning limit is stated, nearer to a limit than `near_share` of the
-    tolerance (of the upper limit where zero is the natural other end).
+    tolerance (of the upper limit where zero is the natural other end). With a guard band nothing is accepted before its
+    uncertainty is known (`no_uncertainty` says why there is none). By simple acceptance a value within its expanded
+    uncertainty of a limit is near, and that is said.
     """
     rule = rule or DecisionRule()
     guard = rule.guard(uncertainty)
+    doubt = 0.0 if uncertainty is None else rule.k * uncertainty
     for limit, sign in ((lower, -1.0), (upper, 1.0)):
         if limit is not None and sign * (measured - limit) > 0:
             beyond = abs(measured - limit)
-            proven = guard == 0.0 or beyond > guard
+            proven = doubt == 0.0 or beyond > doubt
             return Decision(State.OUTSIDE, "outside the limits" if proven else
                             "outside the limits; by less than its uncertainty: not proven")  # fmt: skip
     distance = min((abs(measured - limit) for limit in (lower, upper) if limit is not None), default=float("inf"))
-    if guard and distance < guard:
-        return Decision(State.NEAR, "within the limits by less than its uncertainty: conformity is not proven")
+    if rule.rule == "guard_band" and uncertainty is None and distance < float("inf"):
+        return Decision(State.UNDECIDED, f"not decided yet: {no_uncertainty or 'its uncertainty is being worked out'}")
+    if doubt and distance < doubt:
+        said = "conformity is not proven" if guard else "accepted by simple acceptance, not proven"
+        return Decision(State.NEAR, f"within the limits by less than its uncertainty: {said}")
     warned = (warn_lower is not None and measured < warn_lower) or (warn_upper is not None and measured > warn_upper)
     if warned:
         return Decision(State.NEAR, "beyond a warning limit")
