@@ -16,6 +16,7 @@ import numpy as np
 
 from truegauge.core.arrays import Ints, Points, frozen
 from truegauge.core.association import NONE, Criterion, associate
+from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured
 from truegauge.core.errors import EvaluationError
@@ -33,6 +34,7 @@ from truegauge.core.plan.tolerances import system_content
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.request import Patch
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
@@ -41,6 +43,7 @@ if TYPE_CHECKING:
 
 TRIALS = 32
 _MOST_POINTS = 600
+_FEW = 200  # touches whose scatter is taken by its degrees of freedom
 _MOST_PLACES, _MOST_OF_PATCH = 240, 600
 _LEAST = 8
 _BY_COVARIANCE = ("diameter", "diameter_gg", "radius")
@@ -194,9 +197,12 @@ def perturbed(
     points = measured.points[rows]
     outward = measured.feature.outward(points)
     residuals = measured.feature.distances(points)
-    scatter = 1.4826 * float(np.median(np.abs(residuals - np.median(residuals))))
-    # Fewer points stand for all of them: what their means scatter must stay the same.
-    scatter *= np.sqrt(len(rows) / len(measured.points))
+    if measured.single and len(rows) <= _FEW:
+        scatter = _scatter_of_few(measured)
+    else:
+        scatter = 1.4826 * float(np.median(np.abs(residuals - np.median(residuals))))
+        # Fewer points stand for all of them: what their means scatter must stay the same.
+        scatter *= np.sqrt(len(rows) / len(measured.points))
     probing = common.normal() * device.of_probing / 2 * measured.nominal.outward
     shift = rng.normal(size=len(rows)) * scatter + probing
     scaled = _moved(np.vstack([points, measured.means]), device, rng, common)
@@ -221,6 +227,16 @@ def perturbed(
         strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means),
         taken=None if measured.taken is None else measured.taken[rows],
     )  # fmt: skip
+
+
+def _scatter_of_few(measured: Measured) -> float:
+    """Return the standard deviation of single touches, mm, by the degrees of freedom that the association leaves.
+
+    A cylinder goes so near to eight touches that they lie 0.6 of their errors off it.
+    """
+    residuals = least_squares_feature(measured).distances(measured.points)
+    spare = len(residuals) - RULES[measured.nominal.shape].least
+    return float(np.sqrt((residuals**2).sum() / spare)) if spare > 0 else 0.0
 
 
 def _evenly(count: int, most: int = 0) -> Ints:

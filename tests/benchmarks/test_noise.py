@@ -1,0 +1,43 @@
+"""The benchmarks of noise and coverage run, in a small form, and stay within their bars by a wide margin."""
+
+import importlib.util
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+
+@pytest.fixture
+def benchmark():
+    """A benchmark of the project as a module."""
+    loaded = []
+
+    def load(name):
+        spec = importlib.util.spec_from_file_location(name, Path(__file__).parents[2] / "benchmarks" / f"{name}.py")
+        module = sys.modules[name] = importlib.util.module_from_spec(spec)
+        loaded.append(name)
+        spec.loader.exec_module(module)
+        return module
+
+    yield load
+    for name in loaded:
+        sys.modules.pop(name)
+
+
+def test_a_perfect_part_is_read_without_bias_and_form_is_kept(benchmark):
+    noise = benchmark("noise")
+    scan = noise.Scan(10_000, 0.01)
+    rows = [noise.numbers(np.random.default_rng([7, k]), scan) for k in range(4)]
+    for name in rows[0]:
+        bias = np.mean([r[name] for r in rows]) / scan.noise
+        assert abs(bias) < 0.6, (name, bias)
+    shares = noise.kept(np.random.default_rng(8), scan)
+    assert all(0.85 < share < 1.15 for share in shares.values()), shares
+
+
+@pytest.mark.parametrize(("count", "how"), [(8, "touches"), (24, "touches"), (5000, "cloud")])
+def test_the_stated_uncertainty_is_that_of_repeated_measurements(benchmark, count, how):
+    found = benchmark("coverage").ratios(count, how, 40)
+    assert {"distance", "tilt", "GG", "GX"} <= set(found)
+    assert all(0.55 < ratio < 1.9 for ratio in found.values()), found  # of 40 the scatter is known to a tenth
