@@ -1,4 +1,4 @@
-"""The stated uncertainty against the real scatter of repeated measurements: ``benchmarks/coverage.py [repetitions]``."""
+"""The stated uncertainty against the scatter of repeated measurements: ``benchmarks/coverage.py [repetitions]``."""
 
 import sys
 

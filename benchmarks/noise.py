@@ -120,9 +120,8 @@ def main() -> None:
     repetitions = int(sys.argv[1]) if len(sys.argv) > 1 else 20
     for scan in (Scan(2000, 0.005), Scan(2000, 0.020), Scan(10_000, 0.010), Scan(50_000, 0.010)):
         rows = [numbers(np.random.default_rng([1, k]), scan) for k in range(repetitions)]
-        print(
-            f"\n{scan.points} points a feature, noise {1000 * scan.noise:.0f} um: bias and scatter, in units of the noise"
-        )
+        print(f"\n{scan.points} points a feature, noise {1000 * scan.noise:.0f} um")
+        print("  bias and scatter, in units of the noise")
         for name in rows[0]:
             values = np.array([r[name] for r in rows]) / scan.noise
             bar = 0.5 if name in FORMS else 0.2

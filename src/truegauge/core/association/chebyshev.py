@@ -59,7 +59,7 @@ def minimax_feature(
         try:
             solution = _settled(task, starts[0]) if settled else _best(task, starts)
         except (ConvergenceError, IndeterminateError):
-            if criterion != Criterion.MAXIMUM_INSCRIBED:
+            if sized:
                 raise
             solution = _between(task, least.pose)
     pose = solution.pose
@@ -79,7 +79,7 @@ def _settled(task: Task, start: Pose) -> Minimax:
 
 
 def _between(task: Task, start: Pose) -> Minimax:
-    """The largest feature between points, where the usual way finds none."""
+    """The largest feature between points, or the smallest around them, where the usual way finds none."""
     problem = task.problem
     few = task
     if len(problem.points) > 3000:

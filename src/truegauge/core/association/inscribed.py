@@ -1,4 +1,4 @@
-"""The largest feature between points where the quick way finds no proof: by vertices of what the points leave.
+"""The largest feature between points, or the smallest around them, where the quick way finds no proof: by vertices.
 
 Distances are convex where a feature moves across its points, so that the largest inscribed feature stands at a vertex
 of what is left between them. Two rings of few touches often leave a whole face of axes for one radius: the smaller ring
@@ -29,7 +29,7 @@ _ONE_SIDE = np.array([1.0])
 
 
 def largest_between(task: Task, start: Pose) -> Minimax:
-    """Return the largest feature with no point in it, near a start; points are normalised (about unit size).
+    """Return the largest feature with no point in it, or the smallest around all, near a start; of unit size.
 
     Raises
     ------
@@ -38,15 +38,16 @@ def largest_between(task: Task, start: Pose) -> Minimax:
     """
     rng = np.random.default_rng(0)
     pose = start
+    side = float(task.sides[0])
     f, jacobian = task.values(pose)
-    level, trust = float((-f).max()), max(float(np.ptp(f)), 1e-9)
+    level, trust = float((side * f).max()), max(float(np.ptp(f)), 1e-9)
     turn = 0
     for turn in range(1, _MOST + 1):  # noqa: B007
         first, free = task.through(pose, jacobian.shape[1])
         best: tuple[float, Pose] | None = None
-        for step in _ways(-f - jacobian @ first, -jacobian @ free, trust, rng):
+        for step in _ways(side * (f + jacobian @ first), side * (jacobian @ free), trust, rng):
             tried = task.problem.stepped(pose, first + free @ step)
-            there = float((-task.values(tried)[0]).max())
+            there = float((side * task.values(tried)[0]).max())
             if best is None or there < best[0]:
                 best = (there, tried)
         if best is not None and best[0] < level - _FINE:
@@ -88,15 +89,16 @@ def _proven(task: Task, pose: Pose, turns: int) -> Minimax:
     """Return the solution with the multipliers of its contacts; their residual says how good the proof is."""
     f, jacobian = task.values(pose)
     spread = max(float(np.ptp(f)), 1e-300)
-    level = float((-f).max())
-    contacts = np.flatnonzero(-f > level - 1e-6 * spread - 1e-13)
-    gradients = (-jacobian[contacts] @ task.through(pose, jacobian.shape[1])[1]).T
+    side = task.sides[0]
+    level = float((side * f).max())
+    contacts = np.flatnonzero(side * f > level - 1e-6 * spread - 1e-13)
+    gradients = (side * jacobian[contacts] @ task.through(pose, jacobian.shape[1])[1]).T
     scale = float(np.abs(gradients).max(initial=0.0)) or 1.0
     system = np.vstack([gradients / scale, np.ones(len(contacts))])
     multipliers, residual = nonnegative_least_squares(system, np.append(np.zeros(len(gradients)), 1.0))
     if residual > _PROVEN:
         raise IndeterminateError("the feature gets away between the points")
     certificate = Certificate(
-        tuple(int(r) for r in contacts), (-1,) * len(contacts), tuple(float(x) for x in multipliers), float(residual)
+        tuple(int(r) for r in contacts), (side,) * len(contacts), tuple(float(x) for x in multipliers), float(residual)
     )
     return Minimax(pose, level, certificate, turns, jacobian[contacts] @ task.through(pose, jacobian.shape[1])[1])
