@@ -11,6 +11,7 @@ from truegauge.core.extraction import ExtractionSettings, Measured, measure
 from truegauge.core.plan.uncertain import TRIALS, perturbed
 from truegauge.core.tolerancing.size import sizes_by
 from truegauge.core.tolerancing.size_rule import SizeRule
+from truegauge.core.uncertainty.common_errors import common_errors
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 Z = np.array([0.0, 0.0, 1.0])
@@ -62,8 +63,9 @@ def ratios(count: int, how: str, repetitions: int) -> dict[str, float]:
             continue
         trials = []
         for t in range(TRIALS):
+            shared = common_errors(1000 * t + k, device)
             moved = [
-                perturbed(m, device, (np.random.default_rng([t, own, k]), np.random.default_rng([t, k])), forms=False)
+                perturbed(m, device, (np.random.default_rng([t, own, k]), shared), forms=False)
                 for own, m in enumerate((a, b))
             ]
             trials.append(values(*moved))

@@ -17,7 +17,11 @@ FIELDS = (
     ("reach", "farthest from the faces", "Points farther from the CAD faces do not belong to a feature"),
     ("max_angle", "turned by at most (°)", "Points whose own normal is turned more do not belong; empty: all do"),
     ("edge_margin", "distance from edges", "Points nearer to the border of a face are not used"),
-    ("averaging", "averaged over cells of", "Form and orientation are read from means over cubes; 0: points"),
+    (
+        "averaging",
+        "smallest cells of a surface",
+        "What is told from noise is told in cells no smaller; 0: every point counts",
+    ),
     ("reject", "left out beyond (scales)", "Points farther than so many robust scales are strays; 0 keeps all"),
     ("low_coverage", "warn below (% covered)", "A result of a feature with fewer points than this is warned about"),
 )

@@ -71,7 +71,8 @@ class FormModel:
         m = self._of
         if m is None:
             return ""
-        filtered = m.form_filter.text if m.form_filter.kind != "none" else "unfiltered, averaged over cells"
+        plain = "unfiltered" if m.surface is None else "unfiltered, on the estimated surface"
+        filtered = m.form_filter.text if m.form_filter.kind != "none" else plain
         return f"{str(m.form_criterion).replace('_', ' ')}; {filtered}; {len(m.rows):,} points"
 
 

@@ -42,7 +42,7 @@ class ExtractionSettings:
     """How points are chosen; lengths in mm.
 
     Points within `reach` of the faces, no nearer than `edge_margin` to their borders (at most a tenth of the
-    face's size). Form and orientation are read from means over cubes of side `averaging`, because the extremes of
+    face's size). The surface behind a cloud is estimated in cells no smaller than `averaging`, because the extremes of
     thousands of single scanned points tell the scanner's noise and not the part; 0 takes the single points. Points
     farther than `reject` robust scales from the least-squares feature are strays; 0 keeps all. Points whose own normal
     is turned from the surface's by more than `max_angle` (rad) do not belong; None: all do.

@@ -144,4 +144,5 @@ def _statistics(evaluation: Evaluation, numbers: NumberFormat) -> str:
     return (
         f"Deviation of {s.count:,} points: mean {numbers.signed(s.mean)}, standard deviation {numbers.value(s.std)}, "
         f"5 % {numbers.signed(s.p05)}, 95 % {numbers.signed(s.p95)} {numbers.unit}"
+        + (f"; {s.strays:,} strays left out" if s.strays else "")
     )

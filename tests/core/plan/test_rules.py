@@ -15,7 +15,7 @@ from truegauge.core.plan.document import Characteristic, PartReference, Plan
 from truegauge.core.plan.frame_edits import faces_around, faces_between
 from truegauge.core.plan.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
 from truegauge.core.plan.modifier_words import from_words, meaning_of
-from truegauge.core.plan.proposals import proposals
+from truegauge.core.plan.proposals import accept, proposals
 from truegauge.core.plan.rules import usual_size
 from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData
 from truegauge.core.tolerancing.judgement import State
@@ -235,8 +235,6 @@ def test_one_ring_of_a_bore_has_size_and_roundness_but_no_direction(evaluator, t
 
 def test_features_of_one_proposal_have_names_of_their_own(evaluator, plan, sample):
     """Five new bores in one step were all called the same."""
-    from truegauge.core.plan.proposals import accept
-
     bare = Plan(part=plan.part)
     groups = tuple(plan.feature(f"bolt-{k}").group for k in range(1, 6))
     bare = bare.replace(features=tuple(plan.feature(f).replace(name=f"bore {k}") for k, f in
@@ -251,6 +249,12 @@ def test_features_of_one_proposal_have_names_of_their_own(evaluator, plan, sampl
 def test_a_face_along_a_datum_is_asked_for_its_parallelism_first(evaluator, plan, sample):
     found = proposals(evaluator, plan, sample, (plan.feature("top").group,))
     assert (found[0].kind.name, found[0].datums[0].letter) == ("parallelism", "A")
+    assert (found[1].kind.name, found[1].label) == ("distance", "distance to A")
+    assert abs(found[1].nominal - 60) < 1e-9
+    assert abs(found[1].value - 60) < 0.1
+    edited = accept(plan, found[1], tuple(evaluator.nominal(g) for g in found[1].groups)).apply(plan)
+    assert edited.characteristics[-1].features == ("top", plan.datum("A").feature)
+    assert not [p for p in proposals(evaluator, plan, sample, (plan.feature("main-bore").group,)) if p.datum]
 
 
 def test_the_history_of_edits_keeps_no_sample_alive(model, projector, plan):

@@ -165,7 +165,7 @@ class MapPage(QWidget):
             say(self.reason, reason or ("working …" if s.is_busy else s.missing("align")))
             self.pairs.show_pairs([])
             return
-        found = face_statistics(cloud.found, cloud.usable, faces, len(s.model.faces), s.scale)
+        found = face_statistics(cloud.found, cloud.usable, faces, len(s.model.faces), s.scale, cloud.stray)
         if found is None:
             say(self.reason, "no points on the picked faces")
             self.pairs.show_pairs([])
@@ -175,7 +175,7 @@ class MapPage(QWidget):
         self.pairs.show_pairs(
             [
                 ("within tolerance", f"{100 * found.within:.1f} %"),
-                ("points", f"{t.count:,}"),
+                ("points", f"{t.count:,}" + (f", {t.strays:,} strays left out" if t.strays else "")),
                 ("mean", numbers.signed(t.mean)),
                 ("standard deviation", numbers.value(t.std)),
                 ("5 %, 95 %", f"{numbers.signed(t.p05)}, {numbers.signed(t.p95)}"),

@@ -70,9 +70,10 @@ class FaceStatistics:
 
 
 def face_statistics(
-    found: Deviations, usable: Mask, faces: tuple[int, ...], count: int, scale: DeviationScale
-) -> FaceStatistics | None:
-    """Return the statistics of faces (none: all of the part's `count`); None without points."""
+    found: Deviations, usable: Mask, faces: tuple[int, ...], count: int, scale: DeviationScale,
+    stray: Mask | None = None,
+) -> FaceStatistics | None:  # fmt: skip
+    """Return the statistics of faces (none: all of the part's `count`) without strays (n,); None without points."""
     counted = usable & ~found.on_edge
     if faces:
         counted &= np.isin(found.face, faces)
@@ -81,7 +82,8 @@ def face_statistics(
         return None
     deviations = found.distance[rows]
     outside = is_outside(deviations, face_tolerances(count, scale)[found.face[rows]], scale)
-    return FaceStatistics(statistics(deviations), 1.0 - float(outside.mean()))
+    left_out = np.zeros(len(rows), dtype=bool) if stray is None else stray[rows]
+    return FaceStatistics(statistics(deviations, left_out), 1.0 - float(outside[~left_out].mean()))
 
 
 def histogram(

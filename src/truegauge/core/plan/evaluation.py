@@ -32,6 +32,7 @@ from truegauge.core.deviations.deviation_map import (
     map_values,
 )
 from truegauge.core.deviations.statistics import statistics
+from truegauge.core.deviations.strays import stray_points
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
 from truegauge.core.filters.form_map import FilterKind, FormFilter
@@ -283,9 +284,13 @@ class Evaluator:
         counted = usable & ~found.on_edge
         if not counted.any():
             raise EvaluationError("no point lies near the part")
+        rows = np.flatnonzero(counted)
+        stray = np.zeros(len(points), dtype=bool)
+        stray[rows] = stray_points(found.face[rows], found.distance[rows])
         return Cloud(
-            points, found, frozen(usable), statistics(found.distance[counted]), frozen(~kept), left_out, normals
-        )
+            points, found, frozen(usable), statistics(found.distance[rows], stray[rows]), frozen(~kept), left_out,
+            normals, stray=frozen(stray),
+        )  # fmt: skip
 
     def nominal(self, group: Group, plan: Plan | None = None) -> Nominal | NotComputed:
         """Return the nominal feature of faces, or of a constructed feature of the plan."""

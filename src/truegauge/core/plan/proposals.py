@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 Groups = tuple[Group, ...]
 _TO_THE_SECOND = ("perpendicularity", "parallelism")
+_APART = 1e-6  # mm
 _MOST = 48  # selected features for which something is proposed: more are a body to hide or show
 
 
@@ -48,10 +49,13 @@ class Proposal:
     datums: tuple[DatumReference, ...] = ()
     zone: Zone = PLAIN
     of_plane: bool = False
+    datum: str = ""  # the letter of the second group, where the proposal brought it in by itself
 
     @property
     def label(self) -> str:
         """The kind, with its datum system."""
+        if self.datum:
+            return f"{self.kind.label} to {self.datum}"
         return f"{self.kind.label} {' | '.join(d.say() for d in self.datums)}".strip()
 
 
@@ -76,7 +80,28 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
         value = _value(evaluator, plan, sample, kind, selection, known)
         reason = value.reason if isinstance(value, NotComputed) else ""
         offered.append(Proposal(kind, selection, nominal, None if isinstance(value, NotComputed) else value, reason))
+    if len(selection) == 1:
+        offered += _to_a_datum(evaluator, plan, sample, selection[0], known[0])
     return _sorted([*offered, *in_systems])
+
+
+def _to_a_datum(
+    evaluator: Evaluator, plan: Plan, sample: Sample | None, group: Group, nominal: Nominal
+) -> list[Proposal]:
+    """Offer the distance of a face to the first datum plane that it is parallel to."""
+    kind = KINDS["distance"]
+    for datum in plan.datums:
+        base = plan.feature(datum.feature).group
+        other = evaluator.nominal(base, plan)
+        if base == group or isinstance(other, NotComputed):
+            continue
+        both = (nominal, other)
+        if not all(isinstance(n.feature, Plane) for n in both) or not kind.fits(both) or kind.nominal(both) < _APART:
+            continue
+        value = _value(evaluator, plan, sample, kind, (group, base), both)
+        known, reason = (None, value.reason) if isinstance(value, NotComputed) else (value, "")
+        return [Proposal(kind, (group, base), kind.nominal(both), known, reason, of_plane=True, datum=datum.letter)]
+    return []
 
 
 def _value(
@@ -98,7 +123,12 @@ def _sorted(offered: list[Proposal]) -> list[Proposal]:
 
 
 def _sense(proposal: Proposal) -> float:
-    """Return the place of a proposal: of a face along a datum parallelism comes first, of a slanted one its angle."""
+    """Return the place of a proposal.
+
+    Of a face along a datum parallelism and distance come first, of a slanted one its angularity.
+    """
+    if proposal.datum:
+        return -0.5
     plain = [n for n in proposal.groups if not isinstance(n, str)]
     first = proposal.kind.name in ("parallelism", "angularity") and len(proposal.datums) == 1 and len(plain) == 1
     return -1.0 if first and proposal.of_plane else float(proposal.kind.rank)

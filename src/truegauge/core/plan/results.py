@@ -32,6 +32,7 @@ class Cloud:
     left_out: tuple[int, ...] = ()  # how many each step of the recipe took away
     normals: Normals | None = None  # those of the scan, turned with it
     touched: dict[str, Ints] | None = None  # of a sample of touches: the rows of each feature, by its id
+    stray: Mask | None = None  # points that statistics leave out
     taken: Ints | None = None  # the ring or line in which each touch was taken, -1 where nobody said
 
 

@@ -2,7 +2,8 @@
 
 A trial moves every measured feature as the device may have: the scatter of its points (their own, about the associated
 feature), a common probing error along the outward normal, an error of place that gives lengths their stated error, and
-an error of scale. The part of the evaluation that depends on them is then run again: association, datum systems, zones.
+a common strain (scale and squareness). The part of the evaluation that depends on them is then run again: association,
+datum systems, zones.
 """
 
 from __future__ import annotations
@@ -36,12 +37,14 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.request import Patch
+from truegauge.core.uncertainty.common_errors import CommonErrors, common_errors
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
 TRIALS = 32
+Drawn = tuple[np.random.Generator, CommonErrors]
 _MOST_POINTS = 600
 _FEW = 200  # touches whose scatter is taken by its degrees of freedom
 _MOST_PLACES, _MOST_OF_PATCH = 240, 600
@@ -138,7 +141,9 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
                 return self.graph.node(("built", *self.seen_key(plan, sample), plan.content_of(group)),
                                        lambda: self._built_again(plan, sample, str(group)))  # fmt: skip
             key = ("trial", *self.seen_key(plan, sample), plan.content_of(group))
-            return self.graph.node(key, lambda: perturbed(found, plan.device, _seeds(number, group), forms=forms))
+            return self.graph.node(
+                key, lambda: perturbed(found, plan.device, _drawn(number, group, plan.device), forms=forms)
+            )
 
         def _built_again(self, plan: Plan, sample: Sample, group: str) -> Built:
             made = plan.feature_of(group)
@@ -157,11 +162,11 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
             found = base.patch(plan, sample, faces)
             if isinstance(found, NotComputed):
                 return found
-            rng, common = _seeds(number, faces)
+            rng, common = _drawn(number, faces, plan.device)
             points = found.points
             if found.normals is not None:
                 off = np.concatenate([m @ rng.normal(size=m.shape[1]) for m in found.modes])
-                points = points + off[:, None] * found.normals
+                points = points + (off + common.probing)[:, None] * found.normals
             some = _evenly(len(points), _MOST_OF_PATCH)
             return replace(found, points=_moved(points[some], plan.device, rng, common))
 
@@ -170,27 +175,24 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
     return trial
 
 
-def _seeds(number: int, group: Group) -> tuple[np.random.Generator, np.random.Generator]:
-    """Return generators: one of the feature's own in this trial, one that all features of the trial share."""
+def _drawn(number: int, group: Group, device: StatedErrors) -> Drawn:
+    """Return a generator of the feature's own in this trial, and the errors that all features of the trial share."""
     own = zlib.crc32(repr(group).encode())
-    return np.random.default_rng([number, own]), np.random.default_rng([number])
+    return np.random.default_rng([number, own]), common_errors(number, device)
 
 
-def _moved(points: Points, device: StatedErrors, rng: np.random.Generator, common: np.random.Generator) -> Points:
-    """Move points as a whole: the scale of the trial, and the feature's own error of place."""
-    scale = 1.0 + common.normal() * device.of_scale
+def _moved(points: Points, device: StatedErrors, rng: np.random.Generator, common: CommonErrors) -> Points:
+    """Move points as a whole: the strain of the trial, and the feature's own error of place."""
     # Two features apart: the errors of both add up to that of the length between them.
     place = rng.normal(size=3) * device.of_length(0.0) / np.sqrt(2)
-    return np.asarray(points * scale + place)
+    return np.asarray(common.strained(points) + place)
 
 
-def perturbed(
-    measured: Measured, device: StatedErrors, seeds: tuple[np.random.Generator, np.random.Generator], *, forms: bool
-) -> Measured:
+def perturbed(measured: Measured, device: StatedErrors, drawn: Drawn, *, forms: bool) -> Measured:
     """Return a measured feature as it might as well have been measured."""
     if measured.surface is not None:
-        return _surface_moved(measured, measured.surface, device, seeds, forms=forms)
-    rng, common = seeds
+        return _surface_moved(measured, measured.surface, device, drawn, forms=forms)
+    rng, common = drawn
     rows = np.arange(len(measured.points))
     if len(rows) > _MOST_POINTS:
         rows = np.linspace(0, len(rows) - 1, _MOST_POINTS).astype(int)
@@ -203,7 +205,7 @@ def perturbed(
         scatter = 1.4826 * float(np.median(np.abs(residuals - np.median(residuals))))
         # Fewer points stand for all of them: what their means scatter must stay the same.
         scatter *= np.sqrt(len(rows) / len(measured.points))
-    probing = common.normal() * device.of_probing / 2 * measured.nominal.outward
+    probing = common.probing * measured.nominal.outward
     shift = rng.normal(size=len(rows)) * scatter + probing
     scaled = _moved(np.vstack([points, measured.means]), device, rng, common)
     points = scaled[: len(rows)] + shift[:, None] * outward
@@ -246,14 +248,13 @@ def _evenly(count: int, most: int = 0) -> Ints:
 
 
 def _surface_moved(
-    measured: Measured, surface: MeasuredSurface, device: StatedErrors,
-    seeds: tuple[np.random.Generator, np.random.Generator], *, forms: bool,
-) -> Measured:  # fmt: skip
+    measured: Measured, surface: MeasuredSurface, device: StatedErrors, drawn: Drawn, *, forms: bool
+) -> Measured:
     """Return a feature of a cloud as it might as well have been measured: moved by the errors of its waves."""
-    rng, common = seeds
+    rng, common = drawn
     few, some = _evenly(len(surface.points)), _evenly(len(surface.means))
     errors = rng.normal(size=surface.modes.shape[1])
-    probing = common.normal() * device.of_probing / 2 * measured.nominal.outward
+    probing = common.probing * measured.nominal.outward
     outward = measured.feature.outward
     points = surface.points[few] + (surface.modes[few] @ errors + probing)[:, None] * outward(surface.points[few])
     means = surface.means[some] + (surface.mean_modes[some] @ errors + probing)[:, None] * outward(surface.means[some])
