@@ -64,7 +64,7 @@ def test_compare_prints_pose_and_deviation(truth, model):
     assert np.linalg.norm(apply(pose, there) - center) < 0.01
     assert document["alignment"]["points_total"] == truth["points"]["total"]
     assert document["alignment"]["rms"] < 0.012
-    assert set(document["deviation"]) == {"count", "mean", "std", "min", "max", "p05", "p50", "p95"}
+    assert set(document["deviation"]) == {"count", "mean", "std", "min", "max", "p05", "p50", "p95", "strays"}
     assert abs(document["deviation"]["p50"]) < 0.003
 
 
