@@ -36,6 +36,7 @@ def type_into(qtbot, field, text):
 def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, settle):
     page, s = stage.evaluate_bench.map_page, stage.session
     assert page.pairs.values["points"].text() == f"{s.evaluation.cloud.statistics.count:,}"
+    assert page.pairs.values["strays left out"].text() == f"{s.evaluation.cloud.statistics.strays:,}" != "0"
     assert page.outside.text().startswith("Outside: ")
     page.inner.setValue(9)
     page.outer.setValue(2)

@@ -38,6 +38,6 @@ def test_a_perfect_part_is_read_without_bias_and_form_is_kept(benchmark):
 
 @pytest.mark.parametrize(("count", "how"), [(8, "touches"), (24, "touches"), (5000, "cloud")])
 def test_the_stated_uncertainty_is_that_of_repeated_measurements(benchmark, count, how):
-    found = benchmark("coverage").ratios(count, how, 40)
+    found = benchmark("stated_uncertainty").ratios(count, how, 40)
     assert {"distance", "tilt", "GG", "GX"} <= set(found)
     assert all(0.55 < ratio < 1.9 for ratio in found.values()), found  # of 40 the scatter is known to a tenth

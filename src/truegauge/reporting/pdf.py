@@ -182,8 +182,9 @@ class _Writer:
         return y - 2 * mm
 
     def _summary(self, y: float) -> float:
-        box = (RIGHT - LEFT) / 4
-        for i, state in enumerate(State):
+        told = [s for s in State if s != State.UNDECIDED or self.report.counts[s]]
+        box = (RIGHT - LEFT) / len(told)
+        for i, state in enumerate(told):
             x = LEFT + i * box
             self.canvas.setFillColor(HexColor(STATE_COLORS[state]))
             self.canvas.rect(x, y - 8.5 * mm, 1.4 * mm, 9.5 * mm, stroke=0, fill=1)

@@ -130,10 +130,10 @@ def _surfaces(evaluation: Evaluation) -> tuple[str, ...]:
         return ()
     noise, strays = max(s.noise for s in found), sum(s.strays for s in found)
     left = f"; {strays:,} strays left out" if strays else ""
-    fineness = ", ".join(list(dict.fromkeys(s.wavelength for s in found))[:3])
+    every = list(dict.fromkeys(s.wavelength for s in found))
+    more = f" and {len(every) - 2} more" if len(every) > 2 else ""
     return (
-        f"Surfaces are estimated from noise of up to {1000 * noise:.1f} µm: what stands out of it, down to wavelengths "
-        f"of {fineness} ...{left}",
+        f"Surfaces: waves above a noise of up to {1000 * noise:.1f} µm, down to {'; '.join(every[:2])}{more}{left}",
     )
 
 

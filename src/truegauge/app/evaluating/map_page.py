@@ -175,7 +175,8 @@ class MapPage(QWidget):
         self.pairs.show_pairs(
             [
                 ("within tolerance", f"{100 * found.within:.1f} %"),
-                ("points", f"{t.count:,}" + (f", {t.strays:,} strays left out" if t.strays else "")),
+                ("points", f"{t.count:,}"),
+                ("strays left out", f"{t.strays:,}"),
                 ("mean", numbers.signed(t.mean)),
                 ("standard deviation", numbers.value(t.std)),
                 ("5 %, 95 %", f"{numbers.signed(t.p05)}, {numbers.signed(t.p95)}"),

@@ -9,7 +9,7 @@ datum systems, zones.
 from __future__ import annotations
 
 import zlib
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -93,16 +93,45 @@ def standard_uncertainty(
     lower, upper, _ = limits_in_force(evaluator, plan, c)
     kind = KINDS.get(c.kind)
     forms = kind is not None and kind.one_sided and not kind.geometric
-    values = []
+    # Sizes by extremes: the bias is in what lies between them and the mean size.
+    mean = c.replace(modifiers=("GG",)) if rule is not None and not global_size else None
+    values, above = [], []
     for k in range(TRIALS):
         progress(k / TRIALS, c.name)  # the place where it can be stopped
         trial = evaluator.trial(k, plan.device, forms=forms)
         value, _, _ = value_of(trial, plan, sample, c, lower, upper)
+        base = value_of(trial, plan, sample, mean, lower, upper)[0] if mean is not None else 0.0
         if not isinstance(value, NotComputed):
             values.append(value)
+            above.append(np.nan if isinstance(base, NotComputed) else value - base)
     if len(values) < _LEAST:  # a datum at its material boundary may not fit in every trial
         raise EvaluationError("too few trials of the uncertainty have a value")
-    return float(np.std(values, ddof=1))
+    own, _, _ = value_of(evaluator, plan, sample, c, lower, upper)
+    base = value_of(evaluator, plan, sample, mean, lower, upper)[0] if mean is not None else 0.0
+    if isinstance(own, NotComputed):
+        raise EvaluationError(own.reason)
+    if (mean is None and not (kind is not None and kind.one_sided)) or isinstance(base, NotComputed):
+        return spread_and_bias(own, values)
+    return spread_and_bias(own, values, above=(own - base, above))
+
+
+def spread_and_bias(
+    own: float, values: Sequence[float], *, above: tuple[float, Sequence[float]] | None = None
+) -> float:
+    """Return the standard uncertainty of a value from its trials: their scatter, and what the value is too large by.
+
+    The errors of a trial come on top of those that the value has. So the trials are off it by as much as it is off the
+    truth (parametric bootstrap: Efron and Tibshirani, An Introduction to the Bootstrap, 1993, chapter 10). What no
+    error can take below zero grows in squares: `above` says it of the value and of its trials (a magnitude itself; of
+    sizes by extremes the difference from the mean size).
+    """
+    found = np.asarray(values)
+    bias = float(found.mean()) - own
+    if above is not None:
+        squared = above[0] ** 2
+        grown = max(float(np.nanmean(np.square(above[1]))) - squared, 0.0)
+        bias = np.sqrt(squared) - np.sqrt(max(squared - grown, 0.0))
+    return float(np.hypot(np.std(found, ddof=1), bias))
 
 
 def _of_diameter(measured: Measured, device: StatedErrors) -> float:

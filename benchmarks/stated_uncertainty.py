@@ -1,4 +1,4 @@
-"""The stated uncertainty against the scatter of repeated measurements: ``benchmarks/coverage.py [repetitions]``."""
+"""Stated uncertainty beside the errors of repeated measurements: ``benchmarks/stated_uncertainty.py [repetitions]``."""
 
 import sys
 
@@ -8,13 +8,15 @@ from truegauge.core.association.features import Cylinder
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import ExtractionSettings, Measured, measure
-from truegauge.core.plan.uncertain import TRIALS, perturbed
+from truegauge.core.plan.uncertain import TRIALS, perturbed, spread_and_bias
 from truegauge.core.tolerancing.size import sizes_by
 from truegauge.core.tolerancing.size_rule import SizeRule
 from truegauge.core.uncertainty.common_errors import common_errors
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 Z = np.array([0.0, 0.0, 1.0])
+TRUTH = {"distance": 40.0, "tilt": 0.0, "position": 0.0, "perpendicularity": 0.0}  # all others: 10 mm
+MAGNITUDES = ("position", "perpendicularity")
 NOISE = {"touches": 0.005, "cloud": 0.010}
 
 
@@ -39,9 +41,13 @@ def values(one: Measured, other: Measured) -> dict[str, float]:
     for m in (one, other):
         p, d = m.feature.parameters["point"], m.feature.parameters["direction"]
         places.append(p - d * (p[2] / d[2]))
+    slope = one.feature.parameters["direction"] / one.feature.parameters["direction"][2]
+    ends = [places[0] - 10 * slope, places[0] + 10 * slope]
     found = {
         "distance": float(np.hypot(*(places[1] - places[0])[:2])),
         "tilt": float(one.feature.parameters["direction"][0]),
+        "position": 2 * max(float(np.hypot(*e[:2])) for e in ends),
+        "perpendicularity": 20 * float(np.hypot(*slope[:2])),
     }
     for rule in (SizeRule("GG"), SizeRule("GX"), SizeRule("GN"), SizeRule("LP", "SX"), SizeRule("E")):
         try:
@@ -52,9 +58,10 @@ def values(one: Measured, other: Measured) -> dict[str, float]:
 
 
 def ratios(count: int, how: str, repetitions: int) -> dict[str, float]:
-    """Return the mean stated uncertainty over the real scatter."""
+    """Return the stated uncertainty over the rms error."""
     device = StatedErrors()
-    real, stated = [], []
+    real: list[dict[str, float]] = []
+    stated: dict[str, list[float]] = {}
     for k in range(repetitions):
         rng = np.random.default_rng([3, k])
         a, b = bore(rng, count, how, 0.0), bore(rng, count, how, 40.0)
@@ -69,10 +76,15 @@ def ratios(count: int, how: str, repetitions: int) -> dict[str, float]:
                 for own, m in enumerate((a, b))
             ]
             trials.append(values(*moved))
-        stated.append({name: float(np.std([x[name] for x in trials], ddof=1)) for name in trials[0]})
-    return {
-        name: float(np.mean([s[name] for s in stated]) / np.std([r[name] for r in real], ddof=1)) for name in stated[0]
-    }
+        own = real[-1]
+        for name in own:
+            above = None
+            if name not in ("distance", "tilt", "GG"):
+                base = "GG" if name not in MAGNITUDES else ""
+                above = (own[name] - own.get(base, 0.0), [x[name] - x.get(base, 0.0) for x in trials])
+            stated.setdefault(name, []).append(spread_and_bias(own[name], [x[name] for x in trials], above=above))
+    off = {n: np.array([r[n] - TRUTH.get(n, 10.0) for r in real]) for n in stated}
+    return {n: float(np.sqrt(np.mean(np.square(u)) / np.mean(off[n] ** 2))) for n, u in stated.items()}
 
 
 def main() -> None:
