@@ -326,36 +326,6 @@ def _cell_means(points: Points, residuals: Floats, size: float) -> tuple[Points,
     return means[enough], (np.bincount(inverse, weights=residuals) / counts)[enough]
 
 
-def surface_means(feet: Points, normals: Points, deviations: Floats, size: float) -> Points:
-    """Return points (m, 3) on the measured surface of any faces: means of feet, lifted by the mean deviation.
-
-    Parameters
-    ----------
-    feet, normals : (n, 3) float64
-        The points' feet on the part and the outward normals there.
-    deviations : (n,) mm
-        Positive out of the material.
-    size : float
-        The side of the cubes that are averaged, mm; 0 for none.
-    """
-    normals = np.asarray(normals, dtype=np.float64)
-    if size <= 0:
-        return np.asarray(feet + deviations[:, None] * normals)
-    cells = cells_of(feet, size)
-    _, first, inverse, counts = np.unique(cells, return_index=True, return_inverse=True, return_counts=True)
-    inverse = inverse.ravel()
-    enough = counts >= max(_CELL_POINTS, 0.4 * float(np.median(counts)))
-    if enough.sum() < 4:
-        return np.asarray(feet + deviations[:, None] * normals)
-    mean = np.bincount(inverse, weights=deviations) / counts
-    # The foot nearest the middle of its cell carries the mean: a mean of feet would lie off a curved surface.
-    middles = np.stack([np.bincount(inverse, weights=feet[:, c]) for c in range(3)], axis=1) / counts[:, None]
-    off = ((feet - middles[inverse]) ** 2).sum(axis=1)
-    order = np.lexsort((off, inverse))
-    nearest = order[np.searchsorted(inverse[order], np.arange(len(first)))]
-    return np.asarray((feet[nearest] + mean[:, None] * normals[nearest])[enough])
-
-
 def cells_of(points: Points, size: float) -> Ints:
     """Return the number (n,) of the cube that each point is in."""
     index = np.floor((points - points.min(axis=0)) / size).astype(np.int64)

@@ -37,6 +37,7 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.request import Patch
+from truegauge.core.tolerancing.size_rule import SizeRule
 from truegauge.core.uncertainty.common_errors import CommonErrors, common_errors
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
@@ -93,8 +94,7 @@ def standard_uncertainty(
     lower, upper, _ = limits_in_force(evaluator, plan, c)
     kind = KINDS.get(c.kind)
     forms = kind is not None and kind.one_sided and not kind.geometric
-    # Sizes by extremes: the bias is in what lies between them and the mean size.
-    mean = c.replace(modifiers=("GG",)) if rule is not None and not global_size else None
+    mean = None if global_size else mean_size(c, rule)
     values, above = [], []
     for k in range(TRIALS):
         progress(k / TRIALS, c.name)  # the place where it can be stopped
@@ -113,6 +113,14 @@ def standard_uncertainty(
     if (mean is None and not (kind is not None and kind.one_sided)) or isinstance(base, NotComputed):
         return spread_and_bias(own, values)
     return spread_and_bias(own, values, above=(own - base, above))
+
+
+def mean_size(c: Characteristic, rule: SizeRule | None) -> Characteristic | None:
+    """Return the least-squares size beside one by extremes: what lies between them holds its bias; else None."""
+    if rule is None or rule.is_spread:
+        return None
+    kind = "diameter" if c.kind.startswith("diameter") else "width"
+    return c.replace(kind=kind, modifiers=("GG",))
 
 
 def spread_and_bias(

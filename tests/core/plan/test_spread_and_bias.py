@@ -1,0 +1,61 @@
+"""What a value is too large by: against errors that are known, of vectors and of extremes."""
+
+import numpy as np
+import pytest
+from numpy.random import default_rng
+
+from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.rules import definition_of, rule_of
+from truegauge.core.plan.uncertain import mean_size, spread_and_bias
+from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.size_rule import is_size
+
+TRIALS = 32
+
+
+@pytest.mark.parametrize("true", [0.0, 1.0, 3.0, 30.0])
+@pytest.mark.parametrize("dimensions", [2, 3])
+def test_the_length_of_a_noisy_vector(true: float, dimensions: int) -> None:
+    """A position is such a length: of nothing it is never below zero, of much it is right on average."""
+    rng, off, stated = default_rng(11), [], []
+    for _ in range(600):
+        at = np.eye(dimensions)[0] * true + rng.normal(size=dimensions)
+        own = float(np.linalg.norm(at))
+        trials = np.linalg.norm(at + rng.normal(size=(TRIALS, dimensions)), axis=1)
+        off.append(own - true)
+        stated.append(spread_and_bias(own, trials, above=(own, trials)))
+    ratio = np.sqrt(np.mean(np.square(stated)) / np.mean(np.square(off)))
+    assert 0.75 < ratio < 1.6
+
+
+@pytest.mark.parametrize("count", [8, 25, 100])
+def test_the_largest_of_noisy_touches(count: int) -> None:
+    rng, off, stated = default_rng(12), [], []
+    for _ in range(600):
+        touches = 10 + rng.normal(size=count)
+        trials = touches + rng.normal(size=(TRIALS, count))
+        own, above = touches.max(), touches.max() - touches.mean()
+        off.append(own - 10)
+        stated.append(spread_and_bias(own, trials.max(axis=1), above=(above, trials.max(axis=1) - trials.mean(axis=1))))
+    ratio = np.sqrt(np.mean(np.square(stated)) / np.mean(np.square(off)))
+    assert 0.75 < ratio < 1.6
+
+
+def test_without_a_bias_it_is_the_scatter() -> None:
+    trials = default_rng(13).normal(40, 0.002, 4000)
+    assert abs(spread_and_bias(40.0, trials) / 0.002 - 1) < 0.05
+    assert spread_and_bias(0.0, [0.0] * TRIALS, above=(0.0, [0.0] * TRIALS)) == 0.0
+
+
+@pytest.mark.parametrize("kind", [name for name in KINDS if is_size(name)])
+def test_every_size_by_extremes_has_a_mean_size_beside_it(kind: str, plan: Plan) -> None:
+    for modifiers in ((), ("E",), ("GX",), ("LP", "SX"), ("LP", "ACS")):
+        c = Characteristic(id="c", number=1, name="x", kind=kind, features=("f",), nominal=10, modifiers=modifiers)
+        rule = rule_of(plan, c)
+        mean = mean_size(c, rule)
+        assert (mean is None) == rule.is_spread
+        assert mean is None or definition_of(plan, mean) == "GG"
+    flat = Characteristic(
+        id="c", number=1, name="x", kind="distance", features=("f", "g"), nominal=10, modifiers=("E",)
+    )
+    assert definition_of(plan, mean_size(flat, rule_of(plan, flat))) == "GG"
