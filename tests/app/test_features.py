@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QEnterEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QScrollArea
 
 from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.extraction import Built
@@ -46,11 +46,29 @@ def test_the_panel_tells_how_a_feature_came_about(measure):
 
 
 def test_needles_are_drawn_on_the_selected_feature_and_can_be_turned_off(measure):
-    measure.select("top face")
+    measure.select("base A")
+    measure.view.show_standard("bottom")
     with_needles = pixels(measure)
     measure.measure_bench.needles.click()
     assert not measure.session.show_needles
     assert (pixels(measure) != with_needles).mean() > 0.002
+
+
+def test_what_shows_as_zero_has_no_needles_and_no_colours_of_form(measure):
+    """The needles of a perfect bore stood out of it 200,000 times magnified, each of them 0.000 mm."""
+    measure.select("cross bore")
+    own = measure.session.selected_measured()[0]
+    assert abs(own.mean_residuals).max() < 0.0005
+    with_needles = pixels(measure)
+    measure.measure_bench.needles.click()
+    assert (pixels(measure) != with_needles).mean() < 0.002
+
+
+def test_nothing_of_the_bench_is_wider_than_the_bench(measure):
+    scroll = measure.measure_bench.findChild(QScrollArea)
+    assert scroll.isAncestorOf(measure.measure_bench.details)
+    needed = scroll.widget().minimumSizeHint().width() - measure.measure_bench.column.contentsMargins().right()
+    assert needed <= scroll.viewport().width()
 
 
 def test_the_filter_is_chosen_and_undone(measure, settle, qtbot):

@@ -19,7 +19,7 @@ FIELDS = (
     ("edge_margin", "distance from edges", "Points nearer to the border of a face are not used"),
     (
         "averaging",
-        "smallest cells of a surface",
+        "smallest surface cells",
         "What is told from noise is told in cells no smaller; 0: every point counts",
     ),
     ("reject", "left out beyond (scales)", "Points farther than so many robust scales are strays; 0 keeps all"),

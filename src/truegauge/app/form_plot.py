@@ -64,6 +64,11 @@ def _nice(value: float) -> float:
     return float(max(k * power for k in (1, 2, 5) if k * power <= value * (1 + 1e-9)))
 
 
+def _reach(heights: np.ndarray, numbers: NumberFormat) -> float:
+    """Return the height (mm) that fills a plot: at least a step of what is shown, so that nothing looks like form."""
+    return max(float(np.nanmax(np.abs(heights))), numbers.step)
+
+
 def _polar(
     painter: QPainter, box: QRectF, shown: FormMap, row: int, numbers: NumberFormat, theme: Theme, scale: float
 ) -> None:  # fmt: skip
@@ -73,7 +78,7 @@ def _polar(
         return
     room = QRectF(box.x(), box.y() + 4, box.width(), box.height() - 26 * scale)
     center, radius = room.center(), min(room.width(), room.height()) * 0.36
-    top = float(np.nanmax(np.abs(smooth))) or 1e-9
+    top = _reach(smooth, numbers)
     gain = radius * 0.3 / top
     painter.setPen(QPen(QColor(theme.rule), 1))
     step = _nice(top)
@@ -132,7 +137,7 @@ def _profile(painter: QPainter, box: QRectF, shown: FormMap, numbers: NumberForm
     """A line: heights over the length."""
     raw, smooth = shown.raw[0], shown.heights[0]
     room = box.adjusted(10, 10, -10, -26 * scale)
-    top = float(np.nanmax(np.abs(smooth))) or 1e-9
+    top = _reach(smooth, numbers)
     low, high = float(shown.u[0]), float(shown.u[-1])
     middle, gain = room.center().y(), room.height() * 0.45 / top
     painter.setPen(QPen(QColor(theme.rule), 1))
@@ -170,7 +175,7 @@ def _height_map(
     width = max(across * k, room.width() * least)
     height = max(along * k, room.height() * least)
     area = QRectF(room.center().x() - width / 2, room.center().y() - height / 2, width, height)
-    limit = float(np.nanmax(np.abs(values))) or 1e-9
+    limit = _reach(values, numbers)
     if np.isfinite(values).mean() < _SPARSE:
         _touches(painter, area, values, limit, theme, scale)
     else:
@@ -244,12 +249,15 @@ def _color_bar(
     painter.drawRect(box)
     painter.setFont(_font(scale, 10))
     metrics = QFontMetricsF(painter.font())
-    for value, mark in ((float(np.nanmin(values)), theme.within), (float(np.nanmax(values)), theme.outside)):
-        x = box.left() + (value + limit) / (2 * limit) * box.width()
+    ends = [float(np.nanmin(values)), float(np.nanmax(values))]
+    at = [box.left() + (value + limit) / (2 * limit) * box.width() for value in ends]
+    texts = [numbers.signed(value) for value in ends]
+    widths = [metrics.horizontalAdvance(text) for text in texts]
+    lefts = [min(max(x - width / 2, box.left()), box.right() - width) for x, width in zip(at, widths, strict=True)]
+    apart = max(lefts[0] + widths[0] + 6 * scale - lefts[1], 0.0)  # two words at one place cannot be read
+    lefts = [lefts[0] - apart / 2, lefts[1] + apart / 2]
+    for x, left, text, mark in zip(at, lefts, texts, (theme.within, theme.outside), strict=True):
         painter.setPen(QPen(QColor(mark), 2))
         painter.drawLine(QPointF(x, box.top() - 3), QPointF(x, box.bottom() + 2))
-        text = numbers.signed(value)
-        width = metrics.horizontalAdvance(text)
-        x = min(max(x - width / 2, box.left()), box.right() - width)
         painter.setPen(QColor(theme.ink))
-        painter.drawText(QPointF(x, box.bottom() + 13 * scale), text)
+        painter.drawText(QPointF(left, box.bottom() + 13 * scale), text)

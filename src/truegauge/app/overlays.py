@@ -122,7 +122,9 @@ def _needles(sheet: _Sheet, measured: Measured, theme: Theme, numbers: NumberFor
     points, residual, outward = points[facing], residual[facing], outward[facing]
     if len(points) == 0:
         return
-    largest = float(np.abs(residuals).max()) or 1.0
+    largest = float(np.abs(residuals).max())
+    if largest < 0.5 * numbers.step:  # what shows as zero has no needle
+        return
     wanted = _LONGEST * sheet.mm_per_pixel / largest
     power = 10.0 ** np.floor(np.log10(wanted))
     factor = max(k * power for k in (1, 2, 5) if k * power <= wanted)

@@ -29,6 +29,11 @@ class NumberFormat:
     def _factor(self) -> float:
         return {"inch": MM_PER_INCH, DEGREES: pi / 180}.get(self.unit, 1.0)
 
+    @property
+    def step(self) -> float:
+        """The least difference that shows, mm (or rad)."""
+        return float(self._factor * 10.0**-self._decimals)
+
     def value(self, length_mm: float) -> str:
         """Return a length (mm) or an angle (rad) as text; never "-0.000"."""
         shown = length_mm / self._factor

@@ -86,7 +86,7 @@ class AlignOverlay:
         planned = self._planned(own)
         told = {t.name: t for t in result.targets} if isinstance(result, Alignment) else {}
         longest = max((t.length for t in told.values() if t.used), default=0.0)
-        smallest = 0.5 * 10.0**-session.plan.decimals  # what shows as zero has no needle
+        smallest = 0.5 * numbers.step  # what shows as zero has no needle
         factor = _needle_factor(longest, place.mm_per_pixel) if longest > smallest else 0.0
         taken: list[QRectF] = []
         following = self._guide.current() if isinstance(own, GuidedAlignment) else None
