@@ -245,3 +245,25 @@ def test_what_was_hidden_and_cut_does_not_follow_to_another_part(part, settle, t
     settle()
     part.view.repaint()
     assert part.session.plan.part.file_name == "LW-1140.step"
+
+
+def test_a_slot_is_taken_whole_and_becomes_one_feature(part, settle, model):
+    session = part.session
+    session.pick(plane_at(model, (1, 0, 0), 124))
+    part.actions_table.trigger("element")
+    settle()
+    assert len(session.selection) == 4
+    first, second = session.proposals[:2]
+    assert {first.label, second.label} == {"width", "length"}
+    session.accept(0)
+    settle()
+    session.accept(1)
+    settle()
+    assert [f.name for f in session.plan.constructed] == ["slot 1"]
+    assert {c.name: round(c.nominal, 6) for c in session.plan.characteristics} == {
+        "slot 1 width": 12.0,
+        "slot 1 length": 30.0,
+    }
+    session.undo()
+    session.undo()
+    assert session.plan.constructed == ()

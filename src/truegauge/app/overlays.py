@@ -9,12 +9,15 @@ from truegauge.app.theme import Theme, font
 from truegauge.core.association.features import (
     Circle,
     Cone,
+    Countersink,
     Cylinder,
     Ellipse,
     Feature,
     ParallelPlanes,
     Plane,
     Point,
+    Pose,
+    Slot,
     Sphere,
 )
 from truegauge.core.cad.recognition import Nominal
@@ -145,6 +148,12 @@ def _needles(sheet: _Sheet, measured: Measured, theme: Theme, numbers: NumberFor
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
+def _ring(pose: Pose, a: float, b: float) -> np.ndarray:
+    """Return an ellipse about the z axis of a pose, closed (97, 3)."""
+    angle = np.linspace(0, 2 * np.pi, 97)
+    return np.asarray(np.column_stack([a * np.cos(angle), b * np.sin(angle), 0 * angle]) @ pose.axes + pose.origin)
+
+
 def _outline(sheet: _Sheet, feature: Feature, nominal: Nominal, pen: QPen) -> None:
     """Draw a feature that has no faces."""
     angle = np.linspace(0, 2 * np.pi, 97)
@@ -154,8 +163,18 @@ def _outline(sheet: _Sheet, feature: Feature, nominal: Nominal, pen: QPen) -> No
         case Circle() | Ellipse():
             pose = feature.pose
             a, b = (feature.radius, feature.radius) if isinstance(feature, Circle) else pose.sizes
-            ring = np.column_stack([a * np.cos(angle), b * np.sin(angle), 0 * angle]) @ pose.axes + pose.origin
-            sheet.polyline(ring, pen)
+            sheet.polyline(_ring(pose, a, b), pen)
+            sheet.dot(feature.center, pen)
+        case Countersink():
+            sheet.polyline(_ring(feature.pose, feature.radius, feature.radius), pen)
+            sheet.dot(feature.center, pen)
+        case Slot():
+            pose = feature.pose
+            turned = np.linspace(-np.pi / 2, np.pi / 2, 49)
+            end = pose.sizes[1] * np.column_stack([np.cos(turned), np.sin(turned), 0 * turned])
+            end[:, 0] += pose.sizes[0]
+            both = np.vstack([end, -end, end[:1]]) @ pose.axes + pose.origin
+            sheet.polyline(both, pen)
             sheet.dot(feature.center, pen)
         case Sphere():
             x, y = sheet.camera.right, sheet.camera.up

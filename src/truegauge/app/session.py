@@ -156,6 +156,13 @@ class Session(OpenDocument):
         places = [i for i, g in enumerate(element.groups) if g in self.selection] or [0]
         self.select_groups(tuple(m.groups[i] for m in pattern.members for i in places))
 
+    def take_element(self) -> None:
+        """Select all faces of the slot, hole or pad that the selected one belongs to."""
+        faces = self.selected_faces()
+        element = self.element_of(faces[0]) if faces else None
+        if element is not None:
+            self.select_groups(element.groups)
+
     def take_width(self) -> None:
         """Select the plane face that forms a width with the selected one too."""
         faces = self.selected_faces()
@@ -272,10 +279,11 @@ class Session(OpenDocument):
         if not 0 <= index < len(self.proposals) or self.evaluator is None:
             return
         proposal = self.proposals[index]
-        nominals = tuple(self.evaluator.nominal(g, self.plan) for g in proposal.groups)
+        plan = self.plan if proposal.made is None else proposal.made.apply(self.plan)
+        nominals = tuple(self.evaluator.nominal(g, plan) for g in proposal.groups)
         command = accept(self.plan, proposal, tuple(n for n in nominals if not isinstance(n, NotComputed)))
         if self.run(command):
-            last = command.commands[0] if isinstance(command, Several) else command
+            last = command.commands[proposal.made is not None] if isinstance(command, Several) else command
             if isinstance(last, AddCharacteristic):
                 self.selected_characteristic = last.characteristic.id
             self.selection_changed.emit()

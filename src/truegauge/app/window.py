@@ -737,6 +737,8 @@ class MainWindow(QMainWindow):
                    has_part),
             Action("pattern", "Edit", "Select the whole pattern", "P", s.take_pattern,
                    lambda: s.selected_pattern() is not None),
+            Action("element", "Edit", "Select the whole slot or hole", "E", s.take_element,
+                   lambda: bool(s.selected_faces())),
             Action("width", "Edit", "Select the opposite face", "O", s.take_width, lambda: bool(s.selected_faces())),
             Action("annotations", "Edit", "Take over the drawing (PMI) of the part", "Ctrl+D",
                    s.take_over_annotations, lambda: s.model is not None and s.model.annotations.count > 0),

@@ -26,7 +26,8 @@ from truegauge.app.probing.touch_panel import TouchPanel
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPanel
-from truegauge.core.association import Circle, Cone, Cylinder, Shape, Sphere, criteria_for
+from truegauge.core.association import Circle, Cone, Cylinder, Shape, Slot, Sphere, criteria_for
+from truegauge.core.association.features import Countersink
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.commands import EditFeature
@@ -273,7 +274,9 @@ class MeasureBench(Bench):
         if nominal is None or isinstance(nominal, NotComputed):
             return ""
         f = nominal.feature
-        if isinstance(f, Cylinder | Sphere | Circle):
+        if isinstance(f, Slot):
+            return f"slot {float(self.numbers.value(f.width)):g} x {float(self.numbers.value(f.length)):g}"
+        if isinstance(f, Cylinder | Sphere | Circle | Countersink):
             return f"{nominal.shape} {float(self.numbers.value(2 * f.radius)):g}"
         return str(nominal.shape)
 
@@ -370,8 +373,13 @@ class MeasureBench(Bench):
         pairs = [("built as", CONSTRUCTIONS[feature.construction].word if feature.construction in CONSTRUCTIONS
                   else feature.construction)]  # fmt: skip
         pairs += [(f"from {k + 1}", self.session.plan.feature(m).name) for k, m in enumerate(feature.members)]
-        if isinstance(f, Circle | Sphere):
+        if isinstance(f, Circle | Countersink | Sphere):
             pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
+        if isinstance(f, Countersink):
+            pairs.append(("angle", n.of("cone_angle").value(2 * f.half_angle_rad)))
+            pairs.append(("depth", f"{n.value(f.depth)} {n.unit}"))
+        if isinstance(f, Slot):
+            pairs += [("width", f"{n.value(f.width)} {n.unit}"), ("length", f"{n.value(f.length)} {n.unit}")]
         values = f.parameters
         place = next((values[name] for name in ("center", "point", "apex") if name in values), None)
         if place is not None:

@@ -17,8 +17,8 @@ from truegauge.core.plan.alignments import GuideTarget
 from truegauge.core.plan.commands import AddFeature
 from truegauge.core.plan.document import NominalFeature
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.new_features import feature_name, new_id
 from truegauge.core.plan.probing_commands import SetProbing
-from truegauge.core.plan.proposals import feature_name, new_id
 from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest

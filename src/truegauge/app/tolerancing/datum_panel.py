@@ -14,7 +14,7 @@ from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.plan.commands import SetDatum, SetRules
 from truegauge.core.plan.document import Datum, DatumTarget, NominalFeature
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.proposals import new_feature
+from truegauge.core.plan.new_features import new_feature
 from truegauge.core.plan.requirements import DatumTarget as Target
 from truegauge.reporting.units import NumberFormat
 

@@ -12,7 +12,7 @@ from truegauge.core.frames import apply, rotate
 
 PLACES = ("point", "center", "apex")
 DIRECTIONS = ("direction", "normal")
-LENGTHS = ("radius", "major_radius", "minor_radius", "length", "width")
+LENGTHS = ("radius", "major_radius", "minor_radius", "length", "width", "depth")
 
 
 class Shape(StrEnum):
@@ -30,6 +30,7 @@ class Shape(StrEnum):
     CONE = "cone"
     TORUS = "torus"
     WIDTH = "width"
+    COUNTERSINK = "countersink"
 
 
 @dataclass(frozen=True, slots=True)
@@ -384,3 +385,20 @@ class ParallelPlanes(Feature):
     def at(cls, pose: Pose) -> Self:
         """Return the planes across z."""
         return cls(pose.origin, pose.axes[2], 2 * float(pose.sizes[0]))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Countersink(Feature):
+    """A countersink: `radius` where it begins, at `center`; `direction` leads out of it, `depth` down to its bore."""
+
+    shape: ClassVar[Shape] = Shape.COUNTERSINK
+    center: Vector
+    direction: Vector
+    radius: float
+    half_angle_rad: float
+    depth: float
+
+    @property
+    def pose(self) -> Pose:
+        """Its cone, the axis along z."""
+        return Pose(kernels.CONE, self.center, axes_along(self.direction), _sizes(self.radius, self.half_angle_rad))

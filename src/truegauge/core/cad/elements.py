@@ -6,6 +6,7 @@ history of how the part was modelled.
 
 import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -141,6 +142,26 @@ class Elements:
     def of_face(self, face: int) -> Element | None:
         """Return the element that a face belongs to."""
         return self._by_face.get(face)
+
+    def made_of(self, groups: Sequence[FaceGroup]) -> Element | None:
+        """Return the element whose groups these are, in any order; a countersink also with its entry plane."""
+        if not groups or not groups[0]:
+            return None
+        element, chosen = self.of_face(groups[0][0]), set(groups)
+        if element is None:
+            return None
+        return element if chosen in (set(element.groups), {*element.groups, *self.entry_of(element)}) else None
+
+    def entry_of(self, element: Element) -> tuple[FaceGroup, ...]:
+        """Return the plane faces across the axis of a countersink or counterbore at which it begins: none or one."""
+        for f in element.groups[-1]:
+            for o in sorted(self._neighbours.get(f, {})):
+                s = self.model.faces[o].surface
+                level = abs(float((s.origin - element.position) @ element.direction))
+                flat = s.kind == SurfaceKind.PLANE and np.linalg.norm(np.cross(s.z, element.direction)) < _ANGLE
+                if flat and level < 10 * _LENGTH:
+                    return ((o,),)
+        return ()
 
     def parallel_to(self, face: int) -> tuple[int, float] | None:
         """Return the plane face that forms a width with this one (facing it or back to back), and the width, mm."""

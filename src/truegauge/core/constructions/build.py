@@ -22,6 +22,7 @@ from truegauge.core.association.features import (
     Point,
     axes_along,
 )
+from truegauge.core.constructions.elements import countersink_of, is_countersink, is_slot, slot_of
 from truegauge.core.constructions.parts import (
     Operand,
     axis_of,
@@ -449,6 +450,9 @@ CONSTRUCTIONS: dict[str, Construction] = {
                      (Value("diameter", _middle_diameter),)),
         Construction("cone_at_distance", "distance from apex", "circle", _is_cone, _at_distance,
                      (Value("distance", _middle_height),)),
+        Construction("slot", "slot of its sides and ends", "slot", is_slot, slot_of),
+        Construction("countersink", "countersink of cone, plane and bore", "countersink", is_countersink,
+                     countersink_of),
     )
 }  # fmt: skip
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from truegauge.core.arrays import frozen
-from truegauge.core.association.features import DIRECTIONS, Cone, Feature
+from truegauge.core.association.features import DIRECTIONS, Cone, Countersink, Feature
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.build import Operands, construct
 from truegauge.core.constructions.parts import Operand, foot_on_line, foot_on_plane, own_axis_of, place_of, plane_of
@@ -46,15 +46,20 @@ def built_measured(
     EvaluationError
         It cannot be built from these.
     """
-    feature = construct(name, tuple(Operand(m.feature, m.middle, m.nominal.length) for m in members), values)
+    feature = construct(name, tuple(_operand(m) for m in members), values)
     rows = np.unique(np.concatenate([m.rows for m in members]))
     strays = np.unique(np.concatenate([m.strays for m in members]))
     held = Held(*(next((m.held.missing(n) for m in members if m.held.missing(n)), "") for n in (DIRECTION, PLACE)))
     return Built(_turned_like(feature, nominal.feature), nominal, frozen(rows), frozen(strays), held)
 
 
+def _operand(measured: Measured | Built) -> Operand:
+    points = measured.points if isinstance(measured, Measured) else None
+    return Operand(measured.feature, measured.middle, measured.nominal.length, points)
+
+
 def _turned_like(feature: Feature, nominal: Feature) -> Feature:
-    if isinstance(feature, Cone):
+    if isinstance(feature, Cone | Countersink):
         return feature
     for direction in DIRECTIONS:
         value, wanted = feature.parameters.get(direction), nominal.parameters.get(direction)

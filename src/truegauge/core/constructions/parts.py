@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.arrays import Vector
+from truegauge.core.arrays import Points, Vector
 from truegauge.core.association.features import (
     Circle,
     Cone,
+    Countersink,
     Cylinder,
     Ellipse,
     Feature,
@@ -25,16 +26,20 @@ from truegauge.core.association.features import (
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Operand:
-    """A feature with the middle of what was measured of it (3,), and its extent along its axis or across, mm."""
+    """A feature with the middle of what was measured of it (3,), and its extent along its axis or across, mm.
+
+    `points` (n, 3) are those it is associated with; None of a nominal or a constructed feature.
+    """
 
     feature: Feature
     middle: Vector
     length: float = 0.0
+    points: Points | None = None
 
 
 def place_of(feature: Feature) -> Vector | None:
     """Return the point that a feature stands for: itself or its centre; None for lines and planes."""
-    if isinstance(feature, Point | Circle | Ellipse | Slot | SquareSlot | Sphere | Torus):
+    if isinstance(feature, Point | Circle | Countersink | Ellipse | Slot | SquareSlot | Sphere | Torus):
         return feature.center
     return None
 

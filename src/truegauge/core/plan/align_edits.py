@@ -31,7 +31,7 @@ from truegauge.core.plan.alignments import (
 from truegauge.core.plan.commands import SetAlignment
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed, needed
-from truegauge.core.plan.proposals import new_feature, new_id
+from truegauge.core.plan.new_features import new_feature, new_id
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator

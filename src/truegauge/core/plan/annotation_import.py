@@ -10,7 +10,7 @@ from truegauge.core.errors import GeometryError
 from truegauge.core.plan.commands import AddCharacteristic, AddFeature, Command, SetDatum, Several
 from truegauge.core.plan.document import Characteristic, DatumReference, NominalFeature, Plan
 from truegauge.core.plan.modifier_words import from_words, not_known
-from truegauge.core.plan.proposals import feature_name, new_id
+from truegauge.core.plan.new_features import feature_name, new_id
 from truegauge.core.plan.requirements import ORIENTS, SITUATIONS
 from truegauge.core.tolerancing.kinds import kind_named
 from truegauge.core.tolerancing.zone import PLAIN, Zone

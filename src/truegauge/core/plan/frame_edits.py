@@ -7,7 +7,7 @@ import numpy as np
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic, Several
 from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
-from truegauge.core.plan.proposals import new_id
+from truegauge.core.plan.new_features import new_id
 from truegauge.core.plan.requirements import ORIENTS, DatumReference
 
 _REST = "all faces without a tolerance"

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import uuid
-from collections.abc import Set
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Sphere, Torus
+from truegauge.core.association.features import Feature, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.build import Construction, offers
 from truegauge.core.constructions.built import built_measured, built_nominal, nominal_operands
@@ -16,11 +14,13 @@ from truegauge.core.plan.asked import Asked
 from truegauge.core.plan.commands import AddCharacteristic, AddConstructed, Command, Several
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.new_features import feature_for, free_name, new_id
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.plan.rules import size_rule_of, sized
 from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerance_offers import geometric_offers, usual_zone
 from truegauge.core.plan.tolerances import outcome_of, outcome_to
+from truegauge.core.plan.whole_elements import whole_element
 from truegauge.core.tolerancing.kinds import KINDS, Kind
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 Groups = tuple[Group, ...]
 _TO_THE_SECOND = ("perpendicularity", "parallelism")
+_OF_SLOTS = ("width", "slot_length")  # the sizes of a slot come before its place
 _APART = 1e-6  # mm
 _MOST = 48  # selected features for which something is proposed: more are a body to hide or show
 
@@ -50,6 +51,7 @@ class Proposal:
     zone: Zone = PLAIN
     of_plane: bool = False
     datum: str = ""  # the letter of the second group, where the proposal brought it in by itself
+    made: AddConstructed | None = None  # what the groups are made by first, where the plan does not have it yet
 
     @property
     def label(self) -> str:
@@ -64,6 +66,11 @@ def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
     offered: list[Proposal] = []
     if len(selection) > _MOST:
         return offered
+    whole = whole_element(evaluator, plan, selection)
+    if whole is not None:
+        made, of_it = whole
+        after = plan if made is None else made.apply(plan)
+        return [replace(p, made=made) for p in proposals(evaluator, after, sample, of_it)]
     nominals = [evaluator.nominal(g, plan) for g in selection]
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
     in_systems = _in_systems(evaluator, plan, sample, selection, known if len(known) == len(nominals) else ())
@@ -129,6 +136,8 @@ def _sense(proposal: Proposal) -> float:
     """
     if proposal.datum:
         return -0.5
+    if len(proposal.groups) == 1 and proposal.kind.name in _OF_SLOTS:
+        return _OF_SLOTS.index(proposal.kind.name) / 10
     plain = [n for n in proposal.groups if not isinstance(n, str)]
     first = proposal.kind.name in ("parallelism", "angularity") and len(proposal.datums) == 1 and len(plain) == 1
     return -1.0 if first and proposal.of_plane else float(proposal.kind.rank)
@@ -203,7 +212,13 @@ def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection
 
 
 def accept(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -> Command:
-    """Return the command that adds the proposed characteristic (one for each, where so offered) and its features."""
+    """Return the command that adds the proposed characteristic (one for each, where so offered) and its features.
+
+    `nominals` are those of its groups, in the plan in which they are made.
+    """
+    if proposal.made is not None:
+        rest = accept(proposal.made.apply(plan), replace(proposal, made=None), nominals)
+        return Several((proposal.made, rest), rest.label)
     if not proposal.each:
         return _accept_one(plan, proposal, nominals)
     commands: list[Command] = []
@@ -219,7 +234,7 @@ def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -
     new: list[NominalFeature] = []
     used: list[NominalFeature | ConstructedFeature] = []
     for k, group in enumerate(proposal.groups):
-        used.append(_feature(plan, group, nominals[k] if nominals else None, new))
+        used.append(feature_for(plan, group, nominals[k] if nominals else None, new))
     lower, upper = proposal.kind.limits(nominals)
     number = max((c.number for c in plan.characteristics), default=0) + 1
     name = f"{used[0].name} {proposal.kind.label}"
@@ -233,19 +248,6 @@ def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -
         zone=proposal.zone,
     )  # fmt: skip
     return AddCharacteristic(characteristic, tuple(new))
-
-
-def _feature(
-    plan: Plan, group: Group, nominal: Nominal | None, new: list[NominalFeature]
-) -> NominalFeature | ConstructedFeature:
-    """Return the feature of a group; faces that are none yet become one, which is added to `new`."""
-    feature = plan.feature_of(group)
-    if feature is not None:
-        return feature
-    assert not isinstance(group, str)
-    made = NominalFeature(id=new_id(), name=feature_name(plan, nominal, {f.name for f in new}), faces=group)
-    new.append(made)
-    return made
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -301,49 +303,9 @@ def offered(
 def accept_construction(plan: Plan, offer: Offer, nominals: tuple[Nominal, ...]) -> AddConstructed:
     """Return the command that adds the constructed feature and the features it needs."""
     new: list[NominalFeature] = []
-    members = tuple(_feature(plan, g, n, new).id for g, n in zip(offer.groups, nominals, strict=True))
+    members = tuple(feature_for(plan, g, n, new).id for g, n in zip(offer.groups, nominals, strict=True))
     made = ConstructedFeature(
-        id=new_id(), name=_free_name(plan, f"made {offer.construction.word}"),
+        id=new_id(), name=free_name(plan, f"made {offer.construction.word}"),
         construction=offer.construction.name, members=members, values=offer.values,
     )  # fmt: skip
     return AddConstructed(made, tuple(new))
-
-
-def new_feature(plan: Plan, faces: tuple[int, ...], nominal: Nominal) -> NominalFeature:
-    """Return a feature with a name of its own for faces that the plan does not have yet."""
-    return NominalFeature(id=new_id(), name=feature_name(plan, nominal), faces=faces)
-
-
-def feature_name(plan: Plan, nominal: Nominal | None, more: Set[str] = frozenset()) -> str:
-    """Return a name that no feature of the plan has yet, nor `more`; without a nominal feature of a free-form face."""
-    if nominal is None:
-        return _free_name(plan, "surface", more)
-    f = nominal.feature
-    hole = nominal.outward < 0
-    match f:
-        case Plane():
-            word = "plane"
-        case Cylinder():
-            word = "bore" if hole else "boss"
-        case Sphere():
-            word = "socket" if hole else "ball"
-        case Cone():
-            word = "conical seat" if hole else "cone"
-        case Torus():
-            word = "torus"
-        case _:
-            word = str(f.shape)
-    return _free_name(plan, word, more)
-
-
-def _free_name(plan: Plan, word: str, more: Set[str] = frozenset()) -> str:
-    taken = {x.name for x in plan.all_features} | more
-    number = 1
-    while f"{word} {number}" in taken:
-        number += 1
-    return f"{word} {number}"
-
-
-def new_id() -> str:
-    """Return an id that no other thing of any plan has."""
-    return uuid.uuid4().hex[:12]

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.association.features import Countersink, Slot
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, foot_on_line, place_of, plane_of
 from truegauge.core.plan.document import Datum, Group, Plan
@@ -62,6 +63,10 @@ def usual_zone(evaluator: Evaluator, plan: Plan, kind: str, nominals: tuple[Nomi
     if not nominals:
         return PLAIN
     if kind == "position" and all(place_of(n.feature) is not None for n in nominals):
+        first = nominals[0].feature
+        if all(isinstance(n.feature, Slot | Countersink) for n in nominals):  # its depth is no matter of its place
+            x, y, z = first.parameters["normal" if isinstance(first, Slot) else "direction"]
+            return Zone(shape="cylinder", direction=(float(x), float(y), float(z)))
         return Zone(shape="sphere")
     if any(axis_of(n.feature) is None or place_of(n.feature) is not None for n in nominals):
         return PLAIN

@@ -3,7 +3,7 @@
 import numpy as np
 
 from truegauge.core.arrays import Vector
-from truegauge.core.association.features import Cone, Feature, Plane
+from truegauge.core.association.features import Cone, Countersink, Feature, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions import relations
 from truegauge.core.constructions.parts import Operand, own_axis_of, place_of, plane_of, radius_of
@@ -158,12 +158,12 @@ class Directed:
 
 
 def is_cone(features: Nominals) -> bool:
-    """One cone."""
-    return len(features) == 1 and isinstance(features[0].feature, Cone)
+    """One cone or countersink."""
+    return len(features) == 1 and isinstance(features[0].feature, Cone | Countersink)
 
 
 def _full_angle(feature: Nominal | Measured | Built) -> float:
-    assert isinstance(feature.feature, Cone)
+    assert isinstance(feature.feature, Cone | Countersink)
     return 2 * feature.feature.half_angle_rad
 
 
@@ -175,6 +175,18 @@ def nominal_cone_angle(features: Nominals) -> float:
 def cone_angle(features: MeasuredFeatures) -> float:
     """Return the full angle of a cone, rad."""
     return _full_angle(features[0])
+
+
+def is_countersink(features: Nominals) -> bool:
+    """One countersink."""
+    return len(features) == 1 and isinstance(features[0].feature, Countersink)
+
+
+def countersink_depth(features: Nominals | MeasuredFeatures) -> float:
+    """Return the depth of a countersink from the plane at which it begins to its bore, mm."""
+    feature = features[0].feature
+    assert isinstance(feature, Countersink)
+    return feature.depth
 
 
 def is_step(features: Nominals) -> bool:

@@ -105,6 +105,10 @@ def _size_kinds() -> list[Kind]:
              by_width),
         Kind("radius", "radius", "radius", 9, False, size.has_diameter, lambda f: size.nominal_diameter(f) / 2,
              lambda f: size.diameter(f) / 2, lambda f: _halved(by_diameter(f)), common=False),
+        Kind("slot_length", "length", "distance", 3, False, size.is_slot, size.length_of_slot, size.length_of_slot,
+             _plus_minus(size.length_of_slot)),
+        Kind("countersink_depth", "depth", "distance", 0, False, distance.is_countersink, distance.countersink_depth,
+             distance.countersink_depth, _plus_minus(distance.countersink_depth)),
         Kind("cone_angle", "cone angle", "angle", 0, False, distance.is_cone, distance.nominal_cone_angle,
              distance.cone_angle, _angle_limits, angular=True),
     ]  # fmt: skip
@@ -112,7 +116,7 @@ def _size_kinds() -> list[Kind]:
         name, value = modifier.lower(), size.by_rule(SizeRule(modifier))
         kinds.append(Kind(f"diameter_{name}", f"diameter {modifier}", "diameter", 10 + rank, False, size.has_points,
                           size.nominal_diameter, value, by_diameter, common=False))  # fmt: skip
-        kinds.append(Kind(f"width_{name}", f"width {modifier}", "distance", 13 + rank, False, size.is_width,
+        kinds.append(Kind(f"width_{name}", f"width {modifier}", "distance", 13 + rank, False, size.has_two_sides,
                           size.nominal_width, value, by_width, common=False))  # fmt: skip
     for rank, (letters, (word, _)) in enumerate(STATISTICS.items()):
         spread = letters in ("SR", "SQ")  # these are no sizes: they have no nominal
@@ -121,7 +125,7 @@ def _size_kinds() -> list[Kind]:
                           size.has_points, _zero if spread else size.nominal_diameter,
                           value, _upper(form_tolerance) if spread else by_diameter, common=False))  # fmt: skip
         kinds.append(Kind(f"width_lp_{letters.lower()}", f"width {name}", "distance", 30 + rank, spread,
-                          size.is_width, _zero if spread else size.nominal_width, value,
+                          size.has_two_sides, _zero if spread else size.nominal_width, value,
                           _upper(form_tolerance) if spread else by_width, common=False))  # fmt: skip
     return kinds
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from truegauge.core.arrays import Floats
 from truegauge.core.association import NONE, Criterion, Shape, associate
-from truegauge.core.association.features import Circle, Cylinder, ParallelPlanes, Plane, Sphere
+from truegauge.core.association.features import Circle, Countersink, Cylinder, ParallelPlanes, Plane, Slot, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
@@ -19,6 +19,7 @@ from truegauge.core.tolerancing.size_rule import SizeRule
 from truegauge.core.tolerancing.two_point import STATISTICS, LocalSizes, diameters_of, widths_of
 
 MeasuredFeatures = tuple[Measured | Built, ...]
+_ROUND = Cylinder | Sphere | Circle | Countersink
 CRITERIA = {
     "GG": Criterion.LEAST_SQUARES,
     "GN": Criterion.MINIMUM_CIRCUMSCRIBED,
@@ -27,8 +28,8 @@ CRITERIA = {
 
 
 def has_diameter(features: tuple[Nominal, ...]) -> bool:
-    """One cylinder, sphere or circle."""
-    return len(features) == 1 and isinstance(features[0].feature, Cylinder | Sphere | Circle)
+    """One cylinder, sphere, circle or countersink."""
+    return len(features) == 1 and isinstance(features[0].feature, _ROUND)
 
 
 def has_points(features: tuple[Nominal, ...]) -> bool:
@@ -39,14 +40,14 @@ def has_points(features: tuple[Nominal, ...]) -> bool:
 def nominal_diameter(features: tuple[Nominal, ...]) -> float:
     """Return the diameter in the CAD model, mm."""
     feature = features[0].feature
-    assert isinstance(feature, Cylinder | Sphere | Circle)
+    assert isinstance(feature, _ROUND)
     return 2 * feature.radius
 
 
 def diameter(features: MeasuredFeatures) -> float:
     """Return the diameter of the associated feature, mm."""
     feature = features[0].feature
-    assert isinstance(feature, Cylinder | Sphere | Circle)
+    assert isinstance(feature, _ROUND)
     return 2 * feature.radius
 
 
@@ -57,7 +58,9 @@ def _with_points(feature: Measured | Built) -> Measured:
 
 
 def is_width(features: tuple[Nominal, ...]) -> bool:
-    """Two parallel planes of the part that face each other, or away from each other."""
+    """Two parallel planes of the part that face each other, or away from each other; or a slot."""
+    if is_slot(features):
+        return True
     if len(features) != 2 or any(f.built or not isinstance(f.feature, Plane) for f in features):
         return False
     a, b = (f.feature.parameters["normal"] for f in features)
@@ -66,8 +69,36 @@ def is_width(features: tuple[Nominal, ...]) -> bool:
 
 def nominal_width(features: tuple[Nominal, ...]) -> float:
     """Return the width in the CAD model, mm."""
+    if is_slot(features):
+        return width_of_slot(features)
     a, b = features
     return abs(float((b.center - a.center) @ a.feature.parameters["normal"]))
+
+
+def is_slot(features: tuple[Nominal, ...]) -> bool:
+    """One slot, made of its sides and ends."""
+    return len(features) == 1 and isinstance(features[0].feature, Slot)
+
+
+def has_two_sides(features: tuple[Nominal, ...]) -> bool:
+    """Two parallel planes with points, for sizes by their points."""
+    return is_width(features) and not is_slot(features)
+
+
+def _slot(features: tuple[Nominal, ...] | MeasuredFeatures) -> Slot:
+    feature = features[0].feature
+    assert isinstance(feature, Slot)
+    return feature
+
+
+def width_of_slot(features: tuple[Nominal, ...] | MeasuredFeatures) -> float:
+    """Return the width of a slot, mm."""
+    return _slot(features).width
+
+
+def length_of_slot(features: tuple[Nominal, ...] | MeasuredFeatures) -> float:
+    """Return the length of a slot over its round ends, mm."""
+    return _slot(features).length
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -109,7 +140,8 @@ def sizes_by(features: MeasuredFeatures, rule: SizeRule) -> Sizes:
         Points that do not hold such a size.
     """
     if isinstance(features[0], Built):
-        return Sizes(SizeRule("GG"), np.array([diameter(features)]))
+        slot = isinstance(features[0].feature, Slot)
+        return Sizes(SizeRule("GG"), np.array([width_of_slot(features) if slot else diameter(features)]))
     known = tuple(_with_points(f) for f in features)
     if rule.how == "E":
         return Sizes(rule, np.zeros(0), enveloped(known))
