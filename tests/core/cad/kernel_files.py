@@ -10,6 +10,7 @@ from OCP.BRepPrimAPI import (
     BRepPrimAPI_MakeCylinder,
     BRepPrimAPI_MakeRevol,
     BRepPrimAPI_MakeSphere,
+    BRepPrimAPI_MakeWedge,
 )
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.IGESCAFControl import IGESCAFControl_Writer
@@ -28,6 +29,11 @@ Z = (0, 0, 1)
 
 def box(x, y, z, dx, dy, dz):
     return BRepPrimAPI_MakeBox(gp_Pnt(x, y, z), dx, dy, dz).Shape()
+
+
+def wedge(dx, dy, dz, top):
+    """A block whose face at x = dx leans: at y = dy it is only `top` long."""
+    return BRepPrimAPI_MakeWedge(dx, dy, dz, top).Shape()
 
 
 def cylinder(x, y, z, radius, height, axis=Z):

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
-from tests.core.cad.kernel_files import box, cone, cut, cylinder, fuse
+from tests.core.cad.kernel_files import box, cone, cut, cylinder, fuse, wedge
 
 from truegauge.core.cad.elements import ElementKind
 from truegauge.core.cad.kernel.documents import document_of_shape
@@ -168,3 +168,18 @@ def test_a_slot_is_offered_as_a_construction_of_its_faces_too(evaluator, plan):
     assert "slot" in [o.construction.name for o in construction_offers(evaluator, plan, None, groups)]
     # Sides and ends of different slots, or one end missing, are none.
     assert "slot" not in [o.construction.name for o in construction_offers(evaluator, plan, None, groups[:3])]
+
+
+def test_a_slanted_face_is_offered_its_angularity_first_with_what_one_datum_leaves_open():
+    made = Evaluator(model_from_document(document_of_shape(wedge(60, 40, 20, 30), "part"), "key", "part"))
+    faces = ((0, -1.0, 0), (0, 0, 0)), ((-1.0, 0, 0), (0, 0, 0))
+    features = tuple(
+        NominalFeature(id=name, name=name, faces=(plane_at(made.model, np.array(normal), at),))
+        for name, (normal, at) in zip("ab", faces, strict=True)
+    )
+    plan = Plan(features=features, datums=tuple(Datum(letter=f.id.upper(), feature=f.id) for f in features))
+    (slanted,) = (
+        f.index for f in made.model.faces if abs(float(f.surface.z[0])) > 0.1 and abs(float(f.surface.z[1])) > 0.1
+    )
+    offered = proposals(made, plan, None, ((slanted,),))
+    assert [p.label for p in offered[:2]] == ["angularity A | B", "angularity A"]

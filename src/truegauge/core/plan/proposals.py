@@ -139,7 +139,8 @@ def _sense(proposal: Proposal) -> float:
     if len(proposal.groups) == 1 and proposal.kind.name in _OF_SLOTS:
         return _OF_SLOTS.index(proposal.kind.name) / 10
     plain = [n for n in proposal.groups if not isinstance(n, str)]
-    first = proposal.kind.name in ("parallelism", "angularity") and len(proposal.datums) == 1 and len(plain) == 1
+    most = {"parallelism": 1, "angularity": 2}.get(proposal.kind.name, 0)
+    first = 1 <= len(proposal.datums) <= most and len(plain) == 1
     return -1.0 if first and proposal.of_plane else float(proposal.kind.rank)
 
 

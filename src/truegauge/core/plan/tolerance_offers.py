@@ -127,7 +127,20 @@ def _oriented(nominals: tuple[Nominal, ...], datums: list[tuple[Datum, Nominal]]
         if own[1] != other[1]:
             in_line, square = square, in_line
         kind = "parallelism" if in_line else "perpendicularity" if square else "angularity"
-        yield kind, (DatumReference(letter=datum.letter),)
+        first = DatumReference(letter=datum.letter)
+        second = _holding_the_rest(other[0], datums) if kind == "angularity" else None
+        if second is not None:
+            yield kind, (first, second)
+        yield kind, (first,)
+
+
+def _holding_the_rest(direction: np.ndarray, datums: list[tuple[Datum, Nominal]]) -> DatumReference | None:
+    """Return the first datum that holds the turn about a direction, which a datum with that direction leaves open."""
+    for datum, nominal in datums:
+        other = _direction(nominal)
+        if other is not None and float(np.linalg.norm(np.cross(direction, other[0]))) > _ANGLE:
+            return DatumReference(letter=datum.letter)
+    return None
 
 
 def _about_axes(nominals: tuple[Nominal, ...], datums: list[tuple[Datum, Nominal]]) -> Iterator[tuple[str, References]]:
