@@ -55,7 +55,8 @@ class DatumPart:
     """One feature of a datum: as designed, and as measured.
 
     `points` (n, 3) are measured points on its surface (averaged); none for a constructed feature, of which `measured`
-    is taken as it is. `criterion` None associates as the system says.
+    is taken as it is. `criterion` None associates as the system says. A `settled` part moved a little since its optima
+    were searched. Where nothing holds it, it is associated once for all systems.
     """
 
     name: str
@@ -65,6 +66,8 @@ class DatumPart:
     measured: Feature
     points: Points | None
     criterion: Criterion | None = None
+    settled: bool = False
+    alone: dict[Criterion, Feature] = field(default_factory=dict, init=False, repr=False)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -306,9 +309,12 @@ class _Builder:
         if self._turns().shape[1] < 3:
             start = part.nominal.moved(invert(self.pose))
             held = self._held(part, start)
+        elif criterion in part.alone:
+            return part.alone[criterion]
         try:
             fit = associate(
-                part.nominal.shape, part.points, criterion, start=start, material=part.outward, constraints=held
+                part.nominal.shape, part.points, criterion, start=start, material=part.outward, constraints=held,
+                settled=part.settled,
             )  # fmt: skip
         except AssociationError as error:
             direction = _direction(start)
@@ -323,7 +329,10 @@ class _Builder:
                 part.nominal.shape, part.points, criterion, start=start, material=part.outward,
                 constraints=Constraints(direction=direction),
             )  # fmt: skip
-        return fit.turned_like(part.nominal).feature
+        found = fit.turned_like(part.nominal).feature
+        if start is part.measured:
+            part.alone[criterion] = found
+        return found
 
     def _held(self, part: DatumPart, start: Feature) -> Constraints:
         """Return what holds the direction of a feature: the datums before it (ISO 5459:2011, 6.2.3)."""

@@ -1,6 +1,7 @@
 """Measured features as parts of datums: alike for alignments and for tolerances."""
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 
@@ -8,6 +9,7 @@ from truegauge.core.datums.common import size_of
 from truegauge.core.datums.system import DatumPart
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.tolerancing.derived import surface_points
+from truegauge.core.tolerancing.once import once
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
 
 
@@ -25,8 +27,12 @@ def datum_parts(names: Sequence[str], found: Sequence[Measured | Built]) -> list
         if isinstance(one, Built):
             parts.append(DatumPart(name, one.nominal.feature, 1, one.nominal.center, one.feature, None))
             continue
-        criterion = None if one.by_use else one.fit.criterion
-        n = one.nominal
-        middle = one.middle if size_of(n.feature) is None else n.center
-        parts.append(DatumPart(name, n.feature, n.outward, middle, one.feature, surface_points(one), criterion))
+        parts.append(once(one, f"datum part {name}", partial(_part, name, one)))
     return parts
+
+
+def _part(name: str, one: Measured) -> DatumPart:
+    criterion = None if one.by_use else one.fit.criterion
+    n = one.nominal
+    middle = one.middle if size_of(n.feature) is None else n.center
+    return DatumPart(name, n.feature, n.outward, middle, one.feature, surface_points(one), criterion, one.settled)

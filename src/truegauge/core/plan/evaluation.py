@@ -40,6 +40,7 @@ from truegauge.core.frames import apply
 from truegauge.core.held_by_points import DIRECTION, PLACE
 from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from_part, nominal_operand
 from truegauge.core.plan.alignments import DatumAlignment
+from truegauge.core.plan.asked import Asked
 from truegauge.core.plan.document import LAST_CLOUD_KEY, Characteristic, ConstructedFeature, Extraction, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import result_of
@@ -517,6 +518,10 @@ class Evaluator:
         if made is None:
             made = self._trials[number, device, forms] = make_trial(self, number, forms=forms)
         return made
+
+    def settled_poses(self, plan: Plan, sample: Sample, asked: Asked) -> tuple[Rigid, ...]:
+        """Return where the zones of a tolerance were found before its points moved a little: nowhere yet."""
+        return ()
 
     def forget_trials(self) -> None:
         """Free the memory of the trials."""

@@ -135,7 +135,8 @@ def _request(evaluator: Evaluator, plan: Plan, sample: Sample, asked: Asked) -> 
     if zone.cut:
         own = units[0].nominal if units[0].measured else None
         zone = zone.replace(direction=cutting_normal(evaluator, plan, zone, own))
-    return Request(asked.kind, units, system, zone, asked.modifiers, asked.tolerance, plan.standard)
+    settled = evaluator.settled_poses(plan, sample, asked)
+    return Request(asked.kind, units, system, zone, asked.modifiers, asked.tolerance, plan.standard, settled)
 
 
 def units_of(evaluator: Evaluator, plan: Plan, sample: Sample, asked: Asked) -> tuple[Unit, ...]:

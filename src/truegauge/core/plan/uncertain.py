@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.arrays import Ints, Points, frozen
+from truegauge.core.arrays import Ints, Points, Rigid, frozen
 from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
@@ -23,7 +23,7 @@ from truegauge.core.constructions.built import built_measured
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, ExtractionSettings, Measured, form_of, measure
 from truegauge.core.measured_surface import MeasuredSurface
-from truegauge.core.plan.asked import asked_by
+from truegauge.core.plan.asked import Asked, asked_by
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import limits_in_force, value_of
@@ -31,7 +31,7 @@ from truegauge.core.plan.reading import reading_uncertainty
 from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.rules import rule_of
 from truegauge.core.plan.sample import Sample
-from truegauge.core.plan.tolerances import system_content
+from truegauge.core.plan.tolerances import outcome_of, system_content
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
@@ -205,7 +205,12 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
                 off = np.concatenate([m @ rng.normal(size=m.shape[1]) for m in found.modes])
                 points = points + (off + common.probing)[:, None] * found.normals
             some = _evenly(len(points), _MOST_OF_PATCH)
-            return replace(found, points=_moved(points[some], plan.device, rng, common))
+            return replace(found, points=_moved(points[some], plan.device, rng, common), settled=True)
+
+        def settled_poses(self, plan: Plan, sample: Sample, asked: Asked) -> tuple[Rigid, ...]:
+            # The zone of a trial lies next to that of the value: no other optimum is looked for.
+            found = outcome_of(base, plan, sample, asked)
+            return () if isinstance(found, NotComputed) else found.poses
 
     trial = Trial(base.model, base.projector)
     trial.graph = Graph()

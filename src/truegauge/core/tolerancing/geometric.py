@@ -103,10 +103,12 @@ def _apart(request: Request) -> Outcome:
             notes.append(f"the zone is offset by {offset:+.4f} mm (OZ)")
             poses += [found.pose] * len(group)
             continue
-        starts = _turned_starts(request, free) if any(d.zone == "planes" for d in group) else ()
-        found = smallest_zone([*rows, *system.limits], free, system.about, system.length, starts)
+        settled = request.settled[len(poses)] if request.settled else None
+        turned = settled is None and any(d.zone == "planes" for d in group)
+        starts = _turned_starts(request, free) if turned else ()
+        found = smallest_zone([*rows, *system.limits], free, system.about, system.length, starts, settled)
         poses += [found.pose] * len(group)
-    return replace(_outcome(request, derived, poses), notes=tuple(notes))
+    return replace(_outcome(request, derived, poses), notes=tuple(notes), poses=tuple(poses))
 
 
 def _turned_starts(request: Request, free: np.ndarray) -> tuple[Rigid, ...]:
@@ -173,7 +175,10 @@ def _outcome(request: Request, derived: Sequence[Derived], poses: Sequence[Rigid
         units.append(UnitValue(request.units[k].name, max(float(best), 0.0), bonus))
     assert worst is not None
     _, k, row, place = worst
-    if (axis := _axis_sketch(request, k, poses[k])) is not None:
+    sketch: Sketch | None = None
+    if request.settled:
+        pass  # one of many trials: nobody looks at it
+    elif (axis := _axis_sketch(request, k, poses[k])) is not None:
         sketch = axis
     else:
         sketch = _sketch_of(derived[k], row, poses[k], place)

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Vector
+from truegauge.core.arrays import Points, Rigid, Vector
 from truegauge.core.datums.freedoms import Freedoms
 
 
@@ -35,6 +35,7 @@ class Sketch:
 class Outcome:
     """Value (mm) with what was used: bonus of the worst feature, the shift that datum boundaries allowed.
 
+    `poses` (one a unit) move the points, as the datum system places them, into their smallest zones.
     `shift` (3,) mm and `turn` rad are the motion from where the datums are centred in their boundaries.
     """
 
@@ -49,3 +50,4 @@ class Outcome:
     sketch: Sketch | None = None
     association: str = ""
     notes: tuple[str, ...] = ()
+    poses: tuple[Rigid, ...] = ()

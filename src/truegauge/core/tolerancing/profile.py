@@ -23,6 +23,7 @@ from truegauge.core.tolerancing.zone_rows import SurfaceRows
 
 KINDS = ("profile_surface", "profile_line")
 _LEAST = 3
+_TANGENT = 0.01  # mm: so near to a place its tangent plane tells the surface to a tenth of a micrometre
 _FLAT = 0.1  # mm: touches within this of one place are one line
 
 
@@ -54,6 +55,23 @@ def _to_faces(patch: Patch) -> Callable[[Points], tuple[Floats, Points]]:
     def distances(points: Points) -> tuple[Floats, Points]:
         found = patch.projector.deviations(np.ascontiguousarray(points))
         return found.distance, np.asarray(found.normals, dtype=np.float64)
+
+    return _flat_around(distances) if patch.settled else distances
+
+
+def _flat_around(exact: Callable[[Points], tuple[Floats, Points]]) -> Callable[[Points], tuple[Floats, Points]]:
+    """Return distances that are exact where first asked for, and to the tangent planes from there."""
+    known: list[tuple[Points, Floats, Points]] = []
+
+    def distances(points: Points) -> tuple[Floats, Points]:
+        if known and known[0][0].shape == points.shape:
+            before, d, normals = known[0]
+            moved = points - before
+            if float(np.abs(moved).max()) < _TANGENT:
+                return d + np.einsum("ij,ij->i", moved, normals), normals
+        d, normals = exact(points)
+        known[:] = [(points, d, normals)]
+        return d, normals
 
     return distances
 

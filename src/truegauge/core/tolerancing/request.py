@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Ints, Points
+from truegauge.core.arrays import Ints, Points, Rigid
 from truegauge.core.association.features import Cylinder, Feature, ParallelPlanes, Plane, Sphere
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
@@ -21,6 +21,7 @@ class Patch:
 
     Estimated from a cloud, with outward `normals` (n, 3) and the errors of each face in turn (`modes` (m, q) mm, q of
     standard deviation 1); or `single` touches with the rows (n,) in which they were `taken`.
+    A `settled` patch differs a little from one that was evaluated: its surface may be taken as flat around each point.
     """
 
     faces: tuple[int, ...]
@@ -30,6 +31,7 @@ class Patch:
     taken: Ints | None = None
     normals: Points | None = None
     modes: tuple[NDArray[np.float64], ...] = ()
+    settled: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,7 +69,10 @@ class Unit:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Request:
-    """A tolerance to evaluate: its kind, features, datum system, zone, modifier letters, limit (mm) and standard."""
+    """A tolerance to evaluate: its kind, features, datum system, zone, modifier letters, limit (mm) and standard.
+
+    `settled` are the poses of the zones of its units (`Outcome.poses`) before its points moved a little.
+    """
 
     kind: str
     units: tuple[Unit, ...]
@@ -76,6 +81,7 @@ class Request:
     modifiers: tuple[str, ...] = ()
     tolerance: float | None = None
     standard: Standard = "ISO"
+    settled: tuple[Rigid, ...] = ()
 
     @property
     def together(self) -> bool:

@@ -24,6 +24,7 @@ _OUTER, _CUTS = 60, 60
 _UNNOTICED = 1e-7  # of the strongest freedom: what no row notices is left alone
 _AROUND = np.arange(12) * np.pi / 6
 _FINE = 1e-11  # mm: what a zone may still lack
+_SETTLED = 3e-6  # mm: what one may lack that is found anew
 _ONE_SIDE = np.array([1.0])
 _GOLDEN = (3 - 5**0.5) / 2
 
@@ -38,8 +39,9 @@ class SmallestZone:
 
 
 def smallest_zone(
-    rows: Sequence[Rows], free: Matrix, about: Vector, length: float, starts: Sequence[Rigid] = ()
-) -> SmallestZone:
+    rows: Sequence[Rows], free: Matrix, about: Vector, length: float, starts: Sequence[Rigid] = (),
+    settled: Rigid | None = None,
+) -> SmallestZone:  # fmt: skip
     """Return the motion within `free` (6, k) twists about a point at which the largest value is smallest.
 
     The descent begins where the points are and, where a zone has several optima, also from `starts`; the best wins.
@@ -50,21 +52,28 @@ def smallest_zone(
         What must fit. Hard rows bound the motion instead (all are linearised together).
     length : float
         Size of the part, mm: makes turns comparable with shifts.
+    settled : Rigid
+        Where the zone was found for points that moved a little since: only the optimum next to it is looked for, to
+        some nanometres.
 
     Raises
     ------
     EvaluationError
         The bounds of the hard rows contradict each other: the datum feature does not clear its boundary.
     """
-    problem = _Problem(rows, free, about, length)
+    problem = _Problem(rows, free, about, length, _FINE if settled is None else _SETTLED)
     pose = np.eye(4)
     if problem.size == 0:
         violated = max((r.worst(pose)[0] for r in rows if _is_hard(r)), default=0.0)
         if violated > 1e-9:
             raise EvaluationError(_violated(violated))
         return SmallestZone(pose, problem.level(pose), 0)
+    if settled is not None:
+        pose = settled
     if any(_is_hard(r) for r in rows):
         pose = problem.cleared(pose)
+    if settled is not None:
+        return problem.solve(pose)
     return min((problem.solve(start @ pose) for start in (np.eye(4), *starts)), key=lambda found: found.level)
 
 
@@ -111,8 +120,8 @@ def _is_hard(row: Rows) -> bool:
 
 
 class _Problem:
-    def __init__(self, rows: Sequence[Rows], free: Matrix, about: Vector, length: float) -> None:
-        self._rows, self._about = rows, np.asarray(about, dtype=np.float64)
+    def __init__(self, rows: Sequence[Rows], free: Matrix, about: Vector, length: float, fine: float) -> None:
+        self._rows, self._about, self._fine = rows, np.asarray(about, dtype=np.float64), fine
         self._units = np.array([length] * 3 + [1.0] * 3)  # turns as mm at the edge of the part
         # Freedoms may be given twice (shifts of an orientation): a basis of what they span.
         u, strength, _ = np.linalg.svd(free * self._units[:, None], full_matrices=False)
@@ -162,7 +171,7 @@ class _Problem:
             bound = bound or 4 * max(abs(level), self._spread(pose), 1e-6)
             step, promised = self._step(pose, bound, soft=False)
             gain = level - promised
-            if gain < 2 * _FINE:
+            if gain < 2 * self._fine:
                 break
             tried = self._moved(pose, step)
             there = self.level(tried)
@@ -204,7 +213,7 @@ class _Problem:
                 counts.append(np.ones(len(v)))
         f, jacobian, share = np.concatenate(values), np.vstack(slopes), np.concatenate(counts)
         x, promised = np.zeros(self.size), np.inf
-        fine = max(_FINE, 4e-10 * bound)  # the programmes themselves are no finer than that
+        fine = max(self._fine, 4e-10 * bound)  # the programmes themselves are no finer than that
         for _ in range(_CUTS):
             status, x, promised, *_ = exchange(f, np.ascontiguousarray(jacobian), _ONE_SIDE, bound, share)
             if status == 1:  # exact symmetry leaves the exchange a vertex without a place

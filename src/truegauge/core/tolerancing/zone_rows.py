@@ -4,7 +4,7 @@ A motion is a twist (6,): a turn vector (rad) about a point, then a shift (mm), 
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from truegauge.core.frames import apply
 Matrix = NDArray[np.float64]
 # Signed distances (m,) of moved points, and the unit directions (m, 3) in which they grow.
 Distances = Callable[[Points], tuple[Floats, Points]]
+_Off = tuple[Floats, Points, Points]
 
 
 def against(feature: Feature, points: Points) -> tuple[Floats, Points]:
@@ -47,12 +48,17 @@ class SurfaceRows:
     allowance: float = 0.0
     hard: bool = False
     unit: int = 0
+    _last: list[tuple[Rigid, _Off]] = field(default_factory=list, init=False, repr=False)
 
     def off(self, pose: Rigid) -> tuple[Floats, Points, Points]:
         """Return signed distances from the middle (m,), the moved points and the directions (m, 3)."""
+        if self._last and self._last[0][0] is pose:  # a descent asks for level and slopes at one pose
+            return self._last[0][1]
         moved = apply(pose, self.points)
         d, normals = self.distances(moved)
-        return d - self.middle, moved, normals
+        found = d - self.middle, moved, normals
+        self._last[:] = [(pose, found)]
+        return found
 
     def linear(self, pose: Rigid, about: Vector) -> Linear:
         """Return values and slopes, the sides one after the other."""
