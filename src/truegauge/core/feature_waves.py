@@ -39,12 +39,13 @@ class FeatureWaves:
     own: int
     cells: Cells
     wavelength: str
+    span: tuple[float, float, float, float] = (0.0, 1.0, 0.0, 1.0)  # where u and v begin and how far they reach
 
     def at(self, rows: Ints) -> Matrix:
         """Return the waves (m, p) at some of the points."""
         if self.toward is not None:
             return _ball_waves(self.toward[rows])
-        return self._waves(self.u[rows], self.v[rows])
+        return self.over(self.u[rows], self.v[rows])
 
     def at_means(self, counts: Floats, fine: Ints, used: Ints) -> Matrix:
         """Return the means of the waves (cells, p) over the points of each cell.
@@ -62,9 +63,10 @@ class FeatureWaves:
             middle = np.column_stack([mean(self.toward[used, k]) for k in range(3)])
             length = np.linalg.norm(middle, axis=1, keepdims=True)
             return _ball_waves(middle / np.maximum(length, 1e-12))
-        return self._waves(mean(self.u[used]), mean(self.v[used]))
+        return self.over(mean(self.u[used]), mean(self.v[used]))
 
-    def _waves(self, u: Floats, v: Floats) -> Matrix:
+    def over(self, u: Floats, v: Floats) -> Matrix:
+        """Return the waves (m, p) at places (m,) from 0 to 1."""
         order, phase, along = self.orders.T
         second = along_a_side(v, int(along.max(initial=0)))
         if self.closed:
@@ -88,8 +90,8 @@ def feature_waves(feature: Feature, points: Points, least: float) -> FeatureWave
     u, v, closed = coordinates_on(feature, points)
     wide = 2 * np.pi if closed else float(np.ptp(u)) or 1.0
     high = float(np.ptp(v)) or 1.0
-    low = -np.pi if closed else float(u.min())
-    u, v = (u - low) / wide, (v - v.min()) / high
+    low, lowest = -np.pi if closed else float(u.min()), float(v.min())
+    u, v = (u - low) / wide, (v - lowest) / high
     around = wide * _radius(feature, points) if closed else wide
     columns, rows = _grid(len(points), around, high, least, closed=closed)
     cells = grid_cells(u, v, columns, rows)
@@ -109,7 +111,7 @@ def feature_waves(feature: Feature, points: Points, least: float) -> FeatureWave
         said = f"{first} undulations around, {_wave(high, second)} mm along"
     else:
         said = f"{_wave(wide, first)} x {_wave(high, second)} mm"
-    return FeatureWaves(u, v, None, closed, orders, own, cells, said)
+    return FeatureWaves(u, v, None, closed, orders, own, cells, said, (low, wide, lowest, high))
 
 
 def along_a_side(place: Floats, order: int) -> Matrix:
@@ -166,7 +168,7 @@ def grid_cells(u: Floats, v: Floats, columns: int, rows: int) -> Cells:
     across = (columns + 2) // 3
     block = (found // columns) // 3 * across + (found % columns) // 3
     _, block_of = np.unique(block, return_inverse=True)
-    return Cells(fine.ravel(), block_of.ravel())
+    return Cells(fine.ravel(), block_of.ravel(), found, columns, rows)
 
 
 def _orders(first: int, second: int, *, closed: bool, cone: bool) -> tuple[Ints, int]:

@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points, frozen
-from truegauge.core.association.features import Feature, Plane
+from truegauge.core.association.features import Cone, Cylinder, Feature, Plane
 from truegauge.core.feature_waves import FeatureWaves, along_a_side, feature_waves, grid_cells
 from truegauge.core.surface_estimate import Cells, SurfaceEstimate, estimate_surface
+from truegauge.core.surface_rings import surface_rings
 
 _MOST_POINTS = 2000  # of a curved feature
 _CORNERS = np.arange(16) * np.pi / 8
@@ -23,7 +24,8 @@ _LEAST_OF_A_DENT = 4  # points in a cell
 class MeasuredSurface:
     """Places on a measured surface.
 
-    `points` (m, 3) are dense enough for extremes, `means` (k, 3) one for each cell; `heights` (n,) mm are those of the
+    `points` (m, 3) are dense enough for extremes (of turned features in `rings` (m, 2), see `core.surface_rings`; `few`
+    of them are enough where they move a little), `means` (k, 3) one for each cell; `heights` (n,) mm are those of the
     points `everywhere` (n, 3) over the feature. `modes` (m, q) and `mean_modes` (k, q) mm say how the places move along
     their normals, q errors of standard deviation 1 for both. `noise` mm of a single point; `wavelength` in words;
     `kept` waves stood out, `strays` were left out.
@@ -40,6 +42,8 @@ class MeasuredSurface:
     wavelength: str
     kept: int
     strays: int
+    few: Ints
+    rings: Ints | None = None
 
     @property
     def words(self) -> str:
@@ -76,6 +80,7 @@ def feature_surface(
     middles = _nearest_middle(np.column_stack([waves.u, waves.v]), waves.cells.fine)
     if isinstance(feature, Plane):
         middles = np.union1d(middles, _outermost(waves))
+    rings = surface_rings(feature, waves, found) if isinstance(feature, Cylinder | Cone) else None
     rows = middles
     if not isinstance(feature, Plane):
         rows = everything
@@ -87,10 +92,13 @@ def feature_surface(
             points[chosen] + (heights[chosen] - residuals[chosen])[:, None] * feature.outward(points[chosen])
         )
 
+    whole, modes = (at(rows), _modes(found, waves.at(rows))) if rings is None else (
+        rings.points, _modes(found, rings.waves)
+    )  # fmt: skip
     return MeasuredSurface(
-        frozen(at(rows)), frozen(at(middles)), frozen(heights[middles]), points, frozen(heights),
-        _modes(found, waves, rows), _modes(found, waves, middles), found.noise, waves.wavelength, found.kept,
-        len(found.strays),
+        frozen(whole), frozen(at(middles)), frozen(heights[middles]), points, frozen(heights),
+        modes, _modes(found, waves.at(middles)), found.noise, waves.wavelength, found.kept, len(found.strays),
+        evenly(len(whole)) if rings is None else rings.few, None if rings is None else rings.at,
     )  # fmt: skip
 
 
@@ -101,8 +109,14 @@ def _agreeing(kept: Mask, fine: Ints) -> Mask:
     return np.asarray(((far > 0.5 * counts) & (far >= _LEAST_OF_A_DENT))[fine])
 
 
-def _modes(found: SurfaceEstimate, waves: FeatureWaves, rows: Ints) -> NDArray[np.float64]:
-    return np.asarray(frozen(found.noise * (waves.at(rows) @ found.uncertain)))
+def _modes(found: SurfaceEstimate, waves: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(frozen(found.noise * (waves @ found.uncertain)))
+
+
+def evenly(count: int, most: int = 240) -> Ints:
+    """Return some of many places: what moves is smooth, so that few tell it as well."""
+    rows = np.arange(count)
+    return rows if count <= most else rows[np.linspace(0, count - 1, most).astype(np.int64)]
 
 
 def _nearest_middle(flat: NDArray[np.float64], fine: Ints) -> Ints:

@@ -13,7 +13,7 @@ correct. A wave that is there is kept whole; one of less than about ``2 SURE / s
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,10 +31,16 @@ Matrix = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Cells:
-    """Points (n,) in fine cells, and these in blocks: numbers from 0, every number in use."""
+    """Points (n,) in fine cells, and these in blocks: numbers from 0, every number in use.
+
+    Cells of a grid say which of its `columns` times `rows` places each is (`places`, row by row).
+    """
 
     fine: Ints
     block_of: Ints
+    places: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    columns: int = 0
+    rows: int = 0
 
     @property
     def count(self) -> int:

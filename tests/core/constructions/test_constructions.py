@@ -70,6 +70,10 @@ RING = [at(10 * np.cos(a), 10 * np.sin(a), 3) for a in np.arange(5) * 1.2]
     ("mean_line", tuple(of(Line(k * Y, X), k * Y) for k in (0, 1, 5)), (), {"point": (None, 2, 0)}),
     ("mean_plane", (of(FLOOR, (-9, 0, 0)), of(Plane(2 * Z, Z), (9, 0, 2))), (), {}),
     ("cone_at_diameter", (of(Cone(O, Z, np.arctan(0.5)), (0, 0, 9)),), (6.0,), {"center": (0, 0, 6), "radius": 3.0}),
+    ("slot", (of(Plane(3 * Y, -Y)), of(SIDE), of(Cylinder(7 * X, Z, 3.0)), of(Cylinder(-5 * X, Z, 3.0))), (),
+     {"center": (1, 0, None), "normal": (0, 0, 1), "direction": (1, 0, 0), "length": 18.0, "width": 6.0}),
+    ("countersink", (of(Cone(-2 * Z, Z, np.arctan(0.5)), (0, 0, 4)), of(Plane(6 * Z, Z)), of(Cylinder(O, Z, 1.5))), (),
+     {"center": (0, 0, 6), "radius": 4.0, "depth": 5.0}),
     ("cone_at_distance", (of(Cone(O, Z, np.arctan(0.5)), (0, 0, 9)),), (4.0,), {"center": (0, 0, 4), "radius": 2.0}),
 ])  # fmt: skip
 def test_it_is_built_where_geometry_says(name, operands, values, expected):

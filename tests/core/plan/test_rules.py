@@ -48,7 +48,10 @@ def test_a_new_plan_follows_its_standard_and_the_demo_states_its_own(plan):
 
 def test_modifiers_of_a_size_are_evaluated(judged):  # noqa: F811
     largest, smallest = judged(4, modifiers=("LP", "SX")), judged(4, modifiers=("LP", "SN"))
-    assert smallest.measured < judged(4, modifiers=("GG",)).measured < largest.measured
+    assert smallest.measured <= largest.measured
+    # The bore of the demo is round: its sizes are one and the same, and no longer spread by noise.
+    for found in (smallest, largest, judged(4, modifiers=("GG",))):
+        assert found.measured == pytest.approx(42.012, abs=0.0005)
     assert judged(4, modifiers=("GX", "ACS")).definition == "GX ACS"
     assert judged(4, modifiers=("CC", "SA")).measured == pytest.approx(42.012, abs=0.01)
     at = judged(4, modifiers=("GG", "SCS"), zone=Zone(at=3.0))

@@ -56,6 +56,8 @@ def criteria_for(shape: Shape) -> tuple[Criterion, ...]:
         return (_LS,)
     if shape == Shape.LINE:
         return (_LS, _MZ, _OUT)
+    if shape not in RULES:  # made of other features
+        return ()
     if RULES[shape].code in SIZED:
         return tuple(Criterion)
     return (_LS, _MZ, _OUT)
@@ -102,7 +104,7 @@ def associate(
         `TooFewPointsError`, `IndeterminateError`, `ConvergenceError`; or a criterion that the shape does not have.
     """
     if criterion not in criteria_for(shape):
-        offered = ", ".join(criteria_for(shape))
+        offered = ", ".join(criteria_for(shape)) or "none, it is made of other features"
         raise AssociationError(f"a {_name(shape)} cannot be associated by {_name(criterion)}; offered: {offered}")
     if weights is not None:
         weights = need_weights(weights, len(points))

@@ -15,14 +15,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.arrays import Ints, Points, Rigid, frozen
+from truegauge.core.arrays import Points, Rigid, frozen
 from truegauge.core.association import NONE, Criterion, associate
 from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, ExtractionSettings, Measured, form_of, measure
-from truegauge.core.measured_surface import MeasuredSurface
+from truegauge.core.measured_surface import MeasuredSurface, evenly
 from truegauge.core.plan.asked import Asked, asked_by
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
@@ -48,7 +48,7 @@ TRIALS = 32
 Drawn = tuple[np.random.Generator, CommonErrors]
 _MOST_POINTS = 600
 _FEW = 200  # touches whose scatter is taken by its degrees of freedom
-_MOST_PLACES, _MOST_OF_PATCH = 240, 600
+_MOST_OF_PATCH = 600
 _LEAST = 8
 _BY_COVARIANCE = ("diameter", "diameter_gg", "radius")
 
@@ -131,15 +131,22 @@ def spread_and_bias(
     The errors of a trial come on top of those that the value has. So the trials are off it by as much as it is off the
     truth (parametric bootstrap: Efron and Tibshirani, An Introduction to the Bootstrap, 1993, chapter 10). What no
     error can take below zero grows in squares: `above` says it of the value and of its trials (a magnitude itself; of
-    sizes by extremes the difference from the mean size).
+    sizes by extremes the difference from the mean size). It is too large by half of what its square grew by over
+    itself, where that is little, and by all of itself where it may be nothing; between the two the whole of that growth
+    is taken: a value that happens to be large says its bias to be small (``tests/core/plan/test_spread_and_bias.py``).
+
+    Of all others (a place seen from a datum that touches: the datum stands out by an extreme of the noise) the trials
+    have the noise twice, so that what grows with it is 1 / (sqrt(2) - 1) of what they are off, beyond their scatter.
     """
     found = np.asarray(values)
-    bias = float(found.mean()) - own
+    scatter = float(np.std(found, ddof=1))
+    off = max((float(found.mean()) - own) ** 2 - scatter**2 / len(found), 0.0)
+    bias = np.sqrt(off) * (1 + np.sqrt(2))
     if above is not None:
-        squared = above[0] ** 2
-        grown = max(float(np.nanmean(np.square(above[1]))) - squared, 0.0)
-        bias = np.sqrt(squared) - np.sqrt(max(squared - grown, 0.0))
-    return float(np.hypot(np.std(found, ddof=1), bias))
+        grown = max(float(np.nanmean(np.square(above[1]))) - above[0] ** 2, 0.0)
+        size = abs(above[0])
+        bias = size if grown >= size**2 else grown / size
+    return float(np.hypot(scatter, bias))
 
 
 def _of_diameter(measured: Measured, device: StatedErrors) -> float:
@@ -204,7 +211,7 @@ def make_trial(base: Evaluator, number: int, *, forms: bool) -> Evaluator:
             if found.normals is not None:
                 off = np.concatenate([m @ rng.normal(size=m.shape[1]) for m in found.modes])
                 points = points + (off + common.probing)[:, None] * found.normals
-            some = _evenly(len(points), _MOST_OF_PATCH)
+            some = evenly(len(points), _MOST_OF_PATCH)
             return replace(found, points=_moved(points[some], plan.device, rng, common), settled=True)
 
         def settled_poses(self, plan: Plan, sample: Sample, asked: Asked) -> tuple[Rigid, ...]:
@@ -270,6 +277,7 @@ def perturbed(measured: Measured, device: StatedErrors, drawn: Drawn, *, forms: 
         measured, fit=fit, points=frozen(points), means=frozen(means), rows=np.arange(len(points)),
         strays=np.zeros(0, dtype=np.int64), mean_residuals=fit.feature.distances(means),
         taken=None if measured.taken is None else measured.taken[rows],
+        settled=True,
     )  # fmt: skip
 
 
@@ -283,18 +291,12 @@ def _scatter_of_few(measured: Measured) -> float:
     return float(np.sqrt((residuals**2).sum() / spare)) if spare > 0 else 0.0
 
 
-def _evenly(count: int, most: int = 0) -> Ints:
-    """Return some of many places: what moves is smooth, so that few tell it as well."""
-    rows, most = np.arange(count), most or _MOST_PLACES
-    return rows if count <= most else rows[np.linspace(0, count - 1, most).astype(np.int64)]
-
-
 def _surface_moved(
     measured: Measured, surface: MeasuredSurface, device: StatedErrors, drawn: Drawn, *, forms: bool
 ) -> Measured:
     """Return a feature of a cloud as it might as well have been measured: moved by the errors of its waves."""
     rng, common = drawn
-    few, some = _evenly(len(surface.points)), _evenly(len(surface.means))
+    few, some = surface.few, evenly(len(surface.means))
     errors = rng.normal(size=surface.modes.shape[1])
     probing = common.probing * measured.nominal.outward
     outward = measured.feature.outward
@@ -309,7 +311,13 @@ def _surface_moved(
     fit = fit.turned_like(measured.nominal.feature)
     heights = fit.feature.distances(points)
     moved = replace(
-        surface, points=frozen(points), means=frozen(means), everywhere=frozen(points), heights=frozen(heights)
+        surface,
+        points=frozen(points),
+        few=np.arange(len(points)),
+        rings=None if surface.rings is None else surface.rings[few],
+        means=frozen(means),
+        everywhere=frozen(points),
+        heights=frozen(heights),
     )
     form = form_of(fit, means, fit.feature.distances(means), settled=True)[0] if forms else measured.form
     return replace(

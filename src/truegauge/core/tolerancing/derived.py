@@ -11,6 +11,7 @@ from truegauge.core.association.features import Cone, Cylinder, Feature, Paralle
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Measured, cells_of
 from truegauge.core.opposite import opposite_on_faces
+from truegauge.core.surface_rings import rings_at
 from truegauge.core.tolerancing.once import least_squares_feature, once
 from truegauge.core.tolerancing.rings import center_of_ring, rings_of
 
@@ -120,7 +121,9 @@ def _median_line(measured: Measured) -> tuple[Points, str]:
 
 
 def _slices(measured: Measured, local: Points) -> list[Ints]:
-    """Return slices of a cloud as thick as it is averaged."""
+    """Return rings over the estimated surface, else slices of a cloud as thick as it is averaged."""
+    if measured.surface is not None and measured.surface.rings is not None:
+        return rings_at(measured.surface.rings)
     height = local[:, 2]
     span = float(np.ptp(height))
     count = int(np.clip(span / max(measured.averaging, 0.5), 1, _MOST_SECTIONS))

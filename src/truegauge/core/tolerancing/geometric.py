@@ -306,6 +306,9 @@ def _median_points(measured: Measured) -> Points:
     around = 36
     levels = int(np.clip(float(np.ptp(height)) / max(measured.averaging, 0.5), 1, 24))
     level = np.clip(((height - height.min()) / (float(np.ptp(height)) or 1.0) * levels).astype(int), 0, levels - 1)
+    if measured.surface is not None and measured.surface.rings is not None:
+        level = measured.surface.rings[:, 0]
+        levels = int(level.max()) + 1
     # Cells stand about their middles, so that points at even angles fall into the middle of one.
     turns = (np.arctan2(local[:, 1], local[:, 0]) / (2 * np.pi) + 0.5 / around) % 1.0
     cell = np.clip((turns * around).astype(int), 0, around - 1)

@@ -13,6 +13,7 @@ from truegauge.core.association import Criterion, Shape, associate
 from truegauge.core.association.features import Cylinder, Sphere
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
+from truegauge.core.surface_rings import rings_at
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.rings import UP, center_of_ring, need_rings
@@ -63,6 +64,8 @@ def _sections(measured: Measured) -> tuple[Points, list[Ints]]:
         return rings.local, rings.each
     pose = least_squares_feature(measured).pose
     local = (surface_points(measured) - pose.origin) @ pose.axes.T
+    if measured.surface is not None and measured.surface.rings is not None:
+        return local, rings_at(measured.surface.rings)
     height = local[:, 2]
     level = (height - height.min()) / (float(np.ptp(height)) or 1.0) * _SLICES
     keys = np.clip(level.astype(int), 0, _SLICES - 1)

@@ -168,7 +168,7 @@ def _sizes(known: tuple[Measured, ...], rule: SizeRule) -> Floats | float:
         return diameter(known)
     fit = associate(
         measured.nominal.shape, surface_points(measured), criterion, start=measured.feature,
-        constraints=measured.fit.constraints or NONE,
+        constraints=measured.fit.constraints or NONE, settled=measured.settled,
     )  # fmt: skip
     return float(2 * fit.feature.parameters["radius"])
 

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points
+from truegauge.core.arrays import Floats, Ints, Points
 from truegauge.core.association import Circle, Constraints, Cylinder, ParallelPlanes, Shape, Sphere, associate
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.opposite import opposite_on_ball, opposite_on_ring
+from truegauge.core.surface_rings import opposite_at, rings_at
 from truegauge.core.tolerancing.derived import opposite_sides, surface_points
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.rings import center_of_ring, need_rings
@@ -51,6 +52,9 @@ def diameters_of(measured: Measured) -> LocalSizes:
     """
     feature = measured.feature
     assert isinstance(feature, Cylinder | Sphere)
+    surface = measured.surface
+    if surface is not None and surface.rings is not None:
+        return _in_rings(measured, surface.points, surface.rings)
     if not measured.single:
         return local_diameters(feature, surface_points(measured))
     if isinstance(feature, Sphere) and len(measured.points) > _MOST_TOUCHES:
@@ -66,6 +70,18 @@ def diameters_of(measured: Measured) -> LocalSizes:
         if center is not None:
             x, y = (rings.local[own, :2] - center).T
             found.append(opposite_on_ring(np.arctan2(y, x), np.hypot(x, y))[:, 1:].sum(axis=1))
+    return _some(np.concatenate(found))
+
+
+def _in_rings(measured: Measured, points: Points, at: Ints) -> LocalSizes:
+    """Return the sizes through the centres of rings over an estimated surface."""
+    pose, found = least_squares_feature(measured).pose, [np.zeros(0)]
+    local = (points - pose.origin) @ pose.axes.T
+    for own in rings_at(at):
+        center = center_of_ring(local[own, :2])
+        if center is not None:
+            x, y = (local[own, :2] - center).T
+            found.append(opposite_at(at[own, 1], np.hypot(x, y)))
     return _some(np.concatenate(found))
 
 
