@@ -1,4 +1,4 @@
-"""Puts our distances to CAD files beside those of the CAD kernel: ``python tools/kernel_distances.py FILE ... [-n 2000]``.
+"""Puts our distances to CAD files beside those of the kernel: ``python tools/kernel_distances.py FILE ... [-n 2000]``.
 
 Points lie near faces, edges and corners, inside and outside; the kernel's are minimum distances of the trimmed faces.
 """

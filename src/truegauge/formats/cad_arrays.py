@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from truegauge.core.arrays import frozen
 from truegauge.core.cad.annotations import Annotations
-from truegauge.core.cad.model import Body, BSpline, CadModel, Edge, Face, Mesh, Surface, SurfaceKind
+from truegauge.core.cad.model import Body, BSpline, BSplineCurve, CadModel, Edge, Face, Mesh, Surface, SurfaceKind
 
-VERSION = 2  # part of the cache key: raise it when the reader or this layout changes
+VERSION = 3  # part of the cache key: raise it when the reader or this layout changes
 
 
 def model_to_bytes(model: CadModel) -> bytes:
@@ -38,6 +38,7 @@ def model_to_bytes(model: CadModel) -> bytes:
         "edge_points": np.vstack([e.polyline for e in model.edges]) if model.edges else np.zeros((0, 3)),
         "edge_faces": np.array(sides, dtype=np.int64).reshape(-1, 2),
         "edge_sharp": np.array([e.sharp for e in model.edges], dtype=bool),
+        **_curves(model.edges),
     }
     for f in fields(Mesh):
         arrays[f"mesh_{f.name}"] = getattr(model.mesh, f.name)
@@ -83,8 +84,8 @@ def model_from_file(path: Path) -> CadModel:
         mesh = Mesh(**{f.name: a[f"mesh_{f.name}"] for f in fields(Mesh)})
         polylines = np.split(a["edge_points"], np.cumsum(a["edge_lengths"])[:-1]) if len(a["edge_lengths"]) else []
         edges = tuple(
-            Edge(line, tuple(int(x) for x in ends if x >= 0), bool(sharp))
-            for line, ends, sharp in zip(polylines, a["edge_faces"], a["edge_sharp"], strict=True)
+            Edge(line, tuple(int(x) for x in ends if x >= 0), bool(sharp), curve)
+            for line, ends, sharp, curve in zip(polylines, a["edge_faces"], a["edge_sharp"], _curves_of(a), strict=True)
         )
         bodies = tuple(Body(str(n), _color(c)) for n, c in zip(a["body_name"], a["body_color"], strict=True))
         key, name, unit, annotations = (str(x) for x in a["identity"])
@@ -94,6 +95,35 @@ def model_from_file(path: Path) -> CadModel:
         )  # fmt: skip
     except (OSError, KeyError, IndexError, zipfile.BadZipFile) as error:
         raise ValueError(f"{path.name} is not a stored part") from error
+
+
+def _curves(edges: tuple[Edge, ...]) -> dict[str, NDArray[np.generic]]:
+    """Return the exact curves of edges: degree (0: none), and how many knots and poles each has."""
+    own = [e.curve for e in edges if e.curve is not None]
+    sizes = [(0, 0, 0) if (c := e.curve) is None else (c.degree, len(c.knots), len(c.poles)) for e in edges]
+    return {
+        "curve_sizes": np.array(sizes, dtype=np.int64).reshape(-1, 3),
+        "curve_knots": np.concatenate([np.zeros(0), *(c.knots for c in own)]),
+        "curve_poles": np.vstack([np.zeros((0, 3)), *(c.poles for c in own)]),
+        "curve_weights": np.concatenate([np.zeros(0), *(c.weights for c in own)]),
+    }
+
+
+def _curves_of(a: dict[str, NDArray[np.generic]]) -> list[BSplineCurve | None]:
+    found: list[BSplineCurve | None] = []
+    knot = pole = 0
+    for degree, knots, poles in a["curve_sizes"].tolist():
+        if not degree:
+            found.append(None)
+            continue
+        found.append(
+            BSplineCurve(
+                degree, a["curve_knots"][knot : knot + knots], a["curve_poles"][pole : pole + poles],  # type: ignore[arg-type]
+                a["curve_weights"][pole : pole + poles],  # type: ignore[arg-type]
+            )
+        )  # fmt: skip
+        knot, pole = knot + knots, pole + poles
+    return found
 
 
 def _stored_color(color: tuple[int, int, int] | None) -> tuple[int, int, int]:

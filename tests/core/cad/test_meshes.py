@@ -59,7 +59,7 @@ def test_the_map_mesh_covers_the_part(model):
 
 
 def test_pseudo_normals_of_a_cube_point_outwards():
-    around = surroundings(CUBE, CUBE_TRIANGLES, np.zeros(12, dtype=np.int64), 1e-6)
+    around = surroundings(CUBE, CUBE_TRIANGLES, 1e-6)
     edge, corner = around.edge, around.corner
     out = CUBE[CUBE_TRIANGLES] - 0.5
     assert (np.einsum("mki,mki->mk", corner, out) > 0).all()

@@ -45,8 +45,8 @@ def packed(spline: BSpline) -> Patches:
     their patch they lose no digits that matter (1e-13 of the size of the surface).
     """
     homogeneous = np.concatenate([spline.poles * spline.weights[..., None], spline.weights[..., None]], axis=2)
-    breaks_u, basis_u = _span_polynomials(spline.knots_u, spline.degree_u)
-    breaks_v, basis_v = _span_polynomials(spline.knots_v, spline.degree_v)
+    breaks_u, basis_u = span_polynomials(spline.knots_u, spline.degree_u)
+    breaks_v, basis_v = span_polynomials(spline.knots_v, spline.degree_v)
     blocks = []
     for first_u, polynomials_u in basis_u:
         for first_v, polynomials_v in basis_v:
@@ -58,7 +58,7 @@ def packed(spline: BSpline) -> Patches:
     return Patches(spline.degree_u, spline.degree_v, breaks_u, breaks_v, np.concatenate(blocks), rational)
 
 
-def _span_polynomials(
+def span_polynomials(
     knots: NDArray[np.float64], degree: int
 ) -> tuple[NDArray[np.float64], list[tuple[int, NDArray[np.float64]]]]:
     """Return the distinct knots, and for each span the first pole and the basis as powers (degree + 1, degree + 1).

@@ -42,6 +42,16 @@ class BSpline:
 
 
 @dataclass(frozen=True, slots=True)
+class BSplineCurve:
+    """A non-periodic rational B-spline curve: flat knots, `poles` (n, 3) in mm, `weights` (n,)."""
+
+    degree: int
+    knots: Floats
+    poles: Points
+    weights: Floats
+
+
+@dataclass(frozen=True, slots=True)
 class Surface:
     """An unbounded surface in a local frame.
 
@@ -114,11 +124,21 @@ def border_edges(triangles: Triangles) -> NDArray[np.bool_]:
 
 @dataclass(frozen=True, slots=True)
 class Edge:
-    """A border between faces: polyline (k, 3), the faces on its sides, and whether they meet at an angle."""
+    """A border between faces: polyline (k, 3), the faces on its sides, and whether they meet at an angle.
+
+    `curve` is the exact one, None where only the polyline is known. A face that meets itself (a seam) is its only face,
+    without an angle.
+    """
 
     polyline: Points
     faces: tuple[int, ...]
     sharp: bool
+    curve: BSplineCurve | None = None
+
+    @property
+    def is_seam(self) -> bool:
+        """Whether a face goes on beyond it."""
+        return len(self.faces) == 1 and not self.sharp
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,8 +2,8 @@
 
 The nearest triangle of the seed mesh tells the face and a start (u, v); the foot is then computed on the face's own
 surface: in closed form for plane, cylinder, cone, sphere and torus, by Newton's method for B-splines and their offset
-surfaces. Where the nearest point lies on a border, the point of the true edge nearest to it is found on both surfaces
-at once; if the foot lies beyond it, off the face, the point belongs to the edge.
+surfaces. Where the nearest point lies on a border, the nearest place of the exact edge curve is found; if the foot lies
+beyond it, off the face, the point belongs to the face on the other side where its foot lies on that, else to the edge.
 """
 
 from dataclasses import dataclass
@@ -14,8 +14,10 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
+from truegauge.core.cad.borders import borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed, project
 from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, nearest_triangle
+from truegauge.core.cad.curves import nearest_on_curve
 from truegauge.core.cad.model import CadModel, Mesh, border_edges
 from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
@@ -66,11 +68,18 @@ class _Packed(NamedTuple):
     poles: NDArray[np.float64]  # flat: coefficients of the patches
     face: NDArray[np.int64]  # all below per triangle, in tree order
     uv: NDArray[np.float64]  # (m, 6)
-    border: NDArray[np.bool_]  # (m, 6): edges ab, bc, ca, corners a, b, c
-    edge_normal: NDArray[np.float64]  # (m, 9)
     corner_normal: NDArray[np.float64]  # (m, 9)
-    neighbour: NDArray[np.int64]  # (m, 6): a triangle of the other face at edges ab, bc, ca and corners a, b, c, or -1
     flat: NDArray[np.float64]  # (m, 3)
+    side: NDArray[np.int64]  # (m, 6): of edges ab, bc, ca and corners a, b, c, see `core.cad.borders`
+    vertex_start: NDArray[np.int64]
+    vertex_edges: NDArray[np.int64]
+    edge_faces: NDArray[np.int64]
+    inward: NDArray[np.float64]
+    seeds: NDArray[np.float64]
+    curve_info: NDArray[np.int64]
+    curve_breaks: NDArray[np.float64]
+    curve_coefficients: NDArray[np.float64]
+    curve_samples: NDArray[np.float64]
 
 
 class Projector:
@@ -81,27 +90,26 @@ class Projector:
         self.tree = build_bvh(mesh.vertices, mesh.triangles)
         self._face_of = mesh.triangle_face
         order = self.tree.order
-        around = surroundings(mesh.vertices, mesh.triangles, mesh.triangle_face, 1e-6 * model.diagonal)
-        place = np.empty(len(order) + 1, dtype=np.int64)  # of each triangle in the tree; the last stands for none
-        place[order], place[-1] = np.arange(len(order)), -1
-        at_border = np.zeros(len(mesh.vertices), dtype=bool)
-        for k in range(3):
-            rows = mesh.boundary[:, k]
-            at_border[mesh.triangles[rows, k]] = True
-            at_border[mesh.triangles[rows, (k + 1) % 3]] = True
-        border = np.hstack([mesh.boundary, at_border[mesh.triangles]])
+        around = surroundings(mesh.vertices, mesh.triangles, 1e-6 * model.diagonal)
+        borders = borders_of(model, mesh, around.welded)
         self._packed = _Packed(
             **_pack_surfaces(model),
             face=mesh.triangle_face[order],
             uv=np.ascontiguousarray(mesh.uv[mesh.triangles].reshape(-1, 6)[order]),
-            border=np.ascontiguousarray(border[order]),
-            edge_normal=np.ascontiguousarray(around.edge.reshape(-1, 9)[order]),
             corner_normal=np.ascontiguousarray(around.corner.reshape(-1, 9)[order]),
-            neighbour=np.ascontiguousarray(place[np.hstack([around.across, around.beside])[order]]),
             flat=np.ascontiguousarray(around.flat[order]),
+            side=np.ascontiguousarray(np.hstack([borders.side, borders.corner])[order]),
+            vertex_start=borders.vertex_start,
+            vertex_edges=borders.vertex_edges,
+            edge_faces=borders.faces,
+            inward=borders.inward,
+            seeds=borders.seeds,
+            curve_info=borders.curves.info,
+            curve_breaks=borders.curves.breaks,
+            curve_coefficients=borders.curves.coefficients,
+            curve_samples=borders.curves.samples,
         )
-        # On borders of one face only, and where faces meet without an angle, there is nothing to find the true edge
-        # by: a foot this far off the mesh border is still on the face, as the polyline cuts corners by its deflection.
+        # What the mesh may be off the surface: what is within reach of a point is within this of its triangle.
         self._slack = 2e-4 * model.diagonal
 
     def deviations(
@@ -239,12 +247,22 @@ def _analytic(kind, frame, size, f, px, py, pz):  # type: ignore[no-untyped-def]
         return rho - radius, rx, ry, rz
     if kind == 2:
         s, c = size[f, 2], size[f, 3]
-        return (rho - radius) * c - h * s, rx * c - zx * s, ry * c - zy * s, rz * c - zz * s
-    q = np.sqrt((rho - radius) ** 2 + h * h)
-    a, b = 1.0, 0.0
-    if q > 0.0:
-        a, b = (rho - radius) / q, h / q
-    return q - size[f, 1], a * rx + b * zx, a * ry + b * zy, a * rz + b * zz
+        d, a, b = (rho - radius) * c - h * s, c, -s
+        tip = -radius * c / s  # where the radius is 0
+    else:
+        q = np.sqrt((rho - radius) ** 2 + h * h)
+        a, b = 1.0, 0.0
+        if q > 0.0:
+            a, b = (rho - radius) / q, h / q
+        d = q - size[f, 1]
+        tip = np.sqrt(max(size[f, 1] ** 2 - radius * radius, 0.0))
+        tip = tip if h >= 0.0 else -tip
+    if rho - d * a < 0.0:  # beyond the tip, where the surface has crossed its axis: the tip itself is nearest
+        away = np.sqrt(rho * rho + (h - tip) ** 2)
+        if away > 0.0:
+            d = away if d >= 0.0 else -away
+            a, b = rho / d, (h - tip) / d
+    return d, a * rx + b * zx, a * ry + b * zy, a * rz + b * zz
 
 
 @njit(cache=True, nogil=True)
@@ -283,46 +301,25 @@ def _at(kind, frame, size, spline, knots, poles, f, u, v, px, py, pz, scratch): 
 
 
 @njit(cache=True, nogil=True)
-def _on_true_edge(  # type: ignore[no-untyped-def]
-    kind, frame, size, spline, knots, poles, f, fu, fv, g, gu, gv, px, py, pz, ex, ey, ez, scratch, out
+def _nearest_edge(  # type: ignore[no-untyped-def]
+    where, vertex_start, vertex_edges, info, breaks, coefficients, samples, ex, ey, ez, px, py, pz, curve, out
 ):
-    """Move (ex, ey, ez), near the edge of two faces, to the point of that edge nearest to p; False where it fails.
+    """Find the place nearest to p on the edge `where`, or on those that meet at a corner of the part (-2 - v).
 
-    Newton's method on both surfaces across the edge, the secant method along it. Leaves in `out` the point, the
-    normals of both surfaces there, and the direction of the edge.
+    Leaves place and tangent in `out` and returns (edge, distance^2, sample, whether it is an end of the edge).
     """
-    before, step = 0.0, 0.0
-    for turn in range(24):
-        df, fx, fy, fz = _at(kind, frame, size, spline, knots, poles, f, fu, fv, ex, ey, ez, scratch)
-        dg, gx, gy, gz = _at(kind, frame, size, spline, knots, poles, g, gu, gv, ex, ey, ez, scratch)
-        c = fx * gx + fy * gy + fz * gz
-        sine2 = 1.0 - c * c
-        if sine2 < 1e-3:  # they meet without an angle
-            return False
-        tx, ty, tz = fy * gz - fz * gy, fz * gx - fx * gz, fx * gy - fy * gx
-        scale = 1.0 / np.sqrt(sine2)
-        tx, ty, tz = tx * scale, ty * scale, tz * scale
-        a, b = (-df + c * dg) / sine2, (-dg + c * df) / sine2
-        here = tx * (px - ex) + ty * (py - ey) + tz * (pz - ez)
-        along = here
-        if turn > 0 and step != 0.0 and before != here:
-            secant = step * here / (before - here)
-            # Beside a curved edge the plain step is too long or too short; a secant that leads back or farther than the
-            # point is away is not believed.
-            far2 = (px - ex) ** 2 + (py - ey) ** 2 + (pz - ez) ** 2
-            if secant * here >= 0.0 and secant * secant <= far2:
-                along = secant
-        before, step = here, along
-        ex += a * fx + b * gx + along * tx
-        ey += a * fy + b * gy + along * ty
-        ez += a * fz + b * gz + along * tz
-        if abs(a) + abs(b) + abs(along) < 1e-10:
-            out[0], out[1], out[2] = ex, ey, ez
-            out[3], out[4], out[5] = fx, fy, fz
-            out[6], out[7], out[8] = gx, gy, gz
-            out[9], out[10], out[11] = tx, ty, tz
-            return True
-    return False
+    first, last = 0, 1
+    if where < -1:
+        first, last = vertex_start[-2 - where], vertex_start[-1 - where]
+    edge, best, sample, held = -1, np.inf, 0, False
+    for k in range(first, last):
+        e = vertex_edges[k] if where < -1 else where
+        d, at, end = nearest_on_curve(info, breaks, coefficients, samples, e, ex, ey, ez, px, py, pz, curve)
+        if d < best:
+            edge, best, sample, held = e, d, at, end
+            for c in range(6):
+                out[c] = curve[c]
+    return edge, best, sample, held
 
 
 @njit(cache=True, nogil=True, parallel=True)
@@ -330,14 +327,18 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
     boxes, nodes, corners = tree.boxes, tree.nodes, tree.corners
     kind, frame, size, outward = part.kind, part.frame, part.size, part.outward
     spline, knots, poles = part.spline, part.knots, part.poles
-    face_of, uv, border = part.face, part.uv, part.border
-    edge_normal, corner_normal = part.edge_normal, part.corner_normal
-    neighbour, flat = part.neighbour, part.flat
+    face_of, uv = part.face, part.uv
+    corner_normal, flat, side_of = part.corner_normal, part.flat, part.side
+    vertex_start, vertex_edges, edge_faces = part.vertex_start, part.vertex_edges, part.edge_faces
+    inward, seeds = part.inward, part.seeds
+    info, breaks, coefficients, samples = (
+        part.curve_info, part.curve_breaks, part.curve_coefficients, part.curve_samples,
+    )  # fmt: skip
     chunks = (walk.size + _CHUNK - 1) // _CHUNK
     for chunk in prange(chunks):
         previous = -1
         stack, stack_distance, scratch = np.empty(STACK, dtype=np.int64), np.empty(STACK), np.empty(SCRATCH)
-        edge_out = np.empty(12)
+        edge_out, curve, sums, at_edge = np.empty(6), np.empty(9), np.empty(3), np.empty((2, 4))
         tx, ty, tz = 0.0, 0.0, 0.0
         for step in range(chunk * _CHUNK, min(walk.size, (chunk + 1) * _CHUNK)):
             i = walk[step]
@@ -364,56 +365,95 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
                 d, nx, ny, nz = _analytic(kind[f], frame, size, f, px, py, pz)
                 fx, fy, fz = px - d * nx, py - d * ny, pz - d * nz
             side = outward[f]
-            edge = region > 0 and border[k, region - 1]
+            edge = region > 0 and side_of[k, region - 1] != -1
             if edge:
                 ex = corners[k, 0] + v * (corners[k, 3] - corners[k, 0]) + w * (corners[k, 6] - corners[k, 0])
                 ey = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])
                 ez = corners[k, 2] + v * (corners[k, 5] - corners[k, 2]) + w * (corners[k, 8] - corners[k, 2])
-                other = neighbour[k, region - 1]
-                found = False
-                if other >= 0:
-                    g = face_of[other]
-                    su = uv[k, 0] + v * (uv[k, 2] - uv[k, 0]) + w * (uv[k, 4] - uv[k, 0])
-                    sv = uv[k, 1] + v * (uv[k, 3] - uv[k, 1]) + w * (uv[k, 5] - uv[k, 1])
-                    ou = (uv[other, 0] + uv[other, 2] + uv[other, 4]) / 3.0
-                    ov = (uv[other, 1] + uv[other, 3] + uv[other, 5]) / 3.0
-                    found = _on_true_edge(
-                        kind, frame, size, spline, knots, poles, f, su, sv, g, ou, ov, px, py, pz, ex, ey, ez,
-                        scratch, edge_out,
+                e, off2, at, held = _nearest_edge(
+                    side_of[k, region - 1], vertex_start, vertex_edges, info, breaks, coefficients, samples,
+                    ex, ey, ez, px, py, pz, curve, edge_out,
+                )  # fmt: skip
+                off = np.sqrt(off2)
+                ex, ey, ez = edge_out[0], edge_out[1], edge_out[2]
+                sums[0] = sums[1] = sums[2] = 0.0
+                for j in range(2):
+                    q = edge_faces[e, j]
+                    if q < 0:
+                        continue
+                    at_edge[j, 0], at_edge[j, 1], at_edge[j, 2], at_edge[j, 3] = _at(
+                        kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
+                        ex, ey, ez, scratch,
                     )  # fmt: skip
-                if found:
-                    # Off the face is where, in the surface, one leaves the middle of the triangle behind.
-                    mx = edge_out[10] * edge_out[5] - edge_out[11] * edge_out[4]
-                    my = edge_out[11] * edge_out[3] - edge_out[9] * edge_out[5]
-                    mz = edge_out[9] * edge_out[4] - edge_out[10] * edge_out[3]
-                    inward = 0.0
                     for c in range(3):
-                        middle = (corners[k, c] + corners[k, 3 + c] + corners[k, 6 + c]) / 3.0 - edge_out[c]
-                        inward += middle * (mx if c == 0 else (my if c == 1 else mz))
-                    ex, ey, ez = edge_out[0], edge_out[1], edge_out[2]
-                    beyond = (fx - ex) * mx + (fy - ey) * my + (fz - ez) * mz
-                    edge = beyond * inward < 0.0
-                else:
-                    edge = (fx - ex) ** 2 + (fy - ey) ** 2 + (fz - ez) ** 2 > slack * slack
-                if edge:
-                    # The foot on the unbounded surface lies off the face: the nearest point is on the edge.
-                    fx, fy, fz = ex, ey, ez
-                    nx, ny, nz = px - ex, py - ey, pz - ez
-                    d = np.sqrt(nx * nx + ny * ny + nz * nz)
-                    if found:
-                        o = outward[g]
-                        sx = side * edge_out[3] + o * edge_out[6]
-                        sy = side * edge_out[4] + o * edge_out[7]
-                        sz = side * edge_out[5] + o * edge_out[8]
+                        sums[c] += outward[q] * at_edge[j, 1 + c]
+                if edge_faces[e, 1] >= 0 and not held:
+                    # The curve of a file is near the edge: the edge is where the two surfaces meet.
+                    c = at_edge[0, 1] * at_edge[1, 1] + at_edge[0, 2] * at_edge[1, 2] + at_edge[0, 3] * at_edge[1, 3]
+                    if c * c < 0.99:
+                        a = (-at_edge[0, 0] + c * at_edge[1, 0]) / (1.0 - c * c)
+                        b = (-at_edge[1, 0] + c * at_edge[0, 0]) / (1.0 - c * c)
+                        if abs(a) + abs(b) < slack:
+                            ex += a * at_edge[0, 1] + b * at_edge[1, 1]
+                            ey += a * at_edge[0, 2] + b * at_edge[1, 2]
+                            ez += a * at_edge[0, 3] + b * at_edge[1, 3]
+                            off = np.sqrt((px - ex) ** 2 + (py - ey) ** 2 + (pz - ez) ** 2)
+                own = edge_faces[e, 0] == f or edge_faces[e, 1] == f
+                nearest = off * (1.0 + 1e-9) + 1e-12
+                fd, fnx, fny, fnz, g = d, nx, ny, nz, f
+                for turn in range(2):
+                    j = turn if edge_faces[e, 0] == f or not own else 1 - turn  # the face of the triangle first
+                    q = edge_faces[e, j]
+                    if q < 0 or held or not edge:
+                        continue
+                    o = outward[q] * inward[e, j]
+                    qx, qy, qz = at_edge[j, 1], at_edge[j, 2], at_edge[j, 3]
+                    # Off the face is where, in the surface, one leaves it across the edge.
+                    mx = o * (qy * edge_out[5] - qz * edge_out[4])
+                    my = o * (qz * edge_out[3] - qx * edge_out[5])
+                    mz = o * (qx * edge_out[4] - qy * edge_out[3])
+                    if q == f:
+                        gd, gx, gy, gz = d, nx, ny, nz
+                        tx0, ty0, tz0 = fx, fy, fz
                     else:
-                        c = 3 * (region - 1) if region <= 3 else 3 * (region - 4)
-                        if region <= 3:
-                            sx, sy, sz = edge_normal[k, c], edge_normal[k, c + 1], edge_normal[k, c + 2]
+                        gd, gx, gy, gz = _at(
+                            kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
+                            px, py, pz, scratch,
+                        )  # fmt: skip
+                        if kind[q] == 5:
+                            tx0, ty0, tz0 = scratch[0], scratch[1], scratch[2]
                         else:
-                            sx, sy, sz = corner_normal[k, c], corner_normal[k, c + 1], corner_normal[k, c + 2]
-                    side = 1.0 if nx * sx + ny * sy + nz * sz >= 0.0 else -1.0
+                            tx0, ty0, tz0 = px - gd * gx, py - gd * gy, pz - gd * gz
+                        if limit > -1.5 and outward[q] * (gx * tx + gy * ty + gz * tz) < limit:
+                            continue
+                    if (tx0 - ex) * mx + (ty0 - ey) * my + (tz0 - ez) * mz >= 0.0 and abs(gd) <= nearest:
+                        edge = False
+                        fd, fnx, fny, fnz, g = gd, gx, gy, gz, q
+                if edge:
+                    # The feet on the unbounded surfaces lie off the faces: the nearest point is on the edge.
+                    nx, ny, nz = px - ex, py - ey, pz - ez
+                    d = off
+                    if held:  # a corner of the part
+                        near, c = np.inf, 0
+                        for b in range(3):
+                            there = (
+                                (corners[k, 3 * b] - ex) ** 2
+                                + (corners[k, 3 * b + 1] - ey) ** 2
+                                + (corners[k, 3 * b + 2] - ez) ** 2
+                            )
+                            if there < near:
+                                near, c = there, 3 * b
+                        sums[0], sums[1], sums[2] = (
+                            corner_normal[k, c],
+                            corner_normal[k, c + 1],
+                            corner_normal[k, c + 2],
+                        )
+                    side = 1.0 if nx * sums[0] + ny * sums[1] + nz * sums[2] >= 0.0 else -1.0
                     scale = 1.0 / d if d > 0.0 else 0.0
                     nx, ny, nz = nx * scale, ny * scale, nz * scale
+                else:
+                    d, nx, ny, nz, side = fd, fnx, fny, fnz, outward[g]
+                    face[i] = g
             if d > reach or -d > reach:  # within reach of the triangle, not of the surface
                 face[i] = -1
                 continue

@@ -15,19 +15,18 @@ from truegauge.core.arrays import Ints, Normals, Points, Triangles
 class Surroundings:
     """What surrounds each of m triangles.
 
-    `flat` (m, 3) unit normals; pseudo-normals of its edges (m, 3, 3) and corners (m, 3, 3); `across` (m, 3) a triangle
-    of another face beyond each edge and `beside` (m, 3) one of the only other face at each corner, else -1.
+    `welded` (vertices,) is equal for vertices in one place; `flat` (m, 3) unit normals; pseudo-normals of its edges
+    (m, 3, 3) and corners (m, 3, 3).
     """
 
     flat: Normals
     edge: NDArray[np.float64]
     corner: NDArray[np.float64]
-    across: NDArray[np.int64]
-    beside: NDArray[np.int64]
+    welded: Ints
 
 
-def surroundings(vertices: Points, triangles: Triangles, face: Ints, weld: float) -> Surroundings:
-    """Work out the surroundings of triangles that belong to the faces `face` (m,).
+def surroundings(vertices: Points, triangles: Triangles, weld: float) -> Surroundings:
+    """Work out the surroundings of triangles.
 
     Vertices nearer than about `weld` (mm, at least a millionth of the extent) count as one: faces of a part have
     vertices of their own.
@@ -53,38 +52,8 @@ def surroundings(vertices: Points, triangles: Triangles, face: Ints, weld: float
         flat,
         edge_sum[edge.ravel()].reshape(-1, 3, 3),
         corner_sum[ids],
-        _across(edge.ravel(), face),
-        _beside(ids, face),
+        welded.ravel(),
     )
-
-
-def _across(edge: NDArray[np.int64], face: Ints) -> NDArray[np.int64]:
-    """Return for each edge (m, 3) the triangle of another face that shares it, -1 without one."""
-    order = np.argsort(edge, kind="stable")
-    along = edge[order]
-    out = np.full(len(edge), -1, dtype=np.int64)
-    pair = np.flatnonzero(along[1:] == along[:-1])
-    a, b = order[pair], order[pair + 1]
-    other = face[a // 3] != face[b // 3]
-    out[a[other]] = b[other] // 3
-    out[b[other]] = a[other] // 3
-    return out.reshape(-1, 3)
-
-
-def _beside(ids: NDArray[np.int64], face: Ints) -> NDArray[np.int64]:
-    """Return for each corner (m, 3) a triangle of the other face where exactly two faces meet, else -1."""
-    count = int(face.max()) + 1
-    keys = ids * count + face[:, None]
-    pairs, first = np.unique(keys.ravel(), return_index=True)
-    vertex = pairs // count
-    faces_at = np.bincount(vertex, minlength=int(ids.max()) + 1)
-    start = np.searchsorted(vertex, np.arange(len(faces_at)))
-    two = faces_at[ids] == 2
-    at = np.where(two, start[ids], 0)
-    # The two entries of such a vertex stand side by side: the one that is not ours is the other face.
-    ours = pairs[at] == keys
-    other = first[np.where(ours, np.minimum(at + 1, len(pairs) - 1), at)] // 3
-    return np.where(two, other, -1)
 
 
 def _sum_by(index: NDArray[np.int64], vectors: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -1,7 +1,7 @@
 """STEP and IGES files as bodies in place: assemblies with placements, names, colours, and the annotated document."""
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from OCP.BRep import BRep_Builder
@@ -61,6 +61,24 @@ class CadDocument:
                     found.append(index - 1)
                 explorer.Next()
         return tuple(found)
+
+    def without(self, left_out: dict[int, str]) -> "CadDocument":
+        """Return the document without some of its faces (from 0), each with the reason."""
+        faces, kept = TopTools_IndexedMapOfShape(), list[int]()
+        for i in range(self.faces.Extent()):
+            if i not in left_out:
+                faces.Add(self.faces.FindKey(i + 1))
+                kept.append(i)
+        now = {old: new for new, old in enumerate(kept)}
+        notes = [
+            f"{self.face_names.get(i) or f'face {i + 1}'} of {self.bodies[self.face_body[i]].name} is left out: {why}"
+            for i, why in left_out.items()
+        ]
+        return replace(
+            self, faces=faces, face_body=[self.face_body[i] for i in kept],
+            face_names={now[i]: n for i, n in self.face_names.items() if i in now},
+            face_colors={now[i]: c for i, c in self.face_colors.items() if i in now}, notes=(*self.notes, *notes),
+        )  # fmt: skip
 
 
 def document_of_shape(shape: Any, name: str) -> CadDocument:
