@@ -21,7 +21,8 @@ class Borders:
     `side` (m, 3) the edge of each side, -1 for none; `corner` (m, 3) that of each corner, or -2 - v for a corner of the
     part, at which the edges `vertex_edges[vertex_start[v]:vertex_start[v + 1]]` meet. `faces` (n, 2) of each edge (-1:
     none), `inward` (n, 2) whether normal x tangent points into the face (1) or out of it (-1); `seeds` (s, 4): (u, v)
-    on both faces beside each sample of the curves.
+    on both faces beside each sample of the curves. `sag` (m, 3) mm:
+    how far a side may be off its edge, 0 for straight ones.
     """
 
     curves: Curves
@@ -32,6 +33,7 @@ class Borders:
     faces: NDArray[np.int64]
     inward: NDArray[np.float64]
     seeds: NDArray[np.float64]
+    sag: NDArray[np.float64]
 
 
 def borders_of(model: CadModel, mesh: Mesh, welded: Ints) -> Borders:
@@ -57,18 +59,20 @@ def borders_of(model: CadModel, mesh: Mesh, welded: Ints) -> Borders:
         of_face = np.ascontiguousarray(table[:, 1])
         owners = np.searchsorted(table[:, 0], np.arange(len(model.faces) + 1)).astype(np.int64)
     found = np.full(len(tri), -1, dtype=np.int64)
-    vote = np.zeros((len(edges), 2))
+    vote, off = np.zeros((len(edges), 2)), np.zeros(len(tri))
     middle = mesh.vertices[mesh.triangles[tri]].mean(axis=1)
     normal = mesh.normals[a] + mesh.normals[b]
     _assign(
         np.ascontiguousarray(mesh.vertices[a]), np.ascontiguousarray(mesh.vertices[b]), middle, normal,
-        mesh.triangle_face[tri], owners, of_face, boxes, faces, _NEAR * model.diagonal, *curves, found, vote,
+        mesh.triangle_face[tri], owners, of_face, boxes, faces, _NEAR * model.diagonal, *curves, found, vote, off,
     )  # fmt: skip
     side = np.full(mesh.triangles.shape, -1, dtype=np.int64)
     side[tri, k] = found
+    sag = np.zeros(mesh.triangles.shape)
+    sag[tri, k] = off
     corner, start, at_vertex = _corners(mesh, welded, a, b, found)
     return Borders(curves, side, corner, start, at_vertex, faces, np.where(vote >= 0, 1.0, -1.0),
-                   _seeds(model, mesh, curves, faces))  # fmt: skip
+                   _seeds(model, mesh, curves, faces), sag)  # fmt: skip
 
 
 def _corners(
@@ -115,7 +119,23 @@ def _seeds(model: CadModel, mesh: Mesh, curves: Curves, faces: NDArray[np.int64]
 
 @njit(cache=True, nogil=True)
 def _assign(  # type: ignore[no-untyped-def]
-    a, b, middle, normal, face, owners, of_face, boxes, faces, near, info, breaks, coefficients, samples, found, vote
+    a,
+    b,
+    middle,
+    normal,
+    face,
+    owners,
+    of_face,
+    boxes,
+    faces,
+    near,
+    info,
+    breaks,
+    coefficients,
+    samples,
+    found,
+    vote,
+    sag,
 ):
     out = np.empty(9)
     for s in range(a.shape[0]):
@@ -150,6 +170,7 @@ def _assign(  # type: ignore[no-untyped-def]
                 continue
             best = off
             found[s] = e
+            sag[s] = 0.0 if info[e, 0] == 1 and info[e, 6] == 2 else 1.3 * max(off, np.sqrt(dm)) + 1e-9
             j = 0 if faces[e, 0] == face[s] else 1
             if faces[e, j] == face[s]:
                 ix = normal[s, 1] * out[5] - normal[s, 2] * out[4]

@@ -179,6 +179,39 @@ def nearest_triangle(boxes, nodes, corners, x, y, z, bound2, start, stack, far2,
 
 
 @njit(cache=True, nogil=True)
+def nearest_other(boxes, nodes, corners, x, y, z, bound2, stack, far2, flat, nx, ny, nz, facing, face, seen, count):  # type: ignore
+    """Return (tree position, v, w, region) as `nearest_triangle`, of faces that are not among `seen[:count]`."""
+    best, bv, bw, bregion, bt = bound2, 0.0, 0.0, 0, -1
+    stack[0] = 0
+    far2[0] = _box_distance2(boxes, 0, x, y, z)
+    size = 1
+    while size > 0:
+        size -= 1
+        if far2[size] >= best:
+            continue
+        node = stack[size]
+        first, leaf = nodes[node, 0], nodes[node, 1]
+        if leaf > 0:
+            for k in range(first, first + leaf):
+                known = False
+                for q in range(count):
+                    known = known or seen[q] == face[k]
+                if known:
+                    continue
+                d, v, w, region = nearest_on_triangle(corners, k, x, y, z)
+                if d < best and (facing < -1.5 or flat[k, 0] * nx + flat[k, 1] * ny + flat[k, 2] * nz >= facing):
+                    best, bv, bw, bregion, bt = d, v, w, region, k
+            continue
+        for child in (first, node + 1):
+            d = _box_distance2(boxes, child, x, y, z)
+            if d < best:
+                stack[size] = child
+                far2[size] = d
+                size += 1
+    return bt, bv, bw, bregion
+
+
+@njit(cache=True, nogil=True)
 def first_hit(tree, origin, direction, hidden):  # type: ignore[no-untyped-def]
     """Return (original triangle index, ray parameter) of the first triangle along the ray; -1 where it misses.
 

@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
 from truegauge.core.cad.borders import borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed, project
-from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, nearest_triangle
+from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, nearest_other, nearest_triangle
+from truegauge.core.cad.clearance import clearances, heights
 from truegauge.core.cad.curves import nearest_on_curve
-from truegauge.core.cad.model import CadModel, Mesh, border_edges
+from truegauge.core.cad.model import CadModel, Mesh, SurfaceKind, border_edges
 from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
 from truegauge.core.progress import Progress, silent
@@ -27,6 +28,8 @@ NO_FACE = -1
 _CHUNK = 4096
 _PIECE = 262_144
 _MANY = 2_000_000
+_MOST_FACES = 8  # that are looked at for one point
+_WEDGE = 2.0  # two faces that meet at half a right angle are so much nearer to each other than to their edge
 _SIDES = 30  # triangle sides across the diagonal, at least
 
 
@@ -71,6 +74,9 @@ class _Packed(NamedTuple):
     corner_normal: NDArray[np.float64]  # (m, 9)
     flat: NDArray[np.float64]  # (m, 3)
     side: NDArray[np.int64]  # (m, 6): of edges ab, bc, ca and corners a, b, c, see `core.cad.borders`
+    sag: NDArray[np.float64]  # (m, 3) mm, of edges ab, bc, ca: how far the chord is off its edge
+    height: NDArray[np.float64]  # (m, 3) mm, over edges ab, bc, ca
+    clear: NDArray[np.float64]  # (m,) mm: to faces that do not touch the triangle
     vertex_start: NDArray[np.int64]
     vertex_edges: NDArray[np.int64]
     edge_faces: NDArray[np.int64]
@@ -92,13 +98,17 @@ class Projector:
         order = self.tree.order
         around = surroundings(mesh.vertices, mesh.triangles, 1e-6 * model.diagonal)
         borders = borders_of(model, mesh, around.welded)
+        face, side = mesh.triangle_face[order], np.hstack([borders.side, borders.corner])[order]
         self._packed = _Packed(
             **_pack_surfaces(model),
-            face=mesh.triangle_face[order],
+            face=face,
             uv=np.ascontiguousarray(mesh.uv[mesh.triangles].reshape(-1, 6)[order]),
             corner_normal=np.ascontiguousarray(around.corner.reshape(-1, 9)[order]),
             flat=np.ascontiguousarray(around.flat[order]),
-            side=np.ascontiguousarray(np.hstack([borders.side, borders.corner])[order]),
+            side=np.ascontiguousarray(side),
+            sag=np.ascontiguousarray(borders.sag[order]),
+            height=heights(self.tree.corners),
+            clear=clearances(self.tree, face, side, borders.faces, borders.vertex_start, borders.vertex_edges),
             vertex_start=borders.vertex_start,
             vertex_edges=borders.vertex_edges,
             edge_faces=borders.faces,
@@ -109,6 +119,8 @@ class Projector:
             curve_coefficients=borders.curves.coefficients,
             curve_samples=borders.curves.samples,
         )
+        curved = any(f.surface.kind != SurfaceKind.PLANE for f in model.faces)
+        self._chord = 1.5e-4 * model.diagonal if curved else 0.0
         # What the mesh may be off the surface: what is within reach of a point is within this of its triangle.
         self._slack = 2e-4 * model.diagonal
 
@@ -158,7 +170,7 @@ class Projector:
             piece = walk[start : start + _PIECE]
             there = np.zeros((len(piece), 3))
             _project_all(
-                self.tree, self._packed, points, piece, max_distance, self._slack, turned,
+                self.tree, self._packed, points, piece, max_distance, self._slack, self._chord, turned,
                 facing, out.distance, out.face, out.on_edge, there,
             )  # fmt: skip
             out.normals[piece] = there
@@ -322,13 +334,156 @@ def _nearest_edge(  # type: ignore[no-untyped-def]
     return edge, best, sample, held
 
 
+@njit(cache=True, nogil=True)
+def _on_face(  # type: ignore[no-untyped-def]
+    k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline, knots,
+    poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start, vertex_edges, edge_faces, inward, seeds,
+    info, breaks, coefficients, samples, scratch, edge_out, curve, sums, at_edge, result,
+):  # fmt: skip
+    """Find what a point is to the part beside a triangle of the mesh; (v, w, region) say where it is nearest.
+
+    Leaves the signed distance, the outward normal and whether it lies on an edge in `result`, and returns the face.
+    """
+    f = face_of[k]
+    if kind[f] == 5:
+        su = uv[k, 0] + v * (uv[k, 2] - uv[k, 0]) + w * (uv[k, 4] - uv[k, 0])
+        sv = uv[k, 1] + v * (uv[k, 3] - uv[k, 1]) + w * (uv[k, 5] - uv[k, 1])
+        d, nx, ny, nz = _bspline(spline, knots, poles, f, size[f, 4], px, py, pz, su, sv, scratch)
+        fx, fy, fz = scratch[0], scratch[1], scratch[2]
+    else:
+        d, nx, ny, nz = _analytic(kind[f], frame, size, f, px, py, pz)
+        fx, fy, fz = px - d * nx, py - d * ny, pz - d * nz
+    side = outward[f]
+    edge = region > 0 and side_of[k, region - 1] != -1
+    if region == 0 or not edge:
+        # Inside of the mesh, but so near to a chord of a curved edge that it may lie beyond the edge.
+        closest = 0.0
+        for c in range(3):
+            if side_of[k, c] >= 0 and sag[k, c] > 0.0:
+                share = w if c == 0 else (1.0 - v - w if c == 1 else v)
+                inside = share * height[k, c] - sag[k, c]
+                if inside < closest:
+                    closest, region, edge = inside, c + 1, True
+    if edge:
+        ex = corners[k, 0] + v * (corners[k, 3] - corners[k, 0]) + w * (corners[k, 6] - corners[k, 0])
+        ey = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])
+        ez = corners[k, 2] + v * (corners[k, 5] - corners[k, 2]) + w * (corners[k, 8] - corners[k, 2])
+        e, off2, at, held = _nearest_edge(
+            side_of[k, region - 1], vertex_start, vertex_edges, info, breaks, coefficients, samples,
+            ex, ey, ez, px, py, pz, curve, edge_out,
+        )  # fmt: skip
+        off = np.sqrt(off2)
+        ex, ey, ez = edge_out[0], edge_out[1], edge_out[2]
+        sums[0] = sums[1] = sums[2] = 0.0
+        for j in range(2):
+            q = edge_faces[e, j]
+            if q < 0:
+                continue
+            at_edge[j, 0], at_edge[j, 1], at_edge[j, 2], at_edge[j, 3] = _at(
+                kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
+                ex, ey, ez, scratch,
+            )  # fmt: skip
+            for c in range(3):
+                sums[c] += outward[q] * at_edge[j, 1 + c]
+        if edge_faces[e, 1] >= 0 and not held:
+            # The curve of a file is near the edge: the edge is where the two surfaces meet.
+            c = at_edge[0, 1] * at_edge[1, 1] + at_edge[0, 2] * at_edge[1, 2] + at_edge[0, 3] * at_edge[1, 3]
+            if c * c < 0.99:
+                a = (-at_edge[0, 0] + c * at_edge[1, 0]) / (1.0 - c * c)
+                b = (-at_edge[1, 0] + c * at_edge[0, 0]) / (1.0 - c * c)
+                if abs(a) + abs(b) < slack:
+                    ex += a * at_edge[0, 1] + b * at_edge[1, 1]
+                    ey += a * at_edge[0, 2] + b * at_edge[1, 2]
+                    ez += a * at_edge[0, 3] + b * at_edge[1, 3]
+                    off = np.sqrt((px - ex) ** 2 + (py - ey) ** 2 + (pz - ez) ** 2)
+        own = edge_faces[e, 0] == f or edge_faces[e, 1] == f
+        nearest = off * (1.0 + 1e-9) + 1e-12
+        fd, fnx, fny, fnz, g = d, nx, ny, nz, f
+        for turn in range(2):
+            j = turn if edge_faces[e, 0] == f or not own else 1 - turn  # the face of the triangle first
+            q = edge_faces[e, j]
+            if q < 0 or held or not edge:
+                continue
+            o = outward[q] * inward[e, j]
+            qx, qy, qz = at_edge[j, 1], at_edge[j, 2], at_edge[j, 3]
+            # Off the face is where, in the surface, one leaves it across the edge.
+            mx = o * (qy * edge_out[5] - qz * edge_out[4])
+            my = o * (qz * edge_out[3] - qx * edge_out[5])
+            mz = o * (qx * edge_out[4] - qy * edge_out[3])
+            if q == f:
+                gd, gx, gy, gz = d, nx, ny, nz
+                tx0, ty0, tz0 = fx, fy, fz
+            else:
+                gd, gx, gy, gz = _at(
+                    kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
+                    px, py, pz, scratch,
+                )  # fmt: skip
+                if kind[q] == 5:
+                    tx0, ty0, tz0 = scratch[0], scratch[1], scratch[2]
+                else:
+                    tx0, ty0, tz0 = px - gd * gx, py - gd * gy, pz - gd * gz
+                if limit > -1.5 and outward[q] * (gx * tx + gy * ty + gz * tz) < limit:
+                    continue
+            if (tx0 - ex) * mx + (ty0 - ey) * my + (tz0 - ez) * mz >= 0.0 and abs(gd) <= nearest:
+                edge = False
+                fd, fnx, fny, fnz, g = gd, gx, gy, gz, q
+        if edge:
+            # The feet on the unbounded surfaces lie off the faces: the nearest point is on the edge.
+            nx, ny, nz = px - ex, py - ey, pz - ez
+            d = off
+            if held:  # a corner of the part
+                near, c = np.inf, 0
+                for b in range(3):
+                    there = (
+                        (corners[k, 3 * b] - ex) ** 2
+                        + (corners[k, 3 * b + 1] - ey) ** 2
+                        + (corners[k, 3 * b + 2] - ez) ** 2
+                    )
+                    if there < near:
+                        near, c = there, 3 * b
+                sums[0], sums[1], sums[2] = (
+                    corner_normal[k, c],
+                    corner_normal[k, c + 1],
+                    corner_normal[k, c + 2],
+                )
+            side = 1.0 if nx * sums[0] + ny * sums[1] + nz * sums[2] >= 0.0 else -1.0
+            scale = 1.0 / d if d > 0.0 else 0.0
+            nx, ny, nz = nx * scale, ny * scale, nz * scale
+        else:
+            d, nx, ny, nz, side = fd, fnx, fny, fnz, outward[g]
+            f = g
+    result[0], result[1], result[2], result[3] = side * d, side * nx, side * ny, side * nz
+    result[4] = 1.0 if edge else 0.0
+    return f
+
+
+@njit(cache=True, nogil=True)
+def _others_near(k, v, w, px, py, pz, near, corners, side_of, height, clear):  # type: ignore[no-untyped-def]
+    """Tell whether another face may lie within `near` of a place of a triangle."""
+    if clear[k] < near:
+        return True
+    for c in range(3):
+        if side_of[k, c] != -1:
+            share = w if c == 0 else (1.0 - v - w if c == 1 else v)
+            if share * height[k, c] < _WEDGE * near:
+                return True
+        if side_of[k, 3 + c] != -1:
+            there = (
+                (corners[k, 3 * c] - px) ** 2 + (corners[k, 3 * c + 1] - py) ** 2 + (corners[k, 3 * c + 2] - pz) ** 2
+            )
+            if there < (_WEDGE * near) ** 2:
+                return True
+    return False
+
+
 @njit(cache=True, nogil=True, parallel=True)
-def _project_all(tree, part, points, walk, reach, slack, turned, facing, distance, face, on_edge, normals):  # type: ignore[no-untyped-def]
+def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, distance, face, on_edge, normals):  # type: ignore[no-untyped-def]
     boxes, nodes, corners = tree.boxes, tree.nodes, tree.corners
     kind, frame, size, outward = part.kind, part.frame, part.size, part.outward
     spline, knots, poles = part.spline, part.knots, part.poles
     face_of, uv = part.face, part.uv
     corner_normal, flat, side_of = part.corner_normal, part.flat, part.side
+    sag, height, clear = part.sag, part.height, part.clear
     vertex_start, vertex_edges, edge_faces = part.vertex_start, part.vertex_edges, part.edge_faces
     inward, seeds = part.inward, part.seeds
     info, breaks, coefficients, samples = (
@@ -339,6 +494,7 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
         previous = -1
         stack, stack_distance, scratch = np.empty(STACK, dtype=np.int64), np.empty(STACK), np.empty(SCRATCH)
         edge_out, curve, sums, at_edge = np.empty(6), np.empty(9), np.empty(3), np.empty((2, 4))
+        result, seen = np.empty(5), np.empty(_MOST_FACES, dtype=np.int64)
         tx, ty, tz = 0.0, 0.0, 0.0
         for step in range(chunk * _CHUNK, min(walk.size, (chunk + 1) * _CHUNK)):
             i = walk[step]
@@ -354,109 +510,37 @@ def _project_all(tree, part, points, walk, reach, slack, turned, facing, distanc
             if k < 0:
                 continue
             previous = k
-            f = face_of[k]
-            face[i] = f
-            if kind[f] == 5:
-                su = uv[k, 0] + v * (uv[k, 2] - uv[k, 0]) + w * (uv[k, 4] - uv[k, 0])
-                sv = uv[k, 1] + v * (uv[k, 3] - uv[k, 1]) + w * (uv[k, 5] - uv[k, 1])
-                d, nx, ny, nz = _bspline(spline, knots, poles, f, size[f, 4], px, py, pz, su, sv, scratch)
-                fx, fy, fz = scratch[0], scratch[1], scratch[2]
-            else:
-                d, nx, ny, nz = _analytic(kind[f], frame, size, f, px, py, pz)
-                fx, fy, fz = px - d * nx, py - d * ny, pz - d * nz
-            side = outward[f]
-            edge = region > 0 and side_of[k, region - 1] != -1
-            if edge:
-                ex = corners[k, 0] + v * (corners[k, 3] - corners[k, 0]) + w * (corners[k, 6] - corners[k, 0])
-                ey = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])
-                ez = corners[k, 2] + v * (corners[k, 5] - corners[k, 2]) + w * (corners[k, 8] - corners[k, 2])
-                e, off2, at, held = _nearest_edge(
-                    side_of[k, region - 1], vertex_start, vertex_edges, info, breaks, coefficients, samples,
-                    ex, ey, ez, px, py, pz, curve, edge_out,
-                )  # fmt: skip
-                off = np.sqrt(off2)
-                ex, ey, ez = edge_out[0], edge_out[1], edge_out[2]
-                sums[0] = sums[1] = sums[2] = 0.0
-                for j in range(2):
-                    q = edge_faces[e, j]
-                    if q < 0:
-                        continue
-                    at_edge[j, 0], at_edge[j, 1], at_edge[j, 2], at_edge[j, 3] = _at(
-                        kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
-                        ex, ey, ez, scratch,
+            f = _on_face(
+                k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline,
+                knots, poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start, vertex_edges, edge_faces,
+                inward, seeds, info, breaks, coefficients, samples, scratch, edge_out, curve, sums, at_edge, result,
+            )  # fmt: skip
+            d, nx, ny, nz, edge = result[0], result[1], result[2], result[3], result[4]
+            if chord > 0.0 and _others_near(
+                k, v, w, px, py, pz, 2.0 * (abs(d) + chord), corners, side_of, height, clear
+            ):
+                # The mesh is a little off the surfaces: another face may be nearer than the one of the triangle.
+                seen[0], seen[1], count = face_of[k], f, 2
+                while count < seen.size:
+                    k, v, w, region = nearest_other(
+                        boxes, nodes, corners, px, py, pz, (abs(d) + chord) ** 2, stack, stack_distance, flat,
+                        tx, ty, tz, limit, face_of, seen, count,
                     )  # fmt: skip
-                    for c in range(3):
-                        sums[c] += outward[q] * at_edge[j, 1 + c]
-                if edge_faces[e, 1] >= 0 and not held:
-                    # The curve of a file is near the edge: the edge is where the two surfaces meet.
-                    c = at_edge[0, 1] * at_edge[1, 1] + at_edge[0, 2] * at_edge[1, 2] + at_edge[0, 3] * at_edge[1, 3]
-                    if c * c < 0.99:
-                        a = (-at_edge[0, 0] + c * at_edge[1, 0]) / (1.0 - c * c)
-                        b = (-at_edge[1, 0] + c * at_edge[0, 0]) / (1.0 - c * c)
-                        if abs(a) + abs(b) < slack:
-                            ex += a * at_edge[0, 1] + b * at_edge[1, 1]
-                            ey += a * at_edge[0, 2] + b * at_edge[1, 2]
-                            ez += a * at_edge[0, 3] + b * at_edge[1, 3]
-                            off = np.sqrt((px - ex) ** 2 + (py - ey) ** 2 + (pz - ez) ** 2)
-                own = edge_faces[e, 0] == f or edge_faces[e, 1] == f
-                nearest = off * (1.0 + 1e-9) + 1e-12
-                fd, fnx, fny, fnz, g = d, nx, ny, nz, f
-                for turn in range(2):
-                    j = turn if edge_faces[e, 0] == f or not own else 1 - turn  # the face of the triangle first
-                    q = edge_faces[e, j]
-                    if q < 0 or held or not edge:
-                        continue
-                    o = outward[q] * inward[e, j]
-                    qx, qy, qz = at_edge[j, 1], at_edge[j, 2], at_edge[j, 3]
-                    # Off the face is where, in the surface, one leaves it across the edge.
-                    mx = o * (qy * edge_out[5] - qz * edge_out[4])
-                    my = o * (qz * edge_out[3] - qx * edge_out[5])
-                    mz = o * (qx * edge_out[4] - qy * edge_out[3])
-                    if q == f:
-                        gd, gx, gy, gz = d, nx, ny, nz
-                        tx0, ty0, tz0 = fx, fy, fz
-                    else:
-                        gd, gx, gy, gz = _at(
-                            kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
-                            px, py, pz, scratch,
-                        )  # fmt: skip
-                        if kind[q] == 5:
-                            tx0, ty0, tz0 = scratch[0], scratch[1], scratch[2]
-                        else:
-                            tx0, ty0, tz0 = px - gd * gx, py - gd * gy, pz - gd * gz
-                        if limit > -1.5 and outward[q] * (gx * tx + gy * ty + gz * tz) < limit:
-                            continue
-                    if (tx0 - ex) * mx + (ty0 - ey) * my + (tz0 - ez) * mz >= 0.0 and abs(gd) <= nearest:
-                        edge = False
-                        fd, fnx, fny, fnz, g = gd, gx, gy, gz, q
-                if edge:
-                    # The feet on the unbounded surfaces lie off the faces: the nearest point is on the edge.
-                    nx, ny, nz = px - ex, py - ey, pz - ez
-                    d = off
-                    if held:  # a corner of the part
-                        near, c = np.inf, 0
-                        for b in range(3):
-                            there = (
-                                (corners[k, 3 * b] - ex) ** 2
-                                + (corners[k, 3 * b + 1] - ey) ** 2
-                                + (corners[k, 3 * b + 2] - ez) ** 2
-                            )
-                            if there < near:
-                                near, c = there, 3 * b
-                        sums[0], sums[1], sums[2] = (
-                            corner_normal[k, c],
-                            corner_normal[k, c + 1],
-                            corner_normal[k, c + 2],
-                        )
-                    side = 1.0 if nx * sums[0] + ny * sums[1] + nz * sums[2] >= 0.0 else -1.0
-                    scale = 1.0 / d if d > 0.0 else 0.0
-                    nx, ny, nz = nx * scale, ny * scale, nz * scale
-                else:
-                    d, nx, ny, nz, side = fd, fnx, fny, fnz, outward[g]
-                    face[i] = g
-            if d > reach or -d > reach:  # within reach of the triangle, not of the surface
-                face[i] = -1
+                    if k < 0:
+                        break
+                    seen[count] = face_of[k]
+                    count += 1
+                    g = _on_face(
+                        k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward,
+                        spline, knots, poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start,
+                        vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients, samples, scratch,
+                        edge_out, curve, sums, at_edge, result,
+                    )  # fmt: skip
+                    if abs(result[0]) < abs(d) * (1.0 - 1e-12):
+                        f, d, nx, ny, nz, edge = g, result[0], result[1], result[2], result[3], result[4]
+            if abs(d) > reach:  # within reach of the triangle, not of the surface
                 continue
-            distance[i] = side * d
-            on_edge[i] = edge
-            normals[step, 0], normals[step, 1], normals[step, 2] = side * nx, side * ny, side * nz
+            face[i] = f
+            distance[i] = d
+            on_edge[i] = edge > 0.0
+            normals[step, 0], normals[step, 1], normals[step, 2] = nx, ny, nz

@@ -31,10 +31,8 @@ def surroundings(vertices: Points, triangles: Triangles, weld: float) -> Surroun
     Vertices nearer than about `weld` (mm, at least a millionth of the extent) count as one: faces of a part have
     vertices of their own.
     """
-    # 21 bits an axis in one integer: sorting integers is many times faster than sorting rows.
-    cells = np.round((vertices - vertices.min(axis=0)) / weld).astype(np.int64)
-    _, welded = np.unique((cells[:, 0] << 42) + (cells[:, 1] << 21) + cells[:, 2], return_inverse=True)
-    ids = welded.ravel()[triangles]
+    welded = welded_vertices(vertices, weld)
+    ids = welded[triangles]
     corners = vertices[triangles]
     sides = np.roll(corners, -1, axis=1) - corners
     flat = np.cross(sides[:, 0], sides[:, 1])
@@ -52,8 +50,16 @@ def surroundings(vertices: Points, triangles: Triangles, weld: float) -> Surroun
         flat,
         edge_sum[edge.ravel()].reshape(-1, 3, 3),
         corner_sum[ids],
-        welded.ravel(),
+        welded,
     )
+
+
+def welded_vertices(vertices: Points, weld: float) -> Ints:
+    """Return equal numbers (n,) for vertices nearer to each other than about `weld`, mm."""
+    # 21 bits an axis in one integer: sorting integers is many times faster than sorting rows.
+    cells = np.round((vertices - vertices.min(axis=0)) / weld).astype(np.int64)
+    _, welded = np.unique((cells[:, 0] << 42) + (cells[:, 1] << 21) + cells[:, 2], return_inverse=True)
+    return np.asarray(welded.ravel())
 
 
 def _sum_by(index: NDArray[np.int64], vectors: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -5,21 +5,21 @@ from typing import Any
 
 import numpy as np
 from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepGProp import BRepGProp_Face
 from OCP.gp import gp_Pnt, gp_Vec
-from OCP.Standard import Standard_Failure
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_REVERSED, TopAbs_VERTEX
-from OCP.TopExp import TopExp_Explorer
+from OCP.TopAbs import TopAbs_REVERSED
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS
 
 from truegauge.core.arrays import Normals, Points, Triangles
 from truegauge.core.cad.kernel.face_surfaces import SAME, offset_seeds, surfaces_of, xyz
+from truegauge.core.cad.kernel.failures import KERNEL_FAILURES
 from truegauge.core.cad.model import Surface, SurfaceKind
 from truegauge.core.cad.surfaces import distances_to, normals_at, on_its_sheet
 from truegauge.core.errors import GeometryError
 
-_MOST_NORMALS = 60
+_FAILURES: tuple[type[Exception], ...] = (*KERNEL_FAILURES, GeometryError)
+_MOST_PLACES = 200
 _SAME_SIDE = 0.5  # cosine of our normal and the kernel's
 _WRONG_NORMALS = 0.05  # a share: at poles the kernel's are what they are
 
@@ -43,12 +43,11 @@ def face_geometry(topo: Any, deflection: float, angle: float) -> FaceGeometry:
     GeometryError
         The face cannot be meshed, or no surface is what the kernel's mesh says.
     """
-    allowed = 1.5 * _tolerance(topo) + 2 * SAME
     wrong = ""
     for way in surfaces_of(topo, deflection, angle):
         try:
             surface, meshed = way()
-        except (Standard_Failure, GeometryError) as error:
+        except _FAILURES as error:
             wrong = wrong or str(error).split("\n")[0] or "the kernel fails on it"
             continue
         vertices, uv, triangles = _triangulation(meshed)
@@ -57,27 +56,26 @@ def face_geometry(topo: Any, deflection: float, angle: float) -> FaceGeometry:
             continue
         if surface.offset:
             uv = offset_seeds(surface, vertices, uv, topo)
-        chosen = on_its_sheet(surface, vertices, allowed)
+        rows = _some(len(vertices))
+        there = _kernel_places(meshed, uv[rows]) if not surface.offset else vertices[rows]
+        allowed = 2 * SAME + 1e-9 * float(np.abs(there).max())
+        chosen = on_its_sheet(surface, there, allowed)
         if chosen is None:
+            wrong = wrong or "it lies on both sides of a tip"
             continue
         if chosen is not surface:
             chosen = replace(chosen, outward=_side(chosen, vertices, uv, meshed))
-        bad = _disagreement(chosen, vertices, uv, meshed, allowed)
+        bad = _disagreement(chosen, vertices, uv, meshed, rows, there, allowed)
         if not bad:
             return FaceGeometry(chosen, vertices, normals_at(chosen, vertices, uv), uv, triangles)
         wrong = wrong or bad
     raise GeometryError(wrong or "its surface cannot be understood")
 
 
-def _tolerance(topo: Any) -> float:
-    """Return the largest tolerance of a face, its edges and corners, mm."""
-    largest = float(BRep_Tool.Tolerance_s(topo))
-    for kind, cast in ((TopAbs_EDGE, TopoDS.Edge_s), (TopAbs_VERTEX, TopoDS.Vertex_s)):
-        explorer = TopExp_Explorer(topo, kind)
-        while explorer.More():
-            largest = max(largest, float(BRep_Tool.Tolerance_s(cast(explorer.Current()))))
-            explorer.Next()
-    return largest
+def _kernel_places(topo: Any, uv: np.ndarray) -> np.ndarray:
+    """Return places (n, 3) of the kernel's own surface."""
+    adaptor = BRepAdaptor_Surface(topo)
+    return np.array([xyz(adaptor.Value(float(u), float(v))) for u, v in uv])
 
 
 def _kernel_normals(topo: Any, uv: np.ndarray) -> np.ndarray:
@@ -92,7 +90,7 @@ def _kernel_normals(topo: Any, uv: np.ndarray) -> np.ndarray:
 
 
 def _some(count: int) -> np.ndarray:
-    return np.unique(np.linspace(0, count - 1, min(count, _MOST_NORMALS)).astype(int))
+    return np.unique(np.linspace(0, count - 1, min(count, _MOST_PLACES)).astype(int))
 
 
 def _side(surface: Surface, vertices: Points, uv: np.ndarray, meshed: Any) -> int:
@@ -101,16 +99,21 @@ def _side(surface: Surface, vertices: Points, uv: np.ndarray, meshed: Any) -> in
     return 1 if float((ours * _kernel_normals(meshed, uv[rows])).sum()) >= 0 else -1
 
 
-def _disagreement(surface: Surface, vertices: Points, uv: np.ndarray, meshed: Any, allowed: float) -> str:
-    """Say in words where a surface is not what the kernel's mesh and normals are; empty where all agrees."""
+def _disagreement(
+    surface: Surface, vertices: Points, uv: np.ndarray, meshed: Any, rows: np.ndarray, there: Points, allowed: float
+) -> str:
+    """Say in words where a surface is not what the kernel's places and normals are; empty where all agrees.
+
+    Vertices of the mesh at borders lie on the edges of the file, which may be a little off the surface.
+    """
     off = np.abs(distances_to(surface, vertices, uv))
     if not np.isfinite(off).all():
         return "its surface has no number somewhere"
-    if float(off.max()) > allowed:
-        return f"its mesh lies {off.max():.4f} mm off its surface"
     if surface.offset:
         return ""  # its (u, v) are those of the base
-    rows = _some(len(vertices))
+    off = np.abs(distances_to(surface, there, uv[rows]))
+    if float(off.max()) > allowed:
+        return f"what was read is {off.max():.4f} mm off its surface"
     ours, theirs = normals_at(surface, vertices[rows], uv[rows]), _kernel_normals(meshed, uv[rows])
     if not np.isfinite(ours).all():
         return "its normals have no number somewhere"

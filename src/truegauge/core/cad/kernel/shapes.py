@@ -13,7 +13,6 @@ from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.Geom import Geom_TrimmedCurve
 from OCP.GeomConvert import GeomConvert
 from OCP.GProp import GProp_GProps
-from OCP.Standard import Standard_Failure
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
@@ -24,6 +23,7 @@ from truegauge.core.cad.kernel.annotations import read_annotations
 from truegauge.core.cad.kernel.documents import CadDocument
 from truegauge.core.cad.kernel.face_geometry import FaceGeometry, face_geometry
 from truegauge.core.cad.kernel.face_surfaces import xyz
+from truegauge.core.cad.kernel.failures import KERNEL_FAILURES
 from truegauge.core.cad.model import (
     BSplineCurve,
     CadModel,
@@ -33,6 +33,7 @@ from truegauge.core.cad.model import (
     Surface,
     border_edges,
 )
+from truegauge.core.cad.orientation import turned_faces
 from truegauge.core.errors import GeometryError
 
 # Deflection of the seed mesh as a share of the diagonal: fine enough to seed exact projection (see docs/benchmarks.md).
@@ -68,16 +69,28 @@ def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
         pieces.append((vertices, normals, own.uv, _counter_clockwise(vertices, normals, triangles) + start, i))
         start += len(vertices)
     triangles = np.vstack([p[3] for p in pieces])
+    owner = np.concatenate([np.full(len(p[3]), p[4], dtype=np.int64) for p in pieces])
+    vertices = np.vstack([p[0] for p in pieces])
+    notes = document.notes
+    turned = turned_faces(vertices, triangles, owner, np.array(document.face_body, dtype=np.int64))
+    if turned:
+        notes = (*notes, f"{len(turned)} faces that looked into the material were turned")
+    for i in turned:
+        surface = faces[i].surface
+        faces[i] = replace(faces[i], surface=replace(surface, outward=-surface.outward))
+        pieces[i][1][:] *= -1.0
+        rows = owner == i
+        triangles[rows] = triangles[rows][:, [0, 2, 1]]
     mesh = Mesh(
-        vertices=np.vstack([p[0] for p in pieces]),
+        vertices=vertices,
         normals=np.vstack([p[1] for p in pieces]),
         uv=np.vstack([p[2] for p in pieces]),
         triangles=triangles,
-        triangle_face=np.concatenate([np.full(len(p[3]), p[4], dtype=np.int64) for p in pieces]),
+        triangle_face=owner,
         boundary=border_edges(triangles),
     )
     return CadModel(
-        key, name, tuple(faces), mesh, _edges(shape, face_map, mesh), document.bodies, document.unit, document.notes,
+        key, name, tuple(faces), mesh, _edges(shape, face_map, mesh), document.bodies, document.unit, notes,
         read_annotations(document),
     )  # fmt: skip
 
@@ -152,7 +165,7 @@ def _curve(edge: Any) -> BSplineCurve | None:
         spline = GeomConvert.CurveToBSplineCurve_s(curve.Transformed(adaptor.Trsf()))
         if spline.IsPeriodic():
             spline.SetNotPeriodic()
-    except Standard_Failure:
+    except KERNEL_FAILURES:
         return None
     count = spline.NbPoles()
     poles = np.array([xyz(spline.Pole(i + 1)) for i in range(count)])
