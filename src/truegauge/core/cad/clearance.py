@@ -17,11 +17,14 @@ def heights(corners: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def clearances(
-    tree: Bvh, face: Ints, side: Ints, edge_faces: Ints, vertex_start: Ints, vertex_edges: Ints
+    tree: Bvh, face: Ints, side: Ints, edge_faces: Ints, vertex_start: Ints, vertex_edges: Ints, most: float
 ) -> NDArray[np.float64]:
-    """Return a bound (m,) below the distance of each triangle (tree order) to faces that do not touch it, mm."""
+    """Return a bound (m,) below the distance of each triangle (tree order) to faces that do not touch it, mm.
+
+    No more than `most` mm is told, and of triangles much larger than that nothing (-1).
+    """
     out = np.zeros(len(tree.corners))
-    _clearances(tree.boxes, tree.nodes, tree.corners, face, side, edge_faces, vertex_start, vertex_edges, out)
+    _clearances(tree.boxes, tree.nodes, tree.corners, face, side, edge_faces, vertex_start, vertex_edges, most, out)
     return out
 
 
@@ -41,7 +44,7 @@ def _touches(k, other, side, edge_faces, vertex_start, vertex_edges):  # type: i
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def _clearances(boxes, nodes, corners, face, side, edge_faces, vertex_start, vertex_edges, out):  # type: ignore[no-untyped-def]
+def _clearances(boxes, nodes, corners, face, side, edge_faces, vertex_start, vertex_edges, most, out):  # type: ignore[no-untyped-def]
     for chunk in prange((corners.shape[0] + 255) // 256):
         stack, far = np.empty(STACK, dtype=np.int64), np.empty(STACK)
         for k in range(256 * chunk, min(corners.shape[0], 256 * chunk + 256)):
@@ -52,7 +55,10 @@ def _clearances(boxes, nodes, corners, face, side, edge_faces, vertex_start, ver
             for c in range(3):
                 size = max(size, (corners[k, 3 * c] - x) ** 2 + (corners[k, 3 * c + 1] - y) ** 2
                            + (corners[k, 3 * c + 2] - z) ** 2)  # fmt: skip
-            best = np.inf
+            if size > 4.0 * most * most:
+                out[k] = -1.0
+                continue
+            best = (most + np.sqrt(size)) ** 2
             stack[0], far[0], count = 0, 0.0, 1
             while count > 0:
                 count -= 1

@@ -214,19 +214,17 @@ class Elements:
         bores = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and t.inside and t.turn > 6.28
                  and not taken & set(t.group)]  # fmt: skip
         cones = [t for t in turned if t.surface.kind == SurfaceKind.CONE and t.inside and t.turn > 6.28]
-        bore_of, cone_of = ({f: t for t in kind for f in t.group} for kind in (bores, cones))
+        near_bores, near_cones = _Coaxial(bores), _Coaxial(cones)
         found, used = [], set[int]()
         for small in sorted(bores, key=lambda t: t.surface.radius):
             if used & set(small.group):
                 continue
             beside = {o for f in small.group for o in self._neighbours.get(f, {})}
-            beyond = {x for o in beside for x in self._neighbours.get(o, {})}
-            wide = next((b for b in (bore_of[x] for x in sorted(beyond) if x in bore_of)
+            wide = next((b for b in near_bores.of(small)
                          if b is not small and not used & set(b.group)
                          and b.surface.radius > small.surface.radius + _LENGTH
-                         and _coaxial(b.surface, small.surface) and self._joined_by_plane(small, b)), None)  # fmt: skip
-            cone = next((c for c in (cone_of[x] for x in sorted(beside) if x in cone_of)
-                         if not used & set(c.group) and _coaxial(c.surface, small.surface)), None)  # fmt: skip
+                         and self._joined_by_plane(small, b)), None)  # fmt: skip
+            cone = next((c for c in near_cones.of(small) if not used & set(c.group) and beside & set(c.group)), None)
             low_open, high_open = self._is_open(small, -1), self._is_open(small, 1)
             way = 1.0 if high_open else -1.0
             if high_open and low_open:  # it begins where more room is before it
@@ -279,8 +277,13 @@ class Elements:
     def _slots(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
         halves = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and abs(t.turn - math.pi) < _HALF]
         found, used = [], set[int]()
+        at_plane: dict[int, list[int]] = {}
+        planes = [self._smooth_planes(t.group) for t in halves]
+        for i, own in enumerate(planes):
+            for p in own:
+                at_plane.setdefault(p, []).append(i)
         for i, a in enumerate(halves):
-            for b in halves[i + 1 :]:
+            for b in (halves[j] for j in sorted({j for p in planes[i] for j in at_plane[p] if j > i})):
                 s, t = a.surface, b.surface
                 if used & {*a.group, *b.group} or a.inside != b.inside or abs(s.radius - t.radius) > _LENGTH:
                     continue
@@ -492,6 +495,30 @@ class Elements:
         hidden = leaving if entering_only else nothing
         triangle, along = first_hit(tree, origin, np.ascontiguousarray(direction), hidden)
         return (math.inf, False) if triangle < 0 else (float(along), bool(leaving[triangle]))
+
+
+class _Coaxial:
+    """Turned faces by their axes."""
+
+    def __init__(self, turned: list[_Turned]) -> None:
+        from scipy.spatial import cKDTree
+
+        self._turned = turned
+        self._tree = cKDTree(np.array([_axis_key(t.surface) for t in turned])) if turned else None
+
+    def of(self, one: _Turned) -> list[_Turned]:
+        """Return those on the axis of one."""
+        if self._tree is None:
+            return []
+        rows: set[int] = set()
+        for sign in (1.0, -1.0):
+            rows |= set(self._tree.query_ball_point(_axis_key(one.surface, sign), 4 * _LENGTH))
+        return [self._turned[k] for k in sorted(rows) if _coaxial(self._turned[k].surface, one.surface)]
+
+
+def _axis_key(s: Surface, sign: float = 1.0) -> NDArray[np.float64]:
+    """Return the place of an axis nearest to the origin, and its direction weighed so that its tolerance is alike."""
+    return np.concatenate([s.origin - float(s.origin @ s.z) * s.z, sign * s.z * _LENGTH / _ANGLE])
 
 
 def _coaxial(a: Surface, b: Surface) -> bool:

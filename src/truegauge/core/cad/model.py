@@ -175,6 +175,11 @@ class CadModel:
         )  # fmt: skip
 
     @cached_property
+    def face_boxes(self) -> NDArray[np.float64]:
+        """The box of each face (n, 2, 3), mm."""
+        return np.array([f.box for f in self.faces]).reshape(-1, 2, 3)
+
+    @cached_property
     def diagonal(self) -> float:
         """Length of the box diagonal, mm."""
         return float(np.linalg.norm(self.box[1] - self.box[0]))

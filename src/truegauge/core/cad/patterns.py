@@ -63,11 +63,7 @@ def _found(elements: tuple[Element, ...]) -> list[Pattern]:
     rest = [e for e in elements if e.kind in _REPEATED]
     centers = [e for e in elements if e.kind in (ElementKind.HOLE, ElementKind.BOSS, ElementKind.COUNTERBORE)]
     patterns: list[Pattern] = []
-    while rest:
-        first = rest[0]
-        equal = [e for e in rest if _equal(first, e)]
-        gone = {id(e) for e in equal}
-        rest = [e for e in rest if id(e) not in gone]
+    for equal in _alike(rest):
         while len(equal) >= 2:
             best = None if len(equal) > _MANY else _circle(equal, centers) or _line(equal)
             if best is None:
@@ -78,15 +74,27 @@ def _found(elements: tuple[Element, ...]) -> list[Pattern]:
     return patterns
 
 
-def _equal(a: Element, b: Element) -> bool:
-    sizes = ((a.diameter, b.diameter), (a.second, b.second), (a.depth, b.depth))
-    return (
-        a.kind == b.kind
-        and a.through == b.through
-        and all(abs(x - y) < _LENGTH for x, y in sizes)
-        and float(a.direction @ b.direction) > 1 - _ANGLE**2
-        and abs(float((a.position - b.position) @ a.direction)) < _LENGTH
-    )
+def _alike(elements: list[Element]) -> list[list[Element]]:
+    """Return elements in groups of one kind, size, direction and level; each group by its first."""
+    kinds = {kind: k for k, kind in enumerate(ElementKind)}
+    table = np.array([
+        (kinds[e.kind], -1 if e.through is None else e.through, e.diameter, e.second, e.depth, *e.direction,
+         *e.position)
+        for e in elements
+    ], dtype=np.float64).reshape(len(elements), -1)  # fmt: skip
+    left, groups = np.ones(len(elements), dtype=bool), []
+    for i, row in enumerate(table):
+        if not left[i]:
+            continue
+        same = left & (table[:, 0] == row[0]) & (table[:, 1] == row[1])
+        same &= (np.abs(table[:, 2:5] - row[2:5]) < _LENGTH).all(axis=1)
+        rows = np.flatnonzero(same)
+        near = table[rows, 5:8] @ row[5:8] > 1 - _ANGLE**2
+        near &= np.abs((table[rows, 8:11] - row[8:11]) @ row[5:8]) < _LENGTH
+        rows = rows[near]
+        left[rows] = False
+        groups.append([elements[k] for k in rows])
+    return groups
 
 
 def _places(elements: list[Element]) -> NDArray[np.float64]:
@@ -99,13 +107,18 @@ def _circle(equal: list[Element], centers: list[Element]) -> Pattern | None:
     x = np.linalg.svd(axis[None])[2][1]
     y = np.cross(axis, x)
     flat = np.column_stack([places @ x, places @ y])
-    middles = [
-        np.array([c.position @ x, c.position @ y])
-        for c in centers
-        if abs(float(c.direction @ axis)) > 1 - _ANGLE**2 and c not in equal
-    ]
+    own = {id(e) for e in equal}
+    others = [c for c in centers if id(c) not in own]
     # A circle through all of them counts if they stand regularly: four at the corners of a rectangle do not.
-    middles.append(flat.mean(axis=0))
+    middles = flat.mean(axis=0)[None]
+    if others:
+        along = np.abs(np.array([c.direction for c in others]) @ axis) > 1 - _ANGLE**2
+        there = _places(others)[along]
+        candidates = np.column_stack([there @ x, there @ y])
+        # Only about few centres three of them stand equally far.
+        far = np.sort(np.linalg.norm(candidates[:, None] - flat[None], axis=2), axis=1)
+        some = (far[:, 2:] - far[:, :-2] < 0.02).any(axis=1) if flat.shape[0] >= 3 else np.zeros(len(far), dtype=bool)
+        middles = np.vstack([candidates[some], middles])
     best: list[int] = []
     at = flat.mean(axis=0)
     for middle in middles:

@@ -28,6 +28,7 @@ NO_FACE = -1
 _CHUNK = 4096
 _PIECE = 262_144
 _MANY = 2_000_000
+_CLEAR = 0.01  # of the diagonal: how far around triangles other faces are looked for
 _MOST_FACES = 8  # that are looked at for one point
 _WEDGE = 2.0  # two faces that meet at half a right angle are so much nearer to each other than to their edge
 _SIDES = 30  # triangle sides across the diagonal, at least
@@ -108,7 +109,15 @@ class Projector:
             side=np.ascontiguousarray(side),
             sag=np.ascontiguousarray(borders.sag[order]),
             height=heights(self.tree.corners),
-            clear=clearances(self.tree, face, side, borders.faces, borders.vertex_start, borders.vertex_edges),
+            clear=clearances(
+                self.tree,
+                face,
+                side,
+                borders.faces,
+                borders.vertex_start,
+                borders.vertex_edges,
+                _CLEAR * model.diagonal,
+            ),
             vertex_start=borders.vertex_start,
             vertex_edges=borders.vertex_edges,
             edge_faces=borders.faces,

@@ -7,7 +7,7 @@ import numpy as np
 from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Points, any_perpendicular
 from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Shape, Sphere, Torus
-from truegauge.core.cad.model import CadModel, Face, Surface, SurfaceKind
+from truegauge.core.cad.model import CadModel, Surface, SurfaceKind
 from truegauge.core.errors import GeometryError
 
 _SHAPES = {
@@ -73,14 +73,12 @@ def whole_surface(model: CadModel, face: int) -> tuple[int, ...]:
         own = s.origin - s.z * s.radius / np.tan(s.half_angle)
         same &= np.linalg.norm(apexes - own, axis=1) < 10 * _LENGTH
     else:
-        same &= np.array([_touching(here, model.faces[i]) for i in rows], dtype=bool)
+        # Coaxial holes in two walls are two holes: their faces' extents along the axis do not meet.
+        rows, same = rows[same], same[same]
+        low, high = (model.face_boxes[rows][:, k] @ np.abs(s.z) for k in (0, 1))
+        own = here.box @ np.abs(s.z)
+        same &= (own[0] <= high + 1e-3) & (low <= own[1] + 1e-3)
     return tuple(int(i) for i in rows[same])
-
-
-def _touching(a: Face, b: Face) -> bool:
-    """Coaxial holes in two walls are two holes: their faces' extents along the axis do not meet."""
-    axis = np.abs(a.surface.z)
-    return bool((a.box[0] @ axis) <= (b.box[1] @ axis) + 1e-3 and (b.box[0] @ axis) <= (a.box[1] @ axis) + 1e-3)
 
 
 def nominal_of(model: CadModel, faces: tuple[int, ...]) -> Nominal:

@@ -6,18 +6,20 @@ from typing import Any
 
 import numpy as np
 from OCP.BRep import BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.Geom import Geom_TrimmedCurve
+from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.GeomConvert import GeomConvert
 from OCP.GProp import GProp_GProps
+from OCP.IMeshTools import IMeshTools_MeshAlgoType, IMeshTools_Parameters
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE
 from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
-from OCP.TopTools import TopTools_IndexedDataMapOfShapeListOfShape
+from OCP.TopTools import TopTools_IndexedDataMapOfShapeListOfShape, TopTools_IndexedMapOfShape
 
 from truegauge.core.cad.kernel.annotations import read_annotations
 from truegauge.core.cad.kernel.documents import CadDocument
@@ -40,6 +42,7 @@ from truegauge.core.errors import GeometryError
 LINEAR_SHARE = 1e-4
 ANGULAR = 0.2
 SMOOTH_ANGLE = math.radians(2.0)
+_MANY_EDGES = 120
 
 
 def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
@@ -51,10 +54,11 @@ def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
         No face is left that can be meshed.
     """
     deflection = LINEAR_SHARE * _diagonal(document.shape)
+    _mesh_perforated(document.faces, deflection)
     BRepMesh_IncrementalMesh(document.shape, deflection, False, ANGULAR, False)
     document, geometries = _understood(document, deflection)
     shape, face_map = document.shape, document.faces
-    faces, pieces = [], []
+    faces, pieces, of_face = [], [], list[slice]()
     start = 0
     for i, own in enumerate(geometries):
         topo = TopoDS.Face_s(face_map.FindKey(i + 1))
@@ -67,6 +71,7 @@ def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
             )
         )  # fmt: skip
         pieces.append((vertices, normals, own.uv, _counter_clockwise(vertices, normals, triangles) + start, i))
+        of_face.append(slice(start, start + len(vertices)))
         start += len(vertices)
     triangles = np.vstack([p[3] for p in pieces])
     owner = np.concatenate([np.full(len(p[3]), p[4], dtype=np.int64) for p in pieces])
@@ -90,9 +95,24 @@ def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
         boundary=border_edges(triangles),
     )
     return CadModel(
-        key, name, tuple(faces), mesh, _edges(shape, face_map, mesh), document.bodies, document.unit, notes,
+        key, name, tuple(faces), mesh, _edges(shape, face_map, mesh, of_face), document.bodies, document.unit, notes,
         read_annotations(document),
     )  # fmt: skip
+
+
+def _mesh_perforated(faces: Any, deflection: float) -> None:
+    """Mesh plane faces with very many borders: the usual way takes the square of their number."""
+    settings = IMeshTools_Parameters()
+    settings.Deflection, settings.Angle, settings.Relative, settings.InParallel = deflection, ANGULAR, False, False
+    settings.MeshAlgo = IMeshTools_MeshAlgoType.IMeshTools_MeshAlgoType_Delabella
+    for i in range(faces.Extent()):
+        face = TopoDS.Face_s(faces.FindKey(i + 1))
+        if BRepAdaptor_Surface(face).GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
+            continue
+        edges = TopTools_IndexedMapOfShape()
+        TopExp.MapShapes_s(face, TopAbs_EDGE, edges)
+        if edges.Extent() > _MANY_EDGES:
+            BRepMesh_IncrementalMesh(face, settings)
 
 
 def _understood(document: CadDocument, deflection: float) -> tuple[CadDocument, list[FaceGeometry]]:
@@ -138,7 +158,7 @@ def _face(index: int, topo: Any, surface: Surface, vertices: np.ndarray) -> Face
     return Face(index, surface, float(properties.Mass()), box, xyz(properties.CentreOfMass()))
 
 
-def _edges(shape: Any, face_map: Any, mesh: Mesh) -> tuple[Edge, ...]:
+def _edges(shape: Any, face_map: Any, mesh: Mesh, of_face: list[slice]) -> tuple[Edge, ...]:
     owners = TopTools_IndexedDataMapOfShapeListOfShape()
     TopExp.MapShapesAndAncestors_s(shape, TopAbs_EDGE, TopAbs_FACE, owners)
     edges = []
@@ -149,7 +169,7 @@ def _edges(shape: Any, face_map: Any, mesh: Mesh) -> tuple[Edge, ...]:
         if polyline is None or BRep_Tool.Degenerated_s(edge):
             continue
         seam = len(faces) == 1 and BRep_Tool.IsClosed_s(edge, TopoDS.Face_s(face_map.FindKey(faces[0] + 1)))
-        edges.append(Edge(polyline, tuple(faces), not seam and _is_sharp(polyline, faces, mesh), _curve(edge)))
+        edges.append(Edge(polyline, tuple(faces), not seam and _is_sharp(polyline, faces, mesh, of_face), _curve(edge)))
     return tuple(edges)
 
 
@@ -184,12 +204,12 @@ def _polyline(edge: Any, face: Any) -> np.ndarray | None:
     return np.array([xyz(triangulation.Node(polygon.Node(k + 1)).Transformed(move)) for k in range(polygon.NbNodes())])
 
 
-def _is_sharp(polyline: np.ndarray, faces: list[int], mesh: Mesh) -> bool:
+def _is_sharp(polyline: np.ndarray, faces: list[int], mesh: Mesh, of_face: list[slice]) -> bool:
     if len(faces) < 2:
         return True
     middle = polyline[len(polyline) // 2]
     normals = []
     for f in faces[:2]:
-        ids = np.unique(mesh.triangles[mesh.triangle_face == f])
-        normals.append(mesh.normals[ids[np.argmin(((mesh.vertices[ids] - middle) ** 2).sum(axis=1))]])
+        own = of_face[f]
+        normals.append(mesh.normals[own.start + np.argmin(((mesh.vertices[own] - middle) ** 2).sum(axis=1))])
     return bool(normals[0] @ normals[1] < math.cos(SMOOTH_ANGLE))
