@@ -36,6 +36,12 @@ def test_a_perfect_part_is_read_without_bias_and_form_is_kept(benchmark):
     assert all(0.85 < share < 1.15 for share in shares.values()), shares
 
 
+def test_no_wrong_part_or_pose_is_believed(benchmark):
+    counts, _ = benchmark("trust").trials(9, 1)
+    assert counts["right, right pose: believed"] >= 3
+    assert not [text for text in counts if "wrong: believed" in text], counts
+
+
 @pytest.mark.parametrize(("count", "how"), [(8, "touches"), (24, "touches"), (5000, "cloud")])
 def test_the_stated_uncertainty_is_that_of_repeated_measurements(benchmark, count, how):
     stated = benchmark("stated_uncertainty")

@@ -14,9 +14,20 @@ from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
+from truegauge.formats.reader_process import WAITING as _WAITING
 
-TIME_LIMIT = 180.0
+TIME_LIMIT = 180.0  # s of processor time
+_PER_MEGABYTE = 90.0
 _WHAT = {"part": "the part", "scan": "the scan"}
+
+
+def time_limit(path: Path) -> float:
+    """Return the processor time (s) that reading a file may take: more for a large one, which can be cancelled."""
+    try:
+        size = path.stat().st_size / 1e6
+    except OSError:
+        size = 0.0
+    return max(TIME_LIMIT, _PER_MEGABYTE * size) if size > 1 else TIME_LIMIT
 
 
 class _Reader:
@@ -30,7 +41,8 @@ class _Reader:
         """Return the exit code of the job and whether its time ran out."""
         with self._busy:
             process = self._started()
-            job = {"kind": kind, "source": str(path), "out": str(out), "said": str(said), "limit": TIME_LIMIT}
+            limit = time_limit(path)
+            job = {"kind": kind, "source": str(path), "out": str(out), "said": str(said), "limit": limit}
             assert process.stdin is not None
             assert process.stdout is not None
             started = time.monotonic()
@@ -41,7 +53,7 @@ class _Reader:
                     # No share is known: approach, never reach, the end.
                     spent = time.monotonic() - started
                     progress(spent / (spent + 3.0), f"reading {_WHAT[kind]}")
-                    if spent > TIME_LIMIT + 10:
+                    if spent > _WAITING * limit + 10:
                         self._stop()
                         return -signal.SIGKILL, True
                 line = process.stdout.readline()
@@ -90,7 +102,7 @@ def read_in_child(kind: str, path: Path, out: Path, *, progress: Progress = sile
     Raises
     ------
     FormatError
-        The child said so, crashed, ran out of memory, or took longer than `TIME_LIMIT` seconds.
+        The child said so, crashed, ran out of memory, or computed longer than `time_limit`.
     """
     with tempfile.TemporaryDirectory() as folder:
         said = Path(folder) / "said"
@@ -102,6 +114,8 @@ def read_in_child(kind: str, path: Path, out: Path, *, progress: Progress = sile
         raise FormatError(path, lines[-1])
     if late:
         raise FormatError(
-            path, f"could not be read within {TIME_LIMIT:.0f} s; the file may be damaged: export it again"
+            path,
+            f"takes too long to read: {time_limit(path):.0f} s of processor time were not enough; export it with less "
+            "detail, or in parts",
         )
     raise FormatError(path, "the file is damaged (the reader stopped on it); export it again")

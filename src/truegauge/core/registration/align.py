@@ -13,7 +13,7 @@ from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.clouds.spatial import thinned
 from truegauge.core.datums.freedoms import NAMES, NOBODY, Freedoms, open_shares
 from truegauge.core.errors import RegistrationError
-from truegauge.core.frames import apply
+from truegauge.core.frames import apply, invert
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.adjustment import freedom_named
 from truegauge.core.registration.alignment import Alignment, Candidate
@@ -30,6 +30,12 @@ _LEAST_POINTS = 100
 _KEEP = 24  # coarse poses
 _MOST = 0.85  # of the points: where fewer fit, more starts are tried
 _NEARLY_ALL = 0.95  # of the points: where fewer fit, the mirrored part is tried
+_UNEXPLAINED = 0.03  # of the points within the part's reach: from there on a scan is doubted
+_MAY_BE_MIRRORED = 0.003  # of them: where more do not fit, the mirrored part is tried
+_REACH, _FAR_OF_SIZE = 0.02, 0.0005  # of the part's size
+_FAR = 6.0  # scales
+_SOME = 12  # poses that the part is compared with itself in
+_SAME_EVERYWHERE, _ALMOST = 0.0005, 0.1  # of the surface
 _WEAK = 60.0  # times as uncertain as the best-known freedom
 
 FitCriterion = Literal["least_squares", "largest", "within"]
@@ -51,6 +57,19 @@ class AlignmentSettings:
     criterion: FitCriterion = "least_squares"
     tolerance: float = 0.05
     candidate: int = 0
+
+
+Plane = tuple[Points, float, float]  # normal, offset, thickness, part coordinates
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Judged:
+    """An alignment; which share of the points that may be the part it used; which lies neither on it nor the table."""
+
+    alignment: Alignment
+    on_part: float
+    unexplained: float
+    table: Plane | None
 
 
 def align(
@@ -79,15 +98,16 @@ def align(
         raise RegistrationError(f"the scan has {len(rows)} usable points, an alignment needs {_LEAST_POINTS}")
     if any(settings.locked) and start is None:
         raise RegistrationError("freedoms can be locked only in a best fit that starts from another alignment")
-    found, on_part = _aligned(cloud, points, model, projector, settings, start, progress, thorough=False)
-    if start is None and on_part < _MOST:
-        again, on_part_again = _aligned(cloud, points, model, projector, settings, start, progress, thorough=True)
-        if on_part_again > on_part:
-            found, on_part = again, on_part_again
-    uncertain = (bool(found.doubts) or on_part < _NEARLY_ALL) and settings.face_weights is None
-    if uncertain:
+    best = _aligned(cloud, points, model, projector, settings, start, progress, thorough=False)
+    if start is None and best.on_part < _MOST:
+        again = _aligned(cloud, points, model, projector, settings, start, progress, thorough=True)
+        if again.on_part > best.on_part:
+            best = again
+    found = best.alignment
+    uncertain = bool(found.doubts) or best.on_part < _NEARLY_ALL or best.unexplained > _MAY_BE_MIRRORED
+    if uncertain and settings.face_weights is None:
         few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
-        if _mirror_fits(few, apply(found.part_from_scan, few), model, projector, settings):
+        if _mirror_fits(few, model, projector, settings, best):
             text = "the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image"
             return replace(found, doubts=(text, *found.doubts))
     return found
@@ -96,8 +116,7 @@ def align(
 def _aligned(
     cloud: PreparedCloud, points: Points, model: CadModel, projector: Projector, settings: AlignmentSettings,
     start: Rigid | None, progress: Progress, *, thorough: bool,
-) -> tuple[Alignment, float]:  # fmt: skip
-    """Return the alignment, and which share of the points that may be the part it used."""
+) -> _Judged:  # fmt: skip
     rows = np.flatnonzero(~cloud.isolated)
     few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
     candidates: list[Candidate] = []
@@ -130,17 +149,21 @@ def _aligned(
     if settings.criterion != "least_squares":
         final = _by_criterion(points, projector, final, used, settings, fitting, progress)
     moved = apply(final.part_from_scan, few)
-    table = _table(points, moved, projector, final, model)
+    table, plane = _table(points, moved, projector, final, model)
     coverage = _coverage(moved, model)
     freedoms, weak = _freedoms(final, settings.locked)
     doubts = _doubts(points, cloud, final, used, table, coverage, model)
+    unexplained = unexplained_points(moved, projector, model, final.scale, plane)
+    if unexplained > _UNEXPLAINED and not doubts:
+        doubts = (f"{100 * unexplained:.0f} % of the points within the part's reach do not lie on it: it may be a scan "
+                  "of another part",)  # fmt: skip
     on_part = int(used.sum()) / max(1, int((~cloud.isolated & ~table).sum()))
     found = Alignment(
         frozen(final.part_from_scan), final.rms, final.scale, frozen(used), frozen(table & ~used), cloud.isolated,
-        coverage, doubts, (*_notes(candidates), *weak), largest=float(np.abs(final.distance[used]).max(initial=0)),
-        freedoms=freedoms, candidates=tuple(candidates),
+        coverage, doubts, (*_notes(candidates, projector, model, final.scale), *weak),
+        largest=float(np.abs(final.distance[used]).max(initial=0)), freedoms=freedoms, candidates=tuple(candidates),
     )  # fmt: skip
-    return found, on_part
+    return _Judged(found, on_part, unexplained, plane)
 
 
 def _by_criterion(
@@ -199,9 +222,16 @@ def _arm(information: Information) -> float:
 
 
 def _mirror_fits(
-    few: Points, moved: Points, model: CadModel, projector: Projector, settings: AlignmentSettings
+    few: Points, model: CadModel, projector: Projector, settings: AlignmentSettings, best_found: _Judged
 ) -> bool:
     """Tell whether the scan seen in a mirror lies on the part where the scan itself does not."""
+    moved = apply(best_found.alignment.part_from_scan, few)
+    if best_found.table is not None:
+        normal, offset, thickness = best_found.table
+        own = np.abs(moved @ normal - offset) > thickness
+        few, moved = few[own], moved[own]
+    if len(few) < _LEAST_POINTS:
+        return False
     flipped = few * [-1.0, 1.0, 1.0]
     poses = coarse_poses(flipped, model, build_field(model, projector), keep=2)
     try:
@@ -214,6 +244,13 @@ def _mirror_fits(
         found = projector.deviations(there, max_distance=limit)
         costs.append(np.where(found.face >= 0, found.distance**2, limit**2))
     on = np.minimum(*costs) < limit**2
+    scale = best_found.alignment.scale
+    here, mirrored = (
+        unexplained_points(there, projector, model, scale, None)
+        for there in (moved, apply(best.part_from_scan, flipped))
+    )
+    if here > _MAY_BE_MIRRORED and mirrored < 0.5 * here:
+        return True
     return bool(on.mean() > 0.3 and costs[1][on].mean() < 0.5 * costs[0][on].mean())
 
 
@@ -231,40 +268,73 @@ def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Poi
     return sparse[picked]
 
 
-def _table(points: Points, few: Points, projector: Projector, fit: BestFit, model: CadModel) -> Mask:
-    """Mark points on the plane that holds most of what is not the part."""
+def unexplained_points(
+    moved: Points, projector: Projector, model: CadModel, scale: float, table: Plane | None
+) -> float:
+    """Return which share of the points within the part's reach lies neither on it nor on the table.
+
+    Parameters
+    ----------
+    moved : (n, 3) float64
+        Points without isolated ones, where an alignment puts them, mm.
+    scale : float
+        Of the residuals, mm.
+    """
+    margin = _REACH * model.diagonal
+    inside = ((moved > model.box[0] - margin) & (moved < model.box[1] + margin)).all(axis=1)
+    if table is not None:
+        normal, offset, thickness = table
+        inside &= np.abs(moved @ normal - offset) > thickness
+    if inside.sum() < _LEAST_POINTS:
+        return 0.0
+    near = max(_FAR * scale, _FAR_OF_SIZE * model.diagonal)
+    found = projector.deviations(np.ascontiguousarray(moved[inside]), max_distance=2 * near)
+    return float(((found.face < 0) | (np.abs(found.distance) > near)).mean())
+
+
+def _table(
+    points: Points, few: Points, projector: Projector, fit: BestFit, model: CadModel
+) -> tuple[Mask, Plane | None]:
+    """Mark points on the plane that holds most of what is not the part; the part lies on one side of it."""
     nothing = np.zeros(len(points), dtype=bool)
     found = projector.deviations(few, max_distance=0.02 * model.diagonal)
     off = few[(found.face < 0) | found.on_edge]
     if len(off) < 0.01 * len(few) or len(off) < 30:
-        return nothing
+        return nothing, None
     thickness = max(8 * fit.scale, 0.0005 * model.diagonal)
     plane = dominant_plane(off, thickness, np.random.default_rng(5))
     if plane is None:
-        return nothing
+        return nothing, None
     normal, offset = plane
     if (np.abs(off @ normal - offset) < thickness).mean() < 0.5:
-        return nothing
+        return nothing, None
     # The plane is in part coordinates, the points are as scanned: take the plane to them, not them to the plane.
+    heights = model.mesh.vertices @ normal - offset
+    if min(float(heights.max()), -float(heights.min())) > 2 * thickness:
+        return nothing, None  # a table does not cut through the part: these are points of something else
     pose = fit.part_from_scan
     away = points @ (pose[:3, :3].T @ normal)
     away += float(pose[:3, 3] @ normal) - offset
-    return np.asarray((np.abs(away) < thickness) & ~fit.used)
+    return np.asarray((np.abs(away) < thickness) & ~fit.used), (normal, offset, thickness)
 
 
 def _coverage(moved: Points, model: CadModel) -> float:
     """Return the share of the part's surface that has scan points near it."""
     from scipy.spatial import cKDTree
 
+    distance, _ = cKDTree(moved).query(_spots_on(model, 1500))
+    return float((distance < 0.025 * model.diagonal).mean())
+
+
+def _spots_on(model: CadModel, count: int) -> Points:
+    """Return places (n, 3) evenly over the surface of the part."""
     mesh = model.mesh
     a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
     area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
     rng = np.random.default_rng(2)
-    spots = rng.choice(len(area), 1500, p=area / area.sum())
+    spots = rng.choice(len(area), count, p=area / area.sum())
     u = rng.dirichlet([1, 1, 1], len(spots))
-    on_part = u[:, :1] * a[spots] + u[:, 1:2] * b[spots] + u[:, 2:] * c[spots]
-    distance, _ = cKDTree(moved).query(on_part)
-    return float((distance < 0.025 * model.diagonal).mean())
+    return np.asarray(u[:, :1] * a[spots] + u[:, 1:2] * b[spots] + u[:, 2:] * c[spots])
 
 
 def _doubts(
@@ -272,6 +342,8 @@ def _doubts(
 ) -> tuple[str, ...]:
     doubts = []
     ratio = scan_diagonal(points) / model.diagonal
+    if ratio < 1e-9:
+        return ("all points of the scan are in one place",)
     if ratio < 0.1:
         doubts.append(f"the scan is {1 / ratio:.0f} times smaller than the part: check its unit (mm or inch)")
     elif ratio > 10:
@@ -287,7 +359,21 @@ def _doubts(
     return tuple(doubts)
 
 
-def _notes(candidates: list[Candidate]) -> tuple[str, ...]:
+def _differs(motion: Rigid, projector: Projector, model: CadModel, scale: float) -> float:
+    """Return on which share of its surface a part differs from itself, moved."""
+    moved = apply(motion, _spots_on(model, 4000))
+    found = projector.deviations(moved, max_distance=0.05 * model.diagonal)
+    far = max(4 * scale, 1e-4 * model.diagonal)
+    return float(((found.face < 0) | (np.abs(found.distance) > far)).mean())
+
+
+def _notes(candidates: list[Candidate], projector: Projector, model: CadModel, scale: float) -> tuple[str, ...]:
+    if len(candidates) > 1:
+        first = candidates[0].part_from_scan
+        others = [_differs(c.part_from_scan @ invert(first), projector, model, scale) for c in candidates[1:_SOME]]
+        least = min(others)
+        if _SAME_EVERYWHERE < least < _ALMOST:
+            return (f"the part is almost symmetrical: another pose differs on {100 * least:.1f} % of the surface",)
     alike = sum(c.rms < 1.1 * candidates[0].rms and c.share > 0.995 * candidates[0].share for c in candidates)
     if alike > 1:
         return (f"{alike} poses fit equally well: the part is symmetrical; step through them and choose",)

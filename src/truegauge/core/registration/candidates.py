@@ -15,13 +15,19 @@ from truegauge.core.registration.coarse import COARSE_LIMIT
 _MOST = 60
 _MAY_BE = 1.6  # times the best coarse cost: a pose may still turn out the best
 _AS_GOOD = 1.5  # of the best mean square: worth completing by symmetry
-_EQUAL = 1.1
+_STEP = np.radians(6.0)
+_TURNED = 2500  # points
+_MAY_BE_TURNED = 1.6  # times the best mean square
+_MOST_TURNS = 6
+_NEARLY_TURNED = 0.06  # of the moments of the surface
+_BEYOND_CHANCE = 4.0  # standard deviations
 _LISTED = 9.0
 _QUICK = 1500
 _GOOD = 0.3  # of the limit: a fit that is worse is no fit, and its symmetries mean nothing
 _TRIES = 2000
 _FREED = 2  # poses that are taken off the walls
 _SNUG = 2e-4  # of the part's size: a scan that fits as closely has not got caught
+_FAR_OFF, _ALL_ON = 10.0, 0.01  # scales; the share of points that may be so far off a snug fit
 _OFF = 0.006  # of the part's size
 _STEPS = 20  # of a pose that fits: one that does not never ends
 
@@ -55,6 +61,7 @@ def find_candidates(
     if not search.found:
         raise RegistrationError("no pose was found in which the points lie near the part; is it a scan of this part?")
     search.free_from_walls()
+    search.try_turns()
     search.complete(progress)
     return search.ranked()
 
@@ -67,13 +74,13 @@ class _Search:
         self.found: list[BestFit] = []
         self._squares: list[Floats] = []
 
-    def refine(self, pose: Rigid) -> None:
+    def refine(self, pose: Rigid, *, exactly: bool = False) -> None:
         try:
             fit = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings,
                            iterations=_STEPS)  # fmt: skip
         except RegistrationError:
             return
-        if any(self._same(fit, other) for other in self.found):
+        if any(self._same(fit, other, exactly=exactly) for other in self.found):
             return
         self.found.append(fit)
         self._squares.append(self._square(fit.part_from_scan, self._few))
@@ -93,13 +100,17 @@ class _Search:
         size = self._model.diagonal
         for i in np.argsort(self._costs())[:_FREED]:
             fit = self.found[int(i)]
-            if fit.scale < _SNUG * size:
+            on = self._on_part()
+            off = float((self._squares[int(i)][on] > max(_FAR_OFF * fit.scale, 1e-9 * size) ** 2).mean())
+            if fit.scale < _SNUG * size and off < _ALL_ON:
                 continue
             found = self._projector.deviations(apply(fit.part_from_scan, self._few), max_distance=3 * self._limit)
             normals = np.asarray(found.normals[found.face >= 0], dtype=np.float64)
-            way = np.linalg.eigh(normals.T @ normals)[1][:, 2]
+            ways = np.linalg.eigh(normals.T @ normals)[1]
             before = float(self._squares[int(i)].mean())
-            for step in (-_OFF, _OFF):
+            # Caught at one small wall only, the rest fits snugly: the direction is not the one that is held most.
+            tried = ways.T[2:] if fit.scale >= _SNUG * size else ways.T
+            for way, step in ((w, s) for w in tried for s in (-_OFF, _OFF)):
                 pose = fit.part_from_scan.copy()
                 pose[:3, 3] += step * size * way
                 try:
@@ -111,6 +122,32 @@ class _Search:
                 if float(squares.mean()) < before:
                     before = float(squares.mean())
                     self.found[int(i)], self._squares[int(i)] = freed, squares
+
+    def try_turns(self) -> None:
+        """Turn the best pose about the main axes of the part and fit again where that fits nearly as well.
+
+        Slender and nearly turned parts look the same from both ends and at every turn but for small features, which a
+        coarse search does not see.
+        """
+        if not self.is_good:
+            return
+        best = self.found[int(np.argmin(self._costs()))].part_from_scan
+        center, axes, turned = _main_axes(self._model)
+        motions = [_turn(center, axis, np.pi) for axis in axes]
+        if turned is not None:
+            ways = [np.eye(4), next(m for m, axis in zip(motions, axes, strict=True) if abs(axis @ turned) < 0.5)]
+            steps = [_turn(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
+            motions += [step @ way for way in ways for step in steps]
+        some = self._few[:: max(1, len(self._few) // _TURNED)]
+        enough = _MAY_BE_TURNED * float(self._square(best, some).mean())
+        costs = [float(self._square(m @ best, some).mean()) for m in motions]
+        left = _MOST_TURNS
+        for k in np.argsort(costs):
+            if costs[k] > enough or left == 0:
+                break
+            if not self._known(motions[k] @ best, exactly=True):
+                self.refine(motions[k] @ best, exactly=True)
+                left -= 1
 
     @property
     def is_good(self) -> bool:
@@ -161,14 +198,14 @@ class _Search:
                         motions.append(self.found[-1].part_from_scan @ invert(best))
             tried += 1
 
-    def _known(self, pose: Rigid) -> bool:
+    def _known(self, pose: Rigid, *, exactly: bool = False) -> bool:
         free = self.found[0]
-        return any(self._apart(pose, f.part_from_scan, free) for f in self.found)
+        return any(self._apart(pose, f.part_from_scan, free, exactly=exactly) for f in self.found)
 
-    def _same(self, fit: BestFit, other: BestFit) -> bool:
-        return self._apart(fit.part_from_scan, other.part_from_scan, other)
+    def _same(self, fit: BestFit, other: BestFit, *, exactly: bool = False) -> bool:
+        return self._apart(fit.part_from_scan, other.part_from_scan, other, exactly=exactly)
 
-    def _apart(self, pose: Rigid, other: Rigid, fit: BestFit) -> bool:
+    def _apart(self, pose: Rigid, other: Rigid, fit: BestFit, *, exactly: bool = False) -> bool:
         """Tell whether two poses are one: a part that can turn about an axis has that turn for nothing."""
         motion = pose @ invert(other)
         box = self._model.box
@@ -180,14 +217,22 @@ class _Search:
             point, direction = axis
             ends = point + np.outer([-0.5, 0.5], direction) * self._model.diagonal
             moved = np.linalg.norm(apply(motion, ends) - ends, axis=1).max()
+        if exactly and axis is None:  # turns of a slender part move its corners little
+            turn = np.linalg.norm(rotation_vector(motion))
+            return bool(moved < 0.04 * self._model.diagonal and turn < 0.5 * _STEP)
         return bool(moved < 0.04 * self._model.diagonal)
 
     def ranked(self) -> list[Candidate]:
         costs, on = self._costs(), self._on_part()
-        best = float(costs.min())
+        first = int(np.argmin(costs))
+        best = float(costs[first])
+        alike = [self._as_good(i, first, on) for i in range(len(costs))]
         order = sorted(
             range(len(costs)),
-            key=lambda i: (max(costs[i], _EQUAL * best), np.linalg.norm(rotation_vector(self.found[i].part_from_scan))),
+            key=lambda i: (
+                best if alike[i] else max(costs[i], best * (1 + 1e-9)),
+                np.linalg.norm(rotation_vector(self.found[i].part_from_scan)),
+            ),
         )
         listed = []
         for i in order:
@@ -195,6 +240,41 @@ class _Search:
                 fit = self.found[i]
                 listed.append(Candidate(fit.part_from_scan, fit.rms, float(fit.used[on].sum() / on.sum())))
         return listed
+
+    def _as_good(self, i: int, best: int, on: Mask) -> bool:
+        """Tell whether a pose may be as good as the best one: point by point, its squares are no larger but by chance.
+
+        A part that is nearly symmetrical differs on a small share of its surface, which the mean hardly shows.
+        """
+        more = self._squares[i][on] - self._squares[best][on]
+        chance = float(np.std(more)) / np.sqrt(len(more))
+        return i == best or float(more.mean()) <= _BEYOND_CHANCE * chance + 1e-9 * self._limit**2
+
+
+def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
+    """Return the middle of the surface, its main axes (3, 3) by rows, and the one that it nearly turns about."""
+    mesh = model.mesh
+    a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    middle = (a + b + c) / 3
+    center = area @ middle / area.sum()
+    off = middle - center
+    values, vectors = np.linalg.eigh((off * area[:, None]).T @ off / area.sum())
+    turned = None
+    for k, (i, j) in enumerate(((1, 2), (0, 2), (0, 1))):
+        if abs(values[i] - values[j]) < _NEARLY_TURNED * max(values[i], values[j]):
+            turned = vectors[:, k]
+    return np.asarray(center), np.asarray(vectors.T), turned
+
+
+def _turn(center: Points, axis: Points, angle: float) -> Rigid:
+    """Return the turn about an axis through a place."""
+    x, y, z = axis
+    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    motion = np.eye(4)
+    motion[:3, :3] = np.eye(3) + np.sin(angle) * cross + (1 - np.cos(angle)) * cross @ cross
+    motion[:3, 3] = center - motion[:3, :3] @ center
+    return motion
 
 
 def _free_axis(fit: BestFit) -> tuple[Points, Points] | None:

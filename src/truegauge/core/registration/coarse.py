@@ -19,6 +19,7 @@ STARTS = 720
 COARSE_LIMIT = 0.015  # of the diagonal: farther points cost no more
 _FEW, _MANY = 120, 360  # points: enough to tell hopeless starts, enough to settle
 _PROMISING = 96
+_LEAST = 60  # points besides a table
 
 
 def even_rotations(count: int) -> NDArray[np.float64]:
@@ -64,7 +65,8 @@ def coarse_poses(
     limit = COARSE_LIMIT * model.diagonal
     found: list[tuple[float, Rigid]] = []
     groups = [np.ones(len(points), dtype=bool)]
-    groups += [~table for table in table_candidates(points, 0.004 * model.diagonal)]
+    rest = [~table for table in table_candidates(points, 0.004 * model.diagonal)]
+    groups += [group for group in rest if group.sum() >= _LEAST]  # a scan of one plane is no table
     for number, group in enumerate(groups):
         chosen = points[group]
         # Strays sit far out and would move a plain mean.

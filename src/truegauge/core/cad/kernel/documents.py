@@ -1,6 +1,7 @@
 """STEP and IGES files as bodies in place: assemblies with placements, names, colours, and the annotated document."""
 
 import math
+import re
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -15,7 +16,7 @@ from OCP.TColStd import TColStd_SequenceOfAsciiString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDF import TDF_AttributeIterator, TDF_Label, TDF_LabelSequence
 from OCP.TDocStd import TDocStd_Document
-from OCP.TopAbs import TopAbs_FACE
+from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS_Compound
@@ -28,6 +29,7 @@ from truegauge.core.errors import GeometryError
 
 _COLOR_TYPES = (XCAFDoc_ColorType.XCAFDoc_ColorSurf, XCAFDoc_ColorType.XCAFDoc_ColorGen)
 Rgb = tuple[int, int, int]
+_MOST_NOTES = 5  # of one kind
 
 
 @dataclass(slots=True)
@@ -74,6 +76,8 @@ class CadDocument:
             f"{self.face_names.get(i) or f'face {i + 1}'} of {self.bodies[self.face_body[i]].name} is left out: {why}"
             for i, why in left_out.items()
         ]
+        if len(notes) > _MOST_NOTES:
+            notes = [*notes[:_MOST_NOTES], f"{len(notes) - _MOST_NOTES} more faces are left out"]
         return replace(
             self, faces=faces, face_body=[self.face_body[i] for i in kept],
             face_names={now[i]: n for i, n in self.face_names.items() if i in now},
@@ -113,7 +117,14 @@ def read_document(path: str, kind: str) -> CadDocument:
     unit = _step_unit(reader) if kind == "step" else _iges_unit(reader)
     if not reader.Transfer(document):
         raise GeometryError(f"the {kind.upper()} file holds no shape; export a solid or its surfaces")
-    return _collected(document, unit)
+    try:
+        return _collected(document, unit, together=kind == "iges")
+    except GeometryError:
+        others = _other_files(path)
+        if not others:
+            raise
+        named = ", ".join(others[:4]) + (f" and {len(others) - 4} more" if len(others) > 4 else "")
+        raise GeometryError(f"the file only says how others stand together; open these: {named}") from None
 
 
 def _step_unit(reader: Any) -> str:
@@ -132,13 +143,23 @@ def _iges_unit(reader: Any) -> str:
     )
 
 
-def _collected(document: Any, unit: str) -> CadDocument:
+def _other_files(path: str) -> list[str]:
+    """Return the names of files that a STEP file refers to."""
+    with open(path, encoding="latin-1") as file:
+        found = re.findall(r"DOCUMENT_FILE\s*\(\s*'([^']*)'", file.read())
+    return list(dict.fromkeys(name for name in found if name))
+
+
+def _collected(document: Any, unit: str, *, together: bool = False) -> CadDocument:
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     leaves: list[tuple[Any, Any, str, Rgb | None, Any]] = []
     free = TDF_LabelSequence()
     shapes.GetFreeShapes(free)
     for i in range(free.Length()):
         _walk(free.Value(i + 1), TopLoc_Location(), "", None, leaves, 0)
+    labels = [(label, placement) for _, label, _, _, placement in leaves]
+    if together and len(leaves) > 1 and not any(TopExp_Explorer(x[0], TopAbs_SOLID).More() for x in leaves):
+        leaves = [_joined(leaves)]  # faces of one body, each by itself
     builder, compound, healer = BRep_Builder(), TopoDS_Compound(), Healer()
     builder.MakeCompound(compound)
     bodies, counts, placements = list[Body](), list[Any](), list[Any]()
@@ -166,9 +187,19 @@ def _collected(document: Any, unit: str) -> CadDocument:
     out = CadDocument(
         document, compound, faces, tuple(bodies), face_body, {}, {}, unit, tuple(healer.notes), healer, placements
     )
-    for _, label, _, _, placement in leaves:
+    for label, placement in labels:
         _named_faces(label, placement, out)
     return out
+
+
+def _joined(leaves: list[tuple[Any, Any, str, Rgb | None, Any]]) -> tuple[Any, Any, str, Rgb | None, Any]:
+    """Return all bodies as one: what a file of single surfaces means."""
+    whole, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(whole)
+    for shape, *_ in leaves:
+        builder.Add(whole, shape)
+    _, label, name, color, placement = leaves[0]
+    return whole, label, name, color, placement
 
 
 def _walk(label: Any, placement: Any, path: str, color: Rgb | None, leaves: list[Any], depth: int) -> None:

@@ -21,8 +21,21 @@ class Healer:
     """Heals bodies one by one and remembers which face became which."""
 
     def __init__(self) -> None:
-        self.notes: list[str] = []
+        self._said: dict[str, int] = {}
+        self._open: list[tuple[int, int]] = []  # faces and free edges of bodies that are not closed
         self._became: list[Any] = []  # functions from a face to the face that replaced it
+
+    @property
+    def notes(self) -> list[str]:
+        """What was done, alike things together."""
+        found = [text if count == 1 else f"{text} ({count} times)" for text, count in self._said.items()]
+        faces, free = sum(n for n, _ in self._open), sum(n for _, n in self._open)
+        if self._open:
+            those = "a single face does" if faces == 1 else f"{faces} faces do"
+            if len(self._open) > 1:
+                those = f"{len(self._open)} bodies of together {faces} faces do"
+            found.append(f"{those} not close a solid ({free} free edges): the material side is taken from the file")
+        return found
 
     def now(self, face: Any) -> Any:
         """Return what a face of the file is after healing."""
@@ -92,15 +105,13 @@ class Healer:
             whole = sewing.SewedShape()
         free = sewing.NbFreeEdges()
         if free:
-            those = "a single face does" if count == 1 else f"{count} faces do"
-            self._note(f"{those} not close a solid ({free} free edges): the material side is taken from the file")
+            self._open.append((count, free))
         elif count > 1:
             self._note(f"{count} separate faces were sewn into a closed solid (gaps up to {GAP:g} mm)")
         return whole
 
     def _note(self, text: str) -> None:
-        if text not in self.notes:
-            self.notes.append(text)
+        self._said[text] = self._said.get(text, 0) + 1
 
 
 def _is_closed(shell: Any) -> bool:
