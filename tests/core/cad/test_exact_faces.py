@@ -157,7 +157,7 @@ def test_beside_corners_and_edges_of_a_block_the_distance_is_that_of_a_box(rng):
 
 def test_rims_steps_and_hollow_corners_agree_with_the_kernel(rng):
     block = cut(box(0, 0, 0, 60, 40, 20), box(20, -1, 10, 60, 30, 20), cylinder(10, 20, -1, 6, 30))
-    agree(fuse(block, cylinder(40, 15, 5, 8, 12)), rng, 150)
+    assert len(agree(fuse(block, cylinder(40, 15, 5, 8, 12)), rng, 150).faces) > 10
 
 
 def test_a_face_that_looks_into_the_material_is_turned():
