@@ -37,14 +37,14 @@ def test_a_perfect_part_is_read_without_bias_and_form_is_kept(benchmark):
 
 
 def test_no_wrong_part_or_pose_is_believed(benchmark):
-    counts, _ = benchmark("trust").trials(9, 1)
-    assert counts["right, right pose: believed"] >= 3
+    counts, _ = benchmark("trust").trials(4, 1)
+    assert counts["right, right pose: believed"] >= 2
     assert not [text for text in counts if "wrong: believed" in text], counts
 
 
-@pytest.mark.parametrize(("count", "how"), [(8, "touches"), (24, "touches"), (5000, "cloud")])
+@pytest.mark.parametrize(("count", "how"), [(8, "touches"), (2000, "cloud")])
 def test_the_stated_uncertainty_is_that_of_repeated_measurements(benchmark, count, how):
     stated = benchmark("stated_uncertainty")
-    found = stated.ratios(count, how, stated.PERFECT, 24)
+    found = stated.ratios(count, how, stated.PERFECT, 12)
     assert {"distance", "angle", "GG", "GX", "position", "profile", "cylindricity"} <= set(found)
-    assert all(0.5 < ratio < 2.2 for ratio, _ in found.values()), found  # of 24 the scatter is known to a seventh
+    assert all(0.4 < ratio < 2.6 for ratio, _ in found.values()), found  # of 12 the scatter is known to a fifth
