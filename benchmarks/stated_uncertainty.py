@@ -201,8 +201,8 @@ def ratios(count: int, how: str, errors: Errors, repetitions: int) -> dict[str, 
     for name, pairs in stated.items():
         u, error = np.array(pairs).T
         rms = float(np.sqrt(np.mean(np.square(off[name]))))
-        share = float(np.mean(error <= 2 * u + 1e-5))
-        found[name] = (float(np.sqrt(np.mean(np.square(u)))) / rms if rms > 1e-5 else 1.0, share)
+        share = float(np.mean(error <= 2 * u + 1e-4))
+        found[name] = (float(np.sqrt(np.mean(np.square(u)))) / rms if rms > 1e-4 else 1.0, share)
     return found
 
 
