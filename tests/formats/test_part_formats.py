@@ -10,6 +10,9 @@ from numpy.testing import assert_allclose
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "core" / "cad"))
 from kernel_files import box, cut, cylinder, write_iges, write_step
+from OCP.IGESControl import IGESControl_Writer
+from OCP.TopAbs import TopAbs_FACE
+from OCP.TopExp import TopExp_Explorer
 
 from truegauge import demo
 from truegauge.core.cad.nominal_part import NEEDS, NominalRow, part_from_rows
@@ -160,3 +163,28 @@ def test_every_type_of_feature_makes_a_part(kind):
     assert np.abs(Projector(model).deviations(mesh.vertices).distance).max() < 1e-9
     flat = np.cross(*(mesh.vertices[mesh.triangles[:, k]] - mesh.vertices[mesh.triangles[:, 0]] for k in (1, 2)))
     assert (np.einsum("ij,ij->i", flat, mesh.normals[mesh.triangles[:, 0]]) > 0).all()
+
+
+def test_a_part_that_takes_too_long_is_not_called_damaged(tmp_path, uncached, monkeypatch):
+    monkeypatch.setattr(guard, "TIME_LIMIT", 0.05)  # s of processor time
+    path = tmp_path / "part.step"
+    path.write_bytes(demo.PART.read_bytes()[:])
+    monkeypatch.setattr(guard, "_PER_MEGABYTE", 0.0)
+    with pytest.raises(FormatError, match="takes too long to read") as caught:
+        read_part(path)
+    assert "damaged" not in str(caught.value)
+
+
+def test_an_iges_file_of_single_faces_is_one_body(tmp_path, uncached):
+    writer = IGESControl_Writer("MM", 0)
+    explorer = TopExp_Explorer(cut(box(0, 0, 0, 30, 20, 10), cylinder(15, 10, -1, 4, 12)), TopAbs_FACE)
+    while explorer.More():
+        writer.AddShape(explorer.Current())
+        explorer.Next()
+    writer.ComputeModel()
+    path = tmp_path / "faces.igs"
+    assert writer.Write(str(path))
+    model = read_part(path)
+    assert len(model.bodies) == 1
+    assert len(model.notes) == 1
+    assert "separate faces were sewn into a closed solid" in model.notes[0]
