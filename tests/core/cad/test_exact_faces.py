@@ -173,7 +173,7 @@ def test_a_face_that_looks_into_the_material_is_turned():
         explorer.Next()
     builder.Add(solid, shell)
     model = model_of(solid)
-    assert "1 faces that looked into the material were turned" in model.notes
+    assert "a face that looked into the material was turned" in model.notes
     found = Projector(model).deviations(np.array([[5, 5, 5.0], [5, 5, 10.1], [5, -0.1, 5], [10.1, 5, 5], [-0.1, 5, 5]]))
     assert_allclose(found.distance, [-5, 0.1, 0.1, 0.1, 0.1], atol=1e-9)
 

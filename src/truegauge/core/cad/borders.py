@@ -1,6 +1,6 @@
 """Where faces end: the exact edge that each border side and corner of the seed mesh lies on, and its faces."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
@@ -14,11 +14,10 @@ _NEAR = 3e-4  # of the diagonal: what a mesh side may be off its edge
 _ALONG = 0.5  # cosine
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Borders:
+class Borders(NamedTuple):
     """The edges of the part as the kernels see them, and where the m triangles of the mesh touch them.
 
-    `side` (m, 3) the edge of each side, -1 for none; `corner` (m, 3) that of each corner, or -2 - v for a corner of the
+    `side` (m, 6) the edge of each side ab, bc, ca, -1 for none, and that of each corner, or -2 - v for a corner of the
     part, at which the edges `vertex_edges[vertex_start[v]:vertex_start[v + 1]]` meet. `faces` (n, 2) of each edge (-1:
     none), `inward` (n, 2) whether normal x tangent points into the face (1) or out of it (-1); `seeds` (s, 4): (u, v)
     on both faces beside each sample of the curves. `sag` (m, 3) mm:
@@ -27,7 +26,6 @@ class Borders:
 
     curves: Curves
     side: NDArray[np.int64]
-    corner: NDArray[np.int64]
     vertex_start: NDArray[np.int64]
     vertex_edges: NDArray[np.int64]
     faces: NDArray[np.int64]
@@ -71,7 +69,7 @@ def borders_of(model: CadModel, mesh: Mesh, welded: Ints) -> Borders:
     sag = np.zeros(mesh.triangles.shape)
     sag[tri, k] = off
     corner, start, at_vertex = _corners(mesh, welded, a, b, found)
-    return Borders(curves, side, corner, start, at_vertex, faces, np.where(vote >= 0, 1.0, -1.0),
+    return Borders(curves, np.hstack([side, corner]), start, at_vertex, faces, np.where(vote >= 0, 1.0, -1.0),
                    _seeds(model, mesh, curves, faces), sag)  # fmt: skip
 
 

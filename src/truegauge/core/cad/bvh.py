@@ -132,56 +132,21 @@ def nearest_on_triangle(corners, t, px, py, pz):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def nearest_triangle(boxes, nodes, corners, x, y, z, bound2, start, stack, far2, flat, nx, ny, nz, facing):  # type: ignore
+def nearest_triangle(  # type: ignore[no-untyped-def]
+    boxes, nodes, corners, x, y, z, bound2, start, stack, far2, flat, nx, ny, nz, facing, face, seen, count
+):
     """Return (tree position, distance^2, v, w, region); position -1 where nothing is nearer than sqrt(bound2).
 
     `start` is a tree position tried first: neighbouring points share their triangle, which makes the bound tight.
     Triangles whose normal (`flat`, in tree order) has a product below `facing` with (nx, ny, nz) do not count; a
-    `facing` of -2 lets all count. `stack` (int) and `far2` (float) are scratch of `STACK` entries, so that nothing is
-    allocated a point.
+    `facing` of -2 lets all count. Nor do those of the faces (`face`, in tree order) among `seen[:count]`. `stack` (int)
+    and `far2` (float) are scratch of `STACK` entries, so that nothing is allocated a point.
     """
     best, bv, bw, bregion, bt = bound2, 0.0, 0.0, 0, -1
     if start >= 0:
         d, v, w, region = nearest_on_triangle(corners, start, x, y, z)
         if d < best and (facing < -1.5 or flat[start, 0] * nx + flat[start, 1] * ny + flat[start, 2] * nz >= facing):
             best, bv, bw, bregion, bt = d, v, w, region, start
-    stack[0] = 0
-    far2[0] = _box_distance2(boxes, 0, x, y, z)
-    size = 1
-    while size > 0:
-        size -= 1
-        if far2[size] >= best:
-            continue
-        node = stack[size]
-        first, count = nodes[node, 0], nodes[node, 1]
-        if count > 0:
-            for k in range(first, first + count):
-                d, v, w, region = nearest_on_triangle(corners, k, x, y, z)
-                if d < best and (facing < -1.5 or flat[k, 0] * nx + flat[k, 1] * ny + flat[k, 2] * nz >= facing):
-                    best, bv, bw, bregion, bt = d, v, w, region, k
-            continue
-        left, right = node + 1, first
-        dl = _box_distance2(boxes, left, x, y, z)
-        dr = _box_distance2(boxes, right, x, y, z)
-        if dl < dr:
-            near, far, dn, df = left, right, dl, dr
-        else:
-            near, far, dn, df = right, left, dr, dl
-        if df < best:
-            stack[size] = far
-            far2[size] = df
-            size += 1
-        if dn < best:
-            stack[size] = near
-            far2[size] = dn
-            size += 1
-    return bt, best, bv, bw, bregion
-
-
-@njit(cache=True, nogil=True)
-def nearest_other(boxes, nodes, corners, x, y, z, bound2, stack, far2, flat, nx, ny, nz, facing, face, seen, count):  # type: ignore
-    """Return (tree position, v, w, region) as `nearest_triangle`, of faces that are not among `seen[:count]`."""
-    best, bv, bw, bregion, bt = bound2, 0.0, 0.0, 0, -1
     stack[0] = 0
     far2[0] = _box_distance2(boxes, 0, x, y, z)
     size = 1
@@ -202,13 +167,22 @@ def nearest_other(boxes, nodes, corners, x, y, z, bound2, stack, far2, flat, nx,
                 if d < best and (facing < -1.5 or flat[k, 0] * nx + flat[k, 1] * ny + flat[k, 2] * nz >= facing):
                     best, bv, bw, bregion, bt = d, v, w, region, k
             continue
-        for child in (first, node + 1):
-            d = _box_distance2(boxes, child, x, y, z)
-            if d < best:
-                stack[size] = child
-                far2[size] = d
-                size += 1
-    return bt, bv, bw, bregion
+        left, right = node + 1, first
+        dl = _box_distance2(boxes, left, x, y, z)
+        dr = _box_distance2(boxes, right, x, y, z)
+        if dl < dr:
+            near, far, dn, df = left, right, dl, dr
+        else:
+            near, far, dn, df = right, left, dr, dl
+        if df < best:
+            stack[size] = far
+            far2[size] = df
+            size += 1
+        if dn < best:
+            stack[size] = near
+            far2[size] = dn
+            size += 1
+    return bt, best, bv, bw, bregion
 
 
 @njit(cache=True, nogil=True)

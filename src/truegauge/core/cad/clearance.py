@@ -5,7 +5,10 @@ from numba import njit, prange
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Ints
-from truegauge.core.cad.bvh import STACK, Bvh, nearest_on_triangle
+from truegauge.core.cad.borders import Borders
+from truegauge.core.cad.bvh import STACK, Bvh, nearest_triangle
+
+_MOST_TOUCHED = 32  # faces around a triangle
 
 
 def heights(corners: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -16,21 +19,26 @@ def heights(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(double[:, None] / np.maximum(sides, 1e-300))
 
 
-def clearances(
-    tree: Bvh, face: Ints, side: Ints, edge_faces: Ints, vertex_start: Ints, vertex_edges: Ints, most: float
-) -> NDArray[np.float64]:
+def clearances(tree: Bvh, face: Ints, borders: Borders, most: float) -> NDArray[np.float64]:
     """Return a bound (m,) below the distance of each triangle (tree order) to faces that do not touch it, mm.
 
     No more than `most` mm is told, and of triangles much larger than that nothing (-1).
     """
     out = np.zeros(len(tree.corners))
-    _clearances(tree.boxes, tree.nodes, tree.corners, face, side, edge_faces, vertex_start, vertex_edges, most, out)
+    _clearances(
+        tree.boxes, tree.nodes, tree.corners, face, borders.side, borders.faces, borders.vertex_start,
+        borders.vertex_edges, most, out,
+    )  # fmt: skip
     return out
 
 
 @njit(cache=True, nogil=True)
-def _touches(k, other, side, edge_faces, vertex_start, vertex_edges):  # type: ignore[no-untyped-def]
-    """Tell whether a face meets a triangle at a side or a corner."""
+def _touched(k, face, side, edge_faces, vertex_start, vertex_edges, seen):  # type: ignore[no-untyped-def]
+    """Write the face of a triangle and those that meet it at a side or a corner to `seen`; return how many there are.
+
+    -1 where there are more than `seen` holds.
+    """
+    seen[0], count = face[k], 1
     for c in range(6):
         code = side[k, c]
         if code == -1:
@@ -38,15 +46,22 @@ def _touches(k, other, side, edge_faces, vertex_start, vertex_edges):  # type: i
         first, last = (0, 1) if code >= 0 else (vertex_start[-2 - code], vertex_start[-1 - code])
         for q in range(first, last):
             e = code if code >= 0 else vertex_edges[q]
-            if edge_faces[e, 0] == other or edge_faces[e, 1] == other:
-                return True
-    return False
+            for j in range(2):
+                other, known = edge_faces[e, j], edge_faces[e, j] < 0
+                for n in range(count):
+                    known = known or seen[n] == other
+                if not known:
+                    if count == seen.size:
+                        return -1
+                    seen[count] = other
+                    count += 1
+    return count
 
 
 @njit(cache=True, nogil=True, parallel=True)
 def _clearances(boxes, nodes, corners, face, side, edge_faces, vertex_start, vertex_edges, most, out):  # type: ignore[no-untyped-def]
     for chunk in prange((corners.shape[0] + 255) // 256):
-        stack, far = np.empty(STACK, dtype=np.int64), np.empty(STACK)
+        stack, far, seen = np.empty(STACK, dtype=np.int64), np.empty(STACK), np.empty(_MOST_TOUCHED, dtype=np.int64)
         for k in range(256 * chunk, min(corners.shape[0], 256 * chunk + 256)):
             x = (corners[k, 0] + corners[k, 3] + corners[k, 6]) / 3.0
             y = (corners[k, 1] + corners[k, 4] + corners[k, 7]) / 3.0
@@ -55,32 +70,13 @@ def _clearances(boxes, nodes, corners, face, side, edge_faces, vertex_start, ver
             for c in range(3):
                 size = max(size, (corners[k, 3 * c] - x) ** 2 + (corners[k, 3 * c + 1] - y) ** 2
                            + (corners[k, 3 * c + 2] - z) ** 2)  # fmt: skip
-            if size > 4.0 * most * most:
+            size = np.sqrt(size)
+            count = -1 if size > 2.0 * most else _touched(k, face, side, edge_faces, vertex_start, vertex_edges, seen)
+            if count < 0:
                 out[k] = -1.0
                 continue
-            best = (most + np.sqrt(size)) ** 2
-            stack[0], far[0], count = 0, 0.0, 1
-            while count > 0:
-                count -= 1
-                if far[count] >= best:
-                    continue
-                node = stack[count]
-                first, leaf = nodes[node, 0], nodes[node, 1]
-                if leaf > 0:
-                    for t in range(first, first + leaf):
-                        if face[t] == face[k]:
-                            continue
-                        d, _, _, _ = nearest_on_triangle(corners, t, x, y, z)
-                        if d < best and not _touches(k, face[t], side, edge_faces, vertex_start, vertex_edges):
-                            best = d
-                    continue
-                for child in (node + 1, first):
-                    d = 0.0
-                    for c in range(3):
-                        p = x if c == 0 else (y if c == 1 else z)
-                        off = max(boxes[child, c] - p, 0.0, p - boxes[child, 3 + c])
-                        d += off * off
-                    if d < best:
-                        stack[count], far[count] = child, d
-                        count += 1
-            out[k] = np.sqrt(best) - np.sqrt(size)
+            bound2 = (most + size) ** 2
+            t, found2, _, _, _ = nearest_triangle(
+                boxes, nodes, corners, x, y, z, bound2, -1, stack, far, corners, 0.0, 0.0, 0.0, -2.0, face, seen, count
+            )
+            out[k] = np.sqrt(bound2 if t < 0 else found2) - size

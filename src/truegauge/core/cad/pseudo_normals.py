@@ -1,4 +1,4 @@
-"""Normals for edges and corners of a closed mesh, so that a point's side is right wherever its nearest point lies.
+"""Normals for corners of a closed mesh, so that the side of a point whose nearest point is a corner is right.
 
 Baerentzen and Aanaes, Signed distance computation using the angle weighted pseudonormal (2005).
 """
@@ -15,12 +15,11 @@ from truegauge.core.arrays import Ints, Normals, Points, Triangles
 class Surroundings:
     """What surrounds each of m triangles.
 
-    `welded` (vertices,) is equal for vertices in one place; `flat` (m, 3) unit normals; pseudo-normals of its edges
-    (m, 3, 3) and corners (m, 3, 3).
+    `welded` (vertices,) is equal for vertices in one place; `flat` (m, 3) unit normals; pseudo-normals of its
+    corners (m, 3, 3).
     """
 
     flat: Normals
-    edge: NDArray[np.float64]
     corner: NDArray[np.float64]
     welded: Ints
 
@@ -38,20 +37,10 @@ def surroundings(vertices: Points, triangles: Triangles, weld: float) -> Surroun
     flat = np.cross(sides[:, 0], sides[:, 1])
     flat /= np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-300)
 
-    others = np.roll(ids, -1, axis=1)
-    ends = np.minimum(ids, others) * len(vertices) + np.maximum(ids, others)
-    _, edge = np.unique(ends.ravel(), return_inverse=True)
-    edge_sum = _sum_by(edge.ravel(), np.repeat(flat, 3, axis=0))
-
     before = -np.roll(sides, 1, axis=1)
     angle = np.arctan2(np.linalg.norm(np.cross(sides, before), axis=2), np.einsum("mki,mki->mk", sides, before))
     corner_sum = _sum_by(ids.ravel(), (flat[:, None, :] * angle[:, :, None]).reshape(-1, 3))
-    return Surroundings(
-        flat,
-        edge_sum[edge.ravel()].reshape(-1, 3, 3),
-        corner_sum[ids],
-        welded,
-    )
+    return Surroundings(flat, corner_sum[ids], welded)
 
 
 def welded_vertices(vertices: Points, weld: float) -> Ints:

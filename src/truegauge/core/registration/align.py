@@ -59,7 +59,7 @@ class AlignmentSettings:
     candidate: int = 0
 
 
-Plane = tuple[Points, float, float]  # normal, offset, thickness, part coordinates
+Table = tuple[Points, float, float]  # normal, offset, thickness; part coordinates, mm
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -69,7 +69,7 @@ class _Judged:
     alignment: Alignment
     on_part: float
     unexplained: float
-    table: Plane | None
+    table: Table | None
 
 
 def align(
@@ -154,7 +154,8 @@ def _aligned(
     freedoms, weak = _freedoms(final, settings.locked)
     doubts = _doubts(points, cloud, final, used, table, coverage, model)
     unexplained = unexplained_points(moved, projector, model, final.scale, plane)
-    if unexplained > _UNEXPLAINED and not doubts:
+    # Fitted to chosen faces, the others may lie anywhere.
+    if unexplained > _UNEXPLAINED and not doubts and settings.face_weights is None:
         doubts = (f"{100 * unexplained:.0f} % of the points within the part's reach do not lie on it: it may be a scan "
                   "of another part",)  # fmt: skip
     on_part = int(used.sum()) / max(1, int((~cloud.isolated & ~table).sum()))
@@ -269,7 +270,7 @@ def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Poi
 
 
 def unexplained_points(
-    moved: Points, projector: Projector, model: CadModel, scale: float, table: Plane | None
+    moved: Points, projector: Projector, model: CadModel, scale: float, table: Table | None
 ) -> float:
     """Return which share of the points within the part's reach lies neither on it nor on the table.
 
@@ -294,7 +295,7 @@ def unexplained_points(
 
 def _table(
     points: Points, few: Points, projector: Projector, fit: BestFit, model: CadModel
-) -> tuple[Mask, Plane | None]:
+) -> tuple[Mask, Table | None]:
     """Mark points on the plane that holds most of what is not the part; the part lies on one side of it."""
     nothing = np.zeros(len(points), dtype=bool)
     found = projector.deviations(few, max_distance=0.02 * model.diagonal)

@@ -6,7 +6,7 @@ from truegauge.core.arrays import Floats, Mask, Points, Rigid
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.errors import RegistrationError
-from truegauge.core.frames import apply, invert, rotation_vector
+from truegauge.core.frames import apply, invert, rotation_vector, twist_motion
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Candidate
 from truegauge.core.registration.best_fit import BestFit, FitSettings, best_fit
@@ -74,13 +74,13 @@ class _Search:
         self.found: list[BestFit] = []
         self._squares: list[Floats] = []
 
-    def refine(self, pose: Rigid, *, exactly: bool = False) -> None:
+    def refine(self, pose: Rigid) -> None:
         try:
             fit = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings,
                            iterations=_STEPS)  # fmt: skip
         except RegistrationError:
             return
-        if any(self._same(fit, other, exactly=exactly) for other in self.found):
+        if any(self._same(fit, other) for other in self.found):
             return
         self.found.append(fit)
         self._squares.append(self._square(fit.part_from_scan, self._few))
@@ -145,8 +145,8 @@ class _Search:
         for k in np.argsort(costs):
             if costs[k] > enough or left == 0:
                 break
-            if not self._known(motions[k] @ best, exactly=True):
-                self.refine(motions[k] @ best, exactly=True)
+            if not self._known(motions[k] @ best):
+                self.refine(motions[k] @ best)
                 left -= 1
 
     @property
@@ -198,14 +198,14 @@ class _Search:
                         motions.append(self.found[-1].part_from_scan @ invert(best))
             tried += 1
 
-    def _known(self, pose: Rigid, *, exactly: bool = False) -> bool:
+    def _known(self, pose: Rigid) -> bool:
         free = self.found[0]
-        return any(self._apart(pose, f.part_from_scan, free, exactly=exactly) for f in self.found)
+        return any(self._apart(pose, f.part_from_scan, free) for f in self.found)
 
-    def _same(self, fit: BestFit, other: BestFit, *, exactly: bool = False) -> bool:
-        return self._apart(fit.part_from_scan, other.part_from_scan, other, exactly=exactly)
+    def _same(self, fit: BestFit, other: BestFit) -> bool:
+        return self._apart(fit.part_from_scan, other.part_from_scan, other)
 
-    def _apart(self, pose: Rigid, other: Rigid, fit: BestFit, *, exactly: bool = False) -> bool:
+    def _apart(self, pose: Rigid, other: Rigid, fit: BestFit) -> bool:
         """Tell whether two poses are one: a part that can turn about an axis has that turn for nothing."""
         motion = pose @ invert(other)
         box = self._model.box
@@ -217,10 +217,9 @@ class _Search:
             point, direction = axis
             ends = point + np.outer([-0.5, 0.5], direction) * self._model.diagonal
             moved = np.linalg.norm(apply(motion, ends) - ends, axis=1).max()
-        if exactly and axis is None:  # turns of a slender part move its corners little
-            turn = np.linalg.norm(rotation_vector(motion))
-            return bool(moved < 0.04 * self._model.diagonal and turn < 0.5 * _STEP)
-        return bool(moved < 0.04 * self._model.diagonal)
+        # Turns of a slender part about its length move its corners little.
+        turned = axis is None and float(np.linalg.norm(rotation_vector(motion))) > 0.5 * _STEP
+        return bool(moved < 0.04 * self._model.diagonal) and not turned
 
     def ranked(self) -> list[Candidate]:
         costs, on = self._costs(), self._on_part()
@@ -269,12 +268,7 @@ def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
 
 def _turn(center: Points, axis: Points, angle: float) -> Rigid:
     """Return the turn about an axis through a place."""
-    x, y, z = axis
-    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-    motion = np.eye(4)
-    motion[:3, :3] = np.eye(3) + np.sin(angle) * cross + (1 - np.cos(angle)) * cross @ cross
-    motion[:3, 3] = center - motion[:3, :3] @ center
-    return motion
+    return twist_motion(np.concatenate([angle * axis, np.zeros(3)]), center)
 
 
 def _free_axis(fit: BestFit) -> tuple[Points, Points] | None:

@@ -79,7 +79,10 @@ def model_from_document(document: CadDocument, key: str, name: str) -> CadModel:
     notes = document.notes
     turned = turned_faces(vertices, triangles, owner, np.array(document.face_body, dtype=np.int64))
     if turned:
-        notes = (*notes, f"{len(turned)} faces that looked into the material were turned")
+        those = "a face that looked into the material was" if len(turned) == 1 else (
+            f"{len(turned)} faces that looked into the material were"
+        )  # fmt: skip
+        notes = (*notes, f"{those} turned")
     for i in turned:
         surface = faces[i].surface
         faces[i] = replace(faces[i], surface=replace(surface, outward=-surface.outward))
@@ -176,7 +179,7 @@ def _edges(shape: Any, face_map: Any, mesh: Mesh, of_face: list[slice]) -> tuple
 def _curve(edge: Any) -> BSplineCurve | None:
     """Return the exact curve of an edge; None where it has none that can be written as a B-spline."""
     try:
-        if not BRep_Tool.IsGeometric_s(edge) or (BRep_Tool.Curve_s(edge, 0.0, 1.0) is None):
+        if not BRepAdaptor_Curve(edge).Is3DCurve():
             BRepLib.BuildCurve3d_s(edge)
         adaptor = BRepAdaptor_Curve(edge)
         if not adaptor.Is3DCurve():

@@ -1,0 +1,234 @@
+"""What a point is to a face beside a triangle of its mesh: the foot on the exact surface, or on the exact edge.
+
+Kernels for `core.cad.projection`.
+"""
+
+import numpy as np
+from numba import njit
+
+from truegauge.core.cad.bspline import project
+from truegauge.core.cad.curves import nearest_on_curve
+
+# The kernels take plain arrays and scalars: a tuple of arrays, or a row of one, costs a counted reference a call.
+
+
+@njit(cache=True, nogil=True)
+def _analytic(kind, frame, size, f, px, py, pz):  # type: ignore[no-untyped-def]
+    """Return (signed distance, normal x, y, z), away from the axis or centre, for a closed-form surface."""
+    lx, ly, lz = px - frame[f, 0], py - frame[f, 1], pz - frame[f, 2]
+    zx, zy, zz = frame[f, 9], frame[f, 10], frame[f, 11]
+    h = lx * zx + ly * zy + lz * zz
+    if kind == 0:
+        return h, zx, zy, zz
+    radius = size[f, 0]
+    if kind == 3:
+        length = np.sqrt(lx * lx + ly * ly + lz * lz)
+        if length > 0.0:
+            return length - radius, lx / length, ly / length, lz / length
+        return -radius, zx, zy, zz
+    rx, ry, rz = lx - h * zx, ly - h * zy, lz - h * zz
+    rho = np.sqrt(rx * rx + ry * ry + rz * rz)
+    if rho > 0.0:
+        rx, ry, rz = rx / rho, ry / rho, rz / rho
+    else:  # on the axis every direction is nearest: take x
+        rx, ry, rz = frame[f, 3], frame[f, 4], frame[f, 5]
+    if kind == 1:
+        return rho - radius, rx, ry, rz
+    if kind == 2:
+        s, c = size[f, 2], size[f, 3]
+        d, a, b = (rho - radius) * c - h * s, c, -s
+        tip = -radius * c / s  # where the radius is 0
+    else:
+        q = np.sqrt((rho - radius) ** 2 + h * h)
+        a, b = 1.0, 0.0
+        if q > 0.0:
+            a, b = (rho - radius) / q, h / q
+        d = q - size[f, 1]
+        tip = np.sqrt(max(size[f, 1] ** 2 - radius * radius, 0.0))
+        tip = tip if h >= 0.0 else -tip
+    if rho - d * a < 0.0:  # beyond the tip, where the surface has crossed its axis: the tip itself is nearest
+        away = np.sqrt(rho * rho + (h - tip) ** 2)
+        if away > 0.0:
+            d = away if d >= 0.0 else -away
+            a, b = rho / d, (h - tip) / d
+    return d, a * rx + b * zx, a * ry + b * zy, a * rz + b * zz
+
+
+@njit(cache=True, nogil=True)
+def _bspline(spline, knots, poles, f, offset, px, py, pz, u, v, scratch):  # type: ignore[no-untyped-def]
+    """Return (distance along the normal, normal x, y, z) at the foot nearest the seed (u, v), left in scratch[:3].
+
+    The foot on an offset surface stands over the foot on its base: both have one normal.
+    """
+    pu, pv, k0, nku, nkv, p0, count = (
+        spline[f, 0], spline[f, 1], spline[f, 2], spline[f, 3], spline[f, 4], spline[f, 5], spline[f, 6],
+    )  # fmt: skip
+    d, trial = scratch[:18].reshape((6, 3)), scratch[18:].reshape((6, 3))
+    project(
+        pu, pv, knots[k0 : k0 + nku], knots[k0 + nku : k0 + nku + nkv], poles[p0 : p0 + count], spline[f, 7] != 0,
+        px, py, pz, u, v, d, trial,
+    )  # fmt: skip
+    nx = d[1, 1] * d[2, 2] - d[1, 2] * d[2, 1]
+    ny = d[1, 2] * d[2, 0] - d[1, 0] * d[2, 2]
+    nz = d[1, 0] * d[2, 1] - d[1, 1] * d[2, 0]
+    length = np.sqrt(nx * nx + ny * ny + nz * nz)
+    if length > 0.0:
+        nx, ny, nz = nx / length, ny / length, nz / length
+    if offset != 0.0:
+        d[0, 0], d[0, 1], d[0, 2] = d[0, 0] + offset * nx, d[0, 1] + offset * ny, d[0, 2] + offset * nz
+    ex, ey, ez = px - d[0, 0], py - d[0, 1], pz - d[0, 2]
+    distance = np.sqrt(ex * ex + ey * ey + ez * ez)
+    return (distance if ex * nx + ey * ny + ez * nz >= 0.0 else -distance), nx, ny, nz
+
+
+@njit(cache=True, nogil=True)
+def _at(kind, frame, size, spline, knots, poles, f, u, v, px, py, pz, scratch):  # type: ignore[no-untyped-def]
+    """Return (signed distance, normal x, y, z) to the unbounded surface of a face; (u, v) is the seed of a B-spline."""
+    if kind[f] == 5:
+        return _bspline(spline, knots, poles, f, size[f, 4], px, py, pz, u, v, scratch)
+    return _analytic(kind[f], frame, size, f, px, py, pz)
+
+
+@njit(cache=True, nogil=True)
+def _nearest_edge(  # type: ignore[no-untyped-def]
+    where, vertex_start, vertex_edges, info, breaks, coefficients, samples, ex, ey, ez, px, py, pz, curve, out
+):
+    """Find the place nearest to p on the edge `where`, or on those that meet at a corner of the part (-2 - v).
+
+    Leaves place and tangent in `out` and returns (edge, distance^2, sample, whether it is an end of the edge).
+    """
+    first, last = 0, 1
+    if where < -1:
+        first, last = vertex_start[-2 - where], vertex_start[-1 - where]
+    edge, best, sample, held = -1, np.inf, 0, False
+    for k in range(first, last):
+        e = vertex_edges[k] if where < -1 else where
+        d, at, end = nearest_on_curve(info, breaks, coefficients, samples, e, ex, ey, ez, px, py, pz, curve)
+        if d < best:
+            edge, best, sample, held = e, d, at, end
+            for c in range(6):
+                out[c] = curve[c]
+    return edge, best, sample, held
+
+
+@njit(cache=True, nogil=True)
+def on_face(  # type: ignore[no-untyped-def]
+    k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline, knots,
+    poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start, vertex_edges, edge_faces, inward, seeds,
+    info, breaks, coefficients, samples, scratch, edge_out, curve, sums, at_edge, result,
+):  # fmt: skip
+    """Find what a point is to the part beside a triangle of the mesh; (v, w, region) say where it is nearest.
+
+    Leaves the signed distance, the outward normal and whether it lies on an edge in `result`, and returns the face.
+    """
+    f = face_of[k]
+    if kind[f] == 5:
+        su = uv[k, 0] + v * (uv[k, 2] - uv[k, 0]) + w * (uv[k, 4] - uv[k, 0])
+        sv = uv[k, 1] + v * (uv[k, 3] - uv[k, 1]) + w * (uv[k, 5] - uv[k, 1])
+        d, nx, ny, nz = _bspline(spline, knots, poles, f, size[f, 4], px, py, pz, su, sv, scratch)
+        fx, fy, fz = scratch[0], scratch[1], scratch[2]
+    else:
+        d, nx, ny, nz = _analytic(kind[f], frame, size, f, px, py, pz)
+        fx, fy, fz = px - d * nx, py - d * ny, pz - d * nz
+    side = outward[f]
+    edge = region > 0 and side_of[k, region - 1] != -1
+    if not edge:
+        # Inside of the mesh, but so near to a chord of a curved edge that it may lie beyond the edge.
+        closest = 0.0
+        for c in range(3):
+            if side_of[k, c] >= 0 and sag[k, c] > 0.0:
+                share = w if c == 0 else (1.0 - v - w if c == 1 else v)
+                inside = share * height[k, c] - sag[k, c]
+                if inside < closest:
+                    closest, region, edge = inside, c + 1, True
+    if edge:
+        ex = corners[k, 0] + v * (corners[k, 3] - corners[k, 0]) + w * (corners[k, 6] - corners[k, 0])
+        ey = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])
+        ez = corners[k, 2] + v * (corners[k, 5] - corners[k, 2]) + w * (corners[k, 8] - corners[k, 2])
+        e, off2, at, held = _nearest_edge(
+            side_of[k, region - 1], vertex_start, vertex_edges, info, breaks, coefficients, samples,
+            ex, ey, ez, px, py, pz, curve, edge_out,
+        )  # fmt: skip
+        off = np.sqrt(off2)
+        ex, ey, ez = edge_out[0], edge_out[1], edge_out[2]
+        sums[0] = sums[1] = sums[2] = 0.0
+        for j in range(2):
+            q = edge_faces[e, j]
+            if q < 0:
+                continue
+            at_edge[j, 0], at_edge[j, 1], at_edge[j, 2], at_edge[j, 3] = _at(
+                kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
+                ex, ey, ez, scratch,
+            )  # fmt: skip
+            for c in range(3):
+                sums[c] += outward[q] * at_edge[j, 1 + c]
+        if edge_faces[e, 1] >= 0 and not held:
+            # The curve of a file is near the edge: the edge is where the two surfaces meet.
+            c = at_edge[0, 1] * at_edge[1, 1] + at_edge[0, 2] * at_edge[1, 2] + at_edge[0, 3] * at_edge[1, 3]
+            if c * c < 0.99:
+                a = (-at_edge[0, 0] + c * at_edge[1, 0]) / (1.0 - c * c)
+                b = (-at_edge[1, 0] + c * at_edge[0, 0]) / (1.0 - c * c)
+                if abs(a) + abs(b) < slack:
+                    ex += a * at_edge[0, 1] + b * at_edge[1, 1]
+                    ey += a * at_edge[0, 2] + b * at_edge[1, 2]
+                    ez += a * at_edge[0, 3] + b * at_edge[1, 3]
+                    off = np.sqrt((px - ex) ** 2 + (py - ey) ** 2 + (pz - ez) ** 2)
+        own = edge_faces[e, 0] == f or edge_faces[e, 1] == f
+        nearest = off * (1.0 + 1e-9) + 1e-12
+        fd, fnx, fny, fnz, g = d, nx, ny, nz, f
+        for turn in range(2):
+            j = turn if edge_faces[e, 0] == f or not own else 1 - turn  # the face of the triangle first
+            q = edge_faces[e, j]
+            if q < 0 or held or not edge:
+                continue
+            o = outward[q] * inward[e, j]
+            qx, qy, qz = at_edge[j, 1], at_edge[j, 2], at_edge[j, 3]
+            # Off the face is where, in the surface, one leaves it across the edge.
+            mx = o * (qy * edge_out[5] - qz * edge_out[4])
+            my = o * (qz * edge_out[3] - qx * edge_out[5])
+            mz = o * (qx * edge_out[4] - qy * edge_out[3])
+            if q == f:
+                gd, gx, gy, gz = d, nx, ny, nz
+                tx0, ty0, tz0 = fx, fy, fz
+            else:
+                gd, gx, gy, gz = _at(
+                    kind, frame, size, spline, knots, poles, q, seeds[at, 2 * j], seeds[at, 2 * j + 1],
+                    px, py, pz, scratch,
+                )  # fmt: skip
+                if kind[q] == 5:
+                    tx0, ty0, tz0 = scratch[0], scratch[1], scratch[2]
+                else:
+                    tx0, ty0, tz0 = px - gd * gx, py - gd * gy, pz - gd * gz
+                if limit > -1.5 and outward[q] * (gx * tx + gy * ty + gz * tz) < limit:
+                    continue
+            if (tx0 - ex) * mx + (ty0 - ey) * my + (tz0 - ez) * mz >= 0.0 and abs(gd) <= nearest:
+                edge = False
+                fd, fnx, fny, fnz, g = gd, gx, gy, gz, q
+        if edge:
+            # The feet on the unbounded surfaces lie off the faces: the nearest point is on the edge.
+            nx, ny, nz = px - ex, py - ey, pz - ez
+            d = off
+            if held:  # a corner of the part
+                near, c = np.inf, 0
+                for b in range(3):
+                    there = (
+                        (corners[k, 3 * b] - ex) ** 2
+                        + (corners[k, 3 * b + 1] - ey) ** 2
+                        + (corners[k, 3 * b + 2] - ez) ** 2
+                    )
+                    if there < near:
+                        near, c = there, 3 * b
+                sums[0], sums[1], sums[2] = (
+                    corner_normal[k, c],
+                    corner_normal[k, c + 1],
+                    corner_normal[k, c + 2],
+                )
+            side = 1.0 if nx * sums[0] + ny * sums[1] + nz * sums[2] >= 0.0 else -1.0
+            scale = 1.0 / d if d > 0.0 else 0.0
+            nx, ny, nz = nx * scale, ny * scale, nz * scale
+        else:
+            d, nx, ny, nz, side = fd, fnx, fny, fnz, outward[g]
+            f = g
+    result[0], result[1], result[2], result[3] = side * d, side * nx, side * ny, side * nz
+    result[4] = 1.0 if edge else 0.0
+    return f
