@@ -132,6 +132,14 @@ def nearest_on_triangle(corners, t, px, py, pz):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _is_among(numbers, count, number):  # type: ignore[no-untyped-def]
+    found = False
+    for q in range(count):
+        found = found or numbers[q] == number
+    return found
+
+
+@njit(cache=True, nogil=True)
 def nearest_triangle(  # type: ignore[no-untyped-def]
     boxes, nodes, corners, x, y, z, bound2, start, stack, far2, flat, nx, ny, nz, facing, face, seen, count
 ):
@@ -158,10 +166,7 @@ def nearest_triangle(  # type: ignore[no-untyped-def]
         first, leaf = nodes[node, 0], nodes[node, 1]
         if leaf > 0:
             for k in range(first, first + leaf):
-                known = False
-                for q in range(count):
-                    known = known or seen[q] == face[k]
-                if known:
+                if count > 0 and _is_among(seen, count, face[k]):
                     continue
                 d, v, w, region = nearest_on_triangle(corners, k, x, y, z)
                 if d < best and (facing < -1.5 or flat[k, 0] * nx + flat[k, 1] * ny + flat[k, 2] * nz >= facing):

@@ -9,6 +9,7 @@ from truegauge.core.cad.borders import Borders
 from truegauge.core.cad.bvh import STACK, Bvh, nearest_triangle
 
 _MOST_TOUCHED = 32  # faces around a triangle
+_PIECES_IN_REACH, _MOST_PIECES = 2.0, 24
 
 
 def heights(corners: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -63,20 +64,31 @@ def _clearances(boxes, nodes, corners, face, side, edge_faces, vertex_start, ver
     for chunk in prange((corners.shape[0] + 255) // 256):
         stack, far, seen = np.empty(STACK, dtype=np.int64), np.empty(STACK), np.empty(_MOST_TOUCHED, dtype=np.int64)
         for k in range(256 * chunk, min(corners.shape[0], 256 * chunk + 256)):
-            x = (corners[k, 0] + corners[k, 3] + corners[k, 6]) / 3.0
-            y = (corners[k, 1] + corners[k, 4] + corners[k, 7]) / 3.0
-            z = (corners[k, 2] + corners[k, 5] + corners[k, 8]) / 3.0
             size = 0.0
             for c in range(3):
-                size = max(size, (corners[k, 3 * c] - x) ** 2 + (corners[k, 3 * c + 1] - y) ** 2
-                           + (corners[k, 3 * c + 2] - z) ** 2)  # fmt: skip
-            size = np.sqrt(size)
-            count = -1 if size > 2.0 * most else _touched(k, face, side, edge_faces, vertex_start, vertex_edges, seen)
-            if count < 0:
+                d = 0.0
+                for b in range(3):
+                    d += (corners[k, 3 * c + b] - (corners[k, b] + corners[k, 3 + b] + corners[k, 6 + b]) / 3.0) ** 2
+                size = max(size, np.sqrt(d))
+            count = _touched(k, face, side, edge_faces, vertex_start, vertex_edges, seen)
+            pieces = int(np.ceil(_PIECES_IN_REACH * size / most))
+            if count < 0 or pieces > _MOST_PIECES:
                 out[k] = -1.0
                 continue
-            bound2 = (most + size) ** 2
-            t, found2, _, _, _ = nearest_triangle(
-                boxes, nodes, corners, x, y, z, bound2, -1, stack, far, corners, 0.0, 0.0, 0.0, -2.0, face, seen, count
-            )
-            out[k] = np.sqrt(bound2 if t < 0 else found2) - size
+            # Large triangles in pieces: from their middles alone the bound would be below nothing.
+            size = size / pieces
+            nearest2 = (most + size) ** 2
+            for i in range(pieces):
+                for j in range(pieces - i):
+                    for turned in range(2 if i + j < pieces - 1 else 1):
+                        v, w = (i + (1 + turned) / 3.0) / pieces, (j + (1 + turned) / 3.0) / pieces
+                        x = corners[k, 0] + v * (corners[k, 3] - corners[k, 0]) + w * (corners[k, 6] - corners[k, 0])
+                        y = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])
+                        z = corners[k, 2] + v * (corners[k, 5] - corners[k, 2]) + w * (corners[k, 8] - corners[k, 2])
+                        t, found2, _, _, _ = nearest_triangle(
+                            boxes, nodes, corners, x, y, z, nearest2, -1, stack, far, corners, 0.0, 0.0, 0.0, -2.0,
+                            face, seen, count,
+                        )  # fmt: skip
+                        if t >= 0:
+                            nearest2 = found2
+            out[k] = np.sqrt(nearest2) - size

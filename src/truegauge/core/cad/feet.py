@@ -90,6 +90,36 @@ def _at(kind, frame, size, spline, knots, poles, f, u, v, px, py, pz, scratch): 
 
 
 @njit(cache=True, nogil=True)
+def foot(kind, frame, size, spline, knots, poles, uv, f, k, v, w, px, py, pz, scratch):  # type: ignore[no-untyped-def]
+    """Return (signed distance, normal, foot) of a point to the unbounded surface `f` of triangle `k`."""
+    if kind[f] == 5:
+        su = uv[k, 0] + v * (uv[k, 2] - uv[k, 0]) + w * (uv[k, 4] - uv[k, 0])
+        sv = uv[k, 1] + v * (uv[k, 3] - uv[k, 1]) + w * (uv[k, 5] - uv[k, 1])
+        d, nx, ny, nz = _bspline(spline, knots, poles, f, size[f, 4], px, py, pz, su, sv, scratch)
+        return d, nx, ny, nz, scratch[0], scratch[1], scratch[2]
+    d, nx, ny, nz = _analytic(kind[f], frame, size, f, px, py, pz)
+    return d, nx, ny, nz, px - d * nx, py - d * ny, pz - d * nz
+
+
+@njit(cache=True, nogil=True)
+def border_met(k, v, w, region, side_of, sag, height):  # type: ignore[no-untyped-def]
+    """Return the side (1 to 3) or corner (4 to 6) of a triangle at which a point may belong to an edge, 0 for none.
+
+    Inside of the mesh too, so near to a chord of a curved edge that the foot may lie beyond the edge.
+    """
+    if region > 0 and side_of[k, region - 1] != -1:
+        return region
+    closest, at = 0.0, 0
+    for c in range(3):
+        if side_of[k, c] >= 0 and sag[k, c] > 0.0:
+            share = w if c == 0 else (1.0 - v - w if c == 1 else v)
+            inside = share * height[k, c] - sag[k, c]
+            if inside < closest:
+                closest, at = inside, c + 1
+    return at
+
+
+@njit(cache=True, nogil=True)
 def _nearest_edge(  # type: ignore[no-untyped-def]
     where, vertex_start, vertex_edges, info, breaks, coefficients, samples, ex, ey, ez, px, py, pz, curve, out
 ):
@@ -122,25 +152,10 @@ def on_face(  # type: ignore[no-untyped-def]
     Leaves the signed distance, the outward normal and whether it lies on an edge in `result`, and returns the face.
     """
     f = face_of[k]
-    if kind[f] == 5:
-        su = uv[k, 0] + v * (uv[k, 2] - uv[k, 0]) + w * (uv[k, 4] - uv[k, 0])
-        sv = uv[k, 1] + v * (uv[k, 3] - uv[k, 1]) + w * (uv[k, 5] - uv[k, 1])
-        d, nx, ny, nz = _bspline(spline, knots, poles, f, size[f, 4], px, py, pz, su, sv, scratch)
-        fx, fy, fz = scratch[0], scratch[1], scratch[2]
-    else:
-        d, nx, ny, nz = _analytic(kind[f], frame, size, f, px, py, pz)
-        fx, fy, fz = px - d * nx, py - d * ny, pz - d * nz
+    d, nx, ny, nz, fx, fy, fz = foot(kind, frame, size, spline, knots, poles, uv, f, k, v, w, px, py, pz, scratch)
     side = outward[f]
-    edge = region > 0 and side_of[k, region - 1] != -1
-    if not edge:
-        # Inside of the mesh, but so near to a chord of a curved edge that it may lie beyond the edge.
-        closest = 0.0
-        for c in range(3):
-            if side_of[k, c] >= 0 and sag[k, c] > 0.0:
-                share = w if c == 0 else (1.0 - v - w if c == 1 else v)
-                inside = share * height[k, c] - sag[k, c]
-                if inside < closest:
-                    closest, region, edge = inside, c + 1, True
+    region = border_met(k, v, w, region, side_of, sag, height)
+    edge = region > 0
     if edge:
         ex = corners[k, 0] + v * (corners[k, 3] - corners[k, 0]) + w * (corners[k, 6] - corners[k, 0])
         ey = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])

@@ -18,7 +18,7 @@ from truegauge.core.cad.borders import Borders, borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed
 from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, nearest_triangle
 from truegauge.core.cad.clearance import clearances, heights
-from truegauge.core.cad.feet import on_face
+from truegauge.core.cad.feet import border_met, foot, on_face
 from truegauge.core.cad.model import CadModel, Mesh, SurfaceKind, border_edges
 from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
@@ -28,7 +28,7 @@ NO_FACE = -1
 _CHUNK = 4096
 _PIECE = 262_144
 _MANY = 2_000_000
-_CLEAR = 0.01  # of the diagonal: how far around triangles other faces are looked for
+_CLEAR = 0.008  # of the diagonal: how far around triangles other faces are looked for
 _MOST_FACES = 8  # that are looked at for one point
 _WEDGE = 2.0  # two faces that meet at half a right angle are so much nearer to each other than to their edge
 _SIDES = 30  # triangle sides across the diagonal, at least
@@ -76,6 +76,7 @@ class _Packed(NamedTuple):
     flat: NDArray[np.float64]  # (m, 3)
     height: NDArray[np.float64]  # (m, 3) mm, over edges ab, bc, ca
     clear: NDArray[np.float64]  # (m,) mm: to faces that do not touch the triangle
+    inner: NDArray[np.bool_]  # (m,): no border at any side or corner
     borders: Borders  # in tree order
 
 
@@ -103,6 +104,7 @@ class Projector:
             flat=np.ascontiguousarray(around.flat[order]),
             height=heights(self.tree.corners),
             clear=clearances(self.tree, face, borders, _CLEAR * model.diagonal) if curved else np.zeros(0),
+            inner=(borders.side == -1).all(axis=1),
             borders=borders,
         )
         # What the mesh may be off the surface: what is within reach of a point is within this of its triangle.
@@ -217,10 +219,8 @@ def _pack_surfaces(model: CadModel) -> dict[str, Any]:
 
 
 @njit(cache=True, nogil=True)
-def _others_near(k, v, w, px, py, pz, near, corners, side_of, height, clear):  # type: ignore[no-untyped-def]
-    """Tell whether another face may lie within `near` of a place of a triangle."""
-    if clear[k] < near:
-        return True
+def _border_near(k, v, w, px, py, pz, near, corners, side_of, height):  # type: ignore[no-untyped-def]
+    """Tell whether a place of a triangle is so near to a border that the face beyond it may lie within `near`."""
     for c in range(3):
         if side_of[k, c] != -1:
             share = w if c == 0 else (1.0 - v - w if c == 1 else v)
@@ -241,7 +241,7 @@ def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, 
     kind, frame, size, outward = part.kind, part.frame, part.size, part.outward
     spline, knots, poles = part.spline, part.knots, part.poles
     face_of, uv = part.face, part.uv
-    corner_normal, flat, height, clear = part.corner_normal, part.flat, part.height, part.clear
+    corner_normal, flat, height, clear, inner = part.corner_normal, part.flat, part.height, part.clear, part.inner
     borders, curves = part.borders, part.borders.curves
     side_of, sag, edge_faces, inward, seeds = borders.side, borders.sag, borders.faces, borders.inward, borders.seeds
     vertex_start, vertex_edges = borders.vertex_start, borders.vertex_edges
@@ -267,14 +267,23 @@ def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, 
             if k < 0:
                 continue
             previous = k
-            f = on_face(
-                k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline,
-                knots, poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start, vertex_edges, edge_faces,
-                inward, seeds, info, breaks, coefficients, samples, scratch, edge_out, curve, sums, at_edge, result,
-            )  # fmt: skip
-            d, nx, ny, nz, edge = result[0], result[1], result[2], result[3], result[4]
-            if chord > 0.0 and _others_near(
-                k, v, w, px, py, pz, 2.0 * (abs(d) + chord), corners, side_of, height, clear
+            f, edge = face_of[k], 0.0
+            if inner[k] or border_met(k, v, w, region, side_of, sag, height) == 0:
+                d, nx, ny, nz, _, _, _ = foot(
+                    kind, frame, size, spline, knots, poles, uv, f, k, v, w, px, py, pz, scratch
+                )
+                d, nx, ny, nz = outward[f] * d, outward[f] * nx, outward[f] * ny, outward[f] * nz
+            else:  # its many arguments cost more than all of the above
+                f = on_face(
+                    k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline,
+                    knots, poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start, vertex_edges,
+                    edge_faces, inward, seeds, info, breaks, coefficients, samples, scratch, edge_out, curve, sums,
+                    at_edge, result,
+                )  # fmt: skip
+                d, nx, ny, nz, edge = result[0], result[1], result[2], result[3], result[4]
+            near = 2.0 * (abs(d) + chord)
+            if chord > 0.0 and (
+                clear[k] < near or (not inner[k] and _border_near(k, v, w, px, py, pz, near, corners, side_of, height))
             ):
                 # The mesh is a little off the surfaces: another face may be nearer than the one of the triangle.
                 seen[0], seen[1], count = face_of[k], f, 2
