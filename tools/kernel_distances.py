@@ -14,7 +14,8 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.gp import gp_Pnt
-from OCP.TopAbs import TopAbs_IN, TopAbs_SOLID
+from OCP.ShapeAnalysis import ShapeAnalysis_ShapeTolerance
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_IN, TopAbs_ON, TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
@@ -52,8 +53,8 @@ def kernel_distance(shape: Any, solids: list[Any], point: np.ndarray) -> tuple[f
     found = BRepExtrema_DistShapeShape(BRepBuilderAPI_MakeVertex(at).Vertex(), shape)
     side = 0
     if solids:
-        inside = any(BRepClass3d_SolidClassifier(s, at, 1e-9).State() == TopAbs_IN for s in solids)
-        side = -1 if inside else 1
+        states = [BRepClass3d_SolidClassifier(s, at, 1e-9).State() for s in solids]
+        side = -1 if TopAbs_IN in states else 0 if TopAbs_ON in states else 1
     return float(found.Value()), side
 
 
@@ -86,11 +87,12 @@ def compare(path: Path, count: int, seconds: float) -> str:
         done += 1
         if time.perf_counter() - begin > seconds:
             break
+    loosest = ShapeAnalysis_ShapeTolerance().Tolerance(document.shape, 1, TopAbs_EDGE)
     share = np.mean(np.array(differences) > 0.002)
     place = "" if where is None else " at " + " ".join(f"{x:.4f}" for x in where)
     return (
         f"{path.name}: {len(model.faces)} faces, {took:.1f} s; {done} points: worst {worst:.6f} mm, "
-        f"{100 * share:.2f} % above 2 um, {signs} wrong sides{place}"
+        f"{100 * share:.2f} % above 2 um, {signs} wrong sides{place}; edges to {loosest:.1g} mm"
         + "".join(f"\n    note: {n}" for n in model.notes[:4])
     )
 
@@ -114,14 +116,13 @@ def main() -> None:
     parser.add_argument("-n", type=int, default=2000)
     parser.add_argument("--seconds", type=float, default=60.0, help="at most for the kernel's distances of a file")
     asked = parser.parse_args()
-    with multiprocessing.get_context("spawn").Pool(1, maxtasksperchild=1) as pool:
-        for path in asked.files:
+    for path in asked.files:
+        with multiprocessing.get_context("spawn").Pool(1) as pool:  # left with what still runs in it
             result = pool.apply_async(compare, (path, asked.n, asked.seconds))
             try:
                 print(result.get(timeout=10 * asked.seconds), flush=True)
             except multiprocessing.TimeoutError:
                 print(f"{path.name}: takes too long", flush=True)
-                break
 
 
 if __name__ == "__main__":

@@ -7,11 +7,18 @@ import pytest
 from kernel_files import box, cone, cut, cylinder, fuse
 from numpy.testing import assert_allclose
 from OCP.BRep import BRep_Builder
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeVertex
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_GTransform,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakePolygon,
+    BRepBuilderAPI_MakeVertex,
+)
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp, BRepGProp_Face
+from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.Geom import Geom_BSplineSurface, Geom_ConicalSurface, Geom_Plane, Geom_ToroidalSurface
-from OCP.gp import gp_Ax3, gp_Dir, gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax3, gp_Dir, gp_GTrsf, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.TColgp import TColgp_Array2OfPnt
 from OCP.TColStd import TColStd_Array1OfInteger, TColStd_Array1OfReal
@@ -19,6 +26,7 @@ from OCP.TopAbs import TopAbs_FACE
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shell, TopoDS_Solid
 
+from truegauge.core.cad.bspline import packed, project
 from truegauge.core.cad.kernel.documents import document_of_shape, read_document
 from truegauge.core.cad.kernel.shapes import model_from_document
 from truegauge.core.cad.model import SurfaceKind
@@ -158,6 +166,49 @@ def test_beside_corners_and_edges_of_a_block_the_distance_is_that_of_a_box(rng):
 def test_rims_steps_and_hollow_corners_agree_with_the_kernel(rng):
     block = cut(box(0, 0, 0, 60, 40, 20), box(20, -1, 10, 60, 30, 20), cylinder(10, 20, -1, 6, 30))
     assert len(agree(fuse(block, cylinder(40, 15, 5, 8, 12)), rng, 80).faces) > 10
+
+
+def hexagonal_nut():
+    """Chamfered by a cone: its faces taper to nothing at the corners, between a hyperbola and a circle."""
+    points = [gp_Pnt(16 * np.cos(a), 16 * np.sin(a), 0.0) for a in np.pi / 3 * np.arange(6)]
+    outline = BRepBuilderAPI_MakePolygon()
+    for p in points:
+        outline.Add(p)
+    outline.Close()
+    hexagon = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(outline.Wire()).Face(), gp_Vec(0, 0, 14)).Shape()
+    chamfer = cone(0, 0, 0, 13.9, 13.9 + 26 * np.sqrt(3), 26)  # the circle cuts the sides of the hexagon
+    return cut(BRepAlgoAPI_Common(hexagon, chamfer).Shape(), cylinder(0, 0, -5, 8, 40))
+
+
+def test_faces_that_taper_to_nothing_end_where_they_end(rng):
+    agree(hexagonal_nut(), rng, 250)
+
+
+def test_feet_go_on_across_the_seam_of_a_closed_spline(rng):
+    stretch = gp_GTrsf()
+    stretch.SetValue(2, 2, 1.3)
+    model = agree(BRepBuilderAPI_GTransform(cylinder(0, 0, 0, 10, 20), stretch, True).Shape(), rng, 100)
+    # The seam is at y = 0: points to both sides of it, asked for from seeds on either side.
+    spline = next(f.surface.bspline for f in model.faces if f.surface.kind == SurfaceKind.BSPLINE)
+    packs, d, trial = packed(spline), np.empty((6, 3)), np.empty((6, 3))
+    low, high = spline.knots_u[[0, -1]]
+    for y in (-0.3, -1e-4, 1e-4, 0.3):
+        point = np.array([10 * np.sqrt(1 - (y / 13) ** 2), y, 7.0])
+        for u in (low, high):
+            project(packs.degree_u, packs.degree_v, packs.breaks_u, packs.breaks_v, packs.coefficients, packs.rational,
+                    *point, u, spline.knots_v.mean(), d, trial)  # fmt: skip
+            assert_allclose(d[0], point, rtol=0, atol=1e-9)
+
+
+def test_where_bodies_touch_their_inside_is_inside():
+    plate = cut(box(0, 0, 0, 30, 20, 10), cylinder(14, 9, -5, 3, 30))
+    compound, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(compound)
+    for body in (plate, box(4, 3, 10, 20, 12, 8), cylinder(14, 9, 0, 3, 10)):
+        builder.Add(compound, body)
+    # In the plate below the block, in the block above the plate, in the pin beside its hole.
+    inside = np.array([[8.0, 5.0, 9.8], [8.0, 5.0, 10.2], [14.0, 11.9, 5.0], [14.0, 12.1, 5.0]])
+    assert_allclose(Projector(model_of(compound)).deviations(inside).distance, [-0.2, -0.2, -0.1, -0.1], atol=1e-9)
 
 
 def test_a_face_that_looks_into_the_material_is_turned():

@@ -14,6 +14,7 @@ from truegauge.core.arrays import Points
 from truegauge.core.cad.model import BSpline
 
 SCRATCH = 36  # floats for `project`: nothing is allocated a point
+_CLOSED = 1e-6  # mm
 
 
 def evaluate_many(spline: BSpline, uv: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -186,7 +187,8 @@ def _evaluate_all(pu, pv, bu, bv, coefficients, rational, uv, out):  # type: ign
 def project(pu, pv, bu, bv, coefficients, rational, px, py, pz, u, v, d, trial):  # type: ignore[no-untyped-def]
     """Newton's method for the nearest surface point from the seed (u, v), kept inside the knot range.
 
-    Leaves S and its derivatives at the foot in `d` (6, 3), uses `trial` (6, 3), and returns (u, v).
+    Where the surface closes it goes on across the seam. Leaves S and its derivatives at the foot in `d` (6, 3), uses
+    `trial` (6, 3), and returns (u, v).
     """
     u0, u1 = bu[0], bu[bu.size - 1]
     v0, v1 = bv[0], bv[bv.size - 1]
@@ -194,6 +196,7 @@ def project(pu, pv, bu, bv, coefficients, rational, px, py, pz, u, v, d, trial):
     v = min(max(v, v0), v1)
     evaluate(pu, pv, bu, bv, coefficients, rational, u, v, d)
     best = (d[0, 0] - px) ** 2 + (d[0, 1] - py) ** 2 + (d[0, 2] - pz) ** 2
+    crossed = 0
     for _ in range(30):
         fu = fv = huu = huv = hvv = guu = guv = gvv = 0.0
         for c in range(3):
@@ -213,6 +216,18 @@ def project(pu, pv, bu, bv, coefficients, rational, px, py, pz, u, v, d, trial):
         # A parameter at its limit that wants to go on outwards is held there.
         hold_u = (u <= u0 and fu > 0.0) or (u >= u1 and fu < 0.0)
         hold_v = (v <= v0 and fv > 0.0) or (v >= v1 and fv < 0.0)
+        if (hold_u or hold_v) and crossed < 2:
+            un = (u1 if u <= u0 else u0) if hold_u else u
+            vn = v if hold_u else (v1 if v <= v0 else v0)
+            evaluate(pu, pv, bu, bv, coefficients, rational, un, vn, trial)
+            apart = (trial[0, 0] - d[0, 0]) ** 2 + (trial[0, 1] - d[0, 1]) ** 2 + (trial[0, 2] - d[0, 2]) ** 2
+            if apart < _CLOSED**2:
+                crossed += 1
+                u, v = un, vn
+                for k in range(6):
+                    for c in range(3):
+                        d[k, c] = trial[k, c]
+                continue
         if hold_u and hold_v:
             break
         if hold_u:

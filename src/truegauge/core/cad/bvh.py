@@ -132,7 +132,8 @@ def nearest_on_triangle(corners, t, px, py, pz):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _is_among(numbers, count, number):  # type: ignore[no-untyped-def]
+def is_among(numbers, count, number):  # type: ignore[no-untyped-def]
+    """Tell whether a number is one of the first `count`."""
     found = False
     for q in range(count):
         found = found or numbers[q] == number
@@ -166,7 +167,7 @@ def nearest_triangle(  # type: ignore[no-untyped-def]
         first, leaf = nodes[node, 0], nodes[node, 1]
         if leaf > 0:
             for k in range(first, first + leaf):
-                if count > 0 and _is_among(seen, count, face[k]):
+                if count > 0 and is_among(seen, count, face[k]):
                     continue
                 d, v, w, region = nearest_on_triangle(corners, k, x, y, z)
                 if d < best and (facing < -1.5 or flat[k, 0] * nx + flat[k, 1] * ny + flat[k, 2] * nz >= facing):

@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
 from truegauge.core.cad.borders import Borders, borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed
-from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, nearest_triangle
+from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, is_among, nearest_triangle
 from truegauge.core.cad.clearance import clearances, heights
-from truegauge.core.cad.feet import border_met, foot, on_face
+from truegauge.core.cad.feet import border_met, foot, on_face, side_slipped_over
 from truegauge.core.cad.model import CadModel, Mesh, SurfaceKind, border_edges
 from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
@@ -251,7 +251,7 @@ def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, 
         previous = -1
         stack, stack_distance, scratch = np.empty(STACK, dtype=np.int64), np.empty(STACK), np.empty(SCRATCH)
         edge_out, curve, sums, at_edge = np.empty(6), np.empty(9), np.empty(3), np.empty((2, 4))
-        result, seen = np.empty(5), np.empty(_MOST_FACES, dtype=np.int64)
+        result, seen = np.empty(6), np.empty(_MOST_FACES, dtype=np.int64)
         tx, ty, tz = 0.0, 0.0, 0.0
         for step in range(chunk * _CHUNK, min(walk.size, (chunk + 1) * _CHUNK)):
             i = walk[step]
@@ -268,17 +268,19 @@ def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, 
                 continue
             previous = k
             f, edge = face_of[k], 0.0
-            if inner[k] or border_met(k, v, w, region, side_of, sag, height) == 0:
-                d, nx, ny, nz, _, _, _ = foot(
+            region = 0 if inner[k] else border_met(k, v, w, region, side_of, sag, height)
+            if region == 0:
+                d, nx, ny, nz, fx, fy, fz = foot(
                     kind, frame, size, spline, knots, poles, uv, f, k, v, w, px, py, pz, scratch
                 )
                 d, nx, ny, nz = outward[f] * d, outward[f] * nx, outward[f] * ny, outward[f] * nz
-            else:  # its many arguments cost more than all of the above
+                if not inner[k]:
+                    region = side_slipped_over(k, v, w, fx, fy, fz, corners, side_of, height)
+            if region > 0:  # its many arguments cost more than all of the above
                 f = on_face(
                     k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline,
-                    knots, poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start, vertex_edges,
-                    edge_faces, inward, seeds, info, breaks, coefficients, samples, scratch, edge_out, curve, sums,
-                    at_edge, result,
+                    knots, poles, face_of, uv, corner_normal, side_of, vertex_start, vertex_edges, edge_faces, inward,
+                    seeds, info, breaks, coefficients, samples, scratch, edge_out, curve, sums, at_edge, result,
                 )  # fmt: skip
                 d, nx, ny, nz, edge = result[0], result[1], result[2], result[3], result[4]
             near = 2.0 * (abs(d) + chord)
@@ -294,15 +296,19 @@ def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, 
                     )  # fmt: skip
                     if k < 0:
                         break
+                    g = on_face(
+                        k, v, w, border_met(k, v, w, region, side_of, sag, height), px, py, pz, tx, ty, tz, limit,
+                        slack, corners, kind, frame, size, outward, spline, knots, poles, face_of, uv, corner_normal,
+                        side_of, vertex_start, vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients,
+                        samples, scratch, edge_out, curve, sums, at_edge, result,
+                    )  # fmt: skip
+                    # A face that was seen from its own triangle is not seen better across an edge.
+                    known = g != face_of[k] and is_among(seen, count, g)
                     seen[count] = face_of[k]
                     count += 1
-                    g = on_face(
-                        k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward,
-                        spline, knots, poles, face_of, uv, corner_normal, side_of, sag, height, vertex_start,
-                        vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients, samples, scratch,
-                        edge_out, curve, sums, at_edge, result,
-                    )  # fmt: skip
-                    if abs(result[0]) < abs(d) * (1.0 - 1e-12):
+                    # Where bodies touch, their faces are as near: what lies in one of them lies in material.
+                    level = result[0] < 0.0 < d and -result[0] <= d * (1.0 + 1e-9) + 1e-9
+                    if not known and (level or abs(result[0]) < abs(d) * (1.0 - 1e-12)):
                         f, d, nx, ny, nz, edge = g, result[0], result[1], result[2], result[3], result[4]
             if abs(d) > reach:  # within reach of the triangle, not of the surface
                 continue
