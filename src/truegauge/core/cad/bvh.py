@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points, Triangles
+from truegauge.core.arrays import Ints, Points, Triangles
 
 LEAF = 4
 STACK = 64
@@ -19,8 +19,9 @@ STACK = 64
 class Bvh(NamedTuple):
     """The tree in flat arrays.
 
-    `boxes` (k, 6) low and high corners; `nodes` (k, 2): (right child, 0) or (first, count); `corners` (m, 9)
-    triangles in tree order; `order` (m,) their original indices. The left child follows its parent.
+    `boxes` (k, 6) low and high corners; `nodes` (k, 3): (right child, 0) or (first, count), and the face that all its
+    triangles belong to (-1: several); `corners` (m, 9) triangles in tree order; `order` (m,) their original indices.
+    The left child follows its parent.
     """
 
     boxes: NDArray[np.float64]
@@ -29,14 +30,16 @@ class Bvh(NamedTuple):
     order: NDArray[np.int64]
 
 
-def build_bvh(vertices: Points, triangles: Triangles) -> Bvh:
-    """Build the tree by median splits along the longest side."""
+def build_bvh(vertices: Points, triangles: Triangles, face: Ints | None = None) -> Bvh:
+    """Build the tree by median splits along the longest side; `face` (m,) tells the face of each triangle."""
     corners = np.ascontiguousarray(vertices[triangles].reshape(-1, 9))
     centers = (corners[:, 0:3] + corners[:, 3:6] + corners[:, 6:9]) / 3.0
     order = np.arange(len(corners))
     boxes = np.empty((2 * len(corners) + 1, 6))
-    nodes = np.empty((2 * len(corners) + 1, 2), dtype=np.int64)
+    nodes = np.full((2 * len(corners) + 1, 3), -1, dtype=np.int64)
     count = _build(corners, centers, order, boxes, nodes)
+    if face is not None:
+        _tell_faces(nodes[:count], np.asarray(face, dtype=np.int64)[order])
     return Bvh(boxes[:count].copy(), nodes[:count].copy(), np.ascontiguousarray(corners[order]), order)
 
 
@@ -81,6 +84,19 @@ def _build(corners, centers, order, boxes, nodes):  # type: ignore[no-untyped-de
         todo[size + 1] = (start, middle, -1)
         size += 2
     return count
+
+
+@njit(cache=True, nogil=True)
+def _tell_faces(nodes, face):  # type: ignore[no-untyped-def]
+    for node in range(nodes.shape[0] - 1, -1, -1):  # children follow their parents
+        first, leaf = nodes[node, 0], nodes[node, 1]
+        if leaf == 0:
+            nodes[node, 2] = nodes[first, 2] if nodes[first, 2] == nodes[node + 1, 2] else -1
+            continue
+        nodes[node, 2] = face[first]
+        for k in range(first, first + leaf):
+            if face[k] != face[first]:
+                nodes[node, 2] = -1
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -164,6 +180,8 @@ def nearest_triangle(  # type: ignore[no-untyped-def]
         if far2[size] >= best:
             continue
         node = stack[size]
+        if count > 0 and nodes[node, 2] >= 0 and is_among(seen, count, nodes[node, 2]):
+            continue
         first, leaf = nodes[node, 0], nodes[node, 1]
         if leaf > 0:
             for k in range(first, first + leaf):

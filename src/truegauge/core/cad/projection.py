@@ -85,7 +85,7 @@ class Projector:
 
     def __init__(self, model: CadModel) -> None:
         mesh = _even_mesh(model)
-        self.tree = build_bvh(mesh.vertices, mesh.triangles)
+        self.tree = build_bvh(mesh.vertices, mesh.triangles, mesh.triangle_face)
         self._face_of = mesh.triangle_face
         order = self.tree.order
         around = surroundings(mesh.vertices, mesh.triangles, 1e-6 * model.diagonal)
@@ -118,6 +118,7 @@ class Projector:
         normals: Normals | None = None,
         max_angle: float = np.pi,
         order: Ints | None = None,
+        rough: bool = False,
         progress: Progress = silent,
     ) -> Deviations:
         """Project points onto the part.
@@ -135,6 +136,8 @@ class Projector:
             that the two sides of a thin wall are told apart. A normal of zeros is none, and limits nothing.
         order : (n,) int, optional
             A walk through the points in which neighbours follow each other (`clouds.spatial_order`): faster.
+        rough : bool
+            Of two faces that are nearly as near, take the one of the nearer facet: to search, not to measure.
         progress : Progress
             Called about every quarter of a million points.
 
@@ -151,12 +154,13 @@ class Projector:
         walk = np.arange(n) if order is None else order
         facing = -2.0 if normals is None or max_angle >= np.pi else float(np.cos(max_angle))
         turned = np.zeros((1, 3)) if normals is None or facing < -1.5 else normals
+        chord = 0.0 if rough else self._chord
         for start in range(0, n, _PIECE):
             progress(start / n, "distance to the part")
             piece = walk[start : start + _PIECE]
             there = np.zeros((len(piece), 3))
             _project_all(
-                self.tree, self._packed, points, piece, max_distance, self._slack, self._chord, turned,
+                self.tree, self._packed, points, piece, max_distance, self._slack, chord, turned,
                 facing, out.distance, out.face, out.on_edge, there,
             )  # fmt: skip
             out.normals[piece] = there

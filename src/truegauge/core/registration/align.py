@@ -28,6 +28,8 @@ _FINE_POINTS = 50_000
 _CRITERION_POINTS = 200_000
 _LEAST_POINTS = 100
 _KEEP = 24  # coarse poses
+_ROUGH_STEPS, _STEPS = 15, 40
+_BAD_SCALE = 0.002  # of the part's size: from there on a fit is doubted
 _MOST = 0.85  # of the points: where fewer fit, more starts are tried
 _NEARLY_ALL = 0.95  # of the points: where fewer fit, the mirrored part is tried
 _UNEXPLAINED = 0.03  # of the points within the part's reach: from there on a scan is doubted
@@ -133,10 +135,15 @@ def _aligned(
         start = candidates[settings.candidate].part_from_scan
     fitting = FitSettings(settings.trim, settings.face_weights, settings.locked, start)
     progress(0.6, "best fit")
-    rough = best_fit(few, projector, start, reach=0.03 * model.diagonal, settings=fitting)
-    many = points[rows[:: max(1, len(rows) // _FINE_POINTS)]]
+    rough = best_fit(
+        few, projector, start, reach=0.03 * model.diagonal, settings=fitting, iterations=_ROUGH_STEPS, rough=True
+    )
+    # What fits so badly is doubted: more digits of its pose would mean nothing.
+    hopeless = rough.scale > _BAD_SCALE * model.diagonal
+    many = few if hopeless else points[rows[:: max(1, len(rows) // _FINE_POINTS)]]
     fine = best_fit(
         many, projector, rough.part_from_scan, reach=max(20 * rough.scale, 1e-6), settings=fitting,
+        iterations=_ROUGH_STEPS if hopeless else _STEPS, rough=hopeless,
         progress=part_of(progress, 0.6, 0.8),
     )  # fmt: skip
     # The last step uses every point: the error of the pose falls with the root of their number.
@@ -349,7 +356,7 @@ def _doubts(
         doubts.append(f"the scan is {1 / ratio:.0f} times smaller than the part: check its unit (mm or inch)")
     elif ratio > 10:
         doubts.append(f"the scan is {ratio:.0f} times larger than the part: check its unit (mm or inch)")
-    if fit.scale > 0.002 * model.diagonal:
+    if fit.scale > _BAD_SCALE * model.diagonal:
         doubts.append(f"points lie {fit.scale:.3f} mm off the part on average: it may be a scan of another part")
     rest = max(1, int((~cloud.isolated & ~table).sum()))
     share = int(used.sum()) / rest

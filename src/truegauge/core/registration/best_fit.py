@@ -76,13 +76,14 @@ def best_fit(
     settings: FitSettings = USUAL,
     least_reach: float = 0.0,
     iterations: int = 40,
+    rough: bool = False,
     progress: Progress = silent,
 ) -> BestFit:
     """Refine a pose by Gauss-Newton steps on the signed distances to the true surfaces.
 
     Used are points nearer than `settings.trim` times the robust scale (1.4826 times the median absolute distance of the
     points within reach) that do not belong to an edge. The reach shrinks with the scale, never below `least_reach`.
-    A freedom that the points leave open stays as it is, and is told in `information`.
+    A freedom that the points leave open stays as it is, and is told in `information`. `rough` as of the projector.
 
     Raises
     ------
@@ -96,7 +97,7 @@ def best_fit(
     for turn in range(iterations):
         progress(turn / iterations, "best fit")
         moved = apply(pose, points)
-        found = projector.deviations(moved, max_distance=reach)
+        found = projector.deviations(moved, max_distance=reach, rough=rough)
         near = settings.counted(found.face) & ~found.on_edge
         _refuse_few(near, settings)
         scale = 1.4826 * float(np.median(np.abs(found.distance[near])))

@@ -1,10 +1,13 @@
 """Poses that fit: refined, told apart, and completed by the symmetries of the part that they reveal."""
 
+from typing import NamedTuple
+
 import numpy as np
 
 from truegauge.core.arrays import Floats, Mask, Points, Rigid
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
+from truegauge.core.clouds.spatial import spatial_order
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, invert, rotation_vector, twist_motion
 from truegauge.core.progress import Progress, silent
@@ -14,21 +17,32 @@ from truegauge.core.registration.coarse import COARSE_LIMIT
 
 _MOST = 60
 _MAY_BE = 1.6  # times the best coarse cost: a pose may still turn out the best
-_AS_GOOD = 1.5  # of the best mean square: worth completing by symmetry
 _STEP = np.radians(6.0)
-_TURNED = 2500  # points
+_FITTED = 2500  # points that poses are refined with: what tells them apart is judged with all
+_TURNED, _TURNED_FIRST = 2500, 600  # points
 _MAY_BE_TURNED = 1.6  # times the best mean square
 _MOST_TURNS = 6
+_BETTER = 0.8  # times the mean square of a pose that seems the same
+_SLID, _TELLING = 3000, 500  # points
+_TELLING_FROM = 0.2  # of the limit: by so much a telling point comes nearer
+_SLIDES, _SLIDE_REACH, _LOWS = 81, 20.0, 3  # steps; limits; places looked at closely
+_WEAKLY, _MOST_WEAK = 0.05, 2  # of the best-known motion, squared; motions
+_SHIFTED = 0.3  # of what a motion moves points: what shifts less is a turn
+_SETTLED = 3  # poses
+_POOR = 20.0  # times the scale of the best fit: no other pose of the part
+_CLOSE = 10.0  # scales: points that are farther off count the same when poses are told apart
 _NEARLY_TURNED = 0.06  # of the moments of the surface
 _BEYOND_CHANCE = 4.0  # standard deviations
 _LISTED = 9.0
 _QUICK = 1500
+_MOST_REFINED = 40  # poses that symmetry promises
 _GOOD = 0.3  # of the limit: a fit that is worse is no fit, and its symmetries mean nothing
 _TRIES = 2000
 _FREED = 2  # poses that are taken off the walls
 _SNUG = 2e-4  # of the part's size: a scan that fits as closely has not got caught
 _FAR_OFF, _ALL_ON = 10.0, 0.01  # scales; the share of points that may be so far off a snug fit
-_OFF = 0.006  # of the part's size
+_ROUNDS = 3
+_CAUGHT = 0.5  # of the limit: a fit that is worse has got caught nowhere
 _STEPS = 20  # of a pose that fits: one that does not never ends
 
 
@@ -61,67 +75,95 @@ def find_candidates(
     if not search.found:
         raise RegistrationError("no pose was found in which the points lie near the part; is it a scan of this part?")
     search.free_from_walls()
+    search.slide()
     search.try_turns()
+    search.slide()
+    search.settle()
     search.complete(progress)
     return search.ranked()
 
 
+class _Motion(NamedTuple):
+    """A motion that moves points by 1 mm on average; whether it is rather a turn than a shift."""
+
+    twist: Floats
+    center: Points
+    turns: bool
+
+
 class _Search:
     def __init__(self, few: Points, projector: Projector, model: CadModel, settings: FitSettings) -> None:
+        few = few[spatial_order(few)]  # neighbours follow each other: their feet are found faster
         self._few, self._projector, self._model, self._settings = few, projector, model, settings
         self._limit = 0.01 * model.diagonal
-        self._quick = few[:: max(1, len(few) // _QUICK)]
+        self._quick, self._fitted = _every(few, _QUICK), _every(few, _FITTED)
         self.found: list[BestFit] = []
+        self._slid: BestFit | None = None
         self._squares: list[Floats] = []
 
     def refine(self, pose: Rigid) -> None:
         try:
-            fit = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings,
-                           iterations=_STEPS)  # fmt: skip
+            fit = self._fit(pose)
         except RegistrationError:
             return
-        if any(self._same(fit, other) for other in self.found):
+        if self.is_good and fit.scale > _POOR * min(other.scale for other in self.found):
             return
+        squares = self._square(fit.part_from_scan, self._few)
+        for i, other in enumerate(self.found):
+            if self._same(fit, other):
+                # What little tells a turn may lie where the other pose does not see it.
+                if self._close_cost(squares) < self._close_cost(self._squares[i]):
+                    self.found[i], self._squares[i] = fit, squares
+                return
         self.found.append(fit)
-        self._squares.append(self._square(fit.part_from_scan, self._few))
+        self._squares.append(squares)
+
+    def _fit(self, pose: Rigid) -> BestFit:
+        return best_fit(
+            self._fitted, self._projector, pose, reach=3 * self._limit, settings=self._settings, iterations=_STEPS,
+            rough=True,
+        )  # fmt: skip
 
     def _square(self, pose: Rigid, points: Points) -> Floats:
-        found = self._projector.deviations(apply(pose, points), max_distance=self._limit)
+        found = self._projector.deviations(apply(pose, points), max_distance=self._limit, rough=True)
         return np.where(found.face >= 0, np.minimum(found.distance**2, self._limit**2), self._limit**2)
 
     def free_from_walls(self) -> None:
-        """Take the best poses off the part to both sides and fit again, where they fit badly.
+        """Look along the main directions of the surfaces for places that fit better, where the best poses fit badly.
 
-        On a thin wall, points may be drawn to its wrong side and hold the pose there: from outside, all of them
-        come to the side that they belong to.
+        On a thin wall, points may be drawn to its wrong side and hold the pose there.
         """
-        if not self.is_good:
+        if float(self._costs().min()) > (_CAUGHT * self._limit) ** 2:
             return
-        size = self._model.diagonal
-        for i in np.argsort(self._costs())[:_FREED]:
-            fit = self.found[int(i)]
-            on = self._on_part()
-            off = float((self._squares[int(i)][on] > max(_FAR_OFF * fit.scale, 1e-9 * size) ** 2).mean())
-            if fit.scale < _SNUG * size and off < _ALL_ON:
-                continue
-            found = self._projector.deviations(apply(fit.part_from_scan, self._few), max_distance=3 * self._limit)
-            normals = np.asarray(found.normals[found.face >= 0], dtype=np.float64)
-            ways = np.linalg.eigh(normals.T @ normals)[1]
-            before = float(self._squares[int(i)].mean())
-            # Caught at one small wall only, the rest fits snugly: the direction is not the one that is held most.
-            tried = ways.T[2:] if fit.scale >= _SNUG * size else ways.T
-            for way, step in ((w, s) for w in tried for s in (-_OFF, _OFF)):
-                pose = fit.part_from_scan.copy()
-                pose[:3, 3] += step * size * way
-                try:
-                    freed = best_fit(self._few, self._projector, pose, reach=3 * self._limit, settings=self._settings,
-                                     iterations=_STEPS)  # fmt: skip
-                except RegistrationError:
-                    continue
-                squares = self._square(freed.part_from_scan, self._few)
-                if float(squares.mean()) < before:
-                    before = float(squares.mean())
-                    self.found[int(i)], self._squares[int(i)] = freed, squares
+        reach = np.linspace(-1.0, 1.0, _SLIDES) * self._limit
+        for i in (int(k) for k in np.argsort(self._costs())[:_FREED]):
+            for _ in range(_ROUNDS):
+                fit, better = self.found[i], False
+                off = self._squares[i][self._on_part()] > max(_FAR_OFF * fit.scale, 1e-9 * self._model.diagonal) ** 2
+                if fit.scale < _SNUG * self._model.diagonal and float(off.mean()) < _ALL_ON:
+                    break
+                found = self._projector.deviations(
+                    apply(fit.part_from_scan, self._fitted), max_distance=3 * self._limit, rough=True
+                )
+                normals = np.asarray(found.normals[found.face >= 0], dtype=np.float64)
+                for way in np.linalg.eigh(normals.T @ normals)[1].T:
+                    motion = _Motion(np.concatenate([np.zeros(3), way]), np.zeros(3), False)
+                    for pose in self._lows_along(motion, self.found[i].part_from_scan, reach):
+                        better |= self._replaced(i, pose)
+                if not better:
+                    break
+
+    def _replaced(self, i: int, pose: Rigid) -> bool:
+        """Take a pose instead of another one where, refined, it explains the points better."""
+        try:
+            fit = self._fit(pose)
+        except RegistrationError:
+            return False
+        squares = self._square(fit.part_from_scan, self._few)
+        if self._close_cost(squares) >= self._close_cost(self._squares[i]):
+            return False
+        self.found[i], self._squares[i] = fit, squares
+        return True
 
     def try_turns(self) -> None:
         """Turn the best pose about the main axes of the part and fit again where that fits nearly as well.
@@ -131,23 +173,111 @@ class _Search:
         """
         if not self.is_good:
             return
-        best = self.found[int(np.argmin(self._costs()))].part_from_scan
+        first = self._best()
+        best = self.found[first].part_from_scan
         center, axes, turned = _main_axes(self._model)
         motions = [_turn(center, axis, np.pi) for axis in axes]
+        weak = [m for m in self._weak_motions(self.found[first]) if m.turns]
+        if turned is None and weak:  # as far as its points tell, the part turns freely
+            turn, shift = weak[0].twist[:3], weak[0].twist[3:]
+            turned = turn / np.linalg.norm(turn)
+            center = weak[0].center + np.cross(turn, shift) / float(turn @ turn)
         if turned is not None:
             ways = [np.eye(4), next(m for m, axis in zip(motions, axes, strict=True) if abs(axis @ turned) < 0.5)]
             steps = [_turn(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
             motions += [step @ way for way in ways for step in steps]
-        some = self._few[:: max(1, len(self._few) // _TURNED)]
-        enough = _MAY_BE_TURNED * float(self._square(best, some).mean())
-        costs = [float(self._square(m @ best, some).mean()) for m in motions]
+        # First with few points: nearly all turns are far worse.
+        own = self._few[self._squares[first] < self._limit**2]
+        poses = [m @ best for m in motions]
+        for count, slack in ((_TURNED_FIRST, 2.0), (_TURNED, 1.0)):
+            some = _every(own, count)
+            enough = slack * _MAY_BE_TURNED * float(self._square(best, some).mean())
+            costs = [float(self._square(p, some).mean()) for p in poses]
+            poses = [poses[k] for k in np.argsort(costs) if costs[k] <= enough]
+        costs.sort()
         left = _MOST_TURNS
-        for k in np.argsort(costs):
-            if costs[k] > enough or left == 0:
+        for cost, pose in zip(costs, poses, strict=False):
+            if left == 0:
                 break
-            if not self._known(motions[k] @ best):
-                self.refine(motions[k] @ best)
+            if cost < _BETTER * enough / _MAY_BE_TURNED or not self._known(pose):
+                self.refine(pose)
                 left -= 1
+
+    def slide(self) -> None:
+        """Move the best pose along what its points hardly hold, and fit again from where that fits best.
+
+        Ends, steps and holes of a slender part are few points: too far off, they are not used, and the fit stays there.
+        """
+        if not self.is_good:
+            return
+        fit = self.found[self._best()]
+        if fit is self._slid:
+            return
+        self._slid = fit
+        reach = np.linspace(-1.0, 1.0, _SLIDES) * _SLIDE_REACH * self._limit
+        middle, axes, _ = _main_axes(self._model)
+        # The ends of a slender part are alike too: what turns it over is tried with every step.
+        ways = [np.eye(4), *(_turn(middle, axis, np.pi) for axis in axes)]
+        for motion in self._weak_motions(fit):
+            if motion.turns:
+                continue
+            for way in ways:
+                for pose in self._lows_along(motion, way @ fit.part_from_scan, reach)[:1]:
+                    self.refine(pose)
+
+    def settle(self) -> None:
+        """Look along what is hardly held once more, in small steps, from the best poses.
+
+        The few points that hold it are not used by a fit from which they are more than some scales away.
+        """
+        if not self.is_good:
+            return
+        for i in np.argsort(self._close_squares().mean(axis=1))[:_SETTLED]:
+            fit = self.found[int(i)]
+            for motion in self._weak_motions(fit):
+                whole = np.pi / float(np.linalg.norm(motion.twist[:3])) if motion.turns else self._limit
+                for pose in self._lows_along(motion, fit.part_from_scan, np.linspace(-1.0, 1.0, _SLIDES) * whole):
+                    self.refine(pose)
+
+    def _lows_along(self, motion: _Motion, pose: Rigid, reach: Floats) -> list[Rigid]:
+        """Return the poses along a motion with the least mean squares, to a tenth of the steps."""
+
+        def along(s: float) -> Rigid:
+            return twist_motion(s * motion.twist, motion.center) @ pose
+
+        # Only points that are near in some place and far in another tell anything.
+        some = _every(self._few, _SLID)
+        squares = np.array([self._square(along(s), some) for s in reach[::10]])
+        telling = some[np.ptp(squares, axis=0) > min(self._close_limit(), _TELLING_FROM * self._limit) ** 2]
+        if not len(telling):
+            return []
+        telling, step = _every(telling, _TELLING), float(reach[1] - reach[0])
+        costs = np.array([float(self._square(along(s), telling).mean()) for s in reach])
+        padded = np.concatenate([[np.inf], costs, [np.inf]])
+        lows = np.flatnonzero((costs <= padded[:-2]) & (costs <= padded[2:]))
+        poses = []
+        for k in lows[np.argsort(costs[lows])][:_LOWS]:
+            steps = reach[k] + np.linspace(-1.0, 1.0, 21) * step
+            closely = [float(self._square(along(s), telling).mean()) for s in steps]
+            poses.append(along(float(steps[int(np.argmin(closely))])))
+        return poses
+
+    def _weak_motions(self, fit: BestFit) -> list[_Motion]:
+        """Return the motions that the points of a fit hardly hold."""
+        information = fit.information
+        if information is None:
+            return []
+        lever = 0.5 * self._model.diagonal
+        size = np.array([lever] * 3 + [1.0] * 3)
+        values, vectors = np.linalg.eigh(information.matrix / np.outer(size, size))
+        moved = apply(fit.part_from_scan, self._fitted[fit.used]) - information.center
+        found = []
+        for k in np.flatnonzero(values < _WEAKLY * values[-1])[:_MOST_WEAK]:
+            twist = vectors[:, k] / size
+            shift = float(np.linalg.norm(twist[3:]))
+            far = float(np.sqrt(np.mean((np.cross(twist[:3], moved) + twist[3:]) ** 2) * 3))
+            found.append(_Motion(twist / far, information.center, shift < _SHIFTED * far))
+        return found
 
     @property
     def is_good(self) -> bool:
@@ -170,21 +300,39 @@ class _Search:
         squares = np.array(self._squares)
         return np.asarray(squares[:, self._on_part()].mean(axis=1))
 
+    def _close_squares(self) -> Floats:
+        """Squares (poses, points) that grow no more beyond some scales, for the points that come so close in a pose.
+
+        How far off the points are that do not fit says nothing: which pose explains most of them does.
+        """
+        squares, limit = np.array(self._squares), self._close_limit()
+        on = squares.min(axis=0) < limit**2
+        return np.minimum(squares[:, on] if on.any() else squares, limit**2)
+
+    def _close_limit(self) -> float:
+        scale = min(fit.scale for fit in self.found) if self.is_good else np.inf
+        return float(min(self._limit, max(_CLOSE * scale, 1e-6 * self._model.diagonal)))
+
+    def _close_cost(self, squares: Floats) -> float:
+        return float(np.minimum(squares, self._close_limit() ** 2).mean())
+
+    def _best(self) -> int:
+        return int(np.argmin(self._close_squares().mean(axis=1)))
+
     def _on_part(self) -> Mask:
         on = np.array(self._squares).min(axis=0) < self._limit**2
         return on if on.any() else np.ones(len(on), dtype=bool)
 
     def complete(self, progress: Progress) -> None:
         """Apply the motions between equally good poses to each other until nothing new comes."""
-        costs = self._costs()
-        level = _AS_GOOD * float(costs.min())
-        best = self.found[int(np.argmin(costs))].part_from_scan
-        good = [f.part_from_scan for f, c in zip(self.found, costs, strict=True) if c <= level]
+        squares, first = self._close_squares(), self._best()
+        best = self.found[first].part_from_scan
+        good = [f.part_from_scan for i, f in enumerate(self.found) if self._as_good(squares[i], squares[first])]
         if len(good) < 2 or not self.is_good:
             return
         motions = [p @ invert(best) for p in good]
         enough = 2.0 * float(self._square(best, self._quick).mean())
-        tried, looked = 0, 0
+        tried, looked, refined = 0, 0, 0
         while tried < len(motions) and len(self.found) < _MOST and looked < _TRIES:
             progress(0.5, "looking for other poses that fit")
             for other in motions[: tried + 1]:
@@ -192,7 +340,9 @@ class _Search:
                     pose, looked = motion @ best, looked + 1
                     if self._known(pose) or float(self._square(pose, self._quick).mean()) > enough:
                         continue
-                    before = len(self.found)
+                    if refined == _MOST_REFINED:
+                        return
+                    before, refined = len(self.found), refined + 1
                     self.refine(pose)
                     if len(self.found) > before:
                         motions.append(self.found[-1].part_from_scan @ invert(best))
@@ -222,10 +372,11 @@ class _Search:
         return bool(moved < 0.04 * self._model.diagonal) and not turned
 
     def ranked(self) -> list[Candidate]:
-        costs, on = self._costs(), self._on_part()
+        squares, on = self._close_squares(), self._on_part()
+        costs = squares.mean(axis=1)
         first = int(np.argmin(costs))
         best = float(costs[first])
-        alike = [self._as_good(i, first, on) for i in range(len(costs))]
+        alike = [self._as_good(squares[i], squares[first]) for i in range(len(costs))]
         order = sorted(
             range(len(costs)),
             key=lambda i: (
@@ -237,17 +388,22 @@ class _Search:
         for i in order:
             if costs[i] <= _LISTED * best:
                 fit = self.found[i]
-                listed.append(Candidate(fit.part_from_scan, fit.rms, float(fit.used[on].sum() / on.sum())))
+                used = self._squares[i][on] <= (self._settings.trim * fit.scale) ** 2
+                listed.append(Candidate(fit.part_from_scan, fit.rms, float(used.mean())))
         return listed
 
-    def _as_good(self, i: int, best: int, on: Mask) -> bool:
+    def _as_good(self, squares: Floats, best: Floats) -> bool:
         """Tell whether a pose may be as good as the best one: point by point, its squares are no larger but by chance.
 
         A part that is nearly symmetrical differs on a small share of its surface, which the mean hardly shows.
         """
-        more = self._squares[i][on] - self._squares[best][on]
+        more = squares - best
         chance = float(np.std(more)) / np.sqrt(len(more))
-        return i == best or float(more.mean()) <= _BEYOND_CHANCE * chance + 1e-9 * self._limit**2
+        return bool(more.mean() <= _BEYOND_CHANCE * chance + 1e-9 * self._limit**2)
+
+
+def _every(points: Points, wanted: int) -> Points:
+    return np.asarray(points[:: max(1, len(points) // wanted)])
 
 
 def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
