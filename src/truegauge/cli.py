@@ -229,6 +229,8 @@ def compare(
         return
     s = c.statistics
     _say(f"best fit: rms {a.rms:.4f} mm, {a.points_used} of {a.points_total} points used")
+    for note in sample.notes:
+        _say(f"note: {note}")
     for doubt in a.doubts:
         _say(f"not trusted: {doubt}")
     _say(f"deviation of {s.count} points: mean {s.mean:+.4f}, std {s.std:.4f}, min {s.min:+.4f}, max {s.max:+.4f} mm")

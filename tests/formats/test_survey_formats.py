@@ -9,6 +9,7 @@ from numpy.testing import assert_allclose
 
 from truegauge.core.errors import Cancelled, FormatError
 from truegauge.formats import guard
+from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.scan import read_scan
 
 POINTS = np.random.default_rng(2).uniform(-60, 60, (400, 3))  # mm
@@ -28,11 +29,11 @@ def write_e57(path, scans=1, moved=0.0):
     return path
 
 
-def write_las(path, version="1.2", form=2):
+def write_las(path, version="1.2", form=2, offset=(0.0, 0.0, 0.0)):
     header = laspy.LasHeader(point_format=form, version=version)
-    header.scales = np.full(3, 1e-6)
+    header.scales, header.offsets = np.full(3, 1e-6), np.array(offset)
     las = laspy.LasData(header)
-    las.x, las.y, las.z = (POINTS / 1000).T
+    las.x, las.y, las.z = (POINTS / 1000 + offset).T
     las.red, las.green, las.blue = (COLORS.astype(np.uint16) * 257).T
     las.write(str(path))
     return path
@@ -55,6 +56,39 @@ def test_las_and_laz_are_read_in_mm_with_their_colours(name, version, form, tmp_
     scan = read_scan(write_las(tmp_path / name, version, form))
     assert_allclose(scan.points, POINTS, atol=1e-3)
     assert np.array_equal(scan.colors, COLORS)
+
+
+def test_coordinates_of_a_map_are_taken_off_and_told(tmp_path):
+    scan = read_scan(write_las(tmp_path / "map.las", offset=(432_000.0, 4_512_000.0, 120.0)))
+    # Whole metres are taken off, so that only the height keeps its own.
+    moved = scan.points - (POINTS + np.array([0, 0, 120_000.0]))
+    assert_allclose(moved, np.broadcast_to(moved[0], moved.shape), atol=2e-3)
+    assert_allclose(moved[0], np.round(moved[0] / 1000) * 1000, atol=2e-3)
+    assert np.abs(scan.points[:, :2]).max() < 3000
+    (note,) = scan.notes
+    assert "map" in note
+    assert "x 432," in note
+    assert "y 4,512," in note
+    assert "z" not in note.split(":")[1]
+    assert open_sample(tmp_path / "map.las")[0].notes == (note,)
+
+
+def test_bytes_behind_the_points_are_refused_in_words(tmp_path):
+    path = write_las(tmp_path / "a.las")
+    path.write_bytes(path.read_bytes() + b"more")
+    with pytest.raises(FormatError, match="4 bytes follow its 400 points"):
+        read_scan(path)
+
+
+def test_what_was_no_number_is_told_with_the_sample(tmp_path):
+    path = tmp_path / "scan.xyz"
+    path.write_text("".join(f"{x} {x * x % 7} nan\n" if x % 10 == 0 else f"{x} {x * x % 7} 1.5\n" for x in range(40)))
+    sample, contents = open_sample(path)
+    assert sample.notes == ("4 of 40 points were no numbers and are left out",)
+    write_sample(tmp_path / "s.tgsample", sample, contents)
+    again, _ = open_sample(tmp_path / "s.tgsample")
+    assert again.notes == sample.notes
+    assert len(again.points) == 36
 
 
 def test_a_survey_file_in_mm_can_be_read_as_mm(tmp_path):

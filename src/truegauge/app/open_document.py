@@ -558,7 +558,7 @@ class OpenDocument(WorkQueue):
         evaluator = self.evaluator
         if evaluator is not None and not evaluator.knows_patterns:
             self._start(
-                lambda progress: evaluator.patterns,
+                lambda progress: evaluator.find_patterns(progress),
                 lambda _: self.display_changed.emit(),
                 "Looking for holes and patterns",
             )

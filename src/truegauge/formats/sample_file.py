@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,7 @@ def sample_from_scan(scan: Scan, file_name: str, columns: Columns | None = None)
     """Make a sample of a scan."""
     file = ScanFile(file_name=file_name, unit=scan.unit, columns=columns, count=len(scan.points))
     data = SampleData(name=scan.name, scans=(file,))
-    return Sample(scan.key, data, scan.points, scan.normals, scan.colors)
+    return Sample(scan.key, data, scan.points, scan.normals, scan.colors, scan.notes)
 
 
 def write_sample(path: Path, sample: Sample, contents: tuple[Content, ...]) -> None:
@@ -73,7 +74,7 @@ def read_sample(path: Path) -> tuple[Sample, tuple[Content, ...]]:
         sample = Sample(touches_key(data), data, np.zeros((0, 3)))
     if sample is None:
         raise FormatError(path, "the sample is damaged: its scan is missing")
-    return Sample(sample.key, data, sample.points, sample.normals, sample.colors), tuple(contents)
+    return replace(sample, data=data), tuple(contents)
 
 
 def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:

@@ -39,7 +39,7 @@ class Scan:
 
     `points` (n, 3) mm, read-only, with normals and colours where the file has them; `key` identifies content and
     reading; `content` is the file itself, kept so that a saved sample holds the very same bytes; `skipped` points
-    were no numbers.
+    were no numbers; `notes` tell what was left out or moved.
     """
 
     name: str
@@ -50,6 +50,7 @@ class Scan:
     skipped: int
     normals: Normals | None = None
     colors: Colors | None = None
+    notes: tuple[str, ...] = ()
 
 
 def read_scan(path: Path, unit: str = "", columns: Columns | None = None, *, progress: Progress = silent) -> Scan:
@@ -89,4 +90,7 @@ def scan_from_bytes(
     said = "".join(map(str, columns)) if columns else ""
     key = f"{content_key(content)}-{unit}{said}"
     normals = None if raw.normals is None else frozen(raw.normals)
-    return Scan(path.stem, unit, frozen(points), key, set_aside(content), raw.skipped, normals, raw.colors)
+    notes = raw.notes
+    if raw.skipped:
+        notes = (f"{raw.skipped:,} of {raw.skipped + len(points):,} points were no numbers and are left out", *notes)
+    return Scan(path.stem, unit, frozen(points), key, set_aside(content), raw.skipped, normals, raw.colors, notes)

@@ -3,10 +3,12 @@
 import struct
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
+from truegauge.core.arrays import Points
 from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
@@ -14,6 +16,8 @@ from truegauge.formats.guard import read_in_child
 from truegauge.formats.points_check import checked_points
 
 _E57_PAGE = 1024
+_MAP = 10_000.0  # m: what lies farther from the origin
+_FAR = 20.0  # and as many times its size, is in the coordinates of a map
 
 
 def points_from_e57(path: Path, data: bytes, progress: Progress = silent) -> RawCloud:
@@ -94,4 +98,23 @@ def _by_library(path: Path, data: bytes, ending: str, progress: Progress) -> Raw
                 arrays = {name: archive[name] for name in archive.files}
         except (OSError, ValueError, KeyError, zipfile.BadZipFile) as error:
             raise FormatError(path, "the file is damaged (nothing usable was read); export it again") from error
-    return checked_points(path, arrays["points"], arrays.get("normals"), arrays.get("colors"))
+    points, notes = _off_the_map(arrays["points"])
+    return replace(checked_points(path, points, arrays.get("normals"), arrays.get("colors")), notes=notes)
+
+
+def _off_the_map(points: Points) -> tuple[Points, tuple[str, ...]]:
+    """Take off the offset of coordinates of a map, in whole metres, and say so.
+
+    Nothing of a part is known better for its place on earth, and near the origin all digits are left for it.
+    """
+    good = points[np.isfinite(points).all(axis=1)]
+    if not len(good):
+        return points, ()
+    middle = np.median(good, axis=0)
+    size = float(np.linalg.norm(np.quantile(good, 0.98, axis=0) - np.quantile(good, 0.02, axis=0)))
+    far = np.abs(middle) > max(_MAP, _FAR * size)
+    if not far.any():
+        return points, ()
+    offset = np.where(far, np.round(middle), 0.0)
+    told = ", ".join(f"{name} {value:,.0f}" for name, value, off in zip("xyz", offset, far, strict=True) if off)
+    return np.asarray(points - offset), (f"the coordinates are those of a map: {told} m were taken off",)

@@ -9,6 +9,8 @@ from truegauge.core.cad.elements import ElementKind, Elements
 from truegauge.core.cad.kernel.documents import document_of_shape
 from truegauge.core.cad.kernel.shapes import model_from_document
 from truegauge.core.cad.patterns import PatternKind, Patterns
+from truegauge.core.errors import Cancelled
+from truegauge.core.progress import silent
 from truegauge.demo.faces import cylinder_at
 from truegauge.demo.housing import MOUNTING_HOLES, bolt_holes
 
@@ -78,6 +80,20 @@ def test_slots_and_pads_have_length_and_width():
     assert (blind.through, round(blind.diameter, 6), round(blind.second, 6), round(blind.depth, 6)) == (False, 6, 26, 5)
     (pad,) = found(fuse(box(0, 0, 0, 60, 30, 10), box(10, 10, 10, 12, 8, 2)), ElementKind.PAD)
     assert_allclose((pad.diameter, pad.second, pad.depth), (8, 12, 2), atol=1e-9)
+
+
+def test_looking_for_elements_can_be_stopped_and_begun_again(plate):
+    elements, told = Elements(plate.model), []
+
+    def stop_later(share, doing):
+        told.append((share, doing))
+        if len(told) == 4:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        elements.find(stop_later)
+    elements.find(silent)
+    assert [e.kind for e in elements.all] == [e.kind for e in plate.all]
 
 
 def test_spheres_are_sockets_or_balls():

@@ -191,7 +191,8 @@ class AlignBench(Bench):
         self.rms_unit.setText(f"{n.unit} {what}, largest {n.value(result.largest)}")
         say(self.trust, _trust(result))
         say(self.doubts, "\n".join(f"Not trusted: {d}." for d in result.doubts))
-        say(self.notes, "\n".join(f"{x[:1].upper()}{x[1:]}." for x in result.notes))
+        read = self.session.sample.notes if self.session.sample is not None else ()
+        say(self.notes, "\n".join(f"{x[:1].upper()}{x[1:]}." for x in (*read, *result.notes)))
 
     def _refresh_missing(self, result: NotComputed | None) -> None:
         s = self.session

@@ -7,7 +7,7 @@ history of how the part was modelled.
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
@@ -18,10 +18,12 @@ from truegauge.core.arrays import Vector
 from truegauge.core.cad.bvh import Bvh, build_bvh, first_hit
 from truegauge.core.cad.model import CadModel, Surface, SurfaceKind
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.progress import Progress, silent
 
 FaceGroup = tuple[int, ...]
 _FULL = math.radians(30)  # a turned face without a gap wider than this goes all round
 _HALF = math.radians(6)
+_DOING = "holes and patterns"
 _LENGTH, _ANGLE = 1e-3, 1e-4
 
 
@@ -122,6 +124,16 @@ class Elements:
     """The elements of one part, found when first asked for."""
 
     model: CadModel
+    _told: Progress = field(default=silent, repr=False)
+
+    def find(self, progress: Progress) -> None:
+        """Find them now; can be stopped, and begun again later."""
+        self._told = progress
+        try:
+            self._told(0.0, _DOING)
+            _ = self.all
+        finally:
+            self._told = silent
 
     @cached_property
     def all(self) -> tuple[Element, ...]:
@@ -129,7 +141,9 @@ class Elements:
         turned = self._turned()
         found: list[Element] = []
         taken: set[int] = set()
-        for make in (self._slots, self._holes, self._bosses, self._fillets, self._plain, self._pads):
+        makes = (self._slots, self._holes, self._bosses, self._fillets, self._plain, self._pads)
+        for k, make in enumerate(makes):
+            self._told(k / len(makes), _DOING)
             for element in make(turned, taken):
                 found.append(element)
                 taken.update(element.faces)
@@ -462,6 +476,7 @@ class Elements:
 
     def _distance(self, start: Vector, direction: Vector) -> float:
         """Return the distance to the first surface that is entered from outside along a ray."""
+        self._told(0.5, _DOING)  # rays are what takes long
         return self._hit(start, direction, entering_only=True)[0]
 
     @cached_property

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from truegauge.core.arrays import Vector
 from truegauge.core.cad.elements import Element, ElementKind, Elements
+from truegauge.core.progress import Progress, silent
 
 _LENGTH, _ANGLE = 2e-3, 1e-3
 _MANY = 60  # equal ones: more are a perforation, in which every direction has its lines
@@ -50,8 +51,8 @@ class Pattern:
 class Patterns:
     """The patterns of one part."""
 
-    def __init__(self, elements: Elements) -> None:
-        self.all = tuple(_found(elements.all))
+    def __init__(self, elements: Elements, progress: Progress = silent) -> None:
+        self.all = tuple(_found(elements.all, progress))
         self._by_element = {id(m): p for p in self.all for m in p.members}
 
     def of(self, element: Element) -> Pattern | None:
@@ -59,11 +60,13 @@ class Patterns:
         return self._by_element.get(id(element))
 
 
-def _found(elements: tuple[Element, ...]) -> list[Pattern]:
+def _found(elements: tuple[Element, ...], progress: Progress) -> list[Pattern]:
     rest = [e for e in elements if e.kind in _REPEATED]
     centers = [e for e in elements if e.kind in (ElementKind.HOLE, ElementKind.BOSS, ElementKind.COUNTERBORE)]
     patterns: list[Pattern] = []
-    for equal in _alike(rest):
+    groups = _alike(rest)
+    for k, equal in enumerate(groups):
+        progress(k / len(groups), "patterns")
         while len(equal) >= 2:
             best = None if len(equal) > _MANY else _circle(equal, centers) or _line(equal)
             if best is None:

@@ -14,10 +14,11 @@ Colors = NDArray[np.uint8]
 class RawCloud:
     """`points` (n, 3); `normals` (n, 3) unit and `colors` (n, 3) where the file has them.
 
-    `skipped` counts points that were no numbers.
+    `skipped` counts points that were no numbers; `notes` tell what else was done to them.
     """
 
     points: Points
     skipped: int = 0
     normals: Normals | None = None
     colors: Colors | None = None
+    notes: tuple[str, ...] = ()

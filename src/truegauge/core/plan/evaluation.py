@@ -98,6 +98,12 @@ class Evaluator:
         """Equal elements in order."""
         return Patterns(self.elements)
 
+    def find_patterns(self, progress: Progress) -> None:
+        """Find elements and patterns, unless they are known; parts of thousands of holes take seconds."""
+        if not self.knows_patterns:
+            self.elements.find(part_of(progress, 0.0, 0.8))
+            self.__dict__["patterns"] = Patterns(self.elements, part_of(progress, 0.8, 1.0))
+
     @property
     def knows_patterns(self) -> bool:
         """Whether elements and patterns are found, so that a window can use them without waiting."""

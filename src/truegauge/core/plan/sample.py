@@ -87,7 +87,8 @@ class SampleData(Frozen):
 class Sample:
     """Raw points (n, 3) mm in scan coordinates, all scans one after the other; `key` identifies their content.
 
-    `normals` (n, 3) are zero and `colors` (n, 3) grey where one of several scans has none.
+    `normals` (n, 3) are zero and `colors` (n, 3) grey where one of several scans has none. `notes` tell what reading
+    left out or moved.
     """
 
     key: str
@@ -95,6 +96,7 @@ class Sample:
     points: Points
     normals: Normals | None = None
     colors: Colors | None = None
+    notes: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -125,6 +127,7 @@ class Sample:
             points=frozen(np.vstack([self.points, other.points])),
             normals=_stacked(self.normals, other.normals, len(self.points), len(other.points), 0.0),
             colors=_stacked(self.colors, other.colors, len(self.points), len(other.points), 160),
+            notes=(*self.notes, *other.notes),
         )
 
 
