@@ -144,10 +144,16 @@ def _nearest_edge(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def side_slipped_over(k, v, w, fx, fy, fz, corners, side_of, height):  # type: ignore[no-untyped-def]
+def _is_polyline(info, e):  # type: ignore[no-untyped-def]
+    return e >= 0 and info[e, 0] == 1 and info[e, 6] > 2
+
+
+@njit(cache=True, nogil=True)
+def side_slipped_over(k, v, w, fx, fy, fz, corners, side_of, height, info):  # type: ignore[no-untyped-def]
     """Return the border side (1 to 3) that a foot may lie beyond, as far as it is from the place on the mesh; 0: none.
 
     Facets are turned a little against the surface: the farther off a point is, the farther its two feet are apart.
+    Edges known as polylines only are less exact than that.
     """
     slip2 = 0.0
     for c in range(3):
@@ -156,7 +162,7 @@ def side_slipped_over(k, v, w, fx, fy, fz, corners, side_of, height):  # type: i
     # What the surface is off the mesh is in it too: but for that, the slip along the facet is what counts.
     closest, at = np.inf, 0
     for c in range(3):
-        if side_of[k, c] != -1:
+        if side_of[k, c] != -1 and not _is_polyline(info, side_of[k, c]):
             room = (w if c == 0 else (1.0 - v - w if c == 1 else v)) * height[k, c]
             if room < closest:
                 closest, at = room, c + 1
@@ -179,7 +185,7 @@ def _other_edge_left(  # type: ignore[no-untyped-def]
             first, last = vertex_start[-2 - where], vertex_start[-1 - where]
         for n in range(first, last):
             other = vertex_edges[n] if where < -1 else where
-            if other < 0 or other == e:
+            if other < 0 or other == e or _is_polyline(info, other):
                 continue
             if edge_faces[other, 0] == edge_faces[other, 1]:
                 continue

@@ -279,7 +279,7 @@ def _project_all(tree, part, points, walk, reach, slack, chord, turned, facing, 
                 )
                 d, nx, ny, nz = outward[f] * d, outward[f] * nx, outward[f] * ny, outward[f] * nz
                 if not inner[k]:
-                    region = side_slipped_over(k, v, w, fx, fy, fz, corners, side_of, height)
+                    region = side_slipped_over(k, v, w, fx, fy, fz, corners, side_of, height, info)
             if region > 0:  # its many arguments cost more than all of the above
                 f = on_face(
                     k, v, w, region, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline,
