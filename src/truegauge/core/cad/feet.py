@@ -211,14 +211,15 @@ def _other_edge_left(  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _beside_edge(  # type: ignore[no-untyped-def]
-    where, f, d, nx, ny, nz, fx, fy, fz, ex, ey, ez,
+    where, only_edge, f, d, nx, ny, nz, fx, fy, fz, ex, ey, ez,
     k, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline, knots, poles,
     corner_normal, vertex_start, vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients, samples,
     scratch, edge_out, curve, sums, at_edge, result,
 ):  # fmt: skip
     """Find whether a point belongs to a face at the edge (or corner of the part) `where`, or to the edge itself.
 
-    Its foot on face `f` is (fx, fy, fz); the edge is looked for beside (ex, ey, ez). Results as of `on_face`.
+    Its foot on face `f` is (fx, fy, fz); the edge is looked for beside (ex, ey, ez). With `only_edge` it belongs to no
+    face. Results as of `on_face`.
     """
     edge, side = True, outward[f]
     e, off2, at, held = _nearest_edge(
@@ -255,7 +256,7 @@ def _beside_edge(  # type: ignore[no-untyped-def]
     for turn in range(2):
         j = turn if edge_faces[e, 0] == f or not own else 1 - turn  # the face of the triangle first
         q = edge_faces[e, j]
-        if q < 0 or held or not edge:
+        if q < 0 or held or not edge or only_edge:
             continue
         o = outward[q] * inward[e, j]
         qx, qy, qz = at_edge[j, 1], at_edge[j, 2], at_edge[j, 3]
@@ -342,9 +343,9 @@ def on_face(  # type: ignore[no-untyped-def]
     ey = corners[k, 1] + v * (corners[k, 4] - corners[k, 1]) + w * (corners[k, 7] - corners[k, 1])
     ez = corners[k, 2] + v * (corners[k, 5] - corners[k, 2]) + w * (corners[k, 8] - corners[k, 2])
     where, g = side_of[k, region - 1], f
-    for _ in range(3):
+    for _ in range(2):
         g = _beside_edge(
-            where, f, d, nx, ny, nz, fx, fy, fz, ex, ey, ez,
+            where, False, f, d, nx, ny, nz, fx, fy, fz, ex, ey, ez,
             k, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline, knots, poles,
             corner_normal, vertex_start, vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients, samples,
             scratch, edge_out, curve, sums, at_edge, result,
@@ -359,12 +360,29 @@ def on_face(  # type: ignore[no-untyped-def]
             break
         # The face may be narrow there: a foot within one of its borders can lie beyond another.
         gx, gy, gz = px - result[0] * result[1], py - result[0] * result[2], pz - result[0] * result[3]
-        where = _other_edge_left(
+        other = _other_edge_left(
             k, g, where, edge_out[0], edge_out[1], edge_out[2], gx, gy, gz, slack, kind, frame, size, outward, spline,
             knots, poles, side_of, vertex_start, vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients,
             samples, scratch, curve,
         )  # fmt: skip
-        if where < 0:
+        if other < 0:
             break
-        ex, ey, ez = gx, gy, gz
+        # Then the nearest is beside the other edge, or on the first one.
+        h = _beside_edge(
+            other, False, f, d, nx, ny, nz, fx, fy, fz, gx, gy, gz,
+            k, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline, knots, poles,
+            corner_normal, vertex_start, vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients, samples,
+            scratch, edge_out, curve, sums, at_edge, result,
+        )  # fmt: skip
+        d2, nx2, ny2, nz2, edge2 = result[0], result[1], result[2], result[3], result[4]
+        g = _beside_edge(
+            where, True, f, d, nx, ny, nz, fx, fy, fz, ex, ey, ez,
+            k, px, py, pz, tx, ty, tz, limit, slack, corners, kind, frame, size, outward, spline, knots, poles,
+            corner_normal, vertex_start, vertex_edges, edge_faces, inward, seeds, info, breaks, coefficients, samples,
+            scratch, edge_out, curve, sums, at_edge, result,
+        )  # fmt: skip
+        if abs(d2) < abs(result[0]):
+            g = h
+            result[0], result[1], result[2], result[3], result[4] = d2, nx2, ny2, nz2, edge2
+        break
     return g
