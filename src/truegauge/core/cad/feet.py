@@ -352,8 +352,9 @@ def on_face(  # type: ignore[no-untyped-def]
         )  # fmt: skip
         if result[5] > 0.0 and where >= 0:
             # At the end of an edge: the foot may lie within the others that meet there.
-            where = _corner_at(k, edge_out[0], edge_out[1], edge_out[2], corners, side_of)
-            if where < -1:
+            corner = _corner_at(k, edge_out[0], edge_out[1], edge_out[2], corners, side_of)
+            if corner < -1:
+                where = corner
                 ex, ey, ez = edge_out[0], edge_out[1], edge_out[2]
                 continue
         if result[4] > 0.0:

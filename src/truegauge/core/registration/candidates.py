@@ -179,11 +179,9 @@ class _Search:
         motions = [_turn(center, axis, np.pi) for axis in axes]
         weak = [m for m in self._weak_motions(self.found[first]) if m.turns]
         if turned is None and weak:  # as far as its points tell, the part turns freely
-            turn, shift = weak[0].twist[:3], weak[0].twist[3:]
-            turned = turn / np.linalg.norm(turn)
-            center = weak[0].center + np.cross(turn, shift) / float(turn @ turn)
+            center, turned = _axis_of(weak[0].twist, weak[0].center)
         if turned is not None:
-            ways = [np.eye(4), next(m for m, axis in zip(motions, axes, strict=True) if abs(axis @ turned) < 0.5)]
+            ways = [np.eye(4), motions[int(np.argmin(np.abs(axes @ turned)))]]
             steps = [_turn(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
             motions += [step @ way for way in ways for step in steps]
         # First with few points: nearly all turns are far worse.
@@ -432,8 +430,13 @@ def _free_axis(fit: BestFit) -> tuple[Points, Points] | None:
     information = fit.information
     if information is None or information.free.shape[1] != 1:
         return None
-    turn, shift = information.free[:3, 0], information.free[3:, 0]
-    size = float(np.linalg.norm(turn))
-    if size < 1e-12:
+    if float(np.linalg.norm(information.free[:3, 0])) < 1e-12:
         return None
-    return information.center + np.cross(turn, shift) / size**2, turn / size
+    return _axis_of(information.free[:, 0], information.center)
+
+
+def _axis_of(twist: Floats, center: Points) -> tuple[Points, Points]:
+    """Return a point and the direction of the axis of a motion that turns."""
+    turn, shift = twist[:3], twist[3:]
+    size = float(np.linalg.norm(turn))
+    return center + np.cross(turn, shift) / size**2, turn / size
