@@ -28,9 +28,11 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.errors import RegistrationError
-from truegauge.core.frames import apply, random_rigid
+from truegauge.core.frames import apply, random_rigid, twist_motion
 from truegauge.core.registration.align import align
+from truegauge.core.registration.alignment import Alignment
 
+UNTOLD = 0.001  # of the points: so few tell nothing
 Z = (0.0, 0.0, 1.0)
 
 
@@ -106,21 +108,32 @@ def parts() -> dict[str, object]:
     }  # fmt: skip
 
 
-def surface(model: CadModel, rng: np.random.Generator, count: int, noise: float) -> np.ndarray:
-    """Return points on the part, unevenly, of about 60 % of its sides, with noise."""
+def on_triangles(model: CadModel, rng: np.random.Generator, count: int, weight: np.ndarray) -> tuple:  # type: ignore[type-arg]
+    """Return points on the part's triangles, so many on each as its weight says, and which triangle each is on."""
+    mesh = model.mesh
+    a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
+    rows = rng.choice(len(weight), count, p=weight / weight.sum())
+    u = rng.dirichlet([1, 1, 1], count)
+    return u[:, :1] * a[rows] + u[:, 1:2] * b[rows] + u[:, 2:] * c[rows], rows
+
+
+def areas(model: CadModel) -> tuple:  # type: ignore[type-arg]
+    """Return the areas, normals and middles of a part's triangles."""
     mesh = model.mesh
     a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
     flat = np.cross(b - a, c - a)
     area = np.linalg.norm(flat, axis=1)
-    normal = flat / np.maximum(area, 1e-300)[:, None]
-    middle = (a + b + c) / 3
+    return area, flat / np.maximum(area, 1e-300)[:, None], (a + b + c) / 3
+
+
+def surface(model: CadModel, rng: np.random.Generator, count: int, noise: float) -> np.ndarray:
+    """Return points on the part, unevenly, of about 60 % of its sides, with noise."""
+    area, normal, middle = areas(model)
     eyes = rng.normal(size=(3, 3))
     eyes /= np.linalg.norm(eyes, axis=1)[:, None]
     seen = (normal @ eyes.T > 0.05).any(axis=1)
     weight = area * seen * np.exp(rng.uniform(0, 1.2) * (middle - middle.mean(axis=0)) @ eyes[0] / model.diagonal)
-    rows = rng.choice(len(area), count, p=weight / weight.sum())
-    u = rng.dirichlet([1, 1, 1], count)
-    points = u[:, :1] * a[rows] + u[:, 1:2] * b[rows] + u[:, 2:] * c[rows]
+    points, rows = on_triangles(model, rng, count, weight)
     # A piece is missing.
     hole = points[rng.integers(count)]
     points, rows = (x[np.linalg.norm(points - hole, axis=1) > 0.12 * model.diagonal] for x in (points, rows))
@@ -141,10 +154,31 @@ def scan(model: CadModel, rng: np.random.Generator) -> np.ndarray:
 
 def error_of(motion: np.ndarray, model: CadModel, projector: Projector) -> float:
     """Return how far a pose is wrong: by what the part differs from itself, so moved, as a share of its size."""
-    rng = np.random.default_rng(3)
-    some = model.mesh.vertices[rng.integers(0, len(model.mesh.vertices), 3000)]
-    found = projector.deviations(apply(motion, some))
-    return float(np.quantile(np.abs(found.distance), 0.998)) / model.diagonal
+    some, _ = on_triangles(model, np.random.default_rng(3), 8000, areas(model)[0])
+    return max(
+        float(np.quantile(np.abs(projector.deviations(apply(m, some)).distance), 0.9993)) / model.diagonal
+        for m in (motion, np.linalg.inv(motion))
+    )
+
+
+def contradicting(motion: np.ndarray, points: np.ndarray, model: CadModel, projector: Projector) -> float:
+    """Return the share of a scan's first points, those on its part, that lie off the model beyond their noise."""
+    found = projector.deviations(apply(motion, points[:15_000]), max_distance=0.1 * model.diagonal)
+    return float(((found.face < 0) | (np.abs(found.distance) > 6e-4 * model.diagonal)).mean())
+
+
+def is_untold(found: Alignment, pose: np.ndarray, points: np.ndarray, model: CadModel, projector: Projector) -> bool:
+    """Tell whether no point of a right scan contradicts a pose in which the part is another: found, or by moving it."""
+    center = model.mesh.vertices.mean(axis=0)
+    motions = [c.part_from_scan @ pose for c in found.candidates]
+    for axis in (*np.eye(3), *np.linalg.svd(model.mesh.vertices - center, full_matrices=False)[2]):
+        for angle in np.arange(1, 36) * np.pi / 18:
+            motions.append(twist_motion(np.concatenate([angle * axis, np.zeros(3)]), areas(model)[2].mean(axis=0)))
+        for far in (-0.03, -0.01, 0.01, 0.03):
+            motions.append(twist_motion(np.concatenate([np.zeros(3), far * model.diagonal * axis]), center))
+    return any(
+        contradicting(m, points, model, projector) < UNTOLD and error_of(m, model, projector) > 1e-3 for m in motions
+    )
 
 
 def trials(runs: int, seed: int) -> tuple[Counter[str], float]:
@@ -185,10 +219,14 @@ def trials(runs: int, seed: int) -> tuple[Counter[str], float]:
             own_mirror = (
                 any("do not tell" in n for n in found.notes) or error_of(motion @ flip, model, projector) < 2e-3
             )
-        # Where what would tell a turn was not scanned, the alignment says that it stays open.
-        told = any("do not tell" in note for note in found.notes)
-        good = case == "right" and (told or error_of(motion, model, projector) < 2e-3)
+        good = case == "right" and error_of(motion, model, projector) < 2e-3
         word = "right pose" if good else "its own mirror image" if own_mirror else "wrong"
+        # What would tell the turn, or the parts, apart was not scanned: a doubt of that is right, whatever the pose.
+        if case == "right" and any("tell" in doubt for doubt in found.doubts):
+            if is_untold(found, pose, points, model, projector):
+                word = "not told by the points"
+        elif word == "wrong" and case == "wrong" and contradicting(motion, points, model, projector) < 0.002:
+            word = "no point contradicts"
         text = f"{case}, {word}: {'believed' if believed else 'doubted'}"
         counts[text] += 1
         if (believed and word == "wrong") or (good and not believed) or spent > 5:

@@ -1,7 +1,10 @@
 """Shared by all tests: the demo part, its scan, and one evaluation of them, worked out once a process."""
 
+import importlib.util
 import json
 import os
+import sys
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
@@ -67,3 +70,20 @@ def evaluation(evaluator, plan, sample):
 @pytest.fixture
 def rng():
     return np.random.default_rng(20261123)
+
+
+@pytest.fixture
+def benchmark():
+    """Load a benchmark of the project as a module: ``benchmark("trust")``."""
+    loaded = []
+
+    def load(name):
+        spec = importlib.util.spec_from_file_location(name, Path(__file__).parents[1] / "benchmarks" / f"{name}.py")
+        module = sys.modules[name] = importlib.util.module_from_spec(spec)
+        loaded.append(name)
+        spec.loader.exec_module(module)
+        return module
+
+    yield load
+    for name in loaded:
+        sys.modules.pop(name, None)

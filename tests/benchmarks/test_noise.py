@@ -1,28 +1,7 @@
 """The benchmarks of noise and coverage run, in a small form, and stay within their bars by a wide margin."""
 
-import importlib.util
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
-
-
-@pytest.fixture
-def benchmark():
-    """A benchmark of the project as a module."""
-    loaded = []
-
-    def load(name):
-        spec = importlib.util.spec_from_file_location(name, Path(__file__).parents[2] / "benchmarks" / f"{name}.py")
-        module = sys.modules[name] = importlib.util.module_from_spec(spec)
-        loaded.append(name)
-        spec.loader.exec_module(module)
-        return module
-
-    yield load
-    for name in loaded:
-        sys.modules.pop(name)
 
 
 def test_a_perfect_part_is_read_without_bias_and_form_is_kept(benchmark):

@@ -71,6 +71,23 @@ def thinned(points: Points, size: float) -> Ints:
     return np.sort(first)
 
 
+def thinned_to(points: Points, wanted: int, size: float) -> Points:
+    """Return about `wanted` of the points (n, 3), or fewer, evenly over what is scanned.
+
+    Cubes of side `size` (mm) are tried first, then larger or smaller ones.
+    """
+    if len(points) <= wanted:
+        return points
+    sparse = points[:: max(1, len(points) // (4 * wanted))]
+    for _ in range(8):
+        picked = thinned(sparse, size)
+        few = len(picked) < 0.6 * min(wanted, len(sparse))  # something slender fills few cubes
+        if len(picked) <= 1.3 * wanted and not few:
+            break
+        size *= 0.7 if few else max(1.1, np.sqrt(len(picked) / wanted))
+    return np.asarray(sparse[picked])
+
+
 def thinned_to_middles(points: Points, size: float) -> Ints:
     """Return for each occupied cube of side `size` mm the index of the point nearest to the mean of its points."""
     if len(points) == 0:

@@ -5,25 +5,26 @@ from typing import Literal
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Ints, Mask, Points, Rigid, frozen
+from truegauge.core.arrays import Floats, Mask, Points, Rigid, frozen
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.extent import scan_diagonal
 from truegauge.core.clouds.prepared import PreparedCloud
-from truegauge.core.clouds.spatial import thinned
+from truegauge.core.clouds.spatial import thinned_to
 from truegauge.core.datums.freedoms import NAMES, NOBODY, Freedoms, open_shares
 from truegauge.core.errors import RegistrationError
-from truegauge.core.frames import apply, invert
+from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.adjustment import freedom_named
 from truegauge.core.registration.alignment import Alignment, Candidate
+from truegauge.core.registration.ambiguity import notes_on, spots_on, untold
 from truegauge.core.registration.best_fit import BestFit, FitSettings, Information, best_fit, last_step
 from truegauge.core.registration.candidates import find_candidates
 from truegauge.core.registration.coarse import coarse_poses, dominant_plane
 from truegauge.core.registration.distance_field import build_field
 from truegauge.core.registration.fit_criteria import fit_largest, fit_within
 
-_COARSE_POINTS = 9_000
+_COARSE_POINTS, _CELL = 9_000, 0.006  # of the part's size
 _FINE_POINTS = 50_000
 _CRITERION_POINTS = 200_000
 _LEAST_POINTS = 100
@@ -36,8 +37,6 @@ _UNEXPLAINED = 0.03  # of the points within the part's reach: from there on a sc
 _MAY_BE_MIRRORED = 0.008  # of them: where more do not fit, the mirrored part is tried
 _REACH, _FAR_OF_SIZE = 0.02, 0.0005  # of the part's size
 _FAR = 6.0  # scales
-_SOME = 12  # poses that the part is compared with itself in
-_SAME_EVERYWHERE, _ALMOST = 0.0005, 0.1  # of the surface
 _WEAK = 60.0  # times as uncertain as the best-known freedom
 
 FitCriterion = Literal["least_squares", "largest", "within"]
@@ -72,6 +71,7 @@ class _Judged:
     on_part: float
     unexplained: float
     table: Table | None
+    fits_badly: bool
 
 
 def align(
@@ -106,9 +106,9 @@ def align(
         if again.on_part > best.on_part:
             best = again
     found = best.alignment
-    uncertain = bool(found.doubts) or best.on_part < _NEARLY_ALL or best.unexplained > _MAY_BE_MIRRORED
+    uncertain = best.fits_badly or best.on_part < _NEARLY_ALL or best.unexplained > _MAY_BE_MIRRORED
     if uncertain and settings.face_weights is None:
-        few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
+        few = thinned_to(points[rows], _COARSE_POINTS, _CELL * model.diagonal)
         if _mirror_fits(few, model, projector, settings, best):
             text = "the scan fits the mirrored part far better: left-handed coordinates, or the part's mirror image"
             return replace(found, doubts=(text, *found.doubts))
@@ -120,14 +120,15 @@ def _aligned(
     start: Rigid | None, progress: Progress, *, thorough: bool,
 ) -> _Judged:  # fmt: skip
     rows = np.flatnonzero(~cloud.isolated)
-    few = _thinned_to(points, rows, _COARSE_POINTS, model.diagonal)
+    few = thinned_to(points[rows], _COARSE_POINTS, _CELL * model.diagonal)
+    sparse = points[rows[:: max(1, len(rows) // _FINE_POINTS)]]
     candidates: list[Candidate] = []
     if start is None:
         progress(0.05, "finding the pose")
         field = build_field(model, projector)
         poses = coarse_poses(few, model, field, keep=_KEEP, thorough=thorough, progress=part_of(progress, 0.1, 0.45))
         candidates = find_candidates(
-            few, poses, projector, model, FitSettings(settings.trim), thorough=thorough,
+            few, poses, projector, model, FitSettings(settings.trim), many=sparse, thorough=thorough,
             progress=part_of(progress, 0.45, 0.6),
         )  # fmt: skip
         if settings.candidate >= len(candidates):
@@ -140,7 +141,7 @@ def _aligned(
     )
     # What fits so badly is doubted: more digits of its pose would mean nothing.
     hopeless = rough.scale > _BAD_SCALE * model.diagonal
-    many = few if hopeless else points[rows[:: max(1, len(rows) // _FINE_POINTS)]]
+    many = few if hopeless else sparse
     fine = best_fit(
         many, projector, rough.part_from_scan, reach=max(20 * rough.scale, 1e-6), settings=fitting,
         iterations=_ROUGH_STEPS if hopeless else _STEPS, rough=hopeless,
@@ -165,13 +166,16 @@ def _aligned(
     if unexplained > _UNEXPLAINED and not doubts and settings.face_weights is None:
         doubts = (f"{100 * unexplained:.0f} % of the points within the part's reach do not lie on it: it may be a scan "
                   "of another part",)  # fmt: skip
+    fits_badly = bool(doubts)
+    if not doubts and not any(settings.locked) and settings.face_weights is None and candidates:
+        doubts = untold(candidates, settings.candidate, final, few, sparse, projector, model)
     on_part = int(used.sum()) / max(1, int((~cloud.isolated & ~table).sum()))
     found = Alignment(
         frozen(final.part_from_scan), final.rms, final.scale, frozen(used), frozen(table & ~used), cloud.isolated,
-        coverage, doubts, (*_notes(candidates, projector, model, final.scale), *weak),
+        coverage, doubts, (*notes_on(candidates), *weak),
         largest=float(np.abs(final.distance[used]).max(initial=0)), freedoms=freedoms, candidates=tuple(candidates),
     )  # fmt: skip
-    return _Judged(found, on_part, unexplained, plane)
+    return _Judged(found, on_part, unexplained, plane, fits_badly)
 
 
 def _by_criterion(
@@ -262,20 +266,6 @@ def _mirror_fits(
     return bool(on.mean() > 0.3 and costs[1][on].mean() < 0.5 * costs[0][on].mean())
 
 
-def _thinned_to(points: Points, rows: Ints, wanted: int, diagonal: float) -> Points:
-    """Thin some of the points evenly to about `wanted`, or fewer."""
-    if len(rows) <= wanted:
-        return np.asarray(points[rows])
-    sparse = points[rows[:: max(1, len(rows) // (4 * wanted))]]
-    size = diagonal * 0.006
-    for _ in range(8):
-        picked = thinned(sparse, size)
-        if len(picked) <= 1.3 * wanted:
-            break
-        size *= max(1.1, np.sqrt(len(picked) / wanted))
-    return sparse[picked]
-
-
 def unexplained_points(
     moved: Points, projector: Projector, model: CadModel, scale: float, table: Table | None
 ) -> float:
@@ -330,19 +320,8 @@ def _coverage(moved: Points, model: CadModel) -> float:
     """Return the share of the part's surface that has scan points near it."""
     from scipy.spatial import cKDTree
 
-    distance, _ = cKDTree(moved).query(_spots_on(model, 1500))
+    distance, _ = cKDTree(moved).query(spots_on(model, 1500))
     return float((distance < 0.025 * model.diagonal).mean())
-
-
-def _spots_on(model: CadModel, count: int) -> Points:
-    """Return places (n, 3) evenly over the surface of the part."""
-    mesh = model.mesh
-    a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
-    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
-    rng = np.random.default_rng(2)
-    spots = rng.choice(len(area), count, p=area / area.sum())
-    u = rng.dirichlet([1, 1, 1], len(spots))
-    return np.asarray(u[:, :1] * a[spots] + u[:, 1:2] * b[spots] + u[:, 2:] * c[spots])
 
 
 def _doubts(
@@ -365,26 +344,3 @@ def _doubts(
     if coverage < 0.15:
         doubts.append(f"the points cover only {100 * coverage:.0f} % of the part")
     return tuple(doubts)
-
-
-def _differs(motion: Rigid, projector: Projector, model: CadModel, scale: float) -> float:
-    """Return on which share of its surface a part differs from itself, moved."""
-    moved = apply(motion, _spots_on(model, 4000))
-    found = projector.deviations(moved, max_distance=0.05 * model.diagonal)
-    far = max(4 * scale, 1e-4 * model.diagonal)
-    return float(((found.face < 0) | (np.abs(found.distance) > far)).mean())
-
-
-def _notes(candidates: list[Candidate], projector: Projector, model: CadModel, scale: float) -> tuple[str, ...]:
-    if len(candidates) > 1:
-        first = candidates[0].part_from_scan
-        others = [_differs(c.part_from_scan @ invert(first), projector, model, scale) for c in candidates[1:_SOME]]
-        least = min(others)
-        if _SAME_EVERYWHERE < least < _ALMOST:
-            return (f"the part is almost symmetrical: another pose differs on {100 * least:.1f} % of the surface",)
-    alike = sum(c.rms < 1.1 * candidates[0].rms and c.share > 0.995 * candidates[0].share for c in candidates)
-    if alike > 1:
-        return (f"{alike} poses fit equally well: the part is symmetrical; step through them and choose",)
-    if len(candidates) > 1:
-        return (f"{len(candidates) - 1} more poses fit nearly as well: the part is almost symmetrical",)
-    return ()

@@ -76,6 +76,7 @@ def best_fit(
     settings: FitSettings = USUAL,
     least_reach: float = 0.0,
     iterations: int = 40,
+    settled: float = 0.01,
     rough: bool = False,
     progress: Progress = silent,
 ) -> BestFit:
@@ -84,6 +85,7 @@ def best_fit(
     Used are points nearer than `settings.trim` times the robust scale (1.4826 times the median absolute distance of the
     points within reach) that do not belong to an edge. The reach shrinks with the scale, never below `least_reach`.
     A freedom that the points leave open stays as it is, and is told in `information`. `rough` as of the projector.
+    Steps end where they are smaller than `settled` times what the noise lets the pose mean.
 
     Raises
     ------
@@ -115,7 +117,7 @@ def best_fit(
         arm = float(np.abs(moved[used] - center).max())
         last_step = float(np.linalg.norm(step[:3]) * arm + np.linalg.norm(step[3:]))
         reach = max(min(reach, 6 * limit + 2 * last_step), least_reach)
-        if last_step < 0.01 * scale / np.sqrt(used.sum()):  # far below what the noise lets the pose mean
+        if last_step < settled * scale / np.sqrt(used.sum()):
             last_step = 0.0
     assert best is not None
     return best

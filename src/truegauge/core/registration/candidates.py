@@ -7,32 +7,46 @@ import numpy as np
 from truegauge.core.arrays import Floats, Mask, Points, Rigid
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
-from truegauge.core.clouds.spatial import spatial_order
+from truegauge.core.clouds.spatial import spatial_order, thinned_to
 from truegauge.core.errors import RegistrationError
-from truegauge.core.frames import apply, invert, rotation_vector, twist_motion
+from truegauge.core.frames import apply, invert, rotation_vector
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Candidate
+from truegauge.core.registration.ambiguity import (
+    close_squares,
+    near_places,
+    no_worse,
+    places_that_tell,
+    share_that_differs,
+)
 from truegauge.core.registration.best_fit import BestFit, FitSettings, best_fit
 from truegauge.core.registration.coarse import COARSE_LIMIT
+from truegauge.core.registration.weak_motions import Motion, axis_of, turn_about, weak_motions
 
 _MOST = 60
 _MAY_BE = 1.6  # times the best coarse cost: a pose may still turn out the best
+_AROUND = 0.25  # of the part's sides: as far as it may slide
+_MOSTLY, _CELL = 0.8, 0.006  # of the points; of the part's size
+_COARSELY = 0.003  # of the part's size: so far off a coarse pose may be that is right
 _STEP = np.radians(6.0)
-_FITTED = 2500  # points that poses are refined with: what tells them apart is judged with all
+_FITTED = 1500  # points that poses are refined with: what tells them apart is judged with all
 _TURNED, _TURNED_FIRST = 2500, 600  # points
 _MAY_BE_TURNED = 1.6  # times the best mean square
 _MOST_TURNS = 6
+_NEWS = 0.998  # of the cost: so much better a fit must be to take the place of another one in the same pose
 _BETTER = 0.8  # times the mean square of a pose that seems the same
-_SLID, _TELLING = 3000, 500  # points
+_SLID, _TELLING = 1500, 250  # points
 _TELLING_FROM = 0.2  # of the limit: by so much a telling point comes nearer
 _SLIDES, _SLIDE_REACH, _LOWS = 81, 20.0, 3  # steps; limits; places looked at closely
-_WEAKLY, _MOST_WEAK = 0.05, 2  # of the best-known motion, squared; motions
-_SHIFTED = 0.3  # of what a motion moves points: what shifts less is a turn
+_CLEARLY = 0.98  # of the mean square: by so much a place close by is better
+_OFF_WALLS = 41  # steps
+_MOST_WEAK = 2  # motions
+_LOWLY = 0.03  # of the limit: so far off a place may be before it is refined
 _SETTLED = 3  # poses
 _POOR = 20.0  # times the scale of the best fit: no other pose of the part
 _CLOSE = 10.0  # scales: points that are farther off count the same when poses are told apart
 _NEARLY_TURNED = 0.06  # of the moments of the surface
-_BEYOND_CHANCE = 4.0  # standard deviations
+_COMPARED = 12  # poses that the part is compared with itself in
 _LISTED = 9.0
 _QUICK = 1500
 _MOST_REFINED = 40  # poses that symmetry promises
@@ -41,9 +55,10 @@ _TRIES = 2000
 _FREED = 2  # poses that are taken off the walls
 _SNUG = 2e-4  # of the part's size: a scan that fits as closely has not got caught
 _FAR_OFF, _ALL_ON = 10.0, 0.01  # scales; the share of points that may be so far off a snug fit
-_ROUNDS = 3
+_FREE_ROUNDS, _ROUNDS = 8, 3
 _CAUGHT = 0.5  # of the limit: a fit that is worse has got caught nowhere
-_STEPS = 20  # of a pose that fits: one that does not never ends
+_SETTLED_BY = 0.3  # of what the noise lets a pose mean: poses are only told apart here
+_STEPS = 10  # of a pose that fits: one that does not never ends
 
 
 def find_candidates(
@@ -53,10 +68,13 @@ def find_candidates(
     model: CadModel,
     settings: FitSettings,
     *,
+    many: Points | None = None,
     thorough: bool = False,
     progress: Progress = silent,
 ) -> list[Candidate]:
     """Refine coarse poses on the true surfaces and complete them by symmetry; the best first.
+
+    Those that the `few` points (n, 3) do not tell apart are compared by `many` points.
 
     Poses that fit equally well follow each other by how little they turn the scan. A `thorough` search refines poses
     that are clearly worse at first as well.
@@ -75,31 +93,56 @@ def find_candidates(
     if not search.found:
         raise RegistrationError("no pose was found in which the points lie near the part; is it a scan of this part?")
     search.free_from_walls()
+    search.focus(few if many is None else many)
     search.slide()
     search.try_turns()
     search.slide()
     search.settle()
     search.complete(progress)
-    return search.ranked()
+    return search.ranked(few if many is None else many)
 
 
-class _Motion(NamedTuple):
-    """A motion that moves points by 1 mm on average; whether it is rather a turn than a shift."""
+class _Low(NamedTuple):
+    """A place that fits better than what lies around it: its mean square (mm2), and whether it is not where one was."""
 
-    twist: Floats
-    center: Points
-    turns: bool
+    cost: float
+    pose: Rigid
+    is_new: bool
 
 
 class _Search:
     def __init__(self, few: Points, projector: Projector, model: CadModel, settings: FitSettings) -> None:
-        few = few[spatial_order(few)]  # neighbours follow each other: their feet are found faster
-        self._few, self._projector, self._model, self._settings = few, projector, model, settings
+        self._projector, self._model, self._settings = projector, model, settings
         self._limit = 0.01 * model.diagonal
-        self._quick, self._fitted = _every(few, _QUICK), _every(few, _FITTED)
         self.found: list[BestFit] = []
         self._slid: BestFit | None = None
         self._squares: list[Floats] = []
+        self._look_at(few)
+
+    def _look_at(self, few: Points) -> None:
+        self._few = few[spatial_order(few)]  # neighbours follow each other: their feet are found faster
+        self._quick, self._fitted = _every(self._few, _QUICK), _every(self._few, _FITTED)
+        poses = [fit.part_from_scan for fit in self.found]
+        self.found, self._squares = [], []
+        for pose in poses:
+            self.refine(pose)
+
+    def focus(self, many: Points) -> None:
+        """Go on with points that may be the part's in some pose found: of a scan with a large table few are."""
+        low, high = self._model.box
+        margin = _AROUND * (high - low) + 2 * self._limit
+
+        def near(points: Points) -> Mask:
+            inside = np.zeros(len(points), dtype=bool)
+            for fit in self.found:
+                moved = apply(fit.part_from_scan, points)
+                inside |= ((moved > low - margin) & (moved < high + margin)).all(axis=1)
+            return inside
+
+        if float(near(self._few).mean()) < _MOSTLY:
+            own = many[near(many)]
+            if len(own):
+                self._look_at(thinned_to(own, len(self._few), _CELL * self._model.diagonal))
 
     def refine(self, pose: Rigid) -> None:
         try:
@@ -112,7 +155,7 @@ class _Search:
         for i, other in enumerate(self.found):
             if self._same(fit, other):
                 # What little tells a turn may lie where the other pose does not see it.
-                if self._close_cost(squares) < self._close_cost(self._squares[i]):
+                if self._better(squares, self._squares[i]):
                     self.found[i], self._squares[i] = fit, squares
                 return
         self.found.append(fit)
@@ -121,12 +164,22 @@ class _Search:
     def _fit(self, pose: Rigid) -> BestFit:
         return best_fit(
             self._fitted, self._projector, pose, reach=3 * self._limit, settings=self._settings, iterations=_STEPS,
-            rough=True,
+            settled=_SETTLED_BY, rough=True,
         )  # fmt: skip
 
     def _square(self, pose: Rigid, points: Points) -> Floats:
-        found = self._projector.deviations(apply(pose, points), max_distance=self._limit, rough=True)
-        return np.where(found.face >= 0, np.minimum(found.distance**2, self._limit**2), self._limit**2)
+        return self._squares_at(apply(pose, points))
+
+    def _squares_at(self, moved: Points) -> Floats:
+        found = self._projector.deviations(moved, max_distance=self._limit, rough=True)
+        squares: Floats = np.minimum(found.distance**2, self._limit**2)
+        squares[found.face < 0] = self._limit**2
+        return squares
+
+    def _means(self, poses: list[Rigid], points: Points) -> Floats:
+        """Mean squares of the same points in many poses, in one go."""
+        there = np.concatenate([apply(pose, points) for pose in poses])
+        return np.asarray(self._squares_at(there).reshape(len(poses), -1).mean(axis=1))
 
     def free_from_walls(self) -> None:
         """Look along the main directions of the surfaces for places that fit better, where the best poses fit badly.
@@ -135,9 +188,9 @@ class _Search:
         """
         if float(self._costs().min()) > (_CAUGHT * self._limit) ** 2:
             return
-        reach = np.linspace(-1.0, 1.0, _SLIDES) * self._limit
+        reach = np.linspace(-1.0, 1.0, _OFF_WALLS) * self._limit
         for i in (int(k) for k in np.argsort(self._costs())[:_FREED]):
-            for _ in range(_ROUNDS):
+            for _ in range(_FREE_ROUNDS):
                 fit, better = self.found[i], False
                 off = self._squares[i][self._on_part()] > max(_FAR_OFF * fit.scale, 1e-9 * self._model.diagonal) ** 2
                 if fit.scale < _SNUG * self._model.diagonal and float(off.mean()) < _ALL_ON:
@@ -147,9 +200,9 @@ class _Search:
                 )
                 normals = np.asarray(found.normals[found.face >= 0], dtype=np.float64)
                 for way in np.linalg.eigh(normals.T @ normals)[1].T:
-                    motion = _Motion(np.concatenate([np.zeros(3), way]), np.zeros(3), False)
-                    for pose in self._lows_along(motion, self.found[i].part_from_scan, reach):
-                        better |= self._replaced(i, pose)
+                    motion = Motion(np.concatenate([np.zeros(3), way]), np.zeros(3), False)
+                    for low in self._worth_it(self._lows_along(motion, self.found[i].part_from_scan, reach)):
+                        better |= low.is_new and self._replaced(i, low.pose)
                 if not better:
                     break
 
@@ -160,7 +213,7 @@ class _Search:
         except RegistrationError:
             return False
         squares = self._square(fit.part_from_scan, self._few)
-        if self._close_cost(squares) >= self._close_cost(self._squares[i]):
+        if not self._better(squares, self._squares[i]):
             return False
         self.found[i], self._squares[i] = fit, squares
         return True
@@ -176,23 +229,26 @@ class _Search:
         first = self._best()
         best = self.found[first].part_from_scan
         center, axes, turned = _main_axes(self._model)
-        motions = [_turn(center, axis, np.pi) for axis in axes]
+        motions = [turn_about(center, axis, np.pi) for axis in axes]
         weak = [m for m in self._weak_motions(self.found[first]) if m.turns]
         if turned is None and weak:  # as far as its points tell, the part turns freely
-            center, turned = _axis_of(weak[0].twist, weak[0].center)
+            center, turned = axis_of(weak[0].twist, weak[0].center)
         if turned is not None:
             ways = [np.eye(4), motions[int(np.argmin(np.abs(axes @ turned)))]]
-            steps = [_turn(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
+            steps = [turn_about(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
             motions += [step @ way for way in ways for step in steps]
         # First with few points: nearly all turns are far worse.
         own = self._few[self._squares[first] < self._limit**2]
         poses = [m @ best for m in motions]
+        for half in poses[:3]:  # what is symmetrical but for little must not be missed, nor have got caught elsewhere
+            if float(self._square(half, _every(own, _TURNED_FIRST)).mean()) < (_CAUGHT * self._limit) ** 2:
+                self.refine(half)
         for count, slack in ((_TURNED_FIRST, 2.0), (_TURNED, 1.0)):
             some = _every(own, count)
             enough = slack * _MAY_BE_TURNED * float(self._square(best, some).mean())
-            costs = [float(self._square(p, some).mean()) for p in poses]
+            costs = self._means(poses, some) if poses else np.zeros(0)
             poses = [poses[k] for k in np.argsort(costs) if costs[k] <= enough]
-        costs.sort()
+        costs = np.sort(costs)
         left = _MOST_TURNS
         for cost, pose in zip(costs, poses, strict=False):
             if left == 0:
@@ -215,13 +271,13 @@ class _Search:
         reach = np.linspace(-1.0, 1.0, _SLIDES) * _SLIDE_REACH * self._limit
         middle, axes, _ = _main_axes(self._model)
         # The ends of a slender part are alike too: what turns it over is tried with every step.
-        ways = [np.eye(4), *(_turn(middle, axis, np.pi) for axis in axes)]
+        ways = [np.eye(4), *(turn_about(middle, axis, np.pi) for axis in axes)]
         for motion in self._weak_motions(fit):
             if motion.turns:
                 continue
-            for way in ways:
-                for pose in self._lows_along(motion, way @ fit.part_from_scan, reach)[:1]:
-                    self.refine(pose)
+            lows = [low for way in ways for low in self._lows_along(motion, way @ fit.part_from_scan, reach)[:2]]
+            for low in self._worth_it(lows):
+                self.refine(low.pose)
 
     def settle(self) -> None:
         """Look along what is hardly held once more, in small steps, from the best poses.
@@ -230,52 +286,54 @@ class _Search:
         """
         if not self.is_good:
             return
-        for i in np.argsort(self._close_squares().mean(axis=1))[:_SETTLED]:
-            fit = self.found[int(i)]
-            for motion in self._weak_motions(fit):
-                whole = np.pi / float(np.linalg.norm(motion.twist[:3])) if motion.turns else self._limit
-                for pose in self._lows_along(motion, fit.part_from_scan, np.linspace(-1.0, 1.0, _SLIDES) * whole):
-                    self.refine(pose)
+        done: list[BestFit] = []
+        for _ in range(_ROUNDS):
+            best = [self.found[int(i)] for i in np.argsort(self._close_squares().mean(axis=1))[:_SETTLED]]
+            for fit in (f for f in best if not any(f is other for other in done)):
+                done.append(fit)
+                for motion in self._weak_motions(fit):
+                    whole = np.pi / float(np.linalg.norm(motion.twist[:3])) if motion.turns else self._limit
+                    steps = np.linspace(-1.0, 1.0, _SLIDES) * whole
+                    for low in self._worth_it(self._lows_along(motion, fit.part_from_scan, steps)):
+                        if low.is_new:
+                            self.refine(low.pose)
 
-    def _lows_along(self, motion: _Motion, pose: Rigid, reach: Floats) -> list[Rigid]:
-        """Return the poses along a motion with the least mean squares, to a tenth of the steps."""
+    def _worth_it(self, lows: list[_Low]) -> list[_Low]:
+        """Return those of some places that may be the best one once they are refined, the best first."""
+        enough = _MAY_BE * min((low.cost for low in lows), default=0.0) + (_LOWLY * self._limit) ** 2
+        return sorted((low for low in lows if low.cost <= enough), key=lambda low: low.cost)
+
+    def _lows_along(self, motion: Motion, pose: Rigid, reach: Floats) -> list[_Low]:
+        """Return the poses along a motion with the least mean squares, to a tenth of the steps; the best first."""
 
         def along(s: float) -> Rigid:
-            return twist_motion(s * motion.twist, motion.center) @ pose
+            return motion.along(s) @ pose
 
         # Only points that are near in some place and far in another tell anything.
         some = _every(self._few, _SLID)
-        squares = np.array([self._square(along(s), some) for s in reach[::10]])
+        squares = np.array([self._square(along(s), some) for s in reach[:: len(reach) // 8]])
         telling = some[np.ptp(squares, axis=0) > min(self._close_limit(), _TELLING_FROM * self._limit) ** 2]
         if not len(telling):
             return []
-        telling, step = _every(telling, _TELLING), float(reach[1] - reach[0])
-        costs = np.array([float(self._square(along(s), telling).mean()) for s in reach])
+        share, telling, step = len(telling) / len(some), _every(telling, _TELLING), float(reach[1] - reach[0])
+        costs = self._means([along(s) for s in reach], telling)
         padded = np.concatenate([[np.inf], costs, [np.inf]])
         lows = np.flatnonzero((costs <= padded[:-2]) & (costs <= padded[2:]))
-        poses = []
+        found, here = [], float(self._square(pose, telling).mean())
         for k in lows[np.argsort(costs[lows])][:_LOWS]:
-            steps = reach[k] + np.linspace(-1.0, 1.0, 21) * step
-            closely = [float(self._square(along(s), telling).mean()) for s in steps]
-            poses.append(along(float(steps[int(np.argmin(closely))])))
-        return poses
-
-    def _weak_motions(self, fit: BestFit) -> list[_Motion]:
-        """Return the motions that the points of a fit hardly hold."""
-        information = fit.information
-        if information is None:
-            return []
-        lever = 0.5 * self._model.diagonal
-        size = np.array([lever] * 3 + [1.0] * 3)
-        values, vectors = np.linalg.eigh(information.matrix / np.outer(size, size))
-        moved = apply(fit.part_from_scan, self._fitted[fit.used]) - information.center
-        found = []
-        for k in np.flatnonzero(values < _WEAKLY * values[-1])[:_MOST_WEAK]:
-            twist = vectors[:, k] / size
-            shift = float(np.linalg.norm(twist[3:]))
-            far = float(np.sqrt(np.mean((np.cross(twist[:3], moved) + twist[3:]) ** 2) * 3))
-            found.append(_Motion(twist / far, information.center, shift < _SHIFTED * far))
+            low = float(reach[k])
+            for closer in (1.0, 1 / 3):
+                steps = low + np.linspace(-closer, closer, 7) * step
+                closely = self._means([along(s) for s in steps], telling)
+                low = float(steps[int(np.argmin(closely))])
+            found.append(
+                _Low(share * float(closely.min()), along(low), closely.min() < _CLEARLY * here or abs(low) > step)
+            )
         return found
+
+    def _weak_motions(self, fit: BestFit) -> list[Motion]:
+        moved = apply(fit.part_from_scan, self._fitted[fit.used])
+        return weak_motions(fit.information, moved, 0.5 * self._model.diagonal, _MOST_WEAK)
 
     @property
     def is_good(self) -> bool:
@@ -291,7 +349,7 @@ class _Search:
             return _MAY_BE * best_coarse
         elsewhere = 1.0 - float(self._on_part().mean())
         floor = min(elsewhere * (COARSE_LIMIT * self._model.diagonal) ** 2, 0.9 * best_coarse)
-        return floor + _MAY_BE * (best_coarse - floor)
+        return floor + max(_MAY_BE * (best_coarse - floor), (_COARSELY * self._model.diagonal) ** 2)
 
     def _costs(self) -> Floats:
         """Mean squares over the points that lie on the part in some pose: a table is in none of them."""
@@ -311,8 +369,12 @@ class _Search:
         scale = min(fit.scale for fit in self.found) if self.is_good else np.inf
         return float(min(self._limit, max(_CLOSE * scale, 1e-6 * self._model.diagonal)))
 
-    def _close_cost(self, squares: Floats) -> float:
-        return float(np.minimum(squares, self._close_limit() ** 2).mean())
+    def _better(self, squares: Floats, other: Floats) -> bool:
+        """Tell whether one pose explains more than another one of the points that come close to the part in either."""
+        limit = self._close_limit() ** 2
+        on = np.minimum(squares, other) < limit
+        mine, others = (float(np.minimum(s[on], limit).sum()) for s in (squares, other))
+        return mine < _NEWS * others
 
     def _best(self) -> int:
         return int(np.argmin(self._close_squares().mean(axis=1)))
@@ -325,7 +387,7 @@ class _Search:
         """Apply the motions between equally good poses to each other until nothing new comes."""
         squares, first = self._close_squares(), self._best()
         best = self.found[first].part_from_scan
-        good = [f.part_from_scan for i, f in enumerate(self.found) if self._as_good(squares[i], squares[first])]
+        good = [f.part_from_scan for i, f in enumerate(self.found) if no_worse(squares[i], squares[first])]
         if len(good) < 2 or not self.is_good:
             return
         motions = [p @ invert(best) for p in good]
@@ -369,39 +431,51 @@ class _Search:
         turned = axis is None and float(np.linalg.norm(rotation_vector(motion))) > 0.5 * _STEP
         return bool(moved < 0.04 * self._model.diagonal) and not turned
 
-    def ranked(self) -> list[Candidate]:
+    def ranked(self, many: Points) -> list[Candidate]:
+        """Return the poses, the best first; those that fit alike are told apart by `many` points (n, 3)."""
         squares, on = self._close_squares(), self._on_part()
         costs = squares.mean(axis=1)
-        first = int(np.argmin(costs))
-        best = float(costs[first])
-        alike = [self._as_good(squares[i], squares[first]) for i in range(len(costs))]
-        order = sorted(
-            range(len(costs)),
-            key=lambda i: (
-                best if alike[i] else max(costs[i], best * (1 + 1e-9)),
-                np.linalg.norm(rotation_vector(self.found[i].part_from_scan)),
-            ),
-        )
+        best = int(np.argmin(costs))
+        alike = self._by_turn([i for i in range(len(costs)) if no_worse(squares[i], squares[best])])
+        alike = self._by_turn(self._told_apart(alike, many))
+        others = sorted((i for i in range(len(costs)) if i not in alike), key=lambda i: float(costs[i]))
+        order = alike + [i for i in others if costs[i] <= _LISTED * costs[best]]
         listed = []
         for i in order:
-            if costs[i] <= _LISTED * best:
-                fit = self.found[i]
-                used = self._squares[i][on] <= (self._settings.trim * fit.scale) ** 2
-                listed.append(Candidate(fit.part_from_scan, fit.rms, float(used.mean())))
+            fit = self.found[i]
+            used = self._squares[i][on] <= (self._settings.trim * fit.scale) ** 2
+            differs = 0.0
+            if i in order[1:_COMPARED]:
+                motion = fit.part_from_scan @ invert(self.found[order[0]].part_from_scan)
+                differs = share_that_differs(motion, self._projector, self._model, fit.scale)
+            listed.append(Candidate(fit.part_from_scan, fit.rms, float(used.mean()), i in alike, differs))
         return listed
 
-    def _as_good(self, squares: Floats, best: Floats) -> bool:
-        """Tell whether a pose may be as good as the best one: point by point, its squares are no larger but by chance.
+    def _by_turn(self, poses: list[int]) -> list[int]:
+        return sorted(poses, key=lambda i: float(np.linalg.norm(rotation_vector(self.found[i].part_from_scan))))
 
-        A part that is nearly symmetrical differs on a small share of its surface, which the mean hardly shows.
-        """
-        more = squares - best
-        chance = float(np.std(more)) / np.sqrt(len(more))
-        return bool(more.mean() <= _BEYOND_CHANCE * chance + 1e-9 * self._limit**2)
+    def _told_apart(self, alike: list[int], many: Points) -> list[int]:
+        """Return which of some poses are alike for those of many points too that lie where the part differs."""
+        first = self.found[alike[0]]
+        places = [
+            places_that_tell(
+                self.found[i].part_from_scan @ invert(first.part_from_scan), self._projector, self._model, first.scale
+            )
+            for i in alike[1:_COMPARED]
+        ]
+        telling = near_places(apply(first.part_from_scan, many), np.vstack([np.empty((0, 3)), *places]), self._model)
+        if not telling.any():
+            return alike
+        squares = [
+            close_squares(apply(self.found[i].part_from_scan, many[telling]), self._projector, self._model, first.scale)
+            for i in alike
+        ]
+        best = squares[int(np.argmin([s.mean() for s in squares]))]
+        return [i for i, own in zip(alike, squares, strict=True) if no_worse(own, best)]
 
 
 def _every(points: Points, wanted: int) -> Points:
-    return np.asarray(points[:: max(1, len(points) // wanted)])
+    return np.asarray(points[:: max(1, -(-len(points) // wanted))])
 
 
 def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
@@ -420,11 +494,6 @@ def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
     return np.asarray(center), np.asarray(vectors.T), turned
 
 
-def _turn(center: Points, axis: Points, angle: float) -> Rigid:
-    """Return the turn about an axis through a place."""
-    return twist_motion(np.concatenate([angle * axis, np.zeros(3)]), center)
-
-
 def _free_axis(fit: BestFit) -> tuple[Points, Points] | None:
     """Return a point and the direction of the axis that the part turns about freely, if there is just that."""
     information = fit.information
@@ -432,11 +501,4 @@ def _free_axis(fit: BestFit) -> tuple[Points, Points] | None:
         return None
     if float(np.linalg.norm(information.free[:3, 0])) < 1e-12:
         return None
-    return _axis_of(information.free[:, 0], information.center)
-
-
-def _axis_of(twist: Floats, center: Points) -> tuple[Points, Points]:
-    """Return a point and the direction of the axis of a motion that turns."""
-    turn, shift = twist[:3], twist[3:]
-    size = float(np.linalg.norm(turn))
-    return center + np.cross(turn, shift) / size**2, turn / size
+    return axis_of(information.free[:, 0], information.center)
