@@ -61,6 +61,8 @@ def packed_curves(curves: list[BSplineCurve]) -> Curves:
         places = _evaluate_all(row, own.breaks, own.coefficients, at)
         size = float(np.abs(np.ptp(places, axis=0)).max())
         row[7] = len(at) > 2 and float(np.linalg.norm(places[0] - places[-1])) < 1e-6 * max(size, 1e-9)
+        if row[7] and curve.degree > 1:
+            row[7] = _goes_on(row, own)
         info[n] = row
         breaks.append(own.breaks)
         coefficients.append(own.coefficients)
@@ -70,13 +72,14 @@ def packed_curves(curves: list[BSplineCurve]) -> Curves:
 
 
 def _pieces(curve: BSplineCurve) -> _Pieces:
-    homogeneous = np.column_stack([curve.poles * curve.weights[:, None], curve.weights])
+    weights = np.ones(len(curve.weights)) if curve.degree == 1 else curve.weights  # they only shift the parameter
+    homogeneous = np.column_stack([curve.poles * weights[:, None], weights])
     breaks, spans = span_polynomials(curve.knots, curve.degree)
     blocks = [(basis.T @ homogeneous[first : first + curve.degree + 1]).ravel() for first, basis in spans]
-    rational = bool(np.ptp(curve.weights) > 1e-15 * np.abs(curve.weights).max())
+    rational = bool(np.ptp(weights) > 1e-15 * np.abs(weights).max())
     found = np.concatenate(blocks)
-    if not rational and curve.weights[0] != 1.0:
-        found = found / curve.weights[0]
+    if not rational and weights[0] != 1.0:
+        found = found / weights[0]
     return _Pieces(breaks, found, rational)
 
 
@@ -128,27 +131,56 @@ def evaluate_curve(info, breaks, coefficients, e, t, out):  # type: ignore[no-un
         out[6 + c] = h
 
 
+def _goes_on(row: Ints, pieces: _Pieces) -> bool:
+    """Tell whether a curve ends in the direction in which it begins: at a kink it cannot be followed across."""
+    out, ways = np.empty(9), []
+    for t in (pieces.breaks[0], pieces.breaks[-1]):
+        info = row.copy()[None]
+        info[0, 1] = info[0, 3] = 0
+        evaluate_curve(info, pieces.breaks, pieces.coefficients, 0, float(t), out)
+        ways.append(out[3:6] / max(float(np.linalg.norm(out[3:6])), 1e-300))
+    return bool(ways[0] @ ways[1] > 1.0 - 1e-6)
+
+
+@njit(cache=True, nogil=True)
+def _on_chords(info, samples, e, px, py, pz):  # type: ignore[no-untyped-def]
+    """Return the parameter of curve `e` where the chords between its samples are nearest to p, and the next sample."""
+    first, count = info[e, 5], info[e, 6]
+    best, t, at = np.inf, samples[first, 0], first
+    for k in range(first, first + count - 1):
+        dot = square = 0.0
+        for c in range(3):
+            side = samples[k + 1, 1 + c] - samples[k, 1 + c]
+            dot += ((px if c == 0 else (py if c == 1 else pz)) - samples[k, 1 + c]) * side
+            square += side * side
+        share = min(max(dot / square, 0.0), 1.0) if square > 0.0 else 0.0
+        d = 0.0
+        for c in range(3):
+            there = samples[k, 1 + c] + share * (samples[k + 1, 1 + c] - samples[k, 1 + c])
+            d += (there - (px if c == 0 else (py if c == 1 else pz))) ** 2
+        if d < best:
+            best, at = d, k + 1 if share > 0.5 else k
+            t = samples[k, 0] + share * (samples[k + 1, 0] - samples[k, 0])
+    return t, at
+
+
 @njit(cache=True, nogil=True)
 def nearest_on_curve(info, breaks, coefficients, samples, e, nx, ny, nz, px, py, pz, out):  # type: ignore[no-untyped-def]
     """Find the place of curve `e` nearest to p, begun beside (nx, ny, nz).
 
     Leaves C, C', C'' in `out` and returns (distance^2, sample next to the start, whether it is an end of the curve).
     """
-    first, count = info[e, 5], info[e, 6]
-    best, at = np.inf, first
-    for k in range(first, first + count):
-        d = (samples[k, 1] - nx) ** 2 + (samples[k, 2] - ny) ** 2 + (samples[k, 3] - nz) ** 2
-        if d < best:
-            best, at = d, k
     low, high = breaks[info[e, 1]], breaks[info[e, 1] + info[e, 2] - 1]
     closed = info[e, 7] != 0
-    t = samples[at, 0]
-    if info[e, 0] == 1 and count == 2:  # a straight line: in one step from its beginning
-        t = low
+    straight = info[e, 0] == 1
+    if straight:  # between its samples there is nothing else: the nearest place is found at once
+        t, at = _on_chords(info, samples, e, px, py, pz)
+    else:
+        t, at = _on_chords(info, samples, e, nx, ny, nz)
     evaluate_curve(info, breaks, coefficients, e, t, out)
     here = (out[0] - px) ** 2 + (out[1] - py) ** 2 + (out[2] - pz) ** 2
     held = False
-    for _ in range(40):
+    for _ in range(0 if straight else 40):
         g = h = j = 0.0
         for c in range(3):
             r = out[c] - (px if c == 0 else (py if c == 1 else pz))

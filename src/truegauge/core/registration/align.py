@@ -34,7 +34,7 @@ _BAD_SCALE = 0.002  # of the part's size: from there on a fit is doubted
 _MOST = 0.85  # of the points: where fewer fit, more starts are tried
 _NEARLY_ALL = 0.95  # of the points: where fewer fit, the mirrored part is tried
 _UNEXPLAINED = 0.03  # of the points within the part's reach: from there on a scan is doubted
-_MAY_BE_MIRRORED = 0.008  # of them: where more do not fit, the mirrored part is tried
+_MAY_BE_MIRRORED = 0.002  # of them: where more do not fit, the mirrored part is tried
 _REACH, _FAR_OF_SIZE = 0.02, 0.0005  # of the part's size
 _FAR = 6.0  # scales
 _WEAK = 60.0  # times as uncertain as the best-known freedom
@@ -247,7 +247,10 @@ def _mirror_fits(
     flipped = few * [-1.0, 1.0, 1.0]
     poses = coarse_poses(flipped, model, build_field(model, projector), keep=2)
     try:
-        best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim))[0]
+        # Where the fit is doubted anyway, only what to say of it is asked.
+        best = find_candidates(
+            flipped, poses, projector, model, FitSettings(settings.trim), quick=best_found.fits_badly
+        )[0]
     except RegistrationError:
         return False
     limit = 0.005 * model.diagonal

@@ -70,6 +70,7 @@ def find_candidates(
     *,
     many: Points | None = None,
     thorough: bool = False,
+    quick: bool = False,
     progress: Progress = silent,
 ) -> list[Candidate]:
     """Refine coarse poses on the true surfaces and complete them by symmetry; the best first.
@@ -77,7 +78,7 @@ def find_candidates(
     Those that the `few` points (n, 3) do not tell apart are compared by `many` points.
 
     Poses that fit equally well follow each other by how little they turn the scan. A `thorough` search refines poses
-    that are clearly worse at first as well.
+    that are clearly worse at first as well, a `quick` one leaves poses that are alike but for little to chance.
 
     Raises
     ------
@@ -92,13 +93,14 @@ def find_candidates(
         search.refine(pose)
     if not search.found:
         raise RegistrationError("no pose was found in which the points lie near the part; is it a scan of this part?")
-    search.free_from_walls()
-    search.focus(few if many is None else many)
-    search.slide()
-    search.try_turns()
-    search.slide()
-    search.settle()
-    search.complete(progress)
+    if not quick:
+        search.free_from_walls()
+        search.focus(few if many is None else many)
+        search.slide()
+        search.try_turns()
+        search.slide()
+        search.settle()
+        search.complete(progress)
     return search.ranked(few if many is None else many)
 
 
@@ -247,7 +249,7 @@ class _Search:
             some = _every(own, count)
             enough = slack * _MAY_BE_TURNED * float(self._square(best, some).mean())
             costs = self._means(poses, some) if poses else np.zeros(0)
-            poses = [poses[k] for k in np.argsort(costs) if costs[k] <= enough]
+            poses = [poses[k] for k in np.argsort(costs) if costs[k] <= enough][: 4 * _MOST_TURNS]
         costs = np.sort(costs)
         left = _MOST_TURNS
         for cost, pose in zip(costs, poses, strict=False):

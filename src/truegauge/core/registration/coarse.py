@@ -251,23 +251,40 @@ def _slide(low, step, feet, normals, points, pose, wide, narrow, turns):  # type
                 continue
             weight = (1.0 - d2 / 9.0) ** 2
             rx, ry, rz = x - center[0], y - center[1], z - center[2]
-            for kind in range(4):
-                if kind < 3:
-                    ux = 1.0 if kind == 0 else 0.0
-                    uy = 1.0 if kind == 1 else 0.0
-                    uz = 1.0 if kind == 2 else 0.0
-                    e, f = ux * ex + uy * ey + uz * ez, weight * point_weight
-                else:
-                    ux, uy, uz = np.float64(n[0]), np.float64(n[1]), np.float64(n[2])
-                    e, f = ex * ux + ey * uy + ez * uz, weight
-                row[0] = ry * uz - rz * uy
-                row[1] = rz * ux - rx * uz
-                row[2] = rx * uy - ry * ux
-                row[3], row[4], row[5] = ux, uy, uz
-                for j in range(6):
-                    b[j] -= f * row[j] * e
-                    for k in range(j + 1):
-                        a[j, k] += f * row[j] * row[k]
+            # Along the normal,
+            ux, uy, uz = np.float64(n[0]), np.float64(n[1]), np.float64(n[2])
+            e = ex * ux + ey * uy + ez * uz
+            row[0] = ry * uz - rz * uy
+            row[1] = rz * ux - rx * uz
+            row[2] = rx * uy - ry * ux
+            row[3], row[4], row[5] = ux, uy, uz
+            for j in range(6):
+                part = weight * row[j]
+                b[j] -= part * e
+                for k in range(j + 1):
+                    a[j, k] += part * row[k]
+            # and, weaker, along the three axes, whose rows are (0, rz, -ry, 1, 0, 0), (-rz, 0, rx, 0, 1, 0), ...
+            f = weight * point_weight
+            a[0, 0] += f * (ry * ry + rz * rz)
+            a[1, 0] -= f * rx * ry
+            a[1, 1] += f * (rx * rx + rz * rz)
+            a[2, 0] -= f * rx * rz
+            a[2, 1] -= f * ry * rz
+            a[2, 2] += f * (rx * rx + ry * ry)
+            a[3, 1] += f * rz
+            a[3, 2] -= f * ry
+            a[4, 0] -= f * rz
+            a[4, 2] += f * rx
+            a[5, 0] += f * ry
+            a[5, 1] -= f * rx
+            b[0] -= f * (ry * ez - rz * ey)
+            b[1] -= f * (rz * ex - rx * ez)
+            b[2] -= f * (rx * ey - ry * ex)
+            for j in range(3):
+                a[3 + j, 3 + j] += f
+            b[3] -= f * ex
+            b[4] -= f * ey
+            b[5] -= f * ez
         if not solve6(a, b):
             return
         turn_by(pose, b[0:3], b[3:6], center)
