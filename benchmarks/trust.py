@@ -225,7 +225,7 @@ def trials(runs: int, seed: int) -> tuple[Counter[str], float]:
         if case == "right" and any("tell" in doubt for doubt in found.doubts):
             if is_untold(found, pose, points, model, projector):
                 word = "not told by the points"
-        elif word == "wrong" and case == "wrong" and contradicting(motion, points, model, projector) < 0.002:
+        elif word == "wrong" and case != "right" and contradicting(motion, points, model, projector) < 0.002:
             word = "no point contradicts"
         text = f"{case}, {word}: {'believed' if believed else 'doubted'}"
         counts[text] += 1

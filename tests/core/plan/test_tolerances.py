@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 
 from truegauge.core.errors import Cancelled, EvaluationError
+from truegauge.core.plan import uncertain
 from truegauge.core.plan.asked import asked_by, limits_of_size
 from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic, SetDatum, SetRules
 from truegauge.core.plan.document import Characteristic, DatumReference, DatumTarget
 from truegauge.core.plan.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.modifier_words import from_words
+from truegauge.core.plan.uncertain import standard_uncertainty
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule, State, decide, dominates
@@ -234,6 +236,29 @@ def test_uncertainties_follow_the_device(evaluator, plan, sample):
     size = evaluator.uncertainty(plan, sample, plan.characteristic("c4"))
     assert size == pytest.approx(np.hypot(0.004, 42 * 0.020 / 1000) / 3**0.5, rel=0.02)
     assert evaluator.evaluate(plan, sample).result("c4").uncertainty == size
+
+
+def test_trials_that_begin_at_the_zone_of_the_value_find_the_same_as_those_that_look_for_it(
+    evaluator, plan, sample, monkeypatch
+):
+    """Trials of a position with a floating datum, and of a profile, take up the zone found for the value."""
+    worse = plan.replace(device=StatedErrors(probing=0.006, constant=0.01))
+    taken, asked = [], []
+    for number in (21, 26):
+        c = worse.characteristic(f"c{number}")
+        taken.append(standard_uncertainty(evaluator, worse, sample, c))
+
+    def nothing_known(*_):
+        asked.append(1)
+        return NotComputed("to be looked for")
+
+    evaluator.forget_trials()
+    monkeypatch.setattr(uncertain, "outcome_of", nothing_known)
+    for number, before in zip((21, 26), taken, strict=True):
+        found = standard_uncertainty(evaluator, worse, sample, worse.characteristic(f"c{number}"))
+        assert found == pytest.approx(before, rel=0.02)
+    assert asked
+    evaluator.forget_trials()
 
 
 def test_an_uncertainty_can_be_stopped_and_taken_up_again(evaluator, plan, sample):

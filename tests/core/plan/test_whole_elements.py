@@ -15,7 +15,7 @@ from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.history import History
 from truegauge.core.plan.proposals import accept, construction_offers, proposals
-from truegauge.core.plan.sample import Sample, SampleData
+from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData
 
 # As designed: a slot 40 x 10 about (40, 25) along X, a countersink of 8 on a hole of 4 at (70, 25), 90 degrees.
 WIDTH, LENGTH, MIDDLE, TURN = 10.06, 40.16, np.array([40.03, 24.96]), 0.002
@@ -183,3 +183,48 @@ def test_a_slanted_face_is_offered_its_angularity_first_with_what_one_datum_leav
     )
     offered = proposals(made, plan, None, ((slanted,),))
     assert [p.label for p in offered[:2]] == ["angularity A | B", "angularity A"]
+
+
+def touches_of(plan, model, radius=1.0):
+    """Touches of the datum faces and of the sides and ends of the slot as it is, of their features, without noise."""
+    touches = []
+    middle, half, straight = np.append(MIDDLE, 0.0), WIDTH / 2, (LENGTH - WIDTH) / 2
+    c, s = np.cos(TURN), np.sin(TURN)
+    turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
+
+    def touch(feature, point, normal):
+        # A place of the feature may be touched by a tip of any radius: the middle of the tip is what is kept.
+        place, approach = point + radius * normal, -normal
+        touches.append(
+            ProbedTouch(place=tuple(place), approach=tuple(approach), radius=radius, feature=feature, stylus="A")
+        )
+
+    for f in plan.features:
+        surface = model.faces[f.faces[0]].surface
+        for u, z in ((-0.8, 2.0), (-0.3, 5.0), (0.2, 8.0), (0.7, 3.0), (0.9, 6.0), (0.0, 7.0)):
+            if surface.kind.name == "CYLINDER":
+                side = 1.0 if surface.origin[0] > 40 else -1.0
+                out = np.array([side * np.cos(1.2 * u), np.sin(1.2 * u), 0.0])
+                at = half * out + [side * straight, 0, z]
+            elif f.name in "abc":
+                normal = surface.z * surface.outward
+                at = {"a": [5 + 3 * z, 5 + 3 * u, 10], "b": [0, 25 + 20 * u, z], "c": [45 + 40 * u, 0, z]}[f.name]
+                touch(f.id, np.array(at, dtype=float), normal)
+                continue
+            else:
+                out = np.array([0.0, 1.0 if surface.origin[1] > 25 else -1.0, 0.0])
+                at = half * out + [straight * u, 0, z]
+            touch(f.id, turn @ at + middle, -(turn @ out))
+    return tuple(touches)
+
+
+def test_a_slot_of_touches_is_as_it_is(evaluator, plan):
+    groups = chosen(evaluator, ElementKind.SLOT)
+    for kind in ("width", "slot_length", "position"):
+        plan = take(evaluator, plan, None, groups, kind)[0].apply(plan)
+    assert len(plan.features) == 3 + 4
+    probed = touches_of(plan, evaluator.model)
+    sample = Sample("touched", SampleData(name="touched", probed=probed), np.zeros((0, 3)))
+    width, length, position = (r.measured for r in evaluator.evaluate(plan, sample).results)
+    assert_allclose((width, length), (WIDTH, LENGTH), rtol=0, atol=1e-5)
+    assert position == pytest.approx(2 * np.hypot(0.03, 0.04), abs=2e-4)  # turned by 2 mrad about its middle
