@@ -208,7 +208,9 @@ def touches_of(plan, model, radius=1.0):
                 at = half * out + [side * straight, 0, z]
             elif f.name in "abc":
                 normal = surface.z * surface.outward
-                at = {"a": [5 + 3 * z, 5 + 3 * u, 10], "b": [0, 25 + 20 * u, z], "c": [45 + 40 * u, 0, z]}[f.name]
+                at = {"a": [5 + 10 * z, 5 + 40 * (u > 0), 10], "b": [0, 25 + 20 * u, z], "c": [45 + 40 * u, 0, z]}[
+                    f.name
+                ]
                 touch(f.id, np.array(at, dtype=float), normal)
                 continue
             else:
@@ -225,6 +227,8 @@ def test_a_slot_of_touches_is_as_it_is(evaluator, plan):
     assert len(plan.features) == 3 + 4
     probed = touches_of(plan, evaluator.model)
     sample = Sample("touched", SampleData(name="touched", probed=probed), np.zeros((0, 3)))
-    width, length, position = (r.measured for r in evaluator.evaluate(plan, sample).results)
+    results = evaluator.evaluate(plan, sample).results
+    assert not [r.reason for r in results if r.measured is None]
+    width, length, position = (r.measured for r in results)
     assert_allclose((width, length), (WIDTH, LENGTH), rtol=0, atol=1e-5)
     assert position == pytest.approx(2 * np.hypot(0.03, 0.04), abs=2e-4)  # turned by 2 mrad about its middle
