@@ -132,6 +132,8 @@ def test_what_is_taken_is_one_feature_and_one_step_of_undo(evaluator, plan):
     assert isinstance(command.commands[0], AddConstructed)
     history.run(command)
     assert [f.name for f in history.plan.constructed] == ["slot 1"]
+    members = sorted(f.name for f in history.plan.features if f.name.startswith("slot 1 "))
+    assert members == ["slot 1 end 1", "slot 1 end 2", "slot 1 side 1", "slot 1 side 2"]
     assert proposal.nominal == pytest.approx(10.0)
     # The second characteristic of the same slot uses the feature that is there, however it is selected.
     again, second = take(evaluator, history.plan, None, groups[::-1], "slot_length")
@@ -201,16 +203,14 @@ def touches_of(plan, model, radius=1.0):
 
     for f in plan.features:
         surface = model.faces[f.faces[0]].surface
-        for u, z in ((-0.8, 2.0), (-0.3, 5.0), (0.2, 8.0), (0.7, 3.0), (0.9, 6.0), (0.0, 7.0)):
+        for u, z in ((-0.9, 2.0), (0.1, 2.0), (0.9, 2.0), (-0.9, 8.0), (0.1, 8.0), (0.9, 8.0)):
             if surface.kind.name == "CYLINDER":
                 side = 1.0 if surface.origin[0] > 40 else -1.0
                 out = np.array([side * np.cos(1.2 * u), np.sin(1.2 * u), 0.0])
                 at = half * out + [side * straight, 0, z]
             elif f.name in "abc":
                 normal = surface.z * surface.outward
-                at = {"a": [5 + 10 * z, 5 + 40 * (u > 0), 10], "b": [0, 25 + 20 * u, z], "c": [45 + 40 * u, 0, z]}[
-                    f.name
-                ]
+                at = {"a": [5 + 10 * z, 25 + 22 * u, 10], "b": [0, 25 + 20 * u, z], "c": [45 + 40 * u, 0, z]}[f.name]
                 touch(f.id, np.array(at, dtype=float), normal)
                 continue
             else:

@@ -73,7 +73,7 @@ def touched_cloud(evaluator: Evaluator, plan: Plan, sample: Sample, alignment: A
 def _compensated(nominal: Nominal, centers: Points, approach: Points, radii: np.ndarray) -> Points:
     """Compensate by the feature's own normals; with too few touches for that, by those of the nominal feature."""
     points = compensated_by_feature(nominal, centers, approach, radii)
-    if np.array_equal(points, compensated_by_approach(centers, approach, radii)):
+    if points is None:
         normals = nominal.outward * nominal.feature.outward(centers)
         return compensated_by_normals(centers, normals, radii)
     return points

@@ -43,13 +43,15 @@ def whole_element(
     name = _name_for_all(plan, word)
     new: list[NominalFeature] = []
     members = tuple(feature_for(plan, g, n, new).id for g, n in zip(groups, known, strict=True))
-    new = [_named_in(f, name, known[groups.index(f.faces)], new[:k]) for k, f in enumerate(new)]
+    named: list[NominalFeature] = []
+    for f in new:
+        named.append(_named_in(f, name, known[groups.index(f.faces)], named))
     # The same selection gives the same feature, so that what was worked out for its proposals serves it once taken.
     made = ConstructedFeature(
         id=f"{word} of {'-'.join(str(f) for g in groups for f in g)}", name=name, construction=word,
         members=members,
     )  # fmt: skip
-    return AddConstructed(made, tuple(new)), (made.id,)
+    return AddConstructed(made, tuple(named)), (made.id,)
 
 
 def _named_in(feature: NominalFeature, of: str, nominal: Nominal, before: list[NominalFeature]) -> NominalFeature:

@@ -26,12 +26,11 @@ def compensated_by_normals(centers: Points, normals: Normals, radii: Floats) -> 
     return np.asarray(centers - radii[:, None] * normals)
 
 
-def compensated_by_feature(nominal: Nominal, centers: Points, approach: Normals, radii: Floats) -> Points:
-    """Return surface points (n, 3), compensated by the normals of the feature itself.
+def compensated_by_feature(nominal: Nominal, centers: Points, approach: Normals, radii: Floats) -> Points | None:
+    """Return surface points (n, 3), compensated by the normals of the feature itself; None where they do not hold it.
 
     A feature is associated with the points compensated by their approach; its normals at the tip centres give better
-    points, and these a better feature, until nothing changes. Where the points do not hold the feature, those by
-    approach are returned.
+    points, and these a better feature, until nothing changes.
 
     Parameters
     ----------
@@ -62,5 +61,5 @@ def compensated_by_feature(nominal: Nominal, centers: Points, approach: Normals,
             if change < _SAME:
                 break
     except AssociationError:
-        return compensated_by_approach(centers, approach, radii)
+        return None
     return points
