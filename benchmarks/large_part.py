@@ -10,6 +10,7 @@ import time
 from pathlib import Path
 
 import numpy as np
+from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -19,6 +20,7 @@ from OCP.BRepBuilderAPI import (
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Pnt, gp_Vec
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
+from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape
 
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.frames import apply, random_rigid
@@ -32,13 +34,24 @@ from truegauge.formats.sample_file import open_sample
 _PITCH, _HIGH = 10.0, 8.0  # mm
 
 
-def plate(holes: int) -> object:
-    """Return a plate with so many round holes of different diameters, and three square ones for four of them."""
-    rng = np.random.default_rng(1)
-    side = int(np.ceil(np.sqrt(1.75 * holes)))
-    face = BRepBuilderAPI_MakeFace(_polygon(0, 0, _PITCH * side, _PITCH * side, turned=False), True)
-    for k in range(holes + 3 * holes // 4):
-        x, y = 5 + _PITCH * (k % side), 5 + _PITCH * (k // side)
+def plates(holes: int) -> TopoDS_Compound:
+    """Return four plates with together so many round holes of different diameters, and some rectangular ones."""
+    whole, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(whole)
+    for k in range(4):
+        builder.Add(whole, plate(holes // 4, k))
+    return whole
+
+
+def plate(holes: int, number: int) -> TopoDS_Shape:
+    """Return a plate with round holes, and three rectangular ones for eight of them."""
+    rng = np.random.default_rng(number)
+    count = holes + 3 * holes // 8
+    side = int(np.ceil(np.sqrt(count)))
+    left = number * _PITCH * (side + 1)
+    face = BRepBuilderAPI_MakeFace(_polygon(left, 0, left + _PITCH * side, _PITCH * side, turned=False), True)
+    for k in range(count):
+        x, y = left + 5 + _PITCH * (k % side), 5 + _PITCH * (k // side)
         if k < holes:
             circle = gp_Circ(gp_Ax2(gp_Pnt(x, y, 0), gp_Dir(0, 0, -1)), 2 + rng.uniform(0, 1.5))
             face.Add(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(circle).Edge()).Wire())
@@ -66,7 +79,7 @@ def steps(holes: int, count: int) -> dict[str, float]:
     with tempfile.TemporaryDirectory() as folder:
         path, scan = Path(folder) / "plate.step", Path(folder) / "plate.ply"
         writer = STEPControl_Writer()
-        writer.Transfer(plate(holes), STEPControl_AsIs)
+        writer.Transfer(plates(holes), STEPControl_AsIs)
         writer.Write(str(path))
         tell(f"made: {path.stat().st_size / 1e6:.1f} MB of STEP")
         model = read_part(path)

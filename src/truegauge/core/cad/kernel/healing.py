@@ -15,6 +15,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound
 
 # Gaps up to this (mm) are closed: exports from other tolerances leave them; wider ones are holes in the surface.
 GAP = 0.01
+_MANY_WIRES = 300
 
 
 class Healer:
@@ -45,7 +46,7 @@ class Healer:
 
     def healed(self, shape: Any) -> Any:
         """Return a body with its faces sewn together, closed where it nearly is, and facing outwards."""
-        if not BRepCheck_Analyzer(shape).IsValid():
+        if not _perforated(shape) and not BRepCheck_Analyzer(shape).IsValid():
             fixer = ShapeFix_Shape(shape)
             fixer.Perform()
             context = fixer.Context()
@@ -118,3 +119,16 @@ def _is_closed(shell: Any) -> bool:
     from OCP.BRep import BRep_Tool
 
     return bool(BRep_Tool.IsClosed_s(shell))
+
+
+def _perforated(shape: Any) -> bool:
+    """Tell whether a face has so many holes that checking them against each other takes minutes.
+
+    What is wrong with such a face shows when it is meshed and checked against its mesh.
+    """
+    faces = TopExp_Explorer(shape, TopAbs_FACE)
+    while faces.More():
+        if faces.Current().NbChildren() > _MANY_WIRES:
+            return True
+        faces.Next()
+    return False
