@@ -5,8 +5,6 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 
 from truegauge.app.aligning.dial import FreedomDial
-from truegauge.app.main import _offer
-from truegauge.app.recovery import Keeper, find_recovered
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert, random_rigid
 from truegauge.core.plan.alignments import (
@@ -18,7 +16,6 @@ from truegauge.core.plan.alignments import (
     MatchedPointAlignment,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.sample import Touch
 from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.demo_arm import DemoArm
 from truegauge.devices.protocol import DevicePoint
@@ -427,26 +424,3 @@ def test_features_that_cannot_be_picked_are_added_by_name(stage, settle):
     panel.features.setCurrentText("cross bore")
     panel.features.activated.emit(1)
     assert stage.align.own.points[-1].feature == "cross-bore"
-
-
-def test_touches_survive_a_killed_process(stage, settle, tmp_path, window, qtbot):
-    """The plan is saved, the touches are not: they come back with the next start."""
-    stage.session.history.mark_saved()
-    keeper = Keeper(stage.session, tmp_path)
-    stage.session.set_touches((Touch(target="T1", place=(1.0, 2.0, 3.0)),))
-    keeper.keep()
-    stage.session.set_touches((*stage.session.sample.data.touches, Touch(target="T2", place=(4.0, 5.0, 6.0))))
-    keeper.keep()
-    for path in tmp_path.iterdir():
-        path.rename(tmp_path / f"99999999{path.suffix}")
-    found = find_recovered(tmp_path)
-    assert [t.target for t in found.sample_data.touches] == ["T1", "T2"]
-    stage.session.new_plan()
-    _offer(stage.session, found)
-    stage.notices[-1].callback()
-    settle()
-    assert [t.target for t in stage.session.sample.data.touches] == ["T1", "T2"]
-    assert len(stage.session.sample.points) == 250_000
-    assert not list(tmp_path.iterdir())
-    assert stage.session.save_sample(tmp_path / "a.tgsample")
-    assert stage.session.sample_is_saved

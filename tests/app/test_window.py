@@ -3,7 +3,6 @@
 import gc
 import os
 import threading
-from pathlib import Path
 
 import numpy as np
 import pypdfium2
@@ -16,7 +15,6 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMessageBox
 from truegauge import demo
 from truegauge.app.characteristic_editor import CharacteristicEditor
 from truegauge.app.finder import Finder
-from truegauge.app.recovery import Keeper, find_recovered
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 from truegauge.formats.plan_file import read_plan
@@ -417,24 +415,6 @@ def test_leaving_unsaved_work_asks(loaded, monkeypatch):
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Cancel)
     assert not loaded.close()
     assert loaded.isVisible()
-
-
-def test_unsaved_work_is_kept_and_found_after_a_crash(loaded, tmp_path):
-    from truegauge.core.plan.commands import RemoveCharacteristic
-
-    keeper = Keeper(loaded.session, tmp_path)
-    loaded.session.run(RemoveCharacteristic("c1"))
-    keeper.keep()
-    (kept,) = tmp_path.glob("*.tgplan")
-    assert len(read_plan(kept).plan.characteristics) == 29
-    assert find_recovered(tmp_path) is None  # this process lives
-    for path in tmp_path.iterdir():
-        path.rename(tmp_path / f"99999999{path.suffix}")
-    found = find_recovered(tmp_path)
-    assert found.plan.name == "99999999.tgplan"
-    assert found.sample is not None
-    found.discard()
-    assert not list(Path(tmp_path).iterdir())
 
 
 def test_repainting_for_hours_does_not_use_up_the_constants(loaded):

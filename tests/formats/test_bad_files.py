@@ -170,7 +170,7 @@ def with_document(path, change):
     ("change", "match"),
     [
         (lambda d: d[:100], "damaged"),
-        (lambda d: b"[1]", "version"),
+        (lambda d: b"[1]", "no JSON object"),
         (lambda d: d.replace(b'"nominal": 42.0', b'"nominal": "wide"'), "nominal"),
         (lambda d: d.replace(b'"kind": "best_fit"', b'"kind": "best_fit", "colour": 1'), "colour"),
         (lambda d: d.replace(b'"sha256": "', b'"sha256": "ff'), "its part"),

@@ -100,7 +100,7 @@ def test_no_damaged_table_crashes_the_reader(tmp_path):
         (b"type,name,x,y,z\n", "no features"),
         (b"type,name,x,y\nhole,a,1,2\n", "no column is called z"),
         (b"type,x,y,z,diameter\nhole,1,2,3,\n", "line 2: a hole needs a diameter"),
-        (b"type,x,y,z,diameter\nhole,1,2,3,5\nhole,1,two,3,5\n", "line 3: y is not a number: 'two'"),
+        (b"type,x,y,z,diameter\nhole,1,2,3,5\nhole,1,two,3,5\n", "line 3: y: 'two' is not a number"),
         (b"type,x,y,z,diameter\nwidget,1,2,3,5\n", "line 2: the type 'widget' is not known"),
         (b"type,x,y,z,i,j,k,diameter\nhole,1,2,3,0,0,0,5\n", "line 2: its direction has no length"),
         (b"type,x,x,y,z\nhole,1,2,3,5\n", "two columns are called 'x'"),

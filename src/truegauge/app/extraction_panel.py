@@ -11,6 +11,7 @@ from truegauge.app.session import Session
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.plan.document import Extraction, NominalFeature, Plan
 from truegauge.core.plan.reading_commands import SetExtraction
+from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 
 FIELDS = (
@@ -113,11 +114,11 @@ class ExtractionPanel(QWidget):
     def _parsed(self, name: str) -> Extraction:
         text = self.fields[name].text().strip()
         if name == "max_angle":
-            value = radians(float(text.replace(",", "."))) if text else None
+            value = radians(typed_number(text)) if text else None
         elif name == "low_coverage":
-            value = float(text.replace(",", ".")) / 100
+            value = typed_number(text) / 100
         elif name == "reject":
-            value = float(text.replace(",", "."))
+            value = typed_number(text)
         else:
             value = NumberFormat(self.session.plan.unit, self.session.plan.decimals).parse(text)
         return self.now().replace(**{name: value})  # type: ignore[no-any-return]

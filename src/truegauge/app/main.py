@@ -54,41 +54,48 @@ def run(files: list[Path]) -> int:
     window.show()
     for file in files:
         session.open_file(file)
-    if recovered is not None:
-        _offer(session, recovered)
+    offer(window, keeper, recovered)
     # Ctrl+C in the terminal: let Python look at it now and then.
     signal.signal(signal.SIGINT, lambda *_: window.close())
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)
     pulse.start(300)
     code = app.exec()
-    keeper.discard()
+    # Ended by something else than the user, who was asked then: what is not saved stays kept.
+    if window.was_left:
+        keeper.discard()
+    else:
+        keeper.keep()
+    keeper.close()
+    for left in recovered:
+        left.release()
     return int(code)
 
 
-def _offer(session: Session, recovered: Recovered) -> None:
+def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> None:
+    """Offer the newest unsaved work of sessions that ended; the next one when that is dealt with."""
+    if not recovered:
+        return
+    session, newest = window.session, recovered[0]
+
+    def forget() -> None:
+        newest.discard()
+        recovered.remove(newest)
+        offer(window, keeper, recovered)
+
+    def there() -> None:
+        # What was kept is deleted when it is kept again, not before; on this thread, as it touches the list.
+        recovered.remove(newest)
+        keeper.keep(newest.discard)
+        offer(window, keeper, recovered)
+
     def bring_back() -> None:
-        def after_plan() -> None:
-            session.plan_changed.disconnect(after_plan)
-            session.plan_path = recovered.plan_path
-            session.history.mark_unsaved()
-            if recovered.sample is None:
-                recovered.discard()
+        if window.may_leave():
+            session.restore(newest.work, there)
+        else:
+            offer(window, keeper, recovered)
 
-        def after_sample() -> None:
-            session.sample_changed.disconnect(after_sample)
-            data = recovered.sample_data
-            if data is not None:
-                session.set_sample_data(
-                    touches=data.touches, probed=data.probed, temperature_c=data.temperature_c,
-                    scale_temperature_c=data.scale_temperature_c, scale_expansion=data.scale_expansion,
-                )  # fmt: skip
-            recovered.discard()
-
-        session.plan_changed.connect(after_plan)
-        session.open_plan(recovered.plan)
-        if recovered.sample is not None:
-            session.sample_changed.connect(after_sample)
-            session.open_scan(recovered.sample)
-
-    session.notify("the last session ended without saving; its work was kept", "Bring it back", bring_back)
+    session.notify(
+        f"a session ended without saving {newest.work.name}; its work of {newest.kept_at:%d %B %H:%M} was kept",
+        "Bring it back", bring_back, "Delete it", forget,
+    )  # fmt: skip

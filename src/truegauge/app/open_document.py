@@ -33,12 +33,12 @@ from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData, Touch
 from truegauge.core.plan.survey import survey_some
 from truegauge.core.progress import Progress, part_of
-from truegauge.formats.files import Content, content_key, read_bytes, write_whole
+from truegauge.formats.files import Content, Stamp, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
 from truegauge.formats.part import NOMINAL_ENDING, PART_ENDINGS, part_key, read_part
-from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
+from truegauge.formats.plan_file import PlanFile, model_of_plan, read_plan, write_plan
 from truegauge.formats.ply import ply_from_mesh, ply_from_points
-from truegauge.formats.sample_file import open_sample, write_sample
+from truegauge.formats.sample_file import open_sample, touches_key, write_sample
 from truegauge.formats.scan import SCAN_READERS, Columns
 from truegauge.formats.stl import stl_from_mesh
 from truegauge.formats.touches_csv import read_touches
@@ -57,6 +57,20 @@ _PROBED_MS = 250  # from a touch to the evaluation of it, and of those that came
 class _Part:
     model: CadModel
     content: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """Unsaved work as it was kept: files of plan and sample, what is newer about the sample, and where it came from."""
+
+    plan: Path
+    sample: Path | None
+    data: SampleData | None  # touches and temperatures, newer than the sample's file
+    plan_path: Path | None
+    stamp: Stamp | None
+    plan_is_saved: bool
+    sample_is_saved: bool
+    name: str
 
 
 class OpenDocument(WorkQueue):
@@ -79,9 +93,11 @@ class OpenDocument(WorkQueue):
         self.sample_contents: tuple[Content, ...] = ()
         self.evaluation: Evaluation | None = None
         self.plan_path: Path | None = None
+        self.plan_stamp: Stamp | None = None  # what its file was when it was read or written last
         self.annotation_gaps: tuple[str, ...] = ()
         self.show_map = False
         self.sample_is_saved = True  # touches and temperatures are the operator's work
+        self.may_let_sample_go: Callable[[], bool] = lambda: True  # asks, where there is a window
         self._generation = 0
         self._probed_count, self._probed_at = 0, -1e9
         self._probed_timer = QTimer(self)
@@ -225,9 +241,13 @@ class OpenDocument(WorkQueue):
                     raise WrongUnit(path, doubt.text, doubt.unit, sample.data.unit)
             return (sample, content) if present is None else (present.joined(sample), contents + content)
 
+        def done(result: tuple[Sample, tuple[Content, ...]]) -> None:
+            self._use_sample(*result)
+            self.sample_is_saved = present is None  # scans joined are in no file yet
+
         self._start(
             work,
-            lambda result: self._use_sample(*result),
+            done,
             f"Reading {path.name}",
             again=lambda u, c: self.open_scan(path, u or unit, c or columns, add=add),
         )
@@ -235,42 +255,77 @@ class OpenDocument(WorkQueue):
     def open_plan(self, path: Path) -> None:
         """Open a plan with its part; the sample stays and is evaluated by it."""
 
-        def work(progress: Progress) -> tuple[Plan, _Part | None]:
+        def work(progress: Progress) -> tuple[PlanFile, _Part | None]:
             file = read_plan(path)
-            if file.part is None:
-                return file.plan, None
-            model = model_of_plan(path, file, progress=part_of(progress, 0, 0.8))
-            return file.plan, _Part(model, file.part)
+            return file, _part_of_plan(path, file, part_of(progress, 0, 0.8))
 
-        def done(result: tuple[Plan, _Part | None]) -> None:
-            plan, part = result
-            self.history = History(plan)
-            self.plan_path = path
-            if part is not None and plan.part is not None:
-                self._parts = {plan.part.sha256: part}
+        def done(result: tuple[PlanFile, _Part | None]) -> None:
+            file, part = result
+            self._use_plan(file.plan, part, path, file.stamp)
             self._plan_has_changed()
 
         self._start(work, done, f"Opening {path.name}")
 
+    def _use_plan(self, plan: Plan, part: _Part | None, path: Path | None, stamp: Stamp | None) -> None:
+        self.history = History(plan)
+        self.plan_path, self.plan_stamp = path, stamp
+        if part is not None and plan.part is not None:
+            self._parts = {plan.part.sha256: part}
+
+    def restore(self, kept: Kept, then: Callable[[], None]) -> None:
+        """Take up unsaved work again, which stays unsaved; `then` is called when it is there."""
+
+        def work(progress: Progress) -> tuple[PlanFile, _Part | None, Sample | None, tuple[Content, ...]]:
+            file = read_plan(kept.plan)
+            part = _part_of_plan(kept.plan, file, part_of(progress, 0, 0.5))
+            sample: Sample | None = None
+            contents: tuple[Content, ...] = ()
+            if kept.sample is not None:
+                sample, contents = open_sample(kept.sample, progress=part_of(progress, 0.5, 0.9))
+            elif kept.data is not None:
+                sample = Sample(touches_key(kept.data), kept.data, np.zeros((0, 3)))
+            if sample is not None and kept.data is not None:
+                sample = replace(sample, data=kept.data)
+            return file, part, sample, contents
+
+        def done(result: tuple[PlanFile, _Part | None, Sample | None, tuple[Content, ...]]) -> None:
+            file, part, sample, contents = result
+            self._use_plan(file.plan, part, kept.plan_path, kept.stamp)
+            if not kept.plan_is_saved:
+                self.history.mark_unsaved()
+            self.sample, self.sample_contents, self.evaluation = sample, contents, None
+            self.sample_is_saved = sample is None or kept.sample_is_saved
+            self.sample_changed.emit()
+            self._plan_has_changed()
+            then()
+
+        self._start(work, done, f"Bringing back {kept.name}")
+
     def new_plan(self) -> None:
         """Start over with an empty plan; the sample goes too."""
         self.history = History(Plan())
-        self.plan_path = None
+        self.plan_path = self.plan_stamp = None
         self.sample, self.sample_contents = None, ()
+        self.sample_is_saved = True
         self.sample_changed.emit()
         self._plan_has_changed()
 
     def save_plan(self, path: Path) -> bool:
         """Save the plan; False with a notice when that fails."""
         try:
-            write_plan(path, self.plan, self.part_content)
+            stamp = write_plan(path, self.plan, self.part_content)
         except FormatError as error:
             self.notify(error)
             return False
-        self.plan_path = path
+        self.plan_path, self.plan_stamp = path, stamp
         self.history.mark_saved()
         self.plan_changed.emit()
         return True
+
+    @property
+    def plan_was_changed_elsewhere(self) -> bool:
+        """Whether the plan's file is not what it was when it was read or written here last."""
+        return self.plan_path is not None and self.plan_stamp is not None and not self.plan_stamp.is_of(self.plan_path)
 
     def save_sample(self, path: Path) -> bool:
         """Save the sample; False with a notice when that fails."""
@@ -595,6 +650,12 @@ class OpenDocument(WorkQueue):
 
     def _propose(self) -> None:
         """There are new results for what is selected."""
+
+
+def _part_of_plan(path: Path, file: PlanFile, progress: Progress) -> _Part | None:
+    if file.part is None:
+        return None
+    return _Part(model_of_plan(path, file, progress=progress), file.part)
 
 
 def _evaluator(model: CadModel) -> Evaluator:

@@ -1,21 +1,37 @@
-"""Keeping the unsaved plan beside the user's files, so that a killed process loses seconds of work, not hours."""
+"""Keeping unsaved work beside the user's files, so that a killed process loses seconds of work, not hours.
+
+Each session has a folder of its own (process numbers repeat, in containers at once) and holds a lock in it while it
+lives. `about.json` names the files that belong together; it is replaced whole after they are written, and what it does
+not name any more is deleted after that: at no moment is there half a copy.
+"""
 
 import contextlib
+import datetime
+import fcntl
 import json
 import os
-from dataclasses import dataclass
+import shutil
+import uuid
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from platformdirs import user_state_path
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QTimer, Signal
 
+from truegauge.app.open_document import Kept
 from truegauge.app.session import Session
-from truegauge.core.errors import FormatError
-from truegauge.core.plan.sample import SampleData
+from truegauge.core.errors import FormatError, TrueGaugeError
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.sample import Sample, SampleData
+from truegauge.formats.files import Content, Stamp, write_whole
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.sample_file import write_sample
 
 _DELAY_MS = 2000
+_ABOUT, _LOCK = "about.json", "lock"
 
 
 def recovery_folder() -> Path:
@@ -25,64 +41,105 @@ def recovery_folder() -> Path:
 
 @dataclass(frozen=True, slots=True)
 class Recovered:
-    """Unsaved work of a process that is gone."""
+    """Unsaved work of a session that is gone; nobody else can take it while this is held."""
 
-    plan: Path
-    sample: Path | None
-    plan_path: Path | None
-    sample_data: SampleData | None = None  # touches and temperatures, newer than the sample's file
+    folder: Path
+    work: Kept
+    kept_at: datetime.datetime
+    lock: int = field(repr=False)
 
     def discard(self) -> None:
         """Delete it."""
-        for path in (self.plan, self.sample, self.plan.with_suffix(".json")):
-            if path is not None:
-                path.unlink(missing_ok=True)
+        shutil.rmtree(self.folder, ignore_errors=True)
+        self.release()
+
+    def release(self) -> None:
+        """Leave it to others."""
+        with contextlib.suppress(OSError):
+            os.close(self.lock)
 
 
-def find_recovered(folder: Path) -> Recovered | None:
-    """Return the newest unsaved work whose process is gone."""
-    if not folder.is_dir():
-        return None
-    for plan in sorted(folder.glob("*.tgplan"), key=lambda p: p.stat().st_mtime, reverse=True):
-        if plan.stem.isdigit() and _alive(int(plan.stem)):
-            continue
-        sample = plan.with_suffix(".tgsample")
-        origin, data = None, None
-        with contextlib.suppress(OSError, ValueError):
-            beside = json.loads(plan.with_suffix(".json").read_text())
-            origin = beside.get("plan_path")
-            data = SampleData.model_validate_json(json.dumps(beside["sample"])) if beside.get("sample") else None
-        return Recovered(plan, sample if sample.exists() else None, Path(origin) if origin else None, data)
-    return None
+def find_recovered(folder: Path) -> list[Recovered]:
+    """Return the unsaved work of sessions that are gone, the newest first."""
+    found = []
+    with contextlib.suppress(OSError):
+        for own in sorted(p for p in folder.iterdir() if not p.name.startswith(".") and p.is_dir()):
+            lock = _locked(own)
+            if lock is None:
+                continue  # its session lives
+            one = _recovered(own, lock)
+            if one is None:  # ended before there was anything
+                shutil.rmtree(own, ignore_errors=True)
+                os.close(lock)
+            else:
+                found.append(one)
+    return sorted(found, key=lambda r: r.kept_at, reverse=True)
 
 
-def _alive(pid: int) -> bool:
-    if pid == os.getpid():
-        return True
+def _locked(own: Path) -> int | None:
+    """Take the lock of a session's folder; None while the session lives."""
     try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    try:  # the number may belong to another program by now
-        return b"truegauge" in Path(f"/proc/{pid}/cmdline").read_bytes()
+        handle = os.open(own / _LOCK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     except OSError:
-        return True
+        return None
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        os.close(handle)
+        return None
+    return handle
+
+
+def _recovered(own: Path, lock: int) -> Recovered | None:
+    try:
+        about: dict[str, Any] = json.loads((own / _ABOUT).read_bytes())
+        data = SampleData.model_validate_json(json.dumps(about["sample_data"])) if about["sample_data"] else None
+        stamp = Stamp(*about["stamp"]) if about["stamp"] else None
+        work = Kept(
+            own / about["plan"], own / about["sample"] if about["sample"] else None, data,
+            Path(about["plan_path"]) if about["plan_path"] else None, stamp,
+            bool(about["plan_is_saved"]), bool(about["sample_is_saved"]), str(about["name"]),
+        )  # fmt: skip
+        return Recovered(own, work, datetime.datetime.fromtimestamp((own / _ABOUT).stat().st_mtime), lock)
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Work:
+    """What is to be kept, as it is at one moment."""
+
+    plan: Plan
+    part: bytes | None
+    plan_path: Path | None
+    stamp: Stamp | None
+    sample: Sample | None
+    contents: tuple[Content, ...]
+    plan_is_saved: bool
+    sample_is_saved: bool
 
 
 class Keeper(QObject):
-    """Writes the plan shortly after each edit while it is not saved, and the sample once."""
+    """Writes what is not saved shortly after each edit, on a thread of its own: the window never waits for a disk."""
+
+    _failed = Signal(str)
 
     def __init__(self, session: Session, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._session, self._folder = session, folder
-        self._plan = folder / f"{os.getpid()}.tgplan"
-        self._kept_sample = ""
+        self._session, self._parent_folder = session, folder
+        self._own: Path | None = None  # the session's folder, once there is something to keep
+        self._lock: int | None = None
+        self._number = 0
+        self._plan_kept: tuple[Plan, str] | None = None
+        self._sample_kept: tuple[str, str] = ("", "")
+        self._said = ""
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="keeper")
+        self._last: Future[bool] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY_MS)
         self._timer.timeout.connect(self.keep)
+        self._failed.connect(self._on_failed)
         session.plan_changed.connect(self._soon)
         session.sample_changed.connect(self._soon)
         session.sample_data_changed.connect(self._soon)
@@ -91,26 +148,105 @@ class Keeper(QObject):
         if not self._timer.isActive():  # edits that keep coming must not put it off
             self._timer.start()
 
-    def keep(self) -> None:
-        """Write now."""
+    def keep(self, then: Callable[[], None] | None = None) -> None:
+        """Write now, in the background; `then` is called on that thread once it is written, not if it fails."""
         s = self._session
         if s.history.is_saved and s.sample_is_saved:
             self.discard()
             return
+        if self._last is not None and not self._last.done() and then is None:
+            self._soon()  # the disk is slow: no queue of copies
+            return
+        work = _Work(
+            s.plan, s.part_content, s.plan_path, s.plan_stamp, s.sample, s.sample_contents, s.history.is_saved,
+            s.sample_is_saved,
+        )  # fmt: skip
+        self._last = self._thread.submit(self._write, work, then or _nothing)
+
+    def _write(self, work: _Work, then: Callable[[], None]) -> bool:
         try:
-            self._folder.mkdir(parents=True, exist_ok=True)
-            write_plan(self._plan, s.plan, s.part_content)
-            data = s.sample.data.model_dump(mode="json") if s.sample is not None else None
-            beside = {"plan_path": str(s.plan_path or ""), "sample": data}
-            self._plan.with_suffix(".json").write_text(json.dumps(beside))
-            if s.sample is not None and s.sample.key != self._kept_sample:
-                write_sample(self._plan.with_suffix(".tgsample"), s.sample, s.sample_contents)
-                self._kept_sample = s.sample.key
-        except (FormatError, OSError) as error:
-            s.notify(f"your unsaved work cannot be kept safe ({error}); save the plan soon")
+            own = self._folder()
+            self._number += 1
+            if self._plan_kept is None or self._plan_kept[0] is not work.plan:
+                name = f"plan-{self._number}.tgplan"
+                write_plan(own / name, work.plan, work.part)
+                self._plan_kept = (work.plan, name)
+            sample, data = work.sample, None
+            if sample is not None:
+                data = sample.data.model_dump(mode="json")
+            key = sample.key if sample is not None and len(work.contents) else ""
+            if key != self._sample_kept[0]:
+                name = f"sample-{self._number}.tgsample" if key else ""
+                if key and sample is not None:
+                    write_sample(own / name, sample, work.contents)
+                self._sample_kept = (key, name)
+            stamp = work.stamp
+            about = {
+                "plan": self._plan_kept[1], "sample": self._sample_kept[1], "sample_data": data,
+                "plan_path": str(work.plan_path or ""), "name": work.plan.name,
+                "stamp": [stamp.size, stamp.modified_ns, stamp.content] if stamp is not None else None,
+                "plan_is_saved": work.plan_is_saved, "sample_is_saved": work.sample_is_saved,
+            }  # fmt: skip
+            write_whole(own / _ABOUT, json.dumps(about).encode())
+            for path in own.iterdir():
+                if path.name not in (_ABOUT, _LOCK, self._plan_kept[1], self._sample_kept[1]):
+                    path.unlink(missing_ok=True)
+        except (TrueGaugeError, OSError, ValueError) as error:
+            self._failed.emit(error.reason if isinstance(error, FormatError) else str(error))
+            return False
+        self._said = ""
+        then()
+        return True
+
+    def _folder(self) -> Path:
+        """Return the session's folder, made with its lock before anybody else can see it."""
+        if self._own is not None and self._own.is_dir():
+            return self._own
+        self._forget()
+        self._parent_folder.mkdir(parents=True, exist_ok=True)
+        name = f"{datetime.datetime.now():%Y%m%d-%H%M%S}-{uuid.uuid4().hex[:12]}"
+        hidden, own = self._parent_folder / f".{name}", self._parent_folder / name
+        hidden.mkdir(mode=0o700)
+        self._lock = _locked(hidden)
+        hidden.rename(own)
+        self._own = own
+        return own
+
+    def _forget(self) -> None:
+        if self._lock is not None:
+            os.close(self._lock)
+        self._own = self._lock = self._plan_kept = None
+        self._sample_kept = ("", "")
+
+    def _on_failed(self, reason: str) -> None:
+        if reason != self._said:  # once, not every two seconds
+            self._said = reason
+            self._session.notify(f"your unsaved work cannot be kept safe ({reason}); save the plan soon")
 
     def discard(self) -> None:
-        """Forget what was kept: it is saved, or the user closed the window."""
+        """Forget what was kept: it is saved, or the user let it go."""
         self._timer.stop()
-        self._kept_sample = ""
-        Recovered(self._plan, self._plan.with_suffix(".tgsample"), None).discard()
+
+        def remove() -> bool:
+            if self._own is not None:
+                shutil.rmtree(self._own, ignore_errors=True)
+            self._forget()
+            return True
+
+        self._last = self._thread.submit(remove)
+
+    def wait(self) -> bool:
+        """Wait until what was begun is written; False where that failed."""
+        return self._last is None or self._last.result()
+
+    def close(self) -> None:
+        """End; what is kept stays for the next start."""
+        self._timer.stop()
+        self._thread.shutdown(wait=True)
+        if self._lock is not None:
+            os.close(self._lock)
+            self._lock = None
+
+
+def _nothing() -> None:
+    """Nothing is to be done after it."""

@@ -93,6 +93,8 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session, theme_name: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        session.may_let_sample_go = self.may_leave_sample
+        self.was_left = False  # by the user, who was asked about unsaved work
         self._settings = QSettings("truegauge", "truegauge")
         self.theme = THEMES.get(theme_name or str(self._settings.value("theme", "day")), DAY)
         self.setWindowTitle("True Gauge")
@@ -311,12 +313,14 @@ class MainWindow(QMainWindow):
 
     def may_leave_sample(self) -> bool:
         """Ask about touches and temperatures that were not saved; True when the sample may go."""
-        if self.session.sample_is_saved:
+        if self.session.sample is None or self.session.sample_is_saved:
             return True
         answer = QMessageBox.question(
-            self, "Unsaved sample", "The sample has measured points or temperatures that are not saved. Let it go?",
-            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+            self, "Unsaved sample", "The sample has measured points or temperatures that are not saved. Save it?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Save:
+            return self.save_sample()
         return answer == QMessageBox.StandardButton.Discard
 
     def open_batch(self) -> None:
@@ -400,7 +404,8 @@ class MainWindow(QMainWindow):
 
     def ask_scan(self) -> None:
         """Let the user choose a scan or a sample."""
-        self._ask_open("Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self.session.open_scan)
+        if self.may_leave_sample():
+            self._ask_open("Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self.session.open_scan)
 
     def ask_more(self) -> None:
         """Let the user choose a scan that joins those of the sample."""
@@ -444,7 +449,7 @@ class MainWindow(QMainWindow):
 
     def ask_plan(self) -> None:
         """Let the user choose a plan."""
-        if self.may_leave():
+        if self.may_open_plan():
             self._ask_open("Open plan", f"Plans (*{PLAN_ENDING})", self.session.open_plan)
 
     def _ask_open(self, title: str, kinds: str, then: Callable[[Path], object]) -> None:
@@ -459,14 +464,37 @@ class MainWindow(QMainWindow):
             return None
         self._settings.setValue("folder", str(Path(name).parent))
         path = Path(name)
-        return path if path.suffix else path.with_suffix(Path(suggestion).suffix)
+        if path.suffix:
+            return path
+        path = path.with_suffix(Path(suggestion).suffix)
+        # The dialog has asked about the name as it was typed, not about this one.
+        replaces = path.exists() and QMessageBox.question(
+            self, title, f"{path.name} is there already. Replace it?",
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel,
+        ) != QMessageBox.StandardButton.Yes  # fmt: skip
+        return None if replaces else path
 
     def _folder(self) -> str:
         return str(self._settings.value("folder", str(Path.home())))
 
     def save(self) -> bool:
         """Save the plan where it was, or ask."""
-        return self.session.save_plan(self.session.plan_path) if self.session.plan_path else self.save_as()
+        path = self.session.plan_path
+        if path is None:
+            return self.save_as()
+        if self.session.plan_was_changed_elsewhere:
+            answer = QMessageBox.question(
+                self, "Changed by somebody else",
+                f"{path.name} was changed by another window or program since it was opened here. Saving replaces that. "
+                "Save under another name instead?",
+                QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Ignore
+                | QMessageBox.StandardButton.Cancel,
+            )  # fmt: skip
+            if answer == QMessageBox.StandardButton.Yes:
+                return self.save_as()
+            if answer != QMessageBox.StandardButton.Ignore:
+                return False
+        return self.session.save_plan(path)
 
     def save_as(self) -> bool:
         """Ask where to save the plan."""
@@ -475,13 +503,13 @@ class MainWindow(QMainWindow):
         )
         return self.session.save_plan(path) if path else False
 
-    def save_sample(self) -> None:
-        """Ask where to save the sample."""
-        if self.session.sample is not None:
-            name = f"{_file_name(self.session.sample.name)}.tgsample"
-            path = self._ask_save("Save sample", "Samples (*.tgsample)", name)
-            if path:
-                self.session.save_sample(path)
+    def save_sample(self) -> bool:
+        """Ask where to save the sample; False when it was not saved."""
+        if self.session.sample is None:
+            return False
+        name = f"{_file_name(self.session.sample.name)}.tgsample"
+        path = self._ask_save("Save sample", "Samples (*.tgsample)", name)
+        return path is not None and self.session.save_sample(path)
 
     def save_cloud(self) -> None:
         """Ask where to save the points that count, in part coordinates, each with its deviation."""
@@ -501,7 +529,10 @@ class MainWindow(QMainWindow):
             self.session.new_plan()
 
     def may_leave(self) -> bool:
-        """Ask about unsaved work; True when it may be left."""
+        """Ask about unsaved work, plan and sample; True when it may be left."""
+        return self._may_leave_plan() and self.may_leave_sample()
+
+    def _may_leave_plan(self) -> bool:
         if self.session.history.is_saved:
             return True
         answer = QMessageBox.question(
@@ -522,9 +553,22 @@ class MainWindow(QMainWindow):
         paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
         rank = {PLAN_ENDING: 0, **dict.fromkeys(PART_ENDINGS, 1)}
         for path in sorted(paths, key=lambda p: rank.get(p.suffix.lower(), 2)):
-            if path.suffix.lower() == PLAN_ENDING and not self.may_leave():
+            if not self._may_open(path):
                 return
             self.session.open_file(path)
+
+    def _may_open(self, path: Path) -> bool:
+        """Ask about what opening a file would take the place of."""
+        ending = path.suffix.lower()
+        if ending == PLAN_ENDING:
+            return self.may_open_plan()
+        return ending not in SCAN_ENDINGS or self.may_leave_sample()
+
+    def may_open_plan(self) -> bool:
+        """Ask about the plan, and about touches of its features, which mean nothing to another plan."""
+        sample = self.session.sample
+        touched = sample is not None and bool(sample.data.probed)
+        return self._may_leave_plan() and (not touched or self.may_leave_sample())
 
     # Report ----------------------------------------------------------------------------------------------------
 
@@ -794,6 +838,7 @@ class MainWindow(QMainWindow):
         if not self.may_leave():
             event.ignore()
             return
+        self.was_left = True
         self.guide.stop()
         self.machine.close()
         self.session.close()

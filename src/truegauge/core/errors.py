@@ -1,5 +1,19 @@
 """Errors whose text can be shown to an inspector: what, where, what was needed."""
 
+_LONGEST_NAME = 120
+
+
+def printable(name: str) -> str:
+    """Return a name in which bytes that are no text, and characters that would break a line, are written out."""
+    readable = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in readable)
+
+
+def shortened(name: str) -> str:
+    """Return a name that fits on a line: of a very long one the middle is left out."""
+    half = _LONGEST_NAME // 2
+    return name if len(name) <= _LONGEST_NAME else f"{name[: half - 2]} … {name[-half + 2 :]}"
+
 
 class TrueGaugeError(Exception):
     """Base of every error that the application shows as it is."""
@@ -17,8 +31,8 @@ class FormatError(TrueGaugeError):
     """
 
     def __init__(self, path: object, reason: str) -> None:
-        self.path, self.reason = str(path), reason
-        super().__init__(f"{self.path.rsplit('/', 1)[-1]}: {reason}")
+        self.path, self.reason = printable(str(path)), reason
+        super().__init__(f"{shortened(self.path.rsplit('/', 1)[-1])}: {reason}")
 
     def __reduce__(self) -> tuple[object, ...]:
         return type(self), (self.path, self.reason)

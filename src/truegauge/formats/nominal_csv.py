@@ -7,6 +7,7 @@ from pathlib import Path
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.nominal_part import NominalRow, part_from_rows
 from truegauge.core.errors import FormatError, GeometryError
+from truegauge.core.typed_number import typed_number
 
 # What a column may be called; the first name is the one that is written.
 COLUMNS: dict[str, tuple[str, ...]] = {
@@ -121,9 +122,9 @@ def _row(path: Path, number: int, cells: list[str], places: dict[str, int]) -> N
                 raise FormatError(path, f"line {number}: {field} is empty")
             return default
         try:
-            return float(said.replace(",", "."))
-        except ValueError:
-            raise FormatError(path, f"line {number}: {field} is not a number: {said[:40]!r}") from None
+            return typed_number(said)
+        except ValueError as error:
+            raise FormatError(path, f"line {number}: {field}: {error}") from None
 
     kind = text("kind").lower() or "point"
     if "kind" in places and not text("kind"):

@@ -15,10 +15,11 @@ from truegauge.core.plan.document import SCHEMA_VERSION, Plan
 from truegauge.core.plan.modifier_words import from_words
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
-from truegauge.formats.files import content_key
+from truegauge.formats.files import Stamp, content_key
 from truegauge.formats.part import PART_ENDINGS, read_part
 
 _DOCUMENT = "plan.json"
+_LARGEST_DOCUMENT, _LARGEST_PART = 32 << 20, 1 << 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +28,7 @@ class PlanFile:
 
     plan: Plan
     part: bytes | None
+    stamp: Stamp  # of the file, when it was read
 
 
 def _part_member(plan: Plan) -> str:
@@ -35,12 +37,12 @@ def _part_member(plan: Plan) -> str:
     return f"part{ending if ending in PART_ENDINGS else '.step'}"
 
 
-def write_plan(path: Path, plan: Plan, part: bytes | None) -> None:
-    """Save a plan with its part."""
+def write_plan(path: Path, plan: Plan, part: bytes | None) -> Stamp:
+    """Save a plan with its part; returns what the file is now."""
     members = {_DOCUMENT: (json.dumps(plan.model_dump(mode="json"), indent=1) + "\n").encode()}
     if part is not None:
         members[_part_member(plan)] = part
-    write_archive(path, members)
+    return write_archive(path, members)
 
 
 def read_plan(path: Path) -> PlanFile:
@@ -51,17 +53,18 @@ def read_plan(path: Path) -> PlanFile:
     FormatError
         Not a plan, damaged, from a newer version, or its part is missing or another one.
     """
-    members = read_archive(path, "plan")
+    members, stamp = read_archive(path, "plan", {_DOCUMENT: _LARGEST_DOCUMENT, "part.": _LARGEST_PART})
     document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "plan")
-    document = as_of_now(document)
     try:
-        plan = Plan.model_validate_json(json.dumps(document))
+        plan = Plan.model_validate_json(json.dumps(as_of_now(document)))
     except ValidationError as error:
         raise FormatError(path, f"the plan is damaged: {plain(error)}") from error
+    except (TypeError, AttributeError, LookupError) as error:  # an earlier version, with another kind of thing in it
+        raise FormatError(path, f"the plan is damaged: what should be a list or a name is none ({error})") from error
     part = members.get(_part_member(plan))
     if plan.part is not None and (part is None or content_key(part) != plan.part.sha256):
         raise FormatError(path, "the plan is damaged: its part is missing or is not the one the plan was made on")
-    return PlanFile(plan, part)
+    return PlanFile(plan, part, stamp)
 
 
 def as_of_now(document: dict[str, Any]) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_
 
 SCHEMA_VERSION = 5
 _DOCUMENT = "sample.json"
+_LARGEST_DOCUMENT, _LARGEST_SCAN = 64 << 20, 2 << 30
 
 
 def sample_from_scan(scan: Scan, file_name: str, columns: Columns | None = None) -> Sample:
@@ -47,7 +48,7 @@ def read_sample(path: Path) -> tuple[Sample, tuple[Content, ...]]:
     FormatError
         Not a sample, damaged, or from a newer version.
     """
-    members = read_archive(path, "sample")
+    members, _ = read_archive(path, "sample", {_DOCUMENT: _LARGEST_DOCUMENT, "scan": _LARGEST_SCAN})
     document = read_document(path, members, _DOCUMENT, SCHEMA_VERSION, "sample")
     document = _as_of_now(document)
     try:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.reading_edits import NamedPlace, SpotWish, Three
+from truegauge.core.typed_number import typed_number
 from truegauge.formats.files import read_bytes
 
 _PLACE = ("x", "y", "z")
@@ -94,12 +95,9 @@ def _number(path: Path, line: int, row: dict[str, str], column: str, otherwise: 
     if not text:
         return otherwise
     try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        value = float("nan")
-    if not abs(value) < 1e7:
-        raise FormatError(path, f"line {line}, column {column}: {text!r} is no number")
-    return value
+        return typed_number(text)
+    except ValueError as error:
+        raise FormatError(path, f"line {line}, column {column}: {error}") from None
 
 
 def _three(path: Path, line: int, row: dict[str, str], columns: tuple[str, str, str]) -> Three | None:

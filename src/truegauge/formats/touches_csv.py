@@ -3,10 +3,9 @@
 import csv
 from pathlib import Path
 
-import numpy as np
-
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.sample import Touch
+from truegauge.core.typed_number import typed_number
 from truegauge.formats.files import read_bytes
 
 _SIDES = ("surface", "face", "wall")
@@ -43,8 +42,8 @@ def read_touches(path: Path) -> tuple[Touch, ...]:
 
 def _touch(path: Path, number: int, line: str, cells: list[str]) -> Touch:
     try:
-        place = tuple(float(c) for c in cells[1:4])
-        if len(place) < 3 or not np.isfinite(place).all() or not cells[0]:
+        place = tuple(typed_number(c) for c in cells[1:4])
+        if len(place) < 3 or not cells[0]:
             raise ValueError
     except ValueError:
         raise FormatError(path, f"line {number} is no name with x, y, z: {line[:60]!r}") from None

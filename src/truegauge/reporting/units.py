@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from math import pi
 
 from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.typed_number import typed_number, within_reach
 
 MM_PER_INCH = 25.4
 DEGREES = "°"
@@ -49,10 +50,7 @@ class NumberFormat:
     def parse(self, text: str) -> float:
         """Return the mm (or rad) of a typed number (ValueError when it is none)."""
         cleaned = text.strip().replace(",", ".").replace("−", "-").removesuffix(self.unit).strip()
-        number = float(cleaned)
-        if not abs(number) < 1e9:
-            raise ValueError("the number is too large")
-        return number * self._factor
+        return within_reach(typed_number(cleaned) * self._factor)
 
 
 def limits_text(numbers: NumberFormat, nominal: float, lower: float | None, upper: float | None) -> str:

@@ -9,6 +9,7 @@ from truegauge.app.benches.base import button, label, number_box
 from truegauge.core.frames import turn_angles
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 
 
@@ -93,7 +94,7 @@ class FramePanel(QWidget):
 
     def _on_matrix(self) -> None:
         try:
-            values = tuple(float(w) for w in self.matrix.toPlainText().replace(",", " ").split())
+            values = tuple(typed_number(w) for w in self.matrix.toPlainText().replace(",", " ").split())
         except ValueError:
             self._align.session.notify("the matrix holds something that is no number; four lines of four numbers")
             return

@@ -24,6 +24,7 @@ from truegauge.core.plan.alignments import (
     ReferencePointAlignment,
 )
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.typed_number import typed_number
 
 _CRITERIA = {"least_squares": "least squares", "largest": "smallest largest deviation", "within": "most points within"}
 _MATCHINGS = {"name": "by name", "order": "by order", "geometry": "by their distances"}
@@ -329,7 +330,7 @@ class KindPanel(QWidget):
 
     def _on_weights(self) -> None:
         try:
-            values = tuple(float(w) for w in self.weights.text().replace(",", " ").split())
+            values = tuple(typed_number(w) for w in self.weights.text().replace(",", " ").split())
         except ValueError:
             values = ()
         if len(values) == 3 and all(0 <= v < 1e6 for v in values):

@@ -34,6 +34,7 @@ from truegauge.core.plan.commands import EditFeature
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State, decide
+from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 
 _CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
@@ -398,8 +399,8 @@ def _fine(numbers: NumberFormat, value: float) -> str:
 
 
 def _positive(text: str) -> float:
-    value = float(text.replace(",", "."))
-    if not 0 < value < 1e6:
+    value = typed_number(text)
+    if value <= 0:
         raise ValueError
     return value
 

@@ -37,6 +37,7 @@ from truegauge.core.plan.reading_edits import (
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import section_plane
+from truegauge.core.typed_number import typed_number
 from truegauge.formats.spots_csv import read_named_places, read_spots
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.report_views import eye_of
@@ -121,10 +122,10 @@ class EvaluateModel(QObject):
         """Add a spot check at a typed place "x y z"; False with a notice when it is none."""
         words = text.replace(";", " ").replace(",", " ").split()
         try:
-            values = [float(w) for w in words]
+            values = [typed_number(w) for w in words]
         except ValueError:
             values = []
-        if len(values) != 3 or not np.isfinite(values).all():
+        if len(values) != 3:
             self.session.notify(f"{text!r} is no place: type three numbers, x y z in mm")
             return False
         return self._add_spots([self._wish(np.array(values))])

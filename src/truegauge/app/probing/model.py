@@ -29,6 +29,7 @@ from truegauge.core.probing.records import (
     why_hand_touch,
 )
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.typed_number import typed_number
 from truegauge.formats.catalogue import own_catalogue, read_catalogue
 
 if TYPE_CHECKING:
@@ -237,7 +238,7 @@ class DevicesModel(QObject):
         found = []
         for word in text.replace(";", " ").split():
             try:
-                tilt, turn = (float(v.replace(",", ".")) for v in word.split("/"))
+                tilt, turn = (typed_number(v) for v in word.split("/"))
                 pose = HeadPose(tilt_deg=tilt, turn_deg=turn)
             except ValueError:
                 self.session.notify(f"{word!r} is not a pose: type tilt/turn in degrees, as 90/-45")

@@ -6,6 +6,7 @@ from truegauge.app.benches.base import Choice, button, label
 from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.model import DevicesModel
 from truegauge.core.probing.probing import StylusUse
+from truegauge.core.typed_number import typed_number
 
 _COLUMNS = ("Port", "X", "Y", "Z", "Probe")
 
@@ -82,7 +83,7 @@ class RackPage(QWidget):
                 changed = rack[k].replace(name=item.text().strip())
             else:
                 place = list(rack[k].place)
-                place[item.column() - 1] = float(item.text().replace(",", "."))
+                place[item.column() - 1] = typed_number(item.text())
                 changed = rack[k].replace(place=tuple(place))
         except ValueError:
             self._model.session.notify(

@@ -141,6 +141,10 @@ class TouchModel(QObject):
 
     def set_by_hand(self, on: bool) -> None:
         """Take touches of the joystick for the selected feature, or not any more."""
+        sample = self.session.sample
+        # The first touch takes the place of a scan; what was written about that is the operator's work too.
+        if on and sample is not None and len(sample.points) and not self.session.may_let_sample_go():
+            on = False
         if on != self.by_hand:
             self.by_hand = on
             self.changed.emit()

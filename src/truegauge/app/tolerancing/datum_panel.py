@@ -16,6 +16,7 @@ from truegauge.core.plan.document import Datum, DatumTarget, NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.new_features import new_feature
 from truegauge.core.plan.requirements import DatumTarget as Target
+from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 
 _SLIDES = (("fixed", None), ("slides X", (1.0, 0.0, 0.0)), ("slides Y", (0.0, 1.0, 0.0)), ("slides Z", (0.0, 0.0, 1.0)))
@@ -312,7 +313,7 @@ class RulesPanel(Fold):
 
     def _on_rule(self) -> None:
         def change() -> dict[str, Any]:
-            k = float(self.k.text().replace(",", "."))
+            k = typed_number(self.k.text())
             return {"decision": self._session.plan.decision.replace(rule=self.rule.currentData(), k=k)}
 
         self._try(change, "k is a number above 0, usually 2")

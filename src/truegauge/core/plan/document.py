@@ -4,7 +4,7 @@ from collections.abc import Hashable
 from functools import cached_property
 from typing import Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.errors import EvaluationError
@@ -28,8 +28,15 @@ LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 class PartReference(Frozen):
     """The CAD file that the plan was made on: its name, and the SHA-256 of its content."""
 
-    file_name: str
+    file_name: str = Field(max_length=255)
     sha256: str
+
+    @field_validator("file_name")
+    @classmethod
+    def _is_a_name(cls, value: str) -> str:
+        if not value or value in (".", "..") or any(c in "/\\" or not c.isprintable() for c in value):
+            raise ValueError(f"{value[:60]!r} is no plain name of a file")
+        return value
 
 
 # "by_use": size by least squares, form by the minimum zone, datums outside the material.
