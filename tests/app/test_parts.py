@@ -117,7 +117,7 @@ def test_typed_features_become_a_part_that_can_be_measured(window, settle, qtbot
     table = NominalTable(window.session, window)
     qtbot.addWidget(table)
     table.table.item(0, 2).setText("ten")
-    assert "x is not a number" in table.message.text()
+    assert "x: 'ten' is not a number" in table.message.text()
     assert not table.use.isEnabled()
     table.table.item(0, 2).setText("10,5")
     assert table.use.isEnabled()

@@ -90,7 +90,7 @@ def test_numbers_in_mm_and_inch():
     assert inch.value(25.4) == "1.0000"
     assert inch.parse("0.5") == pytest.approx(12.7)
     assert mm.parse(" -0,05 mm") == -0.05
-    with pytest.raises(ValueError, match="could not convert"):
+    with pytest.raises(ValueError, match="not a number"):
         mm.parse("wide")
 
 
