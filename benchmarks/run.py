@@ -100,7 +100,7 @@ def frames():
     for moving in (True, False):
         turn("part and 1,000,000 points", moving)
     scene.show_points(False)
-    scene.set_map(found, 0.1, 0.05)
+    scene.set_map(found, plan.scale)
     for moving in (True, False):
         turn("deviation map", moving)
     scene.close()

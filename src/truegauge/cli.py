@@ -1,12 +1,14 @@
 """Every job without a window: ``truegauge --help``."""
 
+import datetime
+import io
 import json
 import os
 import sys
 from collections.abc import Iterable
 from dataclasses import asdict
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
@@ -422,12 +424,44 @@ def _one_of(text: str, kinds: Iterable[object], what: str) -> str:
 
 
 def main() -> None:
-    """Run; errors of ours become one line and exit code 2."""
+    """Run; whatever goes wrong becomes one line and exit code 2."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):  # names of files may be no text
+            stream.reconfigure(errors="backslashreplace")
     try:
         app()
     except TrueGaugeError as error:
-        sys.stderr.write(f"truegauge: {error}\n")
+        _end(str(error))
+    except BrokenPipeError:  # nobody reads on
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         sys.exit(2)
+    except KeyboardInterrupt:
+        _end("stopped")
+    except MemoryError:
+        _end("there is not enough memory for this")
+    except Exception as error:  # noqa: BLE001 - the last door
+        _end(f"something went wrong inside the program ({type(error).__name__}); {_logged()}")
+
+
+def _end(text: str) -> NoReturn:
+    sys.stderr.write(f"truegauge: {' '.join(text.split())}\n")
+    sys.exit(2)
+
+
+def _logged() -> str:
+    """Write what went wrong, for those who mend it, to a file, and name it."""
+    import traceback
+
+    from platformdirs import user_log_path
+
+    path = user_log_path("truegauge") / "errors.log"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("a", encoding="utf-8", errors="backslashreplace") as file:
+            file.write(f"{datetime.datetime.now():%Y-%m-%d %H:%M:%S} {sys.argv!r}\n{traceback.format_exc()}\n")
+    except OSError:
+        return "it could not be logged"
+    return f"details are in {path}"
 
 
 if __name__ == "__main__":

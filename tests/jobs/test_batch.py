@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import os
 import time
 
 import numpy as np
@@ -124,17 +125,113 @@ def test_a_file_that_still_grows_is_waited_for(folder, tmp_path):
     try:
         for size in (10, 20, 30):
             (tmp_path / "b.ply").write_bytes(b"x" * size)
+            os.utime(tmp_path / "b.ply", (1, 1))  # times in a file say nothing: a copy keeps old ones
             inbox._look()
             assert inbox.busy == 0
         assert inbox.waiting == (tmp_path / "b.ply",)
         (tmp_path / "empty.ply").touch()
+        inbox._look()
         inbox._seen = {p: (state, time.monotonic() - 60) for p, (state, _) in inbox._seen.items()}
-        inbox._begin = lambda path: started.append(path.name)
+        inbox._workers.add = lambda task: started.append(task.scan.name)
         started = []
         inbox._look()
         assert started == ["b.ply"]
+        assert inbox.waiting == ()  # an empty file is told, and holds nothing up
+        (told,) = inbox.step(0)
+        assert "empty" in told.record.reason
+        inbox._look()
+        assert not inbox.step(0)  # once
     finally:
         inbox.close()
+    assert (tmp_path / "b.ply").read_bytes() == b"x" * 30  # what was not finished is back
+    assert not list((tmp_path / ".claimed").iterdir())
+
+
+def test_of_two_inboxes_each_scan_is_inspected_once(folder, tmp_path):
+    good = (folder / "scans" / "LW-1140-0101.ply").read_bytes()
+    names = [f"part {k}.ply" for k in range(6)]
+    for name in names:
+        (tmp_path / name).write_bytes(good)
+    both = [Inbox(InboxSettings(folder / "small.tgplan", tmp_path, settle=0.0)) for _ in range(2)]
+    taken = [[], []]
+    try:
+        for inbox, own in zip(both, taken, strict=True):
+            inbox._workers.add = lambda task, own=own: own.append(task.scan.name)
+        seen = [inbox._look() for _ in range(2) for inbox in both]
+        assert len(seen) == 4
+        assert sorted(taken[0] + taken[1]) == sorted(names)
+    finally:
+        for inbox in both:
+            inbox.close()
+    assert sorted(p.name for p in tmp_path.glob("*.ply")) == sorted(names)
+
+
+def test_what_a_killed_inbox_had_claimed_is_given_back(folder, tmp_path):
+    dead = tmp_path / ".claimed" / "dead" / "0-a"
+    dead.mkdir(parents=True)
+    (dead.parent / ".lock").touch()
+    (dead / "a.ply").write_bytes(b"first")
+    (tmp_path / "a.ply").write_bytes(b"second")  # the same name came again meanwhile
+    Inbox(InboxSettings(folder / "small.tgplan", tmp_path)).close()
+    assert (tmp_path / "a.ply").read_bytes() == b"second"
+    assert (tmp_path / "a-2.ply").read_bytes() == b"first"
+
+
+def test_a_scan_that_changes_while_it_is_read_is_inspected_again(folder, tmp_path):
+    inbox = Inbox(InboxSettings(folder / "small.tgplan", tmp_path, formats=("csv",), settle=0.3))
+    good = (folder / "scans" / "LW-1140-0101.ply").read_bytes()
+    try:
+        (tmp_path / "late.ply").write_bytes(b"ply\nhalf")
+        while not inbox.busy:
+            inbox.step(0.05)
+        (claimed,) = inbox._claimed
+        claimed.write_bytes(good)  # its writer goes on, wherever the file is now
+        ends = []
+        while inbox.busy or inbox.waiting:
+            ends += [e.record for e in inbox.step(0.1) if e.record is not None]
+    finally:
+        inbox.close()
+    (record,) = ends
+    assert record.name == "late"
+    assert (tmp_path / "done" / "late.ply").read_bytes() == good
+    assert not list((tmp_path / "failed").iterdir())
+
+
+def test_an_inbox_outlives_odd_names_lost_folders_and_clashes(folder, tmp_path):
+    import shutil
+
+    place = tmp_path / "inbox"
+    place.mkdir()
+    long = "n" * 250 + ".ply"
+    (place / long).write_bytes(b"ply\n")
+    (place / b"\xff.ply".decode("utf-8", "surrogateescape")).write_bytes(b"ply\n")
+    (place / "failed").mkdir()
+    (place / "failed" / long).write_bytes(b"an older one")
+    told = []
+    settings = InboxSettings(folder / "small.tgplan", place, formats=("sample",), settle=0.1)
+    done = run_inbox(settings, lambda event: told.append(event.record), once=True)
+    assert len(done.finished) == 2
+    assert all(r.failed for r in done.finished)
+    failed = sorted(p.name for p in (place / "failed").glob("*.ply"))
+    assert len(failed) == 3
+    assert (place / "failed" / long).read_bytes() == b"an older one"
+    assert len(list((place / "failed").glob("*.reason.txt"))) == 2
+    inbox = Inbox(settings)
+    try:
+        shutil.rmtree(place)
+        inbox._look()
+        inbox._look()
+        (lost,) = inbox.step(0)
+        assert "waiting for it" in lost.record.reason
+        place.mkdir()
+        (place / "new.ply").write_bytes(b"ply\n")
+        while not inbox.finished:
+            inbox.step(0.05)
+    finally:
+        inbox.close()
+    assert (place / "failed" / "new.ply").exists()
+    with pytest.raises(FormatError, match="cannot go into the folder that is watched"):
+        Inbox(InboxSettings(folder / "small.tgplan", place, out=place))
 
 
 def test_names_of_outputs_are_made_and_kept_apart(tmp_path):

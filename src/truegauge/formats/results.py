@@ -12,6 +12,7 @@ from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.sample import Sample
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.formats.table_text import as_text
 
 
 def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str, Any]:
@@ -123,5 +124,6 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
     writer.writeheader()
     document = results_document(evaluation, sample)
     for row in document["characteristics"]:
-        writer.writerow({"plan": document["plan"], "sample": document["sample"], **row})
+        cells = {"plan": document["plan"], "sample": document["sample"], **row}
+        writer.writerow({name: as_text(value) for name, value in cells.items()})
     return out.getvalue().encode("utf-8")

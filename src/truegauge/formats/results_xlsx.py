@@ -5,6 +5,7 @@ import io
 from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.sample import Sample
 from truegauge.formats.results import results_document
+from truegauge.formats.table_text import cell_text
 
 _COLUMNS = ("number", "name", "kind", "unit", "nominal", "lower", "upper", "measured", "deviation", "state", "warning",
             "datum_system", "modifiers", "definition", "fit", "bonus", "uncertainty", "coverage", "decision",
@@ -25,7 +26,11 @@ def results_xlsx(evaluation: Evaluation, sample: Sample | None) -> bytes:
     sheet = book.add_worksheet("results")
     for row, name in enumerate(("plan", "plan_revision", "sample", "temperature")):
         sheet.write_string(row, 0, name.replace("_", " "), bold)
-        sheet.write(row, 1, document[name])
+        value = document[name]
+        if isinstance(value, int | float):
+            sheet.write_number(row, 1, value)
+        else:  # never `write`, which takes what begins with = for a formula
+            sheet.write_string(row, 1, cell_text(str(value or "")))
     top = 5
     sheet.write_row(top, 0, [c.replace("_", " ") for c in _COLUMNS], bold)
     sheet.freeze_panes(top + 1, 2)
@@ -38,7 +43,7 @@ def results_xlsx(evaluation: Evaluation, sample: Sample | None) -> bytes:
             if isinstance(value, int | float):
                 sheet.write_number(row, column, value, None if name == "number" else look)
             elif value:
-                sheet.write_string(row, column, str(value), look if name == "state" else None)
+                sheet.write_string(row, column, cell_text(str(value)), look if name == "state" else None)
     sheet.autofilter(top, 0, top + len(document["characteristics"]), len(_COLUMNS) - 1)
     book.close()
     return out.getvalue()

@@ -1,9 +1,15 @@
-"""An inbox: a folder whose new scans are inspected by themselves."""
+"""An inbox: a folder whose new scans are inspected by themselves.
+
+A scan is claimed by moving it into a folder of this inbox's own, which only one of several inboxes can do; what an
+inbox that ended had claimed is given back.
+"""
 
 import contextlib
+import fcntl
 import os
 import shutil
 import time
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,12 +17,16 @@ from pathlib import Path
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import write_whole
 from truegauge.jobs.batch import USUAL_FORMATS, is_scan
-from truegauge.jobs.inspection import plan_key
+from truegauge.jobs.inspection import SAMPLE_ENDING, plan_key
 from truegauge.jobs.records import Record
 from truegauge.jobs.workers import MEMORY_MB, Event, Task, Workers
 
-DONE, FAILED, RESULTS = "done", "failed", "results"
+DONE, FAILED, RESULTS, CLAIMED = "done", "failed", "results", ".claimed"
 _LOOK_S = 0.5
+_LONGEST = 180  # bytes of a name: endings and numbers are put behind it
+_LOCK = ".lock"
+
+State = tuple[int, int]  # size, time of the last change
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,24 +57,29 @@ class Inbox:
     def __init__(self, settings: InboxSettings) -> None:
         if not settings.folder.is_dir():
             raise FormatError(settings.folder, "there is no such folder; make it first")
+        if settings.results.resolve() == settings.folder.resolve():
+            raise FormatError(settings.results, "outputs cannot go into the folder that is watched; choose another one")
         plan_key(settings.plan)  # a plan that cannot be read is told at once
         self.settings = settings
-        for place in (settings.folder / DONE, settings.folder / FAILED, settings.results):
-            try:
-                place.mkdir(parents=True, exist_ok=True)
-            except OSError as error:
-                raise FormatError(place, f"the folder cannot be made ({error.strerror})") from error
         self.finished: list[Record] = []
-        self._seen: dict[Path, tuple[tuple[int, int], float]] = {}
-        self._under_way: set[Path] = set()
+        self._seen: dict[Path, tuple[State, float]] = {}
+        self._claimed: dict[Path, tuple[str, State]] = {}  # where it is now: its name, and what it was when claimed
+        self._again: dict[Path, tuple[Task, State, float]] = {}  # changed while it was inspected
+        self._refused: dict[Path, State] = {}
         self._names: set[str] = set()
+        self._told: list[Event] = []
+        self._missing = False
+        self._own = settings.folder / CLAIMED / uuid.uuid4().hex[:12]
+        self._lock = -1
+        self._make_folders()
+        self._give_back_of_others()
         self._workers = Workers(settings.plan, settings.jobs, memory_mb=settings.memory_mb)
         self._looked = -_LOOK_S
 
     @property
     def waiting(self) -> tuple[Path, ...]:
         """Scans that are still arriving."""
-        return tuple(p for p in self._seen if p not in self._under_way)
+        return (*self._seen, *self._again)
 
     @property
     def busy(self) -> int:
@@ -77,68 +92,192 @@ class Inbox:
             self._looked = time.monotonic()
             self._look()
         if not self._workers.busy:
-            time.sleep(timeout)
-            return []
-        events = self._workers.events(timeout)
+            time.sleep(0 if self._told else timeout)
+        events = self._workers.events(timeout) if self._workers.busy else []
         for event in events:
-            if event.record is not None:
+            if event.record is not None and not self._changed_meanwhile(event.task):
                 self._put_away(event.task, event.record)
-        return events
+        # A record of what changed while it was read is of neither file.
+        told = [e for e in events if e.record is None or e.task.scan not in self._again]
+        told, self._told = self._told + told, []
+        return told
 
     def close(self) -> None:
-        """Stop watching."""
+        """Stop watching; what was not finished goes back."""
         self._workers.close()
+        for path, (name, _) in list(self._claimed.items()):
+            with contextlib.suppress(OSError):
+                moved_apart(path, self.settings.folder, name)
+        self._claimed.clear()
+        shutil.rmtree(self._own, ignore_errors=True)
+        if self._lock >= 0:
+            os.close(self._lock)
+            self._lock = -1
+
+    def _make_folders(self) -> None:
+        s = self.settings
+        for place in (s.folder / DONE, s.folder / FAILED, s.results, self._own):
+            try:
+                place.mkdir(parents=True, exist_ok=True)
+            except OSError as error:
+                raise FormatError(place, f"the folder cannot be made ({error.strerror})") from error
+        if not (self._own / _LOCK).exists():
+            if self._lock >= 0:
+                os.close(self._lock)
+            self._lock = os.open(self._own / _LOCK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+    def _give_back_of_others(self) -> None:
+        """Put scans back that an inbox had claimed which ended without finishing them."""
+        for other in sorted((self.settings.folder / CLAIMED).iterdir()):
+            if other == self._own or not other.is_dir():
+                continue
+            try:
+                handle = os.open(other / _LOCK, os.O_RDWR)
+            except OSError:
+                continue  # not locked yet: it begins
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                for path in sorted(other.glob("*/*")):
+                    moved_apart(path, self.settings.folder, path.name)
+                shutil.rmtree(other, ignore_errors=True)
+            except OSError:
+                continue  # it lives
+            finally:
+                os.close(handle)
 
     def _look(self) -> None:
         now = time.monotonic()
-        there = sorted(p for p in self.settings.folder.iterdir() if is_scan(p))
+        try:
+            there = sorted(p for p in self.settings.folder.iterdir() if is_scan(p))
+        except OSError as error:
+            if not self._missing:
+                self._missing = True
+                self._tell(self.settings.folder, f"the folder cannot be looked into ({error.strerror}); waiting for it")
+            self._seen.clear()
+            return
+        self._missing = False
         for gone in set(self._seen) - set(there):
             del self._seen[gone]
         for path in there:
-            if path in self._under_way:
+            state = _state(path)
+            if state is None or self._refused.get(path) == state:
+                self._seen.pop(path, None)
                 continue
-            try:
-                status = path.stat()
-            except OSError:
-                continue
-            state = (status.st_size, status.st_mtime_ns)
             before = self._seen.get(path)
+            # Two looks apart by our own clock: times in the file may be of another machine, or of a copy.
             if before is None or before[0] != state:
-                # A file that was complete long before is not waited for again.
-                age = max(0.0, time.time() - status.st_mtime) if before is None else 0.0
-                self._seen[path] = (state, now - age)
-                before = self._seen[path]
-            if now - before[1] >= self.settings.settle and status.st_size > 0:
-                self._begin(path)
+                self._seen[path] = (state, now)
+            elif now - before[1] >= self.settings.settle:
+                del self._seen[path]
+                self._begin(path, state)
+        self._begin_again(now)
 
-    def _begin(self, path: Path) -> None:
+    def _begin(self, path: Path, state: State) -> None:
         s = self.settings
-        self._under_way.add(path)
+        if state[0] == 0:
+            self._refuse(path, state, "the file is empty; it is left where it is until it changes")
+            return
+        try:
+            self._make_folders()
+            place = self._own / f"{len(self._names)}-{uuid.uuid4().hex[:6]}"
+            place.mkdir()
+            claimed = place / path.name
+            os.rename(path, claimed)  # of several inboxes one succeeds
+        except FileNotFoundError:
+            return  # another one was faster
+        except (OSError, FormatError) as error:
+            reason = getattr(error, "strerror", None) or getattr(error, "reason", str(error))
+            self._refuse(path, state, f"cannot be taken ({reason}); it is left where it is until it changes")
+            return
         name = _free(s.results, path.stem, s.formats, self._names)
         self._names.add(name)
-        self._workers.add(Task(name, path, s.unit, s.results, s.formats, ""))
+        self._claimed[claimed] = (path.name, state)
+        self._workers.add(Task(name, claimed, s.unit, s.results, s.formats, ""))
+
+    def _refuse(self, path: Path, state: State, reason: str) -> None:
+        """Tell once that a file cannot be inspected as it is."""
+        self._refused[path] = state
+        self._tell(path, reason)
+
+    def _tell(self, path: Path, reason: str) -> None:
+        task = Task(path.stem, path, self.settings.unit, self.settings.results, self.settings.formats, "")
+        self._told.append(Event(task, 1.0, reason, Record(path.stem, str(path), "", reason)))
+
+    def _changed_meanwhile(self, task: Task) -> bool:
+        """Tell whether a scan was still written when it was read; then it is inspected again."""
+        known, state = self._claimed.get(task.scan), _state(task.scan)
+        if known is None or state is None or state == known[1]:
+            return False
+        self._again[task.scan] = (task, state, time.monotonic())
+        return True
+
+    def _begin_again(self, now: float) -> None:
+        for path, (task, before, since) in list(self._again.items()):
+            state = _state(path)
+            if state is None:
+                del self._again[path]
+            elif state != before:
+                self._again[path] = (task, state, now)
+            elif now - since >= self.settings.settle:
+                del self._again[path]
+                self._claimed[path] = (self._claimed[path][0], state)
+                self._workers.add(task)
 
     def _put_away(self, task: Task, record: Record) -> None:
-        self._under_way.discard(task.scan)
-        self._seen.pop(task.scan, None)
+        name, _ = self._claimed.pop(task.scan, (task.scan.name, (0, 0)))
         self.finished.append(record)
-        folder = self.settings.folder / (FAILED if record.failed else DONE)
-        target = folder / task.scan.name
-        n = 2
-        while target.exists():
-            target, n = folder / f"{task.scan.stem}-{n}{task.scan.suffix}", n + 1
         try:
-            os.replace(task.scan, target)
+            self._make_folders()
+            target = moved_apart(task.scan, self.settings.folder / (FAILED if record.failed else DONE), name)
+            shutil.rmtree(task.scan.parent, ignore_errors=True)
+            if record.failed:
+                write_whole(target.with_name(f"{_cut(target.name)}.reason.txt"), f"{record.reason}\n".encode())
+        except (OSError, FormatError) as error:
+            self._tell(task.scan, f"it was inspected but cannot be put away ({error})")
+
+
+def _state(path: Path) -> State | None:
+    try:
+        status = path.stat()
+    except OSError:
+        return None
+    return status.st_size, status.st_mtime_ns
+
+
+def moved_apart(path: Path, folder: Path, name: str) -> Path:
+    """Move a file into a folder, under a number besides its name where that is taken; nothing is replaced."""
+    stem, ending = Path(name).stem, Path(name).suffix
+    n = 1
+    while True:
+        target = folder / (name if n == 1 else f"{_cut(stem)}-{n}{ending}")
+        try:
+            os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
+            break
+        except FileExistsError:
+            n += 1
+    try:
+        os.replace(path, target)
+    except OSError:
+        try:
+            shutil.move(str(path), str(target))  # another disk
         except OSError:
-            with contextlib.suppress(OSError):
-                shutil.move(str(task.scan), str(target))
-        if record.failed:
-            write_whole(target.with_name(f"{target.name}.reason.txt"), f"{record.reason}\n".encode())
+            target.unlink(missing_ok=True)
+            raise
+    return target
+
+
+def _cut(name: str) -> str:
+    """Return a name short enough for an ending behind it."""
+    raw = os.fsencode(name)
+    return name if len(raw) <= _LONGEST else raw[:_LONGEST].decode("utf-8", "ignore")
 
 
 def _free(folder: Path, stem: str, formats: tuple[str, ...], taken: set[str]) -> str:
+    stem = _cut(stem)
+    endings = [SAMPLE_ENDING if f == "sample" else f".{f}" for f in formats]
     name, n = stem, 2
-    while name in taken or any((folder / f"{name}.{f}").exists() for f in formats):
+    while name in taken or any((folder / f"{name}{e}").exists() for e in endings):
         name, n = f"{stem}-{n}", n + 1
     return name
 

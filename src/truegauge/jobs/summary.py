@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from truegauge.formats.table_text import as_text
 from truegauge.jobs.records import Record
 
 _STATE_WORDS = {"within": "within", "near": "near a limit", "outside": "outside",
@@ -116,18 +117,18 @@ def summary_csv(summary: Summary) -> bytes:
     out = io.StringIO()
     writer = csv.writer(out)
     names = [x for s in summary.samples for x in (s.name, f"{s.name} state", f"{s.name} bonus")]
-    writer.writerow([*_HEAD, *names, *_TAIL])
+    writer.writerow([*_HEAD, *map(as_text, names), *_TAIL])
     for row in summary.rows:
         cells = [
             x for c in row.cells
             for x in ("" if c.measured is None else repr(c.measured), c.state, repr(c.bonus) if c.bonus else "")
         ]  # fmt: skip
-        head = [getattr(row, name) for name in _HEAD]
+        head = [as_text(getattr(row, name)) for name in _HEAD]
         writer.writerow(["" if x is None else x for x in (*head, *cells, *_tail(row))])
     writer.writerow([])
     writer.writerow(["scan", "state", "reason"])
     for s in summary.samples:
-        writer.writerow([s.scan, "failed" if s.reason else _said(s.counts), s.reason])
+        writer.writerow([as_text(s.scan), "failed" if s.reason else _said(s.counts), as_text(s.reason)])
     return out.getvalue().encode("utf-8")
 
 

@@ -17,6 +17,7 @@ from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
+from truegauge.reporting.fitting import fitting
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, RING, TICKS, gauge_bar, marker_outline
 from truegauge.reporting.glyphs import GLYPHS
@@ -136,8 +137,7 @@ class _Writer:
 
     def fitted(self, x: float, y: float, text: str, width: float, size: float = 8, color: str = INK) -> None:
         text = self._drawable(text)
-        while text and pdfmetrics.stringWidth(text, "B612", size) > width:
-            text = text[:-2].rstrip() + "…" if len(text) > 2 else ""
+        text = fitting(text, lambda part: pdfmetrics.stringWidth(part, "B612", size) <= width)
         self.text(x, y, text, size, color=color)
 
     def _drawable(self, text: str) -> str:
