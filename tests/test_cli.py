@@ -2,6 +2,7 @@
 
 import csv
 import json
+import os
 import socket
 import subprocess
 import sys
@@ -193,3 +194,51 @@ def test_the_stand_in_refuses_faults_and_ports_that_cannot_be():
         found = run("cmm-sim", "--port", str(taken.getsockname()[1]))
     assert found.returncode == 2
     assert "another program listens there?" in found.stderr
+
+
+@pytest.mark.parametrize("kind", ["pipe", "device", "folder", "long", "no text", "missing", "zero bytes"])
+@pytest.mark.parametrize("command", ["inspect", "compare", "associate"])
+def test_whatever_cannot_be_read_is_one_line_and_two(tmp_path, command, kind):
+    """In a process of its own: no traceback, no hanging."""
+    name = {"long": "x" * 300 + ".ply", "no text": b"\xff\xfe.ply".decode("utf-8", "surrogateescape")}
+    path = tmp_path / name.get(kind, "a.ply")
+    if kind == "pipe":
+        os.mkfifo(path)
+    elif kind == "device":
+        path = tmp_path / "zero.ply"
+        path.symlink_to("/dev/zero")
+    elif kind == "folder":
+        path.mkdir()
+    elif kind == "zero bytes":
+        path.touch()
+    given = {
+        "inspect": ["inspect", str(demo.PLAN), "--scan", str(path), "--out", str(tmp_path / "out")],
+        "compare": ["compare", str(demo.PART), str(path)],
+        "associate": ["associate", "plane", str(path)],
+    }[command]
+    run = subprocess.run(
+        [sys.executable, "-c", "from truegauge.cli import main; main()", *given],
+        capture_output=True, timeout=120, env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    said = run.stderr.decode()
+    assert run.returncode == 2, said
+    assert "Traceback" not in said
+    assert len(said.strip().splitlines()) == 1
+
+
+def test_what_nobody_foresaw_is_one_line_and_a_log(tmp_path, monkeypatch, capsys):
+    from truegauge import cli
+
+    def broken():
+        raise ZeroDivisionError("deep inside\nof it")
+
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    monkeypatch.setattr(cli, "app", broken)
+    with pytest.raises(SystemExit) as caught:
+        cli.main()
+    said = capsys.readouterr().err
+    assert caught.value.code == 2
+    assert len(said.strip().splitlines()) == 1
+    log = said.strip().rsplit("details are in ", 1)[1]
+    with open(log) as file:
+        assert "deep inside" in file.read()
