@@ -26,6 +26,7 @@ from truegauge.core.registration.align import align
 from truegauge.demo.scan_maker import ScanSettings, make_scan, sample_surface
 from truegauge.formats.part import read_part
 
+MILLION = 1_000_000  # points of the large scan
 NOISE, POINTS = 0.02, 40_000
 PEER = """
 import sys, time, numpy as np, small_gicp
@@ -96,7 +97,7 @@ def random_poses(model, projector, poses):
 
 def a_million(model, projector, peer):
     points, truth = make_scan(
-        model, projector, ScanSettings(points=1_000_000, noise=NOISE, seed=5, table_share=0.0, outlier_share=0.0)
+        model, projector, ScanSettings(points=MILLION, noise=NOISE, seed=5, table_share=0.0, outlier_share=0.0)
     )
     expected = np.array(truth["part_from_scan"])
     move = random_rigid(np.random.default_rng(2), 300)
@@ -115,7 +116,7 @@ def a_million(model, projector, peer):
         return 1000 * float(np.linalg.norm(apply(pose, back) - model.box, axis=1).max())
 
     both = [a + b for a, b in zip(preparing, times, strict=True)]
-    print(f"1,000,000 points, any pose: {min(both):.2f} s (preparing {min(preparing):.2f}), corner "
+    print(f"{MILLION:,} points, any pose: {min(both):.2f} s (preparing {min(preparing):.2f}), corner "
           f"{corner(found.part_from_scan):.2f} um")  # fmt: skip
     if peer is None:
         return

@@ -14,6 +14,7 @@ from truegauge.core.association import Criterion, Shape, associate, fit_circle
 from truegauge.core.frames import apply, random_rigid
 
 MANY, SOME = 1_000_000, 10_000
+MEASURED = ("plane", "sphere", "cylinder", "cone", "circle")  # whose memory is told
 MZ, MC, MI = Criterion.MINIMUM_ZONE, Criterion.MINIMUM_CIRCUMSCRIBED, Criterion.MAXIMUM_INSCRIBED
 
 
@@ -103,7 +104,7 @@ def main():
         theirs = timed(lambda n=name, y=yardstick: y(small[n]))
         print(f"{name}, {SOME:,} points: {ours:.4f} s without a start; scipy least_squares from one {theirs:.4f} s, "
               f"{theirs / ours:.1f} times as long")  # fmt: skip
-    for name in ("plane", "sphere", "cylinder", "cone", "circle"):
+    for name in MEASURED:
         for criterion in ("least_squares", "minimum_zone"):
             share = memory_of(name, criterion, big[name])
             print(f"memory of {criterion} {name}, {MANY:,} points: {share} times the points")

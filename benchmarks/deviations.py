@@ -32,13 +32,13 @@ for _ in range(5):
     scene.compute_closest_points(points)
     print(time.perf_counter() - started)
 """
-ROUNDS = 5
+ROUNDS, COUNT = 5, 1_000_000
 
 
 def main():
     model = read_part(demo.PART)
     projector = Projector(model)
-    on, normals, _ = sample_surface(model, projector, 1_000_000, np.random.default_rng(4))
+    on, normals, _ = sample_surface(model, projector, COUNT, np.random.default_rng(4))
     points = on + normals * np.random.default_rng(5).normal(0, 0.02, (len(on), 1))
     rng = np.random.default_rng(6)
     points = points[rng.permutation(len(points))]

@@ -26,6 +26,7 @@ from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.formats.sample_file import open_sample
 
+COUNTS, SHOWN, CHARACTERISTICS, STARTS = (250_000, 1_000_000), 1_000_000, 500, 3
 PROGRAM = Path(sys.executable).parent / "truegauge"
 
 
@@ -57,7 +58,7 @@ def start_to_window():
         "s.history.mark_saved(); w.close()"
     )
     shown, done = [], []
-    for _ in range(3):
+    for _ in range(STARTS):
         run = subprocess.run([sys.executable, "-c", code, str(time.time())], capture_output=True, text=True, check=True)
         first, second = (float(x) for x in run.stdout.split()[-2:])
         shown.append(first)
@@ -77,7 +78,7 @@ def frames():
     plan = read_plan(demo.PLAN).plan
     evaluator.evaluate(plan, sample)
     found = evaluator.deviation_map(plan, sample)
-    million, _ = make_scan(model, evaluator.projector, ScanSettings(points=1_000_000, seed=9))
+    million, _ = make_scan(model, evaluator.projector, ScanSettings(points=SHOWN, seed=9))
     scene = Scene()
     scene.set_model(model)
     camera = standard_camera("corner", model.box, 656 / 756)
@@ -98,7 +99,7 @@ def frames():
     scene.set_points(million)
     scene.show_points(True)
     for moving in (True, False):
-        turn("part and 1,000,000 points", moving)
+        turn(f"part and {SHOWN:,} points", moving)
     scene.show_points(False)
     scene.set_map(found, plan.scale)
     for moving in (True, False):
@@ -111,7 +112,7 @@ def main():
     model = read_part(demo.PART)
     evaluator = Evaluator(model)
     projector = evaluator.projector
-    for count in (250_000, 1_000_000):
+    for count in COUNTS:
         points, truth = make_scan(model, projector, ScanSettings(points=count, seed=7))
         move = random_rigid(np.random.default_rng(1), 300)
         posed = apply(move, points)
@@ -137,12 +138,14 @@ def main():
     sample, _ = open_sample(demo.SCAN)
     plan = read_plan(demo.PLAN).plan
     one = plan.characteristics[3]
-    rows = [one.model_dump() | {"id": f"x{i}", "number": i + 1} for i in range(500)]
+    rows = [one.model_dump() | {"id": f"x{i}", "number": i + 1} for i in range(CHARACTERISTICS)]
     many = plan.replace(characteristics=tuple(Characteristic.model_validate(row) for row in rows))
     evaluator.evaluate(many, sample)
     edited = EditCharacteristic("x7", (("upper", 0.01),)).apply(many)
     say(
-        "evaluate after editing one tolerance of 500", 1000 * timed(lambda: evaluator.evaluate(edited, sample), 9), "ms"
+        f"evaluate after editing one tolerance of {CHARACTERISTICS}",
+        1000 * timed(lambda: evaluator.evaluate(edited, sample), 9),
+        "ms",
     )
     start_to_window()
     frames()

@@ -13,6 +13,7 @@ from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.sample_file import open_sample
 
+COUNT = 500
 # kind, features, datum system, modifiers, zone: what a drawing asks for, in about the shares of one.
 MIX = (
     ("diameter", ("main-bore",), "", (), {}), ("diameter", ("bolt-1",), "", (), {}),
@@ -58,7 +59,7 @@ def main():
     first, _ = timed(lambda: evaluator.evaluate(plan, sample))
     warm = many(plan, 20)
     evaluator.evaluate(warm, sample)  # kernels loaded, features extracted
-    big = many(plan, 500)
+    big = many(plan, COUNT)
     for f in big.all_features:
         evaluator.measured(big, sample, f.group)
     full, found = timed(lambda: evaluator.evaluate(big, sample))
@@ -69,7 +70,7 @@ def main():
         edits.append(timed(lambda changed=changed: evaluator.is_quick(changed, sample)
                            and evaluator.evaluate(changed, sample))[0])  # fmt: skip
     print(f"demo plan, all from the scan: {first:.2f} s")
-    print(f"500 characteristics, extraction aside: {full:.2f} s (bar 2 s); without a value: {missing or 'none'}")
+    print(f"{COUNT} characteristics, extraction aside: {full:.2f} s (bar 2 s); without a value: {missing or 'none'}")
     print(f"re-evaluation after editing one tolerance: {1000 * np.median(edits):.0f} ms (bar 50 ms)")
     for number in ("c4", "c10", "c5", "c23", "c20"):
         took, u = timed(lambda number=number: evaluator.uncertainty(plan, sample, plan.characteristic(number)))

@@ -97,7 +97,7 @@ def main() -> None:
     print(
         f"longest silence of the window {1000 * gaps.max():.0f} ms, 99 % below {1000 * np.quantile(gaps, 0.99):.0f} ms"
     )
-    print(f"a touch is counted after {1000 * np.median(late):.0f} ms (largest {1000 * max(late):.0f} ms)")
+    print(f"a touch is counted after {1000 * np.median(late):.0f} ms (largest {1000 * max(late, default=0):.0f} ms)")
     until(lambda: not session.is_busy)
     session.history.mark_saved()
     session.sample_is_saved = True

@@ -1,0 +1,73 @@
+"""Every benchmark runs, in a small form: what docs/benchmarks.md states can be measured again. No speed is judged."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+FOLDER = Path(__file__).parents[2] / "benchmarks"
+
+
+@pytest.fixture
+def small(benchmark, monkeypatch, capsys):
+    """Run a benchmark with other numbers than its own; returns what it prints."""
+    monkeypatch.syspath_prepend(str(FOLDER))
+
+    def run(name, *arguments, **numbers):
+        module = benchmark(name)
+        for number, value in numbers.items():
+            assert hasattr(module, number)
+            monkeypatch.setattr(module, number, value)
+        monkeypatch.setattr(sys, "argv", [name, *arguments])
+        module.main()
+        return capsys.readouterr().out
+
+    return run
+
+
+def test_association(small):
+    said = small("association", MANY=6000, SOME=600, MEASURED=("plane",))
+    assert "minimum zone circle, 6,000 points" in said
+    assert "times as long" in said
+    assert said.count("times the points") == 2
+
+
+def test_alignment(small):
+    said = small("alignment", "1", MILLION=20_000, POINTS=8000)
+    assert "1 of 1 poses aligned" in said
+
+
+def test_deviations(small):
+    assert "exact deviations" in small("deviations", COUNT=20_000, ROUNDS=1)
+
+
+def test_tolerances(small):
+    assert "ms" in small("tolerances", COUNT=40)
+
+
+def test_run(small):
+    said = small("run", COUNTS=(20_000,), SHOWN=20_000, CHARACTERISTICS=40, STARTS=1)
+    assert "start to all demo results" in said
+    assert "deviation map, at rest" in said
+
+
+def test_large_part(benchmark):
+    found = benchmark("large_part").steps(16, 20_000)
+    assert found["faces"] == 4 * (6 + 4 + 4)
+    assert found["elements"] >= 16
+    assert found["trusted"]
+
+
+@pytest.mark.parametrize(
+    ("name", "arguments", "words"),
+    [("large_cloud", ["20000"], "peak memory"), ("touching", ["0.5"], "touches sent"),
+     ("inspection", ["batch", "1", "20000"], "two workers")],
+)  # fmt: skip
+def test_whole_programs(name, arguments, words):
+    done = subprocess.run(
+        [sys.executable, str(FOLDER / f"{name}.py"), *arguments], capture_output=True, text=True, timeout=600,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    assert words in done.stdout, done.stderr[-2000:]
