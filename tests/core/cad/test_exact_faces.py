@@ -10,15 +10,18 @@ from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_GTransform,
+    BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakePolygon,
     BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_MakeWire,
 )
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp, BRepGProp_Face
+from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.Geom import Geom_BSplineSurface, Geom_ConicalSurface, Geom_Plane, Geom_ToroidalSurface
-from OCP.gp import gp_Ax3, gp_Dir, gp_GTrsf, gp_Pnt, gp_Vec
+from OCP.gp import gp_Ax2, gp_Ax3, gp_Circ, gp_Dir, gp_GTrsf, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
 from OCP.TColgp import TColgp_Array2OfPnt
 from OCP.TColStd import TColStd_Array1OfInteger, TColStd_Array1OfReal
@@ -263,3 +266,24 @@ def test_files_that_nobody_here_made_are_read_as_the_kernel_reads_them(name):
     assert off.max() < 5e-4  # what the edges of these files are off the surfaces
     assert np.quantile(off, 0.9) < 2e-6
     assert TopoDS.Face_s(document.faces.FindKey(1)) is not None
+
+
+def test_beyond_the_end_of_a_slanted_spline_is_outside(rng):
+    """A spline surface ends at its rim: a point over an acute rim has its foot there, and lies outside."""
+    loft = BRepOffsetAPI_ThruSections(True, True)
+    for x, z in ((0.0, 0.0), (9.0, 15.0)):
+        circle = gp_Circ(gp_Ax2(gp_Pnt(x, 0, z), gp_Dir(0, 0, 1)), 6.0)
+        loft.AddWire(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(circle).Edge()).Wire())
+    model = model_from_document(document_of_shape(loft.Shape(), "loft"), "loft", "loft")
+    assert SurfaceKind.BSPLINE in [f.surface.kind for f in model.faces]
+    projector = Projector(model)
+    angle, count = rng.uniform(0, 2 * np.pi, 3000), 3000
+    off = 6.0 + rng.normal(0, 0.05, count)
+    over = 10.0 ** rng.uniform(-5, 0, count)
+    for x, z in ((9.0, 15.0 + over), (0.0, -over)):
+        points = np.column_stack([x + off * np.cos(angle), off * np.sin(angle), z * np.ones(count)])
+        found = projector.deviations(points)
+        assert (found.distance > 0).all()
+        rim = np.hypot(np.maximum(np.hypot(points[:, 0] - x, points[:, 1]) - 6.0, 0.0), over)
+        # Nearest is the rim, the cap below, or the slanted side.
+        assert (found.distance <= rim + 2e-6).all()

@@ -278,6 +278,8 @@ def _beside_edge(  # type: ignore[no-untyped-def]
                 tx0, ty0, tz0 = px - gd * gx, py - gd * gy, pz - gd * gz
             if limit > -1.5 and outward[q] * (gx * tx + gy * ty + gz * tz) < limit:
                 continue
+        if kind[q] == 5 and _is_held_at_end(px - tx0, py - ty0, pz - tz0, gx, gy, gz):
+            continue
         if (tx0 - ex) * mx + (ty0 - ey) * my + (tz0 - ez) * mz >= 0.0 and abs(gd) <= nearest:
             edge = False
             fd, fnx, fny, fnz, g = gd, gx, gy, gz, q
@@ -309,6 +311,18 @@ def _beside_edge(  # type: ignore[no-untyped-def]
     result[0], result[1], result[2], result[3] = side * d, side * nx, side * ny, side * nz
     result[4], result[5] = (1.0 if edge else 0.0), (1.0 if held else 0.0)
     return f
+
+
+@njit(cache=True, nogil=True)
+def _is_held_at_end(x, y, z, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Tell whether (x, y, z), from a foot to its point, leaves a spline surface other than square.
+
+    A spline ends: beyond its end the foot stays there, on the edge, where the face does not tell the side of a point.
+    """
+    along = x * nx + y * ny + z * nz
+    square = x * x + y * y + z * z
+    beside = square - along * along
+    return beside > 1e-4 * square and beside > 1e-14
 
 
 @njit(cache=True, nogil=True)
