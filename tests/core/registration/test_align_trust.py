@@ -9,7 +9,9 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.frames import apply, random_rigid
 from truegauge.core.registration.align import AlignmentSettings, align
-from truegauge.core.registration.ambiguity import places_that_tell, share_that_differs
+from truegauge.core.registration.alignment import Candidate
+from truegauge.core.registration.ambiguity import notes_on
+from truegauge.core.registration.on_itself import OnItself
 from truegauge.core.registration.weak_motions import turn_about
 
 
@@ -70,7 +72,8 @@ def test_where_a_part_differs_from_itself_turned(trust):
     model = model_of(trust.flange(True))
     projector = Projector(model)
     sixth = turn_about(np.zeros(3), np.array([0.0, 0.0, 1.0]), np.pi / 3)
-    places = places_that_tell(sixth, projector, model, 0.001)
+    itself = OnItself(projector, model)
+    places = itself.places_that_tell(sixth, 0.001)
     angle, radius = np.arctan2(places[:, 1], places[:, 0]), np.hypot(places[:, 0], places[:, 1])
     assert (np.abs(radius - 37) < 2.6).all()
     at = [np.abs(angle - a) * 37 < 2.6 for a in (0.5, 0.5 - np.pi / 3)]
@@ -80,5 +83,16 @@ def test_where_a_part_differs_from_itself_turned(trust):
     # The walls and the floor of the hole, and the top that closes it in the other pose, of all of the surface.
     hole = 2 * np.pi * 2.5 * 6 + 2 * np.pi * 2.5**2
     surface = sum(face.area for face in model.faces)
-    assert share_that_differs(sixth, projector, model, 0.001) == pytest.approx(hole / surface, rel=0.35)
-    assert share_that_differs(np.linalg.matrix_power(sixth, 6), projector, model, 0.001) == 0
+    assert itself.share_that_differs(sixth, 0.001) == pytest.approx(hole / surface, rel=0.35)
+    assert itself.share_that_differs(np.linalg.matrix_power(sixth, 6), 0.001) == 0
+
+
+@pytest.mark.parametrize(
+    ("differs", "said"),
+    [((), ""), ((0.0, 0.3), "2 poses fit equally well: the part is symmetrical"), ((0.004, 0.3), "differs on 0.4 %"),
+     ((0.4, 0.3), "2 more poses fit nearly as well"), ((0.01,) * 30, "almost symmetrical")],
+)  # fmt: skip
+def test_only_a_part_that_is_the_same_is_called_symmetrical(differs, said):
+    listed = [Candidate(np.eye(4), 0.01, 1.0, True, d) for d in (0.0, *differs)]
+    assert said in " ".join(notes_on(listed))
+    assert ("is symmetrical" in " ".join(notes_on(listed))) == (0.0 in differs)

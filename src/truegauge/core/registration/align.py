@@ -17,12 +17,13 @@ from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.adjustment import freedom_named
 from truegauge.core.registration.alignment import Alignment, Candidate
-from truegauge.core.registration.ambiguity import notes_on, spots_on, untold
+from truegauge.core.registration.ambiguity import notes_on, untold
 from truegauge.core.registration.best_fit import BestFit, FitSettings, Information, best_fit, last_step
 from truegauge.core.registration.candidates import find_candidates
 from truegauge.core.registration.coarse import coarse_poses, dominant_plane
 from truegauge.core.registration.distance_field import build_field
 from truegauge.core.registration.fit_criteria import fit_largest, fit_within
+from truegauge.core.registration.on_itself import spots_on
 
 _COARSE_POINTS, _CELL = 9_000, 0.006  # of the part's size
 _FINE_POINTS = 50_000

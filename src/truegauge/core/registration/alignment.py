@@ -14,7 +14,7 @@ class Candidate:
     """One of several poses that fit about as well: its rms (mm) over the points of the part, and the share used.
 
     `as_good`: no worse than the best one but by chance. `differs`: on which share of its surface the part is not the
-    same in this pose as in the first (0 where there are so many poses that it is not looked at).
+    same in this pose as in the first.
     """
 
     part_from_scan: Rigid

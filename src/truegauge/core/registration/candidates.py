@@ -13,14 +13,14 @@ from truegauge.core.frames import apply, invert, rotation_vector
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Candidate
 from truegauge.core.registration.ambiguity import (
-    close_squares,
-    near_places,
+    SAME_EVERYWHERE,
+    close_limit,
     no_worse,
-    places_that_tell,
-    share_that_differs,
+    squares_within,
 )
 from truegauge.core.registration.best_fit import BestFit, FitSettings, best_fit
 from truegauge.core.registration.coarse import COARSE_LIMIT
+from truegauge.core.registration.on_itself import OnItself
 from truegauge.core.registration.weak_motions import Motion, axis_of, turn_about, weak_motions
 
 _MOST = 60
@@ -44,9 +44,7 @@ _MOST_WEAK = 2  # motions
 _LOWLY = 0.03  # of the limit: so far off a place may be before it is refined
 _SETTLED = 3  # poses
 _POOR = 20.0  # times the scale of the best fit: no other pose of the part
-_CLOSE = 10.0  # scales: points that are farther off count the same when poses are told apart
 _NEARLY_TURNED = 0.06  # of the moments of the surface
-_COMPARED = 12  # poses that the part is compared with itself in
 _LISTED = 9.0
 _QUICK = 1500
 _MOST_REFINED = 40  # poses that symmetry promises
@@ -173,10 +171,7 @@ class _Search:
         return self._squares_at(apply(pose, points))
 
     def _squares_at(self, moved: Points) -> Floats:
-        found = self._projector.deviations(moved, max_distance=self._limit, rough=True)
-        squares: Floats = np.minimum(found.distance**2, self._limit**2)
-        squares[found.face < 0] = self._limit**2
-        return squares
+        return squares_within(moved, self._projector, self._limit)
 
     def _means(self, poses: list[Rigid], points: Points) -> Floats:
         """Mean squares of the same points in many poses, in one go."""
@@ -368,8 +363,7 @@ class _Search:
         return np.minimum(squares[:, on] if on.any() else squares, limit**2)
 
     def _close_limit(self) -> float:
-        scale = min(fit.scale for fit in self.found) if self.is_good else np.inf
-        return float(min(self._limit, max(_CLOSE * scale, 1e-6 * self._model.diagonal)))
+        return close_limit(min(fit.scale for fit in self.found) if self.is_good else np.inf, self._model)
 
     def _better(self, squares: Floats, other: Floats) -> bool:
         """Tell whether one pose explains more than another one of the points that come close to the part in either."""
@@ -439,38 +433,39 @@ class _Search:
         costs = squares.mean(axis=1)
         best = int(np.argmin(costs))
         alike = self._by_turn([i for i in range(len(costs)) if no_worse(squares[i], squares[best])])
-        alike = self._by_turn(self._told_apart(alike, many))
+        itself = OnItself(self._projector, self._model)
+        alike = self._by_turn(self._told_apart(alike, many, itself))
         others = sorted((i for i in range(len(costs)) if i not in alike), key=lambda i: float(costs[i]))
         order = alike + [i for i in others if costs[i] <= _LISTED * costs[best]]
         listed = []
         for i in order:
             fit = self.found[i]
             used = self._squares[i][on] <= (self._settings.trim * fit.scale) ** 2
-            differs = 0.0
-            if i in order[1:_COMPARED]:
-                motion = fit.part_from_scan @ invert(self.found[order[0]].part_from_scan)
-                differs = share_that_differs(motion, self._projector, self._model, fit.scale)
+            differs = itself.share_that_differs(self._motion(order[0], i), fit.scale) if i != order[0] else 0.0
             listed.append(Candidate(fit.part_from_scan, fit.rms, float(used.mean()), i in alike, differs))
         return listed
 
     def _by_turn(self, poses: list[int]) -> list[int]:
         return sorted(poses, key=lambda i: float(np.linalg.norm(rotation_vector(self.found[i].part_from_scan))))
 
-    def _told_apart(self, alike: list[int], many: Points) -> list[int]:
+    def _motion(self, first: int, other: int) -> Rigid:
+        """Return what moves the part from where one pose has it to where another one has it."""
+        return self.found[other].part_from_scan @ invert(self.found[first].part_from_scan)
+
+    def _told_apart(self, alike: list[int], many: Points, itself: OnItself) -> list[int]:
         """Return which of some poses are alike for those of many points too that lie where the part differs."""
         first = self.found[alike[0]]
-        places = [
-            places_that_tell(
-                self.found[i].part_from_scan @ invert(first.part_from_scan), self._projector, self._model, first.scale
-            )
-            for i in alike[1:_COMPARED]
-        ]
-        telling = near_places(apply(first.part_from_scan, many), np.vstack([np.empty((0, 3)), *places]), self._model)
+        motions = [self._motion(alike[0], i) for i in alike[1:]]
+        differing = [m for m in motions if itself.share_that_differs(m, first.scale) > SAME_EVERYWHERE]
+        if not differing:
+            return alike
+        moved = apply(first.part_from_scan, many)
+        telling = itself.near(moved, np.vstack([itself.places_that_tell(m, first.scale) for m in differing]))
         if not telling.any():
             return alike
+        limit = close_limit(first.scale, self._model)
         squares = [
-            close_squares(apply(self.found[i].part_from_scan, many[telling]), self._projector, self._model, first.scale)
-            for i in alike
+            squares_within(apply(self.found[i].part_from_scan, many[telling]), self._projector, limit) for i in alike
         ]
         best = squares[int(np.argmin([s.mean() for s in squares]))]
         return [i for i, own in zip(alike, squares, strict=True) if no_worse(own, best)]
