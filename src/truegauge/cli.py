@@ -435,6 +435,8 @@ def main() -> None:
     except BrokenPipeError:  # nobody reads on
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         sys.exit(2)
+    except OSError as error:
+        _end(f"{error.filename or 'a file'}: {error.strerror or error}")
     except KeyboardInterrupt:
         _end("stopped")
     except MemoryError:

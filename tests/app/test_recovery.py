@@ -101,10 +101,10 @@ def test_unsaved_work_is_kept_found_after_a_crash_and_brought_back_unsaved(loade
     assert session.plan_path == demo.PLAN
     assert not session.history.is_saved
     assert not session.sample_is_saved
-    assert not found.folder.exists()
+    assert not found.folder.path.exists()
     again = crashed(second)  # it is kept again, by the session that has it now
     assert [t.target for t in again[0].work.data.touches] == ["T1", "T2"]
-    again[0].discard()
+    again[0].folder.remove()
     assert not list((tmp_path / "unsaved").iterdir())
 
 
@@ -131,7 +131,7 @@ def test_what_was_kept_is_deleted_only_when_it_is_kept_again(loaded, keeper, set
     qtbot.wait(100)
     assert sum("cannot be kept safe" in n.text for n in loaded.notices) == 1  # told once
     second.close()
-    found.release()
+    found.folder.release()
 
 
 def test_work_brought_back_while_a_plan_is_loading_takes_nobodys_path(loaded, keeper, settle, tmp_path):
@@ -178,7 +178,7 @@ def test_the_window_does_not_wait_for_a_slow_disk(loaded, keeper, monkeypatch):
     assert keeper.wait()
     (found,) = crashed(keeper)
     assert len(read_plan(found.work.plan).plan.characteristics) == 28
-    found.discard()
+    found.folder.remove()
 
 
 def test_saved_work_is_not_kept(loaded, keeper, tmp_path):
@@ -208,7 +208,7 @@ def test_every_copy_is_whole_at_whatever_moment_the_process_is_killed(tmp_path):
         assert [t.target for t in touches] == [f"T{k + 1}" for k in range(len(touches))]
         assert len(touches) >= max(told, default=1)  # nothing that was kept is lost
         read_plan(found.work.plan)
-        found.discard()
+        found.folder.remove()
 
 
 def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, tmp_path, settle):

@@ -139,6 +139,7 @@ def test_a_file_that_still_grows_is_waited_for(folder, tmp_path):
         assert inbox.waiting == ()  # an empty file is told, and holds nothing up
         (told,) = inbox.step(0)
         assert "empty" in told.record.reason
+        assert inbox.refused == ((tmp_path / "empty.ply", told.record.reason),)
         inbox._look()
         assert not inbox.step(0)  # once
     finally:
@@ -166,8 +167,26 @@ def test_of_two_inboxes_each_scan_is_inspected_once(folder, tmp_path):
     assert sorted(p.name for p in tmp_path.glob("*.ply")) == sorted(names)
 
 
+def test_outputs_of_two_inboxes_have_names_of_their_own(folder, tmp_path):
+    """The same name comes again while the first scan of it is under way in another inbox."""
+    names, both = [], [Inbox(InboxSettings(folder / "small.tgplan", tmp_path, settle=0.0)) for _ in range(2)]
+    try:
+        for inbox in both:
+            inbox._workers.add = lambda task: names.append(task.name)
+            (tmp_path / "part.ply").write_bytes(b"ply\n")
+            inbox._look()
+            inbox._look()
+        assert names == ["part", "part-2"]
+    finally:
+        for inbox in both:
+            inbox.close()
+    assert not [p for p in (tmp_path / "results").iterdir()]
+
+
 def test_what_a_killed_inbox_had_claimed_is_given_back(folder, tmp_path):
-    dead = tmp_path / ".claimed" / "dead" / "0-a"
+    (tmp_path / "results").mkdir()
+    (tmp_path / "results" / ".a.taken").touch()
+    dead = tmp_path / ".claimed" / "dead" / "a"
     dead.mkdir(parents=True)
     (dead.parent / ".lock").touch()
     (dead / "a.ply").write_bytes(b"first")
@@ -175,6 +194,7 @@ def test_what_a_killed_inbox_had_claimed_is_given_back(folder, tmp_path):
     Inbox(InboxSettings(folder / "small.tgplan", tmp_path)).close()
     assert (tmp_path / "a.ply").read_bytes() == b"second"
     assert (tmp_path / "a-2.ply").read_bytes() == b"first"
+    assert not list((tmp_path / "results").iterdir())  # nor is the name of its outputs taken any more
 
 
 def test_a_scan_that_changes_while_it_is_read_is_inspected_again(folder, tmp_path):

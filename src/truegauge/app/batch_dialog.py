@@ -323,6 +323,7 @@ class BatchDialog(QDialog):
         if self.inbox is None:
             return
         lines = [(Path(r.scan).name, "done", _said(r)) for r in self.inbox.finished]
+        lines += [(p.name, "left", reason) for p, reason in self.inbox.refused]
         lines += [(p.name, "arriving", "") for p in self.inbox.waiting]
         self.arrived.setRowCount(len(lines))
         for k, cells in enumerate(lines):

@@ -68,7 +68,7 @@ def run(files: list[Path]) -> int:
         keeper.keep()
     keeper.close()
     for left in recovered:
-        left.release()
+        left.folder.release()
     return int(code)
 
 
@@ -79,14 +79,14 @@ def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> Non
     session, newest = window.session, recovered[0]
 
     def forget() -> None:
-        newest.discard()
+        newest.folder.remove()
         recovered.remove(newest)
         offer(window, keeper, recovered)
 
     def there() -> None:
         # What was kept is deleted when it is kept again, not before; on this thread, as it touches the list.
         recovered.remove(newest)
-        keeper.keep(newest.discard)
+        keeper.keep(newest.folder.remove)
         offer(window, keeper, recovered)
 
     def bring_back() -> None:

@@ -1,20 +1,15 @@
 """Keeping unsaved work beside the user's files, so that a killed process loses seconds of work, not hours.
 
-Each session has a folder of its own (process numbers repeat, in containers at once) and holds a lock in it while it
-lives. `about.json` names the files that belong together; it is replaced whole after they are written, and what it does
-not name any more is deleted after that: at no moment is there half a copy.
+Each session has a folder of its own, locked while it lives. `about.json` names the files that belong together; it is
+replaced whole after they are written, and what it does not name any more is deleted after that: at no moment is there
+half a copy.
 """
 
-import contextlib
 import datetime
-import fcntl
 import json
-import os
-import shutil
-import uuid
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -27,11 +22,12 @@ from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.sample import Sample, SampleData
 from truegauge.formats.files import Content, Stamp, write_whole
+from truegauge.formats.owned_folder import OwnedFolder, make_owned, take_abandoned
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.sample_file import write_sample
 
 _DELAY_MS = 2000
-_ABOUT, _LOCK = "about.json", "lock"
+_ABOUT = "about.json"
 
 
 def recovery_folder() -> Path:
@@ -43,64 +39,37 @@ def recovery_folder() -> Path:
 class Recovered:
     """Unsaved work of a session that is gone; nobody else can take it while this is held."""
 
-    folder: Path
+    folder: OwnedFolder
     work: Kept
     kept_at: datetime.datetime
-    lock: int = field(repr=False)
-
-    def discard(self) -> None:
-        """Delete it."""
-        shutil.rmtree(self.folder, ignore_errors=True)
-        self.release()
-
-    def release(self) -> None:
-        """Leave it to others."""
-        with contextlib.suppress(OSError):
-            os.close(self.lock)
 
 
 def find_recovered(folder: Path) -> list[Recovered]:
     """Return the unsaved work of sessions that are gone, the newest first."""
     found = []
-    with contextlib.suppress(OSError):
-        for own in sorted(p for p in folder.iterdir() if not p.name.startswith(".") and p.is_dir()):
-            lock = _locked(own)
-            if lock is None:
-                continue  # its session lives
-            one = _recovered(own, lock)
-            if one is None:  # ended before there was anything
-                shutil.rmtree(own, ignore_errors=True)
-                os.close(lock)
-            else:
-                found.append(one)
+    for own in take_abandoned(folder):
+        one = _recovered(own)
+        if one is None:  # ended before there was anything
+            own.remove()
+        else:
+            found.append(one)
     return sorted(found, key=lambda r: r.kept_at, reverse=True)
 
 
-def _locked(own: Path) -> int | None:
-    """Take the lock of a session's folder; None while the session lives."""
-    try:
-        handle = os.open(own / _LOCK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-    except OSError:
+def _recovered(own: OwnedFolder) -> Recovered | None:
+    path = own.path
+    if not (path / _ABOUT).exists():
         return None
     try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        os.close(handle)
-        return None
-    return handle
-
-
-def _recovered(own: Path, lock: int) -> Recovered | None:
-    try:
-        about: dict[str, Any] = json.loads((own / _ABOUT).read_bytes())
+        about: dict[str, Any] = json.loads((path / _ABOUT).read_bytes())
         data = SampleData.model_validate_json(json.dumps(about["sample_data"])) if about["sample_data"] else None
         stamp = Stamp(*about["stamp"]) if about["stamp"] else None
         work = Kept(
-            own / about["plan"], own / about["sample"] if about["sample"] else None, data,
+            path / about["plan"], path / about["sample"] if about["sample"] else None, data,
             Path(about["plan_path"]) if about["plan_path"] else None, stamp,
             bool(about["plan_is_saved"]), bool(about["sample_is_saved"]), str(about["name"]),
         )  # fmt: skip
-        return Recovered(own, work, datetime.datetime.fromtimestamp((own / _ABOUT).stat().st_mtime), lock)
+        return Recovered(own, work, datetime.datetime.fromtimestamp((path / _ABOUT).stat().st_mtime))
     except (OSError, ValueError, KeyError, TypeError):
         return None
 
@@ -127,8 +96,7 @@ class Keeper(QObject):
     def __init__(self, session: Session, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._parent_folder = session, folder
-        self._own: Path | None = None  # the session's folder, once there is something to keep
-        self._lock: int | None = None
+        self._own: OwnedFolder | None = None  # the session's folder, once there is something to keep
         self._number = 0
         self._plan_kept: tuple[Plan, str] | None = None
         self._sample_kept: tuple[str, str] = ("", "")
@@ -189,7 +157,7 @@ class Keeper(QObject):
             }  # fmt: skip
             write_whole(own / _ABOUT, json.dumps(about).encode())
             for path in own.iterdir():
-                if path.name not in (_ABOUT, _LOCK, self._plan_kept[1], self._sample_kept[1]):
+                if path.name not in (_ABOUT, self._plan_kept[1], self._sample_kept[1]) and path.name[0] != ".":
                     path.unlink(missing_ok=True)
         except (TrueGaugeError, OSError, ValueError) as error:
             self._failed.emit(error.reason if isinstance(error, FormatError) else str(error))
@@ -199,23 +167,16 @@ class Keeper(QObject):
         return True
 
     def _folder(self) -> Path:
-        """Return the session's folder, made with its lock before anybody else can see it."""
-        if self._own is not None and self._own.is_dir():
-            return self._own
-        self._forget()
-        self._parent_folder.mkdir(parents=True, exist_ok=True)
-        name = f"{datetime.datetime.now():%Y%m%d-%H%M%S}-{uuid.uuid4().hex[:12]}"
-        hidden, own = self._parent_folder / f".{name}", self._parent_folder / name
-        hidden.mkdir(mode=0o700)
-        self._lock = _locked(hidden)
-        hidden.rename(own)
-        self._own = own
-        return own
+        """Return the session's folder, made anew where somebody has deleted it."""
+        if self._own is None or not self._own.path.is_dir():
+            self._forget()
+            self._own = make_owned(self._parent_folder, f"{datetime.datetime.now():%Y%m%d-%H%M%S}-")
+        return self._own.path
 
     def _forget(self) -> None:
-        if self._lock is not None:
-            os.close(self._lock)
-        self._own = self._lock = self._plan_kept = None
+        if self._own is not None:
+            self._own.release()
+        self._own = self._plan_kept = None
         self._sample_kept = ("", "")
 
     def _on_failed(self, reason: str) -> None:
@@ -229,7 +190,8 @@ class Keeper(QObject):
 
         def remove() -> bool:
             if self._own is not None:
-                shutil.rmtree(self._own, ignore_errors=True)
+                self._own.remove()
+                self._own = None
             self._forget()
             return True
 
@@ -243,9 +205,9 @@ class Keeper(QObject):
         """End; what is kept stays for the next start."""
         self._timer.stop()
         self._thread.shutdown(wait=True)
-        if self._lock is not None:
-            os.close(self._lock)
-            self._lock = None
+        if self._own is not None:
+            self._own.release()
+            self._own = None
 
 
 def _nothing() -> None:

@@ -5,17 +5,16 @@ inbox that ended had claimed is given back.
 """
 
 import contextlib
-import fcntl
 import os
 import shutil
 import time
-import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import write_whole
+from truegauge.formats.owned_folder import OwnedFolder, make_owned, take_abandoned
 from truegauge.jobs.batch import USUAL_FORMATS, is_scan
 from truegauge.jobs.inspection import SAMPLE_ENDING, plan_key
 from truegauge.jobs.records import Record
@@ -24,7 +23,6 @@ from truegauge.jobs.workers import MEMORY_MB, Event, Task, Workers
 DONE, FAILED, RESULTS, CLAIMED = "done", "failed", "results", ".claimed"
 _LOOK_S = 0.5
 _LONGEST = 180  # bytes of a name: endings and numbers are put behind it
-_LOCK = ".lock"
 
 State = tuple[int, int]  # size, time of the last change
 
@@ -65,12 +63,11 @@ class Inbox:
         self._seen: dict[Path, tuple[State, float]] = {}
         self._claimed: dict[Path, tuple[str, State]] = {}  # where it is now: its name, and what it was when claimed
         self._again: dict[Path, tuple[Task, State, float]] = {}  # changed while it was inspected
-        self._refused: dict[Path, State] = {}
+        self._refused: dict[Path, tuple[State, str]] = {}
         self._names: set[str] = set()
         self._told: list[Event] = []
         self._missing = False
-        self._own = settings.folder / CLAIMED / uuid.uuid4().hex[:12]
-        self._lock = -1
+        self._own: OwnedFolder | None = None
         self._make_folders()
         self._give_back_of_others()
         self._workers = Workers(settings.plan, settings.jobs, memory_mb=settings.memory_mb)
@@ -80,6 +77,11 @@ class Inbox:
     def waiting(self) -> tuple[Path, ...]:
         """Scans that are still arriving."""
         return (*self._seen, *self._again)
+
+    @property
+    def refused(self) -> tuple[tuple[Path, str], ...]:
+        """Files that are left where they are, and why."""
+        return tuple((path, reason) for path, (_, reason) in self._refused.items())
 
     @property
     def busy(self) -> int:
@@ -109,42 +111,39 @@ class Inbox:
             with contextlib.suppress(OSError):
                 moved_apart(path, self.settings.folder, name)
         self._claimed.clear()
-        shutil.rmtree(self._own, ignore_errors=True)
-        if self._lock >= 0:
-            os.close(self._lock)
-            self._lock = -1
+        for name in tuple(self._names):
+            self._give_up(name)
+        if self._own is not None:
+            self._own.remove()
+            self._own = None
 
-    def _make_folders(self) -> None:
+    def _make_folders(self) -> Path:
+        """Make what is not there (any more); returns this inbox's own folder."""
         s = self.settings
-        for place in (s.folder / DONE, s.folder / FAILED, s.results, self._own):
-            try:
+        place = s.folder
+        try:
+            for place in (s.folder / DONE, s.folder / FAILED, s.results):
                 place.mkdir(parents=True, exist_ok=True)
-            except OSError as error:
-                raise FormatError(place, f"the folder cannot be made ({error.strerror})") from error
-        if not (self._own / _LOCK).exists():
-            if self._lock >= 0:
-                os.close(self._lock)
-            self._lock = os.open(self._own / _LOCK, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            place = s.folder / CLAIMED
+            if self._own is None or not self._own.path.is_dir():
+                if self._own is not None:
+                    self._own.release()
+                self._own = make_owned(place)
+        except OSError as error:
+            raise FormatError(place, f"the folder cannot be made ({error.strerror or error})") from error
+        return self._own.path
 
     def _give_back_of_others(self) -> None:
         """Put scans back that an inbox had claimed which ended without finishing them."""
-        for other in sorted((self.settings.folder / CLAIMED).iterdir()):
-            if other == self._own or not other.is_dir():
-                continue
+        for other in take_abandoned(self.settings.folder / CLAIMED):
             try:
-                handle = os.open(other / _LOCK, os.O_RDWR)
-            except OSError:
-                continue  # not locked yet: it begins
-            try:
-                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                for path in sorted(other.glob("*/*")):
+                for path in sorted(other.path.glob("*/*")):
                     moved_apart(path, self.settings.folder, path.name)
-                shutil.rmtree(other, ignore_errors=True)
+                    self._reservation(path.parent.name).unlink(missing_ok=True)
             except OSError:
-                continue  # it lives
-            finally:
-                os.close(handle)
+                other.release()  # what could not be moved stays
+            else:
+                other.remove()
 
     def _look(self) -> None:
         now = time.monotonic()
@@ -157,11 +156,13 @@ class Inbox:
             self._seen.clear()
             return
         self._missing = False
-        for gone in set(self._seen) - set(there):
-            del self._seen[gone]
+        for known in (self._seen, self._refused):
+            for gone in set(known) - set(there):
+                del known[gone]
         for path in there:
             state = _state(path)
-            if state is None or self._refused.get(path) == state:
+            refused = self._refused.get(path)
+            if state is None or (refused is not None and refused[0] == state):
                 self._seen.pop(path, None)
                 continue
             before = self._seen.get(path)
@@ -178,26 +179,49 @@ class Inbox:
         if state[0] == 0:
             self._refuse(path, state, "the file is empty; it is left where it is until it changes")
             return
+        name = ""
         try:
-            self._make_folders()
-            place = self._own / f"{len(self._names)}-{uuid.uuid4().hex[:6]}"
-            place.mkdir()
-            claimed = place / path.name
+            own = self._make_folders()
+            name = self._free_name(path.stem)
+            claimed = own / name / path.name
+            claimed.parent.mkdir()
             os.rename(path, claimed)  # of several inboxes one succeeds
-        except FileNotFoundError:
-            return  # another one was faster
         except (OSError, FormatError) as error:
-            reason = getattr(error, "strerror", None) or getattr(error, "reason", str(error))
-            self._refuse(path, state, f"cannot be taken ({reason}); it is left where it is until it changes")
+            self._give_up(name)
+            if not isinstance(error, FileNotFoundError):  # else another one was faster
+                reason = error.reason if isinstance(error, FormatError) else error.strerror
+                self._refuse(path, state, f"cannot be taken ({reason}); it is left where it is until it changes")
             return
-        name = _free(s.results, path.stem, s.formats, self._names)
-        self._names.add(name)
         self._claimed[claimed] = (path.name, state)
         self._workers.add(Task(name, claimed, s.unit, s.results, s.formats, ""))
 
+    def _give_up(self, name: str) -> None:
+        """Leave a name for outputs to others."""
+        if name:
+            self._names.discard(name)
+            self._reservation(name).unlink(missing_ok=True)
+
+    def _free_name(self, stem: str) -> str:
+        """Return a name for outputs that are not there, and that no other inbox takes meanwhile."""
+        s, stem = self.settings, _cut(stem)
+        endings = [SAMPLE_ENDING if f == "sample" else f".{f}" for f in s.formats]
+        n = 1
+        while True:
+            name = stem if n == 1 else f"{stem}-{n}"
+            n += 1
+            if any((s.results / f"{name}{e}").exists() for e in endings):
+                continue
+            with contextlib.suppress(FileExistsError):
+                os.close(os.open(self._reservation(name), os.O_CREAT | os.O_EXCL | os.O_WRONLY))
+                self._names.add(name)
+                return name
+
+    def _reservation(self, name: str) -> Path:
+        return self.settings.results / f".{name}.taken"
+
     def _refuse(self, path: Path, state: State, reason: str) -> None:
         """Tell once that a file cannot be inspected as it is."""
-        self._refused[path] = state
+        self._refused[path] = (state, reason)
         self._tell(path, reason)
 
     def _tell(self, path: Path, reason: str) -> None:
@@ -227,6 +251,7 @@ class Inbox:
     def _put_away(self, task: Task, record: Record) -> None:
         name, _ = self._claimed.pop(task.scan, (task.scan.name, (0, 0)))
         self.finished.append(record)
+        self._give_up(task.name)
         try:
             self._make_folders()
             target = moved_apart(task.scan, self.settings.folder / (FAILED if record.failed else DONE), name)
@@ -271,15 +296,6 @@ def _cut(name: str) -> str:
     """Return a name short enough for an ending behind it."""
     raw = os.fsencode(name)
     return name if len(raw) <= _LONGEST else raw[:_LONGEST].decode("utf-8", "ignore")
-
-
-def _free(folder: Path, stem: str, formats: tuple[str, ...], taken: set[str]) -> str:
-    stem = _cut(stem)
-    endings = [SAMPLE_ENDING if f == "sample" else f".{f}" for f in formats]
-    name, n = stem, 2
-    while name in taken or any((folder / f"{name}{e}").exists() for e in endings):
-        name, n = f"{stem}-{n}", n + 1
-    return name
 
 
 def run_inbox(
