@@ -136,7 +136,9 @@ def cmm_sim(
     ] = None,
     pace: Annotated[float, typer.Option(min=0, help="Times as fast as a real machine; 0 as fast as it can.")] = 1.0,
     temperature: Annotated[float, typer.Option(min=5, max=45, help="Temperature of the part.")] = 20.0,
-    hands: Annotated[int, typer.Option(help="Port for what hands do (JSON lines); 0 a free one, -1 none.")] = -1,
+    hands: Annotated[
+        int, typer.Option(min=-1, max=65535, help="Port for what hands do, with the token it says; 0 a free one.")
+    ] = -1,
     until_closed: Annotated[bool, typer.Option(help="End when the standard input ends.")] = False,
 ) -> None:
     """Stand in for a coordinate measuring machine until it is stopped (Ctrl+C)."""

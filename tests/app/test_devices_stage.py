@@ -52,12 +52,12 @@ def connected(stage, qtbot, evaluator):
     plan = read_plan(demo.CMM_PLAN).plan
     part = part_to_place(evaluator.model, evaluator.projector, is_housing=True)
     world = make_world(MachineSettings(), 1, (), plan, part)
-    running = start(world)
+    running = start(world, hands_port=0)
     stage.world = world
     stage.running = running
     page = stage.devices_bench.machine_page
     page.port.setText(str(running.port))
-    stage.machine.connect_to("127.0.0.1", running.port, running.hands.port)
+    stage.machine.connect_to("127.0.0.1", running.port, running.hands.port, running.hands.token)
     machine_is_idle(stage, qtbot)
     qtbot.waitUntil(lambda: stage.machine.connected, timeout=PATIENCE)
     machine_is_idle(stage, qtbot)

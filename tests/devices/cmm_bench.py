@@ -24,7 +24,7 @@ class Bench:
     def __init__(self, probing=DEMO, faults=(), seed=1, part=None):
         self.probing = probing
         self.world = make_world(MachineSettings(), seed, tuple(map(Fault.read, faults)), Plan(probing=probing), part)
-        self.stand_in = start(self.world)
+        self.stand_in = start(self.world, hands_port=0)
         self.cmm = Cmm("127.0.0.1", self.stand_in.port)
         self.cmm.answer_s = 1.5
         self.asked: list[str] = []

@@ -38,6 +38,7 @@ def session(bench, model, evaluator):
         job = Touching(made.cmm, router, qualifying.record, (feature,), Told(lambda f, t="": None, touched.append),
                        lambda: NOW)  # fmt: skip
         _persist(job.run, made, again)
+        assert not [left.why for left in job.left]
         return made, qualifying, touched
 
     return run

@@ -139,7 +139,7 @@ def test_speeds_are_kept_in_their_range(there):
 
 
 def test_hands_move_touch_and_see(there):
-    hands = Hands(there.stand_in.hands.port)
+    hands = Hands(there.stand_in.hands.port, there.stand_in.hands.token)
     there.cmm.let_user_move(True)
     assert hands.do("touch sphere")["touched"]
     (touch,) = _wait_for(there.cmm)
@@ -158,7 +158,7 @@ def _wait_for(cmm):
 
 
 def test_the_joystick_moves_while_it_is_held(there):
-    hands = Hands(there.stand_in.hands.port)
+    hands = Hands(there.stand_in.hands.port, there.stand_in.hands.token)
     there.cmm.let_user_move(True)
     before = there.world.scales.copy()
     hands.do("jog", velocity=[0, 0, -50])

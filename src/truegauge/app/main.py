@@ -18,6 +18,7 @@ from truegauge.app.recovery import Keeper, Recovered, find_recovered, recovery_f
 from truegauge.app.session import Session
 from truegauge.app.theme import font, load_fonts
 from truegauge.app.window import MainWindow
+from truegauge.core.errors import shortened
 
 log = logging.getLogger(__name__)
 
@@ -96,6 +97,6 @@ def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> Non
             offer(window, keeper, recovered)
 
     session.notify(
-        f"a session ended without saving {newest.work.name}; its work of {newest.kept_at:%d %B %H:%M} was kept",
+        f"unsaved work of {newest.kept_at:%d %B, %H:%M} was kept: {shortened(newest.work.name)}",
         "Bring it back", bring_back, "Delete it", forget,
     )  # fmt: skip

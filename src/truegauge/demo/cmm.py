@@ -54,10 +54,12 @@ def run_stand_in(
             part = part_to_place(model, Projector(model), is_housing=is_housing)
     world = make_world(settings, seed, faults, plan, part)
     try:
-        running = start(world, port, max(hands, 0))
+        running = start(world, port, None if hands < 0 else hands)
     except OSError as error:
-        raise DeviceError(f"port {port} cannot be used ({error.strerror}): another program listens there?") from error
-    say(json.dumps({"port": running.port, "hands": running.hands.port}))
+        which = f"port {port}" if hands <= 0 else f"port {port} or {hands}"
+        raise DeviceError(f"{which} cannot be used ({error.strerror}): another program listens there?") from error
+    own = {} if running.hands is None else {"hands": running.hands.port, "token": running.hands.token}
+    say(json.dumps({"port": running.port, **own}))
     sys.stdout.flush()
     ended = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):

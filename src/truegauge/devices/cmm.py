@@ -86,6 +86,7 @@ class Cmm:
             client.ask(call("OnPtMeasReport", call("X"), call("Y"), call("Z"), call("IJK")))
             self._ask_again_for_moves()
             self._read_tool()
+            client.watch()
         except DeviceError:
             self.close()
             raise
@@ -126,9 +127,12 @@ class Cmm:
                 break
             except DeviceError as error:
                 if k == _TRIES - 1:
+                    refused = isinstance(error, MachineRefused)
+                    what = error.said.text if isinstance(error, MachineRefused) else "it does not answer any more"
+                    do = "connect" if refused else "see that it has power and that its server runs, connect"
                     raise ConnectionLost(
-                        f"the machine at {self.host}:{self.port} does not answer any more. What was measured is kept: "
-                        "see that it has power and that its server runs, connect again, then go on"
+                        f"the machine at {self.host}:{self.port}: {what}. What was measured is kept: {do} again, then "
+                        "go on"
                     ) from error
                 time.sleep(_BETWEEN_S)
         if not self.is_homed():
@@ -196,14 +200,15 @@ class Cmm:
     def where(self) -> Vector:
         """Ask where the tip in use is, (3,) by its nominal place; keeps the pose too."""
         lines = self._ask(call("Get", call("X"), call("Y"), call("Z"), call("Tool.A"), call("Tool.B")))
-        self._take_state(_named(lines[-1]))
-        assert self.position is not None
-        return self.position
+        # What was reported on the way may be sorted in another thread meanwhile: this answer counts.
+        return self._take_state(_named(lines[-1]))
 
-    def _take_state(self, named: dict[str, tuple[float, ...]]) -> None:
-        self.position = np.array([named[n][0] for n in "XYZ"]) + self._offset
+    def _take_state(self, named: dict[str, tuple[float, ...]]) -> Vector:
+        place = np.array([named[n][0] for n in "XYZ"]) + self._offset
+        self.position = place
         if "Tool.A" in named:
             self.pose = HeadPose(tilt_deg=named["Tool.A"][0], turn_deg=named["Tool.B"][0])
+        return place
 
     # What comes unasked -------------------------------------------------------------------------------------------
 

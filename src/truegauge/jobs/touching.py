@@ -329,8 +329,8 @@ class Touching:
             )  # fmt: skip
             for stop in way:
                 self.cmm.go_to(stop + place.center, self._check)
+            self._normal = out  # also of a touch that is cut off: it stands there then
             touch = self.cmm.touch(target, out, self._check)
-            self._normal = out
             self._done, self._all_done = k + 1, self._all_done + 1
             row = -1 if route.places.rows is None else int(route.places.rows[k])
             self.told.touched(stylus.touched(touch, route.feature.id, row))

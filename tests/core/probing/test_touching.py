@@ -1,3 +1,5 @@
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
@@ -5,7 +7,7 @@ from numpy.testing import assert_allclose
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.frames import apply, random_rigid, rotate
-from truegauge.core.probing.clearance import first_meeting, probe_shape
+from truegauge.core.probing.clearance import first_meeting, gap, probe_shape
 from truegauge.core.probing.compensation import compensated_by_approach, compensated_by_feature
 from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
 from truegauge.core.probing.sphere import ReferenceSphere
@@ -128,3 +130,26 @@ def test_what_meets_the_sphere_is_found_by_brute_force_too(probe):
         steps = start + np.linspace(0, 1, 1500)[:, None] * (end - start)
         room = min(float((sphere.distances(shape.centers + at) - shape.radii).min()) for at in steps)
         assert (met is not None) == (room < 0) or abs(room) < 0.1
+
+
+@pytest.mark.parametrize("pressed", [-0.02, 0.0, 0.05, 0.3])
+@pytest.mark.parametrize("ways", [(), (np.array([0, 0, 1.0]),)])
+@pytest.mark.parametrize("name", ["main-bore", "top"])
+def test_a_probe_that_was_stopped_while_it_touched_gets_off(model, evaluator, probe, pressed, ways, name):
+    """By a little it may stand in what is believed to be the surface: nothing is where it is believed to be."""
+    shape, tip = probe
+    radius = demo_probing().assembly("p1").styli()[0].radius
+    part = PartObstacle(evaluator.projector, model.box, np.eye(4))
+    faces = (housing_faces(model)[name],)
+    places = candidate_places(model, evaluator.projector, faces, evaluator.nominal(faces), radius + 4.0)
+    high = places.at(np.argsort(places.points[:, 2])[-40:])  # in the bore, the rest of the probe must be free too
+    for k in range(0, len(high), 13):
+        start = high.points[k] + (radius - pressed) * high.normals[k] - tip
+        end = np.array([40.0, 70.0, 80.0]) - tip
+        assert gap(shape, start, (part,))[0] == pytest.approx(-pressed, abs=0.01)
+        way = find_way(shape, start, end, Surroundings((part,), 300.0), ways)
+        assert_allclose(way[-1], end)
+        rooms = [gap(shape, at, (part,))[0] for at in start + np.linspace(0, 1, 30)[:, None] * (way[0] - start)]
+        assert np.diff(rooms).min() > -0.05  # off the surface, not along it nor into it
+        for a, b in pairwise(way):
+            assert first_meeting(shape, a, b, (part,)) is None

@@ -11,6 +11,8 @@ from truegauge.core.frames import apply, random_rigid
 from truegauge.core.registration.align import AlignmentSettings, align
 from truegauge.core.registration.alignment import Candidate
 from truegauge.core.registration.ambiguity import notes_on
+from truegauge.core.registration.best_fit import FitSettings
+from truegauge.core.registration.candidates import _Search
 from truegauge.core.registration.on_itself import OnItself
 from truegauge.core.registration.weak_motions import turn_about
 
@@ -96,3 +98,17 @@ def test_only_a_part_that_is_the_same_is_called_symmetrical(differs, said):
     listed = [Candidate(np.eye(4), 0.01, 1.0, True, d) for d in (0.0, *differs)]
     assert said in " ".join(notes_on(listed))
     assert ("is symmetrical" in " ".join(notes_on(listed))) == (0.0 in differs)
+
+
+def test_of_many_turns_that_nearly_fit_the_right_one_is_found_from_any(trust, rng):
+    """A flange upside down: none of its six turns there leads to the right one but by half a turn and some more."""
+    model = model_of(trust.flange(True))
+    projector = Projector(model)
+    points = trust.scan(model, np.random.default_rng(7))
+    upside_down = turn_about(np.array([0, 0, 6.0]), np.array([1.0, 0.0, 0.0]), np.pi)
+    search = _Search(points[::3], projector, model, FitSettings(3.0))
+    search.refine(turn_about(np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.5 * np.pi) @ upside_down)
+    search.try_turns()
+    search.complete(lambda fraction, text="": None)
+    best = search.ranked(points)[0]
+    assert trust.error_of(best.part_from_scan, model, projector) < 5e-4

@@ -126,7 +126,7 @@ class MachineModel(QObject):
         """Whether the machine does something that was asked for."""
         return self.queue.is_busy
 
-    def connect_to(self, host: str, port: int, hands_port: int | None = None) -> None:
+    def connect_to(self, host: str, port: int, hands_port: int | None = None, token: str = "") -> None:
         """Open a session in the background."""
         self.disconnect_machine(keep_stand_in=hands_port is not None)
 
@@ -139,7 +139,7 @@ class MachineModel(QObject):
             self.cmm = cmm
             if hands_port is not None:
                 with contextlib.suppress(DeviceError):
-                    self.hands, self._eyes = Hands(hands_port), Hands(hands_port)
+                    self.hands, self._eyes = Hands(hands_port, token), Hands(hands_port, token)
             self._timer.start()
             self.ask_state()
             self.changed.emit()
@@ -159,7 +159,7 @@ class MachineModel(QObject):
 
         def done(stand_in: StandInProcess) -> None:
             self.stand_in = stand_in
-            self.connect_to("127.0.0.1", stand_in.port, stand_in.hands)
+            self.connect_to("127.0.0.1", stand_in.port, stand_in.hands, stand_in.token)
 
         self.queue.work_on(work, done, "Starting the stand-in")
 

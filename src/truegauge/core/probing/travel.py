@@ -12,6 +12,7 @@ from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting
 MARGIN = 0.8  # mm of room on the way
 _LEAST = 0.05  # where the way begins or ends close to something
 _REACHES = (0.0, 15.0, 40.0, 80.0)  # mm that a probe is drawn out before it goes up
+_OFF, _OFF_STEP, _OFF_MOST, _OFF_LOSS = 0.3, 0.1, 2.0, 0.002  # mm by which it gets off what it touches, and tells that
 
 
 class NoWay(DeviceError):
@@ -42,6 +43,9 @@ def find_way(
     NoWay
         Something is in the way whatever is tried; says what.
     """
+    off = _off_contact(shape, start, around, leave)
+    if off is not None:
+        return np.vstack([off, find_way(shape, off, end, around, leave, arrive)])
     if first_meeting(shape, start, end, around.obstacles, _margin(shape, start, end, around)) is None:
         return end[None]
     top = max(around.safe_z, float(start[2]), float(end[2]))
@@ -55,6 +59,39 @@ def find_way(
         if not np.allclose(stop, way[-1]):
             way.append(stop)
     return np.array(way[1:])
+
+
+def _off_contact(shape: ProbeShape, at: Vector, around: Surroundings, directions: Sequence[Vector]) -> Vector | None:
+    """Return a place (3,) beside `at` that touches nothing; None where nothing is touched, or no way leads off.
+
+    A machine that was stopped while it touched stands there, a little into what is believed to be the surface: the
+    room that is asked for on any way begins with none. The way off is one on which the room only grows.
+    """
+    room = gap(shape, at, around.obstacles)[0]
+    if room >= _LEAST:
+        return None
+    steps = np.arange(1, round(_OFF_MOST / _OFF_STEP) + 1) * _OFF_STEP
+    for direction in (*directions, *_away(shape, at, around)):
+        before = room
+        for step in steps:
+            now = gap(shape, at + step * direction, around.obstacles)[0]
+            if now < before - _OFF_LOSS:
+                break
+            if now >= _OFF:
+                return np.asarray(at + step * direction)
+            before = now
+    return None
+
+
+def _away(shape: ProbeShape, at: Vector, around: Surroundings) -> list[Vector]:
+    """Return the unit direction in which the room grows most, from `at`; none where it does not tell."""
+    h = _LEAST
+    ways = np.eye(3) * h
+    growth = np.array([
+        gap(shape, at + w, around.obstacles)[0] - gap(shape, at - w, around.obstacles)[0] for w in ways
+    ])  # fmt: skip
+    length = float(np.linalg.norm(growth))
+    return [growth / length] if length > 0.2 * h else []
 
 
 def _way_up(

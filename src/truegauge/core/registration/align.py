@@ -29,7 +29,7 @@ _COARSE_POINTS, _CELL = 9_000, 0.006  # of the part's size
 _FINE_POINTS = 50_000
 _CRITERION_POINTS = 200_000
 _LEAST_POINTS = 100
-_KEEP = 24  # coarse poses
+_KEEP, _FEW_KEPT = 24, 2  # coarse poses
 _ROUGH_STEPS, _STEPS = 15, 40
 _BAD_SCALE = 0.002  # of the part's size: from there on a fit is doubted
 _MOST = 0.85  # of the points: where fewer fit, more starts are tried
@@ -246,12 +246,11 @@ def _mirror_fits(
     if len(few) < _LEAST_POINTS:
         return False
     flipped = few * [-1.0, 1.0, 1.0]
-    poses = coarse_poses(flipped, model, build_field(model, projector), keep=2)
+    # Where the fit is doubted anyway, only what to say of it is asked; else it is looked for as the scan itself was.
+    quick = best_found.fits_badly
+    poses = coarse_poses(flipped, model, build_field(model, projector), keep=_FEW_KEPT if quick else _KEEP)
     try:
-        # Where the fit is doubted anyway, only what to say of it is asked.
-        best = find_candidates(
-            flipped, poses, projector, model, FitSettings(settings.trim), quick=best_found.fits_badly
-        )[0]
+        best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim), quick=quick)[0]
     except RegistrationError:
         return False
     limit = 0.005 * model.diagonal

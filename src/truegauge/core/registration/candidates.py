@@ -30,11 +30,11 @@ _MOSTLY, _CELL = 0.8, 0.006  # of the points; of the part's size
 _COARSELY = 0.003  # of the part's size: so far off a coarse pose may be that is right
 _STEP = np.radians(6.0)
 _FITTED = 1500  # points that poses are refined with: what tells them apart is judged with all
-_TURNED, _TURNED_FIRST = 2500, 600  # points
+_TURNED, _TURNED_FIRST, _TURNS = 2500, 600, 121  # points; steps of a whole turn
 _MAY_BE_TURNED = 1.6  # times the best mean square
 _MOST_TURNS = 6
-_NEWS = 0.998  # of the cost: so much better a fit must be to take the place of another one in the same pose
 _BETTER = 0.8  # times the mean square of a pose that seems the same
+_NEWS = 0.998  # of the cost: so much better a fit must be to take the place of another one in the same pose
 _SLID, _TELLING = 1500, 250  # points
 _TELLING_FROM = 0.2  # of the limit: by so much a telling point comes nearer
 _SLIDES, _SLIDE_REACH, _LOWS = 81, 20.0, 3  # steps; limits; places looked at closely
@@ -230,24 +230,32 @@ class _Search:
         weak = [m for m in self._weak_motions(self.found[first]) if m.turns]
         if turned is None and weak:  # as far as its points tell, the part turns freely
             center, turned = axis_of(weak[0].twist, weak[0].center)
-        if turned is not None:
-            ways = [np.eye(4), motions[int(np.argmin(np.abs(axes @ turned)))]]
-            steps = [turn_about(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
-            motions += [step @ way for way in ways for step in steps]
-        # First with few points: nearly all turns are far worse.
         own = self._few[self._squares[first] < self._limit**2]
-        poses = [m @ best for m in motions]
-        for half in poses[:3]:  # what is symmetrical but for little must not be missed, nor have got caught elsewhere
-            if float(self._square(half, _every(own, _TURNED_FIRST)).mean()) < (_CAUGHT * self._limit) ** 2:
-                self.refine(half)
+        for half in motions:  # what is symmetrical but for little must not be missed, nor have got caught elsewhere
+            if float(self._square(half @ best, _every(own, _TURNED_FIRST)).mean()) < (_CAUGHT * self._limit) ** 2:
+                self.refine(half @ best)
+        if turned is None:
+            return
+        ways = (np.eye(4), motions[int(np.argmin(np.abs(axes @ turned)))])
+        steps = [turn_about(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
+        self._refine_near(best, [step @ way @ best for way in ways for step in steps], own)
+        # Where points hold a turn well, it is no better than its neighbours until it is refined: the lows count.
+        turning = Motion(np.concatenate([turned, np.zeros(3)]), center, True)
+        for way in ways:
+            for low in self._lows_along(turning, way @ best, np.linspace(-np.pi, np.pi, _TURNS)):
+                if low.is_new:
+                    self.refine(low.pose)
+
+    def _refine_near(self, best: Rigid, poses: list[Rigid], own: Points) -> None:
+        """Refine those poses that fit nearly as well as the best one: told with few points first, as most are worse."""
+        enough = np.inf
         for count, slack in ((_TURNED_FIRST, 2.0), (_TURNED, 1.0)):
             some = _every(own, count)
             enough = slack * _MAY_BE_TURNED * float(self._square(best, some).mean())
             costs = self._means(poses, some) if poses else np.zeros(0)
             poses = [poses[k] for k in np.argsort(costs) if costs[k] <= enough][: 4 * _MOST_TURNS]
-        costs = np.sort(costs)
         left = _MOST_TURNS
-        for cost, pose in zip(costs, poses, strict=False):
+        for cost, pose in zip(np.sort(costs), poses, strict=False):
             if left == 0:
                 break
             if cost < _BETTER * enough / _MAY_BE_TURNED or not self._known(pose):

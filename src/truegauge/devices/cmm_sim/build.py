@@ -36,7 +36,7 @@ class StandIn:
 
     world: CmmWorld
     server: IppServer
-    hands: HandsServer
+    hands: HandsServer | None
 
     @property
     def port(self) -> int:
@@ -45,7 +45,8 @@ class StandIn:
 
     def close(self) -> None:
         """Stop it."""
-        self.hands.close()
+        if self.hands is not None:
+            self.hands.close()
         self.server.close()
 
 
@@ -83,7 +84,11 @@ def somewhere(part: PartToPlace, origin: Vector, rng: np.random.Generator) -> Ri
     return rigid(rotation, origin + np.array([*rng.uniform(-25, 25, 2), 0.0]) - foot)
 
 
-def start(world: CmmWorld, port: int = 0, hands_port: int = 0) -> StandIn:
-    """Let a machine listen (port 0: any free one; OSError: the port is taken)."""
+def start(world: CmmWorld, port: int = 0, hands_port: int | None = None) -> StandIn:
+    """Let a machine listen (port 0: any free one; OSError: a port is taken), and hands only where that is asked for."""
     server = IppServer(world, port)
-    return StandIn(world, server, HandsServer(world, server, hands_port))
+    try:
+        return StandIn(world, server, None if hands_port is None else HandsServer(world, server, hands_port))
+    except OSError:
+        server.close()
+        raise

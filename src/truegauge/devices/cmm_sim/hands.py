@@ -14,7 +14,7 @@ log = logging.getLogger(__name__)
 class Hands:
     """Hands, eyes and joystick of a user who works with the stand-in."""
 
-    def __init__(self, port: int) -> None:
+    def __init__(self, port: int, token: str) -> None:
         try:
             self._socket = socket.create_connection(("127.0.0.1", port), timeout=5.0)
         except OSError as error:
@@ -22,6 +22,11 @@ class Hands:
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._lines = self._socket.makefile("rw", encoding="utf-8", newline="\n")
         self._lock = threading.Lock()
+        try:
+            self.do("enter", token=token)
+        except DeviceError:
+            self.close()
+            raise
 
     def do(self, what: str, **given: Any) -> dict[str, Any]:
         """Do something; returns what was seen (DeviceError: it could not be done)."""

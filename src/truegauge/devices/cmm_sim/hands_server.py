@@ -2,10 +2,13 @@
 
 None of this is part of the I++ protocol; a real machine has hands, eyes and a joystick box for it. Lines of JSON over
 a second connection: ``{"do": "mount", "name": "A"}`` is answered by ``{"ok": true, ...}`` or ``{"error": "..."}``.
+The first one of a connection is ``{"do": "enter", "token": "..."}`` with the token that was said when it was started:
+any program of this computer can connect, and hands move things.
 """
 
 import json
 import logging
+import secrets
 import socket
 import threading
 import time
@@ -25,7 +28,9 @@ from truegauge.devices.cmm_sim.world import CmmWorld, MachineStopped, SensorTouc
 log = logging.getLogger(__name__)
 _JOG_S = 0.02
 _DEAD_S = 0.5  # without a new order the joystick is let go
-_LONGEST = 4_000_000
+_LONGEST, _LONGEST_TOKEN = 4_000_000, 400
+_ENTER_S = 5.0
+_MOST = 16  # connections at a time
 _FASTEST = 120.0
 
 
@@ -38,6 +43,8 @@ class HandsServer:
         self._closing = threading.Event()
         self._listening = socket.create_server(("127.0.0.1", port))
         self.port = int(self._listening.getsockname()[1])
+        self.token = secrets.token_hex(16)
+        self._places = threading.BoundedSemaphore(_MOST)
         self._threads = [
             threading.Thread(target=self._serve, name="hands", daemon=True),
             threading.Thread(target=self._jog, name="joystick", daemon=True),
@@ -77,13 +84,21 @@ class HandsServer:
                 connection, _ = self._listening.accept()
             except OSError:
                 return
+            if not self._places.acquire(blocking=False):
+                connection.close()
+                continue
             # Each for itself: eyes see and the joystick moves while hands are at work.
             threading.Thread(target=self._talk, args=(connection,), name="hands", daemon=True).start()
 
     def _talk(self, connection: socket.socket) -> None:
         try:
             with connection, connection.makefile("rw", encoding="utf-8", newline="\n") as lines:
-                while not self._closing.is_set():
+                connection.settimeout(_ENTER_S)
+                may_enter = self._may_enter(lines.readline(_LONGEST_TOKEN))
+                lines.write(json.dumps({"ok": True} if may_enter else {"error": "the token is wrong"}) + "\n")
+                lines.flush()
+                connection.settimeout(None)
+                while may_enter and not self._closing.is_set():
                     line = lines.readline(_LONGEST)
                     if not line:
                         return
@@ -91,6 +106,16 @@ class HandsServer:
                     lines.flush()
         except (OSError, ValueError):
             return
+        finally:
+            self._places.release()
+
+    def _may_enter(self, line: str) -> bool:
+        try:
+            given = json.loads(line)
+        except ValueError:
+            return False
+        token = given.get("token") if isinstance(given, dict) and given.get("do") == "enter" else None
+        return isinstance(token, str) and secrets.compare_digest(token.encode(), self.token.encode())
 
     def _answer(self, line: str) -> dict[str, Any]:
         try:

@@ -10,7 +10,7 @@ from truegauge.core.errors import DeviceError
 
 
 class StandInProcess:
-    """A running stand-in: its port, and that of its hands."""
+    """A running stand-in: its port, that of its hands, and their token."""
 
     def __init__(self, plan: Path | None, *, seed: int = 1, pace: float = 1.0, faults: tuple[str, ...] = ()) -> None:
         command = [sys.executable, "-m", "truegauge.cli", "cmm-sim", "--port", "0", "--hands", "0", "--seed", str(seed),
@@ -27,7 +27,7 @@ class StandInProcess:
         line = self._process.stdout.readline()
         try:
             told = json.loads(line)
-            self.port, self.hands = int(told["port"]), int(told["hands"])
+            self.port, self.hands, self.token = int(told["port"]), int(told["hands"]), str(told["token"])
         except (ValueError, KeyError, TypeError) as error:
             self._process.kill()
             self._process.wait()

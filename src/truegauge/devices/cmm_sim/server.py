@@ -33,6 +33,10 @@ from truegauge.devices.ipp.messages import (
 log = logging.getLogger(__name__)
 VERSION = "1.7"
 _REPORT_S = 0.04
+_GREETED_S = 10.0  # in which who connects must open a session
+_QUIET_S = 60.0  # of silence after which a session ends when somebody else asks for the machine
+_ENDING_S = 3.0  # in which a session that was cut ends: whose it was connects again at once
+_WAITING = 16  # connections
 _SPEEDS = {
     "Tool.GoToPar.Speed": "travel_speed", "Tool.GoToPar.Accel": "acceleration", "Tool.PtMeasPar.Speed": "touch_speed",
     "Tool.PtMeasPar.Approach": "approach", "Tool.PtMeasPar.Search": "search", "Tool.PtMeasPar.Retract": "retract",
@@ -49,7 +53,10 @@ class IppServer:
         self.port = int(self._listening.getsockname()[1])
         self.messages = 0
         self.powered = True
+        self.greeted_s, self.quiet_s = _GREETED_S, _QUIET_S
         self._session: _Session | None = None
+        self._free = threading.Condition()  # told when a session ends
+        self._places = threading.BoundedSemaphore(_WAITING)
         self._closing = threading.Event()
         self._thread = threading.Thread(target=self._serve, name="ipp-server", daemon=True)
         self._thread.start()
@@ -99,16 +106,40 @@ class IppServer:
                 connection, _ = self._listening.accept()
             except OSError:
                 return
-            if self._closing.is_set() or not self.powered:
+            if self._closing.is_set() or not self.powered or not self._places.acquire(blocking=False):
                 connection.close()
                 continue
-            session = _Session(self, connection)
-            self._session = session
-            try:
+            threading.Thread(target=self._talk, args=(connection,), name="ipp-session", daemon=True).start()
+
+    def _talk(self, connection: socket.socket) -> None:
+        session = _Session(self, connection)
+        try:
+            if self._admit(session):
                 session.run()
-            finally:
-                self._session = None
-                connection.close()
+            else:
+                session.turn_away()
+        finally:
+            with self._free:
+                if self._session is session:
+                    self._session = None
+                    self._free.notify_all()
+            connection.close()
+            self._places.release()
+
+    def _admit(self, session: "_Session") -> bool:
+        """Give the machine to who asks for it, unless somebody has it who still says something."""
+        with self._free:
+            holder = self._session
+            if holder is not None and holder.silent_s() > self.quiet_s:
+                log.warning("a session that said nothing for %.0f s ends: somebody else asks", holder.silent_s())
+                holder.cut()
+            if not self._free.wait_for(lambda: self._session is None or self._closing.is_set(), _ENDING_S):
+                return False
+            if self._closing.is_set() or not self.powered:
+                session.cut()
+                return False
+            self._session = session
+            return True
 
 
 class _Session:
@@ -126,26 +157,52 @@ class _Session:
         self._reported_at = 0.0
         self._touch_fields: tuple[str, ...] = ("X", "Y", "Z", "IJK")
         self._cut = threading.Event()
+        self._heard_at = self._no_session_since = time.monotonic()
+
+    def silent_s(self) -> float:
+        """Return for how long nothing was heard, s."""
+        return time.monotonic() - self._heard_at
+
+    def turn_away(self) -> None:
+        """Answer the first line of somebody who cannot have the machine now."""
+        if self._cut.is_set():
+            return
+        self._connection.settimeout(self._server.greeted_s)
+        try:
+            line = self._connection.recv(LONGEST).split(b"\n")[0].decode("ascii", "replace").strip()
+            tag = read_command(line).tag
+        except (OSError, ProtocolError):
+            return
+        self.send(tag, "&")
+        self._refuse(tag, STATE, 1, "server", "another program is connected: the machine serves one at a time")
 
     def run(self) -> None:
-        """Serve until the connection ends."""
+        """Serve until the connection ends, or who connected says nothing without ever opening a session."""
+        # Neither may who does not read what is sent hold the machine.
+        self._connection.settimeout(self._server.greeted_s)
         self._world.moved = self._on_moved
         worker = threading.Thread(target=self._worker, name="ipp-machine", daemon=True)
         worker.start()
         rest = b""
         while not self._cut.is_set():
+            if not self._open and time.monotonic() - self._no_session_since > self._server.greeted_s:
+                break
             try:
                 piece = self._connection.recv(65536)
+            except TimeoutError:
+                continue
             except OSError:
                 break
             if not piece:
                 break
+            self._heard_at = time.monotonic()
             rest += piece
             *lines, rest = rest.split(b"\n")
             if len(rest) > LONGEST:
                 break
             for line in lines:
                 self._take(line.decode("ascii", "replace").strip())
+        self.cut()
         self._work.put(None)
         self._world.stop.set()  # nobody is there to stop it any more
         worker.join()
@@ -244,6 +301,7 @@ class _Session:
 
     def _on_EndSession(self, command: Command) -> None:
         self._open, self._report = False, None
+        self._no_session_since = time.monotonic()
 
     def _on_GetDMEVersion(self, command: Command) -> list[tuple[Value, ...]]:
         return [(call("DMEVersion", VERSION),)]

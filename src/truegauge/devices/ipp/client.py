@@ -28,6 +28,7 @@ log = logging.getLogger(__name__)
 ANSWER_S = 8.0  # in which the server takes a command, or says why not
 _CONNECT_S = 5.0
 _WAIT_S = 0.05  # between two looks whether to stop
+BEAT_S = 10.0  # of silence after which the machine is asked whether it is still there
 
 
 class ConnectionLost(DeviceError):
@@ -64,6 +65,7 @@ class IppClient:
         self._lost = threading.Event()
         self._why = ""
         self.answer_s = ANSWER_S
+        self._asked_at = time.monotonic()
         try:
             self._socket = socket.create_connection((host, port), timeout=_CONNECT_S)
         except OSError as error:
@@ -75,6 +77,25 @@ class IppClient:
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._reader = threading.Thread(target=self._read, name="ipp-client", daemon=True)
         self._reader.start()
+
+    def watch(self, every_s: float = BEAT_S) -> None:
+        """Ask now and then, while nothing else is asked, whether the machine is still there.
+
+        A machine without power closes nothing: who waits for touches by hand would wait for ever. And a machine may
+        end sessions that say nothing.
+        """
+        threading.Thread(target=self._beat, args=(every_s,), name="ipp-beat", daemon=True).start()
+
+    def _beat(self, every_s: float) -> None:
+        while not self._lost.wait(every_s / 4):
+            if self._waiting or time.monotonic() - self._asked_at < every_s:
+                continue
+            try:
+                self.ask(call("GetErrStatusE"), at_once=True)
+            except MachineRefused:
+                pass  # it does not know the question, but it is there
+            except ConnectionLost:
+                self._end("the machine does not answer any more")
 
     @property
     def is_lost(self) -> bool:
@@ -136,6 +157,7 @@ class IppClient:
     def _send(self, command: Call, at_once: bool) -> tuple[str, _Waiting]:
         if self._lost.is_set():
             raise ConnectionLost(self._why)
+        self._asked_at = time.monotonic()
         number = next(self._tags)
         tag = f"E{number:04d}" if at_once else f"{number:05d}"
         waiting = self._waiting[tag] = _Waiting(command.name)
