@@ -61,6 +61,8 @@ def inspect(
     inspector.write(done, _formats(formats), lambda form: out / names.get(form, f"results.{form}"))
     inspector.close()
     evaluation = done.evaluation
+    for note in done.sample.notes:
+        _say(f"note: {note}")
     counts = evaluation.counts()
     _say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
     for r in evaluation.results:
@@ -224,7 +226,7 @@ def compare(
             "points_total": a.points_total,
             "trusted": a.trusted,
             "doubts": list(a.doubts),
-            "notes": list(a.notes),
+            "notes": [*sample.notes, *a.notes],
         },
         "deviation": asdict(c.statistics),
     }

@@ -104,7 +104,7 @@ def test_no_damaged_table_crashes_the_reader(tmp_path):
         (b"type,x,y,z,diameter\nwidget,1,2,3,5\n", "line 2: the type 'widget' is not known"),
         (b"type,x,y,z,i,j,k,diameter\nhole,1,2,3,0,0,0,5\n", "line 2: its direction has no length"),
         (b"type,x,x,y,z\nhole,1,2,3,5\n", "two columns are called 'x'"),
-        (b"\xff\xfe\x00", "byte 0 is no text"),
+        (b"\xff\xfe\x00", "not a text file .byte 0"),
         (b'type,x,y,z\n"hole,1,2,3\n', "line 2"),
     ],
 )

@@ -29,7 +29,7 @@ def test_nominal_points_have_names(tmp_path):
         ("a,b\n1,2\n", "no column x, y, z"), ("x,y,z\n", "no row"), ("x,y,z\n1,2,three\n", "line 2, column z: 'three'"),
         ("x,y,z\n1,,3\n", "line 2: y is missing"), ("x,y,z,i,j,k\n1,2,3,0,0,0\n", "length zero"),
         ("x,y,z,lower,upper\n1,2,3,0.2,0.1\n", "above the upper"), ("x,y,z,radius\n1,2,3,0\n", "radius"),
-        ("x,y,z\n1,2,nan\n", "column z"), (b"x,y,z\n\xff\xfe,1,2\n", "not a table"),
+        ("x,y,z\n1,2,nan\n", "column z"), (b"x,y,z\n\xff\xfe,1,2\n", "not a text file"),
     ],
 )  # fmt: skip
 def test_bad_tables_say_what_and_where(tmp_path, text, said):

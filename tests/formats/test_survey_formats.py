@@ -84,7 +84,7 @@ def test_what_was_no_number_is_told_with_the_sample(tmp_path):
     path = tmp_path / "scan.xyz"
     path.write_text("".join(f"{x} {x * x % 7} nan\n" if x % 10 == 0 else f"{x} {x * x % 7} 1.5\n" for x in range(40)))
     sample, contents = open_sample(path)
-    assert sample.notes == ("4 of 40 points were no numbers and are left out",)
+    assert sample.notes[0] == "4 of 40 points were no numbers and are left out"
     write_sample(tmp_path / "s.tgsample", sample, contents)
     again, _ = open_sample(tmp_path / "s.tgsample")
     assert again.notes == sample.notes

@@ -7,6 +7,7 @@ half a copy.
 
 import datetime
 import json
+import logging
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -26,6 +27,7 @@ from truegauge.formats.owned_folder import OwnedFolder, make_owned, take_abandon
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.sample_file import write_sample
 
+log = logging.getLogger(__name__)
 _DELAY_MS = 2000
 _ABOUT = "about.json"
 
@@ -48,30 +50,28 @@ def find_recovered(folder: Path) -> list[Recovered]:
     """Return the unsaved work of sessions that are gone, the newest first."""
     found = []
     for own in take_abandoned(folder):
-        one = _recovered(own)
-        if one is None:  # ended before there was anything
+        if not (own.path / _ABOUT).exists():  # ended before there was anything
             own.remove()
-        else:
-            found.append(one)
+            continue
+        try:
+            found.append(_recovered(own))
+        except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            log.warning("%s holds unsaved work that cannot be read; it is left there", own.path, exc_info=True)
+            own.release()
     return sorted(found, key=lambda r: r.kept_at, reverse=True)
 
 
-def _recovered(own: OwnedFolder) -> Recovered | None:
+def _recovered(own: OwnedFolder) -> Recovered:
     path = own.path
-    if not (path / _ABOUT).exists():
-        return None
-    try:
-        about: dict[str, Any] = json.loads((path / _ABOUT).read_bytes())
-        data = SampleData.model_validate_json(json.dumps(about["sample_data"])) if about["sample_data"] else None
-        stamp = Stamp(*about["stamp"]) if about["stamp"] else None
-        work = Kept(
-            path / about["plan"], path / about["sample"] if about["sample"] else None, data,
-            Path(about["plan_path"]) if about["plan_path"] else None, stamp,
-            bool(about["plan_is_saved"]), bool(about["sample_is_saved"]), str(about["name"]),
-        )  # fmt: skip
-        return Recovered(own, work, datetime.datetime.fromtimestamp((path / _ABOUT).stat().st_mtime))
-    except (OSError, ValueError, KeyError, TypeError):
-        return None
+    about: dict[str, Any] = json.loads((path / _ABOUT).read_bytes())
+    data = SampleData.model_validate_json(json.dumps(about["sample_data"])) if about["sample_data"] else None
+    stamp = Stamp(*about["stamp"]) if about["stamp"] else None
+    work = Kept(
+        path / about["plan"], path / about["sample"] if about["sample"] else None, data,
+        Path(about["plan_path"]) if about["plan_path"] else None, stamp,
+        bool(about["plan_is_saved"]), bool(about["sample_is_saved"]), str(about["name"]),
+    )  # fmt: skip
+    return Recovered(own, work, datetime.datetime.fromtimestamp((path / _ABOUT).stat().st_mtime))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -1,18 +1,17 @@
 """ZIP containers: written the same for the same content, read with checks."""
 
 import io
-import json
 import zipfile
 import zlib
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from truegauge.core.errors import FormatError, UnsupportedVersionError
+from truegauge.core.errors import FormatError
 from truegauge.formats.files import Content, Stamp, read_stamped, write_whole
+from truegauge.formats.json_object import object_of_json, require_version
 
 _MOST_MEMBERS, _LARGEST = 1000, 2 << 30
-_MOST_PARTS = 1_000_000  # objects and lists of a document
 _TIME = (2026, 1, 1, 0, 0, 0)
 
 
@@ -84,35 +83,5 @@ def read_document(path: Path, members: dict[str, bytes], name: str, newest: int,
     if name not in members:
         raise FormatError(path, f"this is not a {what}: it holds no {name}")
     document = object_of_json(path, members[name], f"{name} in this {what}")
-    version = document.get("schema_version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise FormatError(path, f"{name} in this {what} does not tell its version")
-    if version > newest:
-        raise UnsupportedVersionError(
-            path,
-            f"this {what} was written by a newer version ({version} > {newest}); update True Gauge",
-        )
-    return document
-
-
-def object_of_json(path: Path, data: bytes, what: str) -> dict[str, Any]:
-    """Return a JSON object, with limits: of how deep it nests, how many parts it has, and that numbers are numbers.
-
-    Raises
-    ------
-    FormatError
-        It is damaged, too large, or holds what JSON does not have (NaN, Infinity).
-    """
-    if data.count(b"{") + data.count(b"[") > _MOST_PARTS:
-        raise FormatError(path, f"{what} is damaged: it has more than {_MOST_PARTS:,} parts")
-
-    def no_number(text: str) -> float:
-        raise ValueError(f"{text} is no number")
-
-    try:
-        document = json.loads(data, parse_constant=no_number)
-    except (ValueError, RecursionError) as error:
-        raise FormatError(path, f"{what} is damaged: {error}") from error
-    if not isinstance(document, dict):
-        raise FormatError(path, f"{what} is damaged: it is no JSON object")
+    require_version(path, document, newest, f"{name} in this {what}")
     return document

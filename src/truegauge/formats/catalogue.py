@@ -7,12 +7,14 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from truegauge import assets
-from truegauge.core.errors import FormatError, UnsupportedVersionError
+from truegauge.core.errors import FormatError
 from truegauge.core.probing.components import Catalogue, Component
 from truegauge.formats.files import read_bytes
+from truegauge.formats.json_object import object_of_json, require_version
 from truegauge.formats.plan_file import plain
 
 SCHEMA_VERSION = 1
+_MOST = 10_000
 _OWN = Path(assets.__file__).parent / "probes" / "catalogue.json"
 
 
@@ -30,15 +32,12 @@ def read_catalogue(path: Path) -> Catalogue:
     FormatError
         Not a catalogue, or a component that makes no sense: which one, and why.
     """
-    try:
-        document = json.loads(read_bytes(path).decode("utf-8"))
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise FormatError(path, f"this is not a catalogue of components: {error}") from error
-    if not isinstance(document, dict) or not isinstance(document.get("components"), list):
+    document = object_of_json(path, read_bytes(path), "this catalogue of components")
+    if not isinstance(document.get("components"), list):
         raise FormatError(path, 'this is not a catalogue of components: a list named "components" is missing')
-    version = document.get("schema_version", SCHEMA_VERSION)
-    if version != SCHEMA_VERSION:
-        raise UnsupportedVersionError(path, f"catalogue version {version} is newer than this program knows")
+    require_version(path, {"schema_version": SCHEMA_VERSION, **document}, SCHEMA_VERSION, "this catalogue")
+    if len(document["components"]) > _MOST:
+        raise FormatError(path, f"{len(document['components']):,} components are more than a catalogue has ({_MOST:,})")
     found = []
     for k, one in enumerate(document["components"]):
         try:

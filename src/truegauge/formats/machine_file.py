@@ -5,9 +5,10 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from truegauge.core.errors import FormatError, UnsupportedVersionError
+from truegauge.core.errors import FormatError
 from truegauge.core.probing.records import MachineRecord
 from truegauge.formats.files import read_bytes, write_whole
+from truegauge.formats.json_object import object_of_json, require_version
 from truegauge.formats.plan_file import plain
 
 SCHEMA_VERSION = 1
@@ -23,13 +24,9 @@ def read_machine(path: Path) -> MachineRecord:
     """
     if not path.exists():
         return MachineRecord()
-    try:
-        document = json.loads(read_bytes(path).decode("utf-8"))
-        version = document.pop("schema_version")
-    except (ValueError, AttributeError, KeyError, TypeError) as error:
-        raise FormatError(path, f"the record of the machine is damaged: {error}") from error
-    if version != SCHEMA_VERSION:
-        raise UnsupportedVersionError(path, f"version {version} of the machine's record is newer than this program")
+    document = object_of_json(path, read_bytes(path), "the record of the machine")
+    require_version(path, document, SCHEMA_VERSION, "the record of the machine")
+    del document["schema_version"]
     try:
         return MachineRecord.model_validate_json(json.dumps(document))
     except ValidationError as error:

@@ -8,6 +8,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.nominal_part import NominalRow, part_from_rows
 from truegauge.core.errors import FormatError, GeometryError
 from truegauge.core.typed_number import typed_number
+from truegauge.formats.table_lines import cells_of, lines_of, separator_of, text_of
 
 # What a column may be called; the first name is the one that is written.
 COLUMNS: dict[str, tuple[str, ...]] = {
@@ -45,22 +46,15 @@ def part_from_csv(path: Path, data: bytes, key: str) -> CadModel:
 
 def rows_from_csv(path: Path, data: bytes) -> tuple[NominalRow, ...]:
     """Return the rows of a table of nominal features."""
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise FormatError(path, f"byte {error.start} is no text; save the table as CSV in UTF-8") from None
-    if "\x00" in text:
-        raise FormatError(path, f"byte {text.index(chr(0))} is no text; save the table as CSV")
-    first = next((line for line in text.splitlines() if line.strip() and not line.startswith("#")), "")
-    separator = max(";\t,", key=first.count)
-    lines = [(n, line) for n, line in enumerate(text.splitlines(), start=1) if line.strip() and line[0] != "#"]
+    lines = lines_of(text_of(path, data, "save the table as CSV in UTF-8"))
+    separator = separator_of(lines)
     if len(lines) < 2:
         raise FormatError(path, "the table holds no features; give a first line of column names and one line each")
     if len(lines) > _MOST:
         raise FormatError(path, f"{len(lines):,} features are more than a table holds ({_MOST:,}); is this a scan?")
-    names = [cell.strip().lower() for cell in _cells(path, lines[0], separator)]
+    names = [cell.lower() for cell in cells_of(path, *lines[0], separator)]
     places = _places(path, names)
-    return tuple(_row(path, number, _cells(path, (number, line), separator), places) for number, line in lines[1:])
+    return tuple(_row(path, number, cells_of(path, number, line, separator), places) for number, line in lines[1:])
 
 
 def names_features(path: Path) -> bool:
@@ -86,13 +80,6 @@ def rows_to_csv(rows: tuple[NominalRow, ...]) -> bytes:
     return out.getvalue().encode()
 
 
-def _cells(path: Path, line: tuple[int, str], separator: str) -> list[str]:
-    try:
-        return next(csv.reader([line[1]], delimiter=separator, strict=True))
-    except (csv.Error, StopIteration) as error:
-        raise FormatError(path, f"line {line[0]}: {error}; check its quotation marks") from None
-
-
 def _places(path: Path, names: list[str]) -> dict[str, int]:
     places: dict[str, int] = {}
     for field, known in COLUMNS.items():
@@ -113,7 +100,7 @@ def _places(path: Path, names: list[str]) -> dict[str, int]:
 def _row(path: Path, number: int, cells: list[str], places: dict[str, int]) -> NominalRow:
     def text(field: str) -> str:
         at = places.get(field, -1)
-        return cells[at].strip() if 0 <= at < len(cells) else ""
+        return cells[at] if 0 <= at < len(cells) else ""
 
     def value(field: str, default: float | None) -> float:
         said = text(field)

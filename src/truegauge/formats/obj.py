@@ -1,5 +1,6 @@
 """Points from OBJ files: the vertices. Faces are checked, so that a damaged mesh is no partial import."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -8,6 +9,7 @@ from numpy.typing import NDArray
 from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.formats.points_check import checked_points, numbers_at_once
+from truegauge.formats.promised_count import count_notes, promised_count
 
 _KNOWN = frozenset(
     b"v vt vn vp f l p g o s usemtl mtllib cstype deg bmat step curv curv2 surf parm trim hole scrv sp end con".split()
@@ -22,7 +24,13 @@ def points_from_obj(path: Path, data: bytes) -> RawCloud:
     FormatError
         No OBJ file, a line that is none, a face of a vertex that is not there; the message names the line.
     """
-    lines = data.splitlines()
+    cloud = _vertices(path, data.splitlines())
+    comments = ((n, line.decode("ascii", "replace")) for n, line in enumerate(data.splitlines(), start=1)
+                if line.startswith(b"#"))  # fmt: skip
+    return replace(cloud, notes=count_notes(path, promised_count(comments), len(cloud.points) + cloud.skipped))
+
+
+def _vertices(path: Path, lines: list[bytes]) -> RawCloud:
     vertices = [line[2:] for line in lines if line[:2] == b"v "]
     if len(vertices) == sum(1 for line in lines if line.strip()):  # nothing but vertices, as scans are
         plain = numbers_at_once(b"\n".join(vertices).decode("ascii", "replace"), len(vertices))

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Points
 from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
+from truegauge.core.typed_number import MOST
 
-LARGEST = 1e6  # mm or inch; anything larger is no part but damage
+LARGEST = MOST  # of any unit; anything larger is no part but damage
 
 
 def checked_points(

@@ -1,6 +1,5 @@
 """Points from text (CSV, XYZ): three numbers a line, any usual separator; or a reference case in JSON."""
 
-import json
 import re
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -12,7 +11,11 @@ from truegauge.core.arrays import Floats, Points, Vector, unit
 from truegauge.core.association.features import DIRECTIONS, Feature, Point, Shape
 from truegauge.core.association.squares import RULES
 from truegauge.core.errors import FormatError
+from truegauge.core.typed_number import MOST
 from truegauge.formats.files import read_bytes
+from truegauge.formats.json_object import object_of_json
+from truegauge.formats.promised_count import count_notes, promised_count
+from truegauge.formats.table_lines import text_of
 
 _SEPARATOR = re.compile(r"[,;\s]+")
 
@@ -83,26 +86,26 @@ def read_points(path: Path, weights_column: int | None = None) -> PointFile:
 
 
 def _reference_case(path: Path, data: bytes) -> PointFile:
+    case = object_of_json(path, data, "this JSON file")
     try:
-        case = json.loads(data)
         points = np.array(case["points"], dtype=np.float64)
-    except (ValueError, KeyError, TypeError, RecursionError) as error:
+    except (ValueError, KeyError, TypeError, OverflowError) as error:
         raise FormatError(path, f"this JSON file holds no list of points ({error})") from error
-    if points.ndim != 2 or points.shape[1] != 3 or len(points) == 0 or not np.isfinite(points).all():
-        raise FormatError(path, "its points must be a list of [x, y, z] numbers")
+    if points.ndim != 2 or points.shape[1] != 3 or len(points) == 0 or not (np.abs(points) <= MOST).all():
+        raise FormatError(path, "its points must be a list of [x, y, z] numbers from -1,000,000 to 1,000,000")
     given = case.get("given")
     return PointFile(points, given if isinstance(given, dict) else {})
 
 
 def _text_points(path: Path, data: bytes, more: tuple[int, ...]) -> Points:
     """Return the first three numbers of each line, and those of more columns (counted from 0)."""
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise FormatError(path, f"this is not a text file (byte {error.start}); export points as CSV or XYZ") from error
+    text = text_of(path, data, "export points as CSV or XYZ")
+    heading: list[tuple[int, str]] = []
     rows: list[list[float]] = []
     for number, line in enumerate(text.splitlines(), start=1):
         line = line.strip()
+        if not rows:
+            heading.append((number, line))
         if not line or line.startswith("#"):
             continue
         words = [w for w in _SEPARATOR.split(line) if w]
@@ -114,14 +117,17 @@ def _text_points(path: Path, data: bytes, more: tuple[int, ...]) -> Points:
                 raise FormatError(path, f"line {number} has no column {more[0] + 1}: {line[:60]!r}")
             row += [float(words[k]) for k in more]
         except ValueError:
-            if not rows and not _is_number(words[0]):  # a heading
+            if not rows and (not _is_number(words[0]) or line.isdigit()):  # a heading, or a count of points
                 continue
             raise FormatError(path, f"line {number} is not a point (three numbers): {line[:60]!r}") from None
         if not np.isfinite(row).all():
             raise FormatError(path, f"line {number} holds a number that is none (NaN): {line[:60]!r}")
+        if max(map(abs, row)) > MOST:
+            raise FormatError(path, f"line {number} holds a number that is out of reach: {line[:60]!r}")
         rows.append(row)
     if not rows:
         raise FormatError(path, "the file holds no points; each line needs three numbers")
+    count_notes(path, promised_count(heading[:-1]), len(rows))
     return np.array(rows)
 
 

@@ -4,10 +4,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from truegauge.core.arrays import Normals, Points, frozen
 from truegauge.core.clouds.raw import Colors, RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
+from truegauge.core.typed_number import MOST
 from truegauge.formats.files import Content, content_key, read_bytes, set_aside
 from truegauge.formats.obj import points_from_obj
 from truegauge.formats.ply import points_from_ply
@@ -87,6 +90,9 @@ def scan_from_bytes(
     points = raw.points
     if unit != "mm":
         points = points * MM_PER_UNIT[unit]
+        far = float(np.abs(points).max())
+        if far > MOST:
+            raise FormatError(path, f"a coordinate of {far:g} mm is no measured point; is its unit {unit}?")
     said = "".join(map(str, columns)) if columns else ""
     key = f"{content_key(content)}-{unit}{said}"
     normals = None if raw.normals is None else frozen(raw.normals)

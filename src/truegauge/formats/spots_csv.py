@@ -4,14 +4,13 @@ Columns by their headings: name, x, y, z (mm, part coordinates); for spot checks
 along), lower, upper, radius; for nominal points i, j, k is the normal there.
 """
 
-import csv
-import io
 from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.reading_edits import NamedPlace, SpotWish, Three
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.files import read_bytes
+from truegauge.formats.table_lines import cells_of, lines_of, separator_of, text_of
 
 _PLACE = ("x", "y", "z")
 _DIRECTION = ("i", "j", "k")
@@ -64,29 +63,21 @@ def read_named_places(path: Path) -> tuple[NamedPlace, ...]:
 
 
 def _rows(path: Path) -> list[tuple[int, dict[str, str]]]:
-    try:
-        text = read_bytes(path).decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise FormatError(path, f"not a table in UTF-8 (byte {error.start})") from error
-    first = text.splitlines()[0] if text.splitlines() else ""
-    separator = max(",;\t", key=first.count)
-    try:
-        reader = list(csv.reader(io.StringIO(text), delimiter=separator))
-    except csv.Error as error:
-        raise FormatError(path, f"not a table: {error}") from error
-    heads = [h.strip().casefold() for h in reader[0]] if reader else []
+    lines = lines_of(text_of(path, read_bytes(path), "save the table as CSV in UTF-8"))
+    separator = separator_of(lines)
+    heads = [h.casefold() for h in cells_of(path, *lines[0], separator)] if lines else []
+    twice = next((h for h in heads if h and heads.count(h) > 1), "")
+    if twice:
+        raise FormatError(path, f"line 1: two columns are called {twice!r}; name each column once")
     missing = [c for c in _PLACE if c not in heads]
     if missing:
         raise FormatError(path, f"line 1: the heading has no column {', '.join(missing)}; name, x, y, z are needed")
-    rows = [
-        (k, {h: cell.strip() for h, cell in zip(heads, cells, strict=False)})
-        for k, cells in enumerate(reader[1:], 2)
-        if any(c.strip() for c in cells)
-    ]
+    if len(lines) > _MOST:
+        raise FormatError(path, f"{len(lines) - 1:,} rows; at most {_MOST:,} are read")
+    cells = ((number, cells_of(path, number, line, separator)) for number, line in lines[1:])
+    rows = [(number, dict(zip(heads, row, strict=False))) for number, row in cells if any(row)]
     if not rows:
         raise FormatError(path, "the table has no row below its heading")
-    if len(rows) > _MOST:
-        raise FormatError(path, f"{len(rows)} rows; at most {_MOST} are read")
     return rows
 
 

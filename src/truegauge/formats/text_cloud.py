@@ -1,7 +1,7 @@
 """Clouds from text (XYZ, ASC, TXT, CSV): separator, decimal comma and columns are found by themselves."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +11,8 @@ from truegauge.core.arrays import Points
 from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import ColumnsUnknownError, FormatError
 from truegauge.formats.points_check import checked_points, numbers_at_once
+from truegauge.formats.promised_count import count_notes, promised_count
+from truegauge.formats.table_lines import text_of
 
 _NUMBER = re.compile(r"^[-+]?(\d+[.,]?\d*|[.,]\d+)([eE][-+]?\d+)?$|^[-+]?(nan|inf)$", re.IGNORECASE)
 _NORMALS = (("nx", "ny", "nz"), ("normalx", "normaly", "normalz"), ("i", "j", "k"))
@@ -41,12 +43,7 @@ def points_from_text(path: Path, data: bytes, columns: tuple[int, int, int] | No
     FormatError
         No text, no three columns of numbers, or a bad line; the message names it.
     """
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise FormatError(path, f"this is not a text file (byte {error.start}); export the points as text") from error
-    if "\0" in text:
-        raise FormatError(path, f"this is not a text file (byte {text.index(chr(0))}); export the points as text")
+    text = text_of(path, data, "export the points as text")
     lines = text.splitlines()
     start, heading = _first_row(path, lines)
     separator, comma = _layout(lines[start])
@@ -56,12 +53,33 @@ def points_from_text(path: Path, data: bytes, columns: tuple[int, int, int] | No
     chosen = _Columns(columns) if columns is not None else _columns(path, heading, lines[start:], separator, comma)
     fast = _all_numbers(lines[start:], separator, comma, width)
     rows = fast[:, chosen.all] if fast is not None else _line_by_line(path, lines, start, separator, comma, chosen.all)
+    if text[-1:] not in ("\n", "\r"):
+        _require_whole(path, lines, start, separator)
     table = np.asarray(rows, dtype=np.float64)
+    notes = count_notes(path, promised_count(enumerate(lines[:start], start=1)), len(table))
     n = len(chosen.normals)
-    return checked_points(
+    cloud = checked_points(
         path, np.ascontiguousarray(table[:, :3]), table[:, 3:6] if n else None,
         table[:, 3 + n : 6 + n] if chosen.colors else None,
     )  # fmt: skip
+    return replace(cloud, notes=notes)
+
+
+def _require_whole(path: Path, lines: list[str], start: int, separator: str) -> None:
+    """Refuse a last line without an end that is shorter than all before it: there the file was cut off.
+
+    "12.5" may be what is left of "12.512": where every other line has as many decimals, the last one must, too.
+    """
+    *before, last = [_words(line, separator) for line in lines[max(start, len(lines) - _LOOK) :] if line.strip()]
+    if len(before) < 3:
+        return
+    widths, decimals = {len(words) for words in before}, {_decimals(words) for words in before}
+    if len(last) < min(widths) or (len(decimals) == 1 and _decimals(last) < min(decimals)):
+        raise FormatError(path, f"cut off in line {len(lines)}: {lines[-1][:60]!r}; copy or export it again")
+
+
+def _decimals(words: list[str]) -> int:
+    return len(words[-1].replace(",", ".").partition(".")[2])
 
 
 def _is_comment(line: str) -> bool:

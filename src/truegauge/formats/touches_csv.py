@@ -1,12 +1,12 @@
 """Measured points with names (CSV): what a device that gives single points writes."""
 
-import csv
 from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.sample import Touch
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.files import read_bytes
+from truegauge.formats.table_lines import cells_of, lines_of, separator_of, text_of
 
 _SIDES = ("surface", "face", "wall")
 _MOST = 100_000
@@ -20,16 +20,11 @@ def read_touches(path: Path) -> tuple[Touch, ...]:
     FormatError
         A line that is no measured point, named by its number.
     """
-    try:
-        text = read_bytes(path).decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise FormatError(path, f"byte {error.start} is no text; save the table as CSV in UTF-8") from None
-    lines = [(n, line) for n, line in enumerate(text.splitlines(), start=1) if line.strip() and line[0] != "#"]
-    first = lines[0][1] if lines else ""
-    separator = max(";\t,", key=first.count)
+    lines = lines_of(text_of(path, read_bytes(path), "save the table as CSV in UTF-8"))
+    separator = separator_of(lines)
     touches: list[Touch] = []
     for number, line in lines:
-        cells = [c.strip() for c in next(csv.reader([line], delimiter=separator))]
+        cells = cells_of(path, number, line, separator)
         if not touches and len(cells) >= 4 and [c.lower() for c in cells[1:4]] == ["x", "y", "z"]:
             continue
         touches.append(_touch(path, number, line, cells))

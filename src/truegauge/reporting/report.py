@@ -79,7 +79,7 @@ def make_report(
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
         (*_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation), *_decision(evaluation),
-         *touch_notes(sample)),
+         *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip

@@ -112,7 +112,7 @@ class HandsServer:
     def _may_enter(self, line: str) -> bool:
         try:
             given = json.loads(line)
-        except ValueError:
+        except (ValueError, RecursionError):
             return False
         token = given.get("token") if isinstance(given, dict) and given.get("do") == "enter" else None
         return isinstance(token, str) and secrets.compare_digest(token.encode(), self.token.encode())
@@ -125,7 +125,7 @@ class HandsServer:
             return {"error": stopped.text}
         except KeyError as error:
             return {"error": f"there is no {error.args[0]}"}
-        except (ValueError, TypeError, ValidationError) as error:
+        except (ValueError, TypeError, ValidationError, RecursionError) as error:
             return {"error": str(error)}
 
     def _do(self, given: dict[str, Any]) -> dict[str, Any] | None:
