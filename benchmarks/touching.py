@@ -47,8 +47,8 @@ def main() -> None:
     plan = session.plan
     part = part_to_place(session.evaluator.model, session.evaluator.projector, is_housing=True)
     world = make_world(MachineSettings(), 1, (), plan, part)
-    running = start(world)
-    window.machine.connect_to("127.0.0.1", running.port, running.hands.port)
+    running = start(world, hands_port=0)
+    window.machine.connect_to("127.0.0.1", running.port, running.hands.port, running.hands.token)
     until(lambda: window.machine.connected and not window.machine.busy)
     window.devices.change(window.devices.probing.replace(allow_unqualified=True), "allow")
     window.machine.home()

@@ -1,12 +1,19 @@
 """Files are replaced whole, and stay what they were: links, permissions, folders, pipes."""
 
 import os
+import shutil
 import stat
+import subprocess
+import sys
+import tempfile
 
 import pytest
 
+from truegauge import demo
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import Stamp, read_bytes, write_whole
+from truegauge.formats.plan_file import model_of_plan, read_plan
+from truegauge.rendering.graphics_environment import has_room, prepare_graphics
 
 
 def test_a_link_stays_a_link_and_what_it_leads_to_is_replaced(tmp_path):
@@ -81,3 +88,36 @@ def test_a_stamp_tells_a_change_by_its_content(tmp_path):
     path.unlink()
     assert stamp.is_of(path)  # gone is not changed
     assert isinstance(stamp, Stamp)
+
+
+def test_a_temporary_folder_that_cannot_be_used_is_named(tmp_path, monkeypatch):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path / "gone"))
+    with pytest.raises(FormatError, match=r"gone: nothing can be written in .*gone.*make room, or name another"):
+        model_of_plan(demo.PLAN, read_plan(demo.PLAN))
+
+
+def test_where_the_disk_is_full_no_shaders_are_kept(tmp_path, monkeypatch):
+    """The graphics library maps the files of its cache, and writing to them would end the process."""
+    usage = shutil.disk_usage(tmp_path)
+    assert has_room(tmp_path / "not" / "there" / "yet") == (usage.free > 200 << 20)
+    monkeypatch.setattr(shutil, "disk_usage", lambda path: usage._replace(free=1000))
+    assert not has_room(tmp_path)
+    monkeypatch.delenv("MESA_SHADER_CACHE_DISABLE", raising=False)
+    prepare_graphics()
+    assert os.environ["MESA_SHADER_CACHE_DISABLE"] == "true"
+    monkeypatch.delenv("MESA_SHADER_CACHE_DISABLE")
+
+
+def test_a_write_that_ends_half_way_leaves_the_old_file_and_nothing_else(tmp_path):
+    """With a limit of the size of files, as with a full disk, writing ends in the middle."""
+    path = tmp_path / "plan.bin"
+    write_whole(path, b"old")
+    script = (
+        "import resource, sys; from pathlib import Path; from truegauge.formats.files import write_whole\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (60000, 60000))\n"
+        "write_whole(Path(sys.argv[1]), bytes(200000))"
+    )
+    ended = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, timeout=60)
+    assert "plan.bin: cannot be written (File too large); the old file is untouched" in ended.stderr
+    assert path.read_bytes() == b"old"
+    assert [p.name for p in tmp_path.iterdir()] == ["plan.bin"]

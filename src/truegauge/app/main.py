@@ -1,12 +1,9 @@
 """Starting the application."""
 
 import logging
-import os
 import signal
 import sys
 from pathlib import Path
-
-os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
 
 from PySide6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication

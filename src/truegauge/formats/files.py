@@ -6,6 +6,7 @@ import mmap
 import os
 import stat
 import tempfile
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -143,6 +144,30 @@ class Stamp:
             return True
         except OSError:
             return False
+
+
+@contextlib.contextmanager
+def temporary_folder() -> Iterator[Path]:
+    """Give a folder that is gone afterwards.
+
+    Raises
+    ------
+    FormatError
+        Nothing can be written there, while it is in use or before: the disk is full, or there is no such folder.
+    """
+    try:
+        with tempfile.TemporaryDirectory() as folder:
+            yield Path(folder)
+    except OSError as error:
+        raise no_room(error.strerror or str(error)) from error
+
+
+def no_room(why: str) -> FormatError:
+    """Return what is to be said when nothing can be written for a moment."""
+    place = Path(tempfile.tempdir or os.environ.get("TMPDIR", "/tmp"))
+    return FormatError(
+        place, f"nothing can be written in {place} for a moment ({why}); make room, or name another folder in TMPDIR"
+    )
 
 
 def set_aside(data: bytes) -> Content:

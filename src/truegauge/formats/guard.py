@@ -3,10 +3,10 @@
 import json
 import os
 import select
+import shutil
 import signal
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 from contextlib import suppress
@@ -14,10 +14,12 @@ from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
+from truegauge.formats.files import no_room, temporary_folder
 from truegauge.formats.reader_process import WAITING as _WAITING
 
 TIME_LIMIT = 180.0  # s of processor time
 _PER_MEGABYTE = 90.0
+_ROOM = 1 << 20  # bytes: with less the disk was full
 _WHAT = {"part": "the part", "scan": "the scan"}
 
 
@@ -104,8 +106,8 @@ def read_in_child(kind: str, path: Path, out: Path, *, progress: Progress = sile
     FormatError
         The child said so, crashed, ran out of memory, or computed longer than `time_limit`.
     """
-    with tempfile.TemporaryDirectory() as folder:
-        said = Path(folder) / "said"
+    with temporary_folder() as folder:
+        said = folder / "said"
         code, late = _READER.run(kind, path.absolute(), out, said, progress)
         lines = said.read_text(errors="replace").strip().splitlines() if said.exists() else []
     if code == 0:
@@ -118,4 +120,6 @@ def read_in_child(kind: str, path: Path, out: Path, *, progress: Progress = sile
             f"takes too long to read: {time_limit(path):.0f} s of processor time were not enough; export it with less "
             "detail, or in parts",
         )
+    if shutil.disk_usage(out.parent).free < _ROOM:  # what it reads it writes there
+        raise no_room("No space left on device")
     raise FormatError(path, "the file is damaged (the reader stopped on it); export it again")

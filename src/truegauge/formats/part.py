@@ -11,7 +11,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.cad_arrays import VERSION, model_from_file
-from truegauge.formats.files import content_key, read_bytes
+from truegauge.formats.files import content_key, read_bytes, temporary_folder
 from truegauge.formats.guard import read_in_child
 from truegauge.formats.nominal_csv import part_from_csv
 
@@ -48,8 +48,8 @@ def read_part(path: Path, *, progress: Progress = silent) -> CadModel:
             return _checked(path, model_from_file(stored))
         except (ValueError, FormatError):
             stored.unlink(missing_ok=True)
-    with tempfile.TemporaryDirectory() as folder:
-        out = Path(folder) / "part.npz"
+    with temporary_folder() as folder:
+        out = folder / "part.npz"
         read_in_child("part", path, out, progress=progress)
         try:
             model = _checked(path, model_from_file(out))
@@ -120,9 +120,13 @@ def _store(out: Path, stored: Path) -> None:
     try:
         stored.parent.mkdir(parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(dir=stored.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(out.read_bytes())
-        os.replace(temporary, stored)
+        try:
+            with os.fdopen(handle, "wb") as file:
+                file.write(out.read_bytes())
+            os.replace(temporary, stored)
+        except OSError:
+            Path(temporary).unlink(missing_ok=True)
+            raise
         old = sorted(stored.parent.glob("*.npz"), key=lambda p: p.stat().st_mtime, reverse=True)[_KEPT:]
         for file_path in old:
             file_path.unlink(missing_ok=True)

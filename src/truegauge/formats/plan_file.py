@@ -1,7 +1,6 @@
 """Plan files (.tgplan): a ZIP of plan.json and the file of the part."""
 
 import json
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,7 +14,7 @@ from truegauge.core.plan.document import SCHEMA_VERSION, Plan
 from truegauge.core.plan.modifier_words import from_words
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
-from truegauge.formats.files import Stamp, content_key
+from truegauge.formats.files import Stamp, content_key, temporary_folder
 from truegauge.formats.part import PART_ENDINGS, read_part
 
 _DOCUMENT = "plan.json"
@@ -123,8 +122,8 @@ def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) ->
     """
     if file.part is None or file.plan.part is None:
         raise FormatError(path, "the plan has no part; open it in the window and add one")
-    with tempfile.TemporaryDirectory() as folder:
-        step = Path(folder) / (Path(file.plan.part.file_name).name or "part.step")
+    with temporary_folder() as folder:
+        step = folder / (Path(file.plan.part.file_name).name or "part.step")
         step.write_bytes(file.part)
         return read_part(step, progress=progress)
 

@@ -1,7 +1,6 @@
 """E57 and LAS/LAZ: checked, then read by their libraries in the reader process."""
 
 import struct
-import tempfile
 import zipfile
 from dataclasses import replace
 from pathlib import Path
@@ -12,6 +11,7 @@ from truegauge.core.arrays import Points
 from truegauge.core.clouds.raw import RawCloud
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
+from truegauge.formats.files import temporary_folder
 from truegauge.formats.guard import read_in_child
 from truegauge.formats.points_check import checked_points
 
@@ -86,8 +86,8 @@ def points_from_las(path: Path, data: bytes, progress: Progress = silent) -> Raw
 
 
 def _by_library(path: Path, data: bytes, ending: str, progress: Progress) -> RawCloud:
-    with tempfile.TemporaryDirectory() as folder:
-        source, out = Path(folder) / f"scan{ending}", Path(folder) / "points.npz"
+    with temporary_folder() as folder:
+        source, out = folder / f"scan{ending}", folder / "points.npz"
         source.write_bytes(data)
         try:
             read_in_child("scan", source, out, progress=progress)

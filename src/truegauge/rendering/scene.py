@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import logging
-import os
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
-
-os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
-
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the drawing back-end
+from numpy.typing import NDArray
 from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPlane, vtkPlaneCollection, vtkPolyData
 from vtkmodules.vtkCommonMath import vtkMatrix4x4
@@ -32,6 +28,7 @@ from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.palette import Rgb, colors_of, scale_bands
 from truegauge.rendering.arrays import image_of, lines_data, points_data, segments_data, surface_data
 from truegauge.rendering.camera import Camera
+from truegauge.rendering.graphics_environment import prepare_graphics
 from truegauge.rendering.point_blocks import PointBlocks, states
 
 if TYPE_CHECKING:
@@ -70,6 +67,7 @@ class Scene:
     """One part with what is known about it. Not safe across threads: use it from one."""
 
     def __init__(self, palette: Palette | None = None) -> None:
+        prepare_graphics()
         _log_vtk_messages()
         self.palette = palette or Palette()
         self._window = vtkRenderWindow()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import tempfile
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
@@ -22,6 +21,7 @@ from truegauge.core.progress import Progress
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
+from truegauge.formats.files import temporary_folder
 from truegauge.formats.machine_file import read_machine, write_machine
 from truegauge.formats.plan_file import write_plan
 
@@ -152,8 +152,8 @@ class MachineModel(QObject):
         plan, content = self.session.plan, self.session.part_content
 
         def work(progress: Progress) -> StandInProcess:
-            with tempfile.TemporaryDirectory() as folder:
-                path = Path(folder) / "stand-in.tgplan"
+            with temporary_folder() as folder:
+                path = folder / "stand-in.tgplan"
                 write_plan(path, plan, content)
                 return StandInProcess(path, seed=seed, pace=pace, faults=faults)
 
