@@ -11,11 +11,13 @@ import time
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
 
 from truegauge import demo
 from truegauge.app import recovery
 from truegauge.app.main import offer
+from truegauge.app.question import CANCEL, Question
 from truegauge.app.recovery import Keeper, find_recovered
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.commands import RemoveCharacteristic
@@ -23,7 +25,6 @@ from truegauge.core.plan.sample import Touch
 from truegauge.formats.plan_file import read_plan, write_plan
 
 TOUCH = Touch(target="T1", place=(1.0, 2.0, 3.0))
-B = QMessageBox.StandardButton
 EDITING = """
 import sys, itertools
 from pathlib import Path
@@ -56,13 +57,13 @@ def answers(monkeypatch):
     """What is answered to the questions to come; every question is noted."""
     given, asked = [], []
 
-    def question(parent, title, text, buttons, *_):
+    def question(parent, title, text, *answers):
         asked.append(title)
         answer = given.pop(0)
-        assert answer & buttons, (title, answer)
+        assert answer in (*answers, CANCEL), (title, answer)
         return answer
 
-    monkeypatch.setattr(QMessageBox, "question", question)
+    monkeypatch.setattr("truegauge.app.window.ask", question)
     yield given, asked
     assert not given
 
@@ -218,7 +219,7 @@ def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, 
     assert not session.sample_is_saved
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(demo.SCAN), ""))
     for way in (loaded.close, loaded.new_plan, loaded.ask_scan, loaded.take_sample_out):
-        given.append(B.Cancel)
+        given.append(CANCEL)
         way()
         settle()
         assert asked.pop() == "Unsaved sample"
@@ -228,27 +229,27 @@ def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, 
     # Saved in answer, it may go.
     target = tmp_path / "mine.tgsample"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(target), ""))
-    given.append(B.Save)
+    given.append("Save")
     loaded.new_plan()
     assert session.sample is None
     assert target.exists()
 
 
 def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle):
-    from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+    from PySide6.QtCore import QMimeData, QPointF, QUrl
     from PySide6.QtGui import QDropEvent
 
     given, asked = answers
     loaded.session.set_touches((TOUCH,))
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(demo.SCAN))])
-    given.append(B.Cancel)
+    given.append(CANCEL)
     drop = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
     loaded.dropEvent(drop)
     settle()
     assert loaded.session.sample.data.touches == (TOUCH,)
-    given.append(B.Discard)
+    given.append("Discard")
     loaded.dropEvent(drop)
     settle()
     assert asked == ["Unsaved sample"] * 2
@@ -265,13 +266,13 @@ def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, an
     session.run(RemoveCharacteristic("c2"))
     theirs = session.plan.replace(name="theirs")
     write_plan(mine, theirs, session.part_content)
-    given.append(B.Cancel)
+    given.append(CANCEL)
     assert not loaded.save()
     assert read_plan(mine).plan.name == "theirs"
     assert not session.history.is_saved
     # Under another name both stay.
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "both.tgplan"), ""))
-    given.append(B.Yes)
+    given.append("Save under another name")
     assert loaded.save()
     assert read_plan(mine).plan.name == "theirs"
     assert len(read_plan(tmp_path / "both.tgplan").plan.characteristics) == 28
@@ -279,7 +280,7 @@ def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, an
     session.open_plan(mine)
     settle()
     write_plan(mine, theirs.replace(name="again"), session.part_content)
-    given.append(B.Ignore)
+    given.append("Replace it")
     assert loaded.save()
     assert read_plan(mine).plan.name == "theirs"
     assert asked == ["Changed by somebody else"] * 3
@@ -290,9 +291,23 @@ def test_a_name_without_ending_does_not_replace_a_file_unasked(loaded, answers, 
     there = tmp_path / "plan.tgplan"
     there.write_bytes(b"theirs")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "plan"), ""))
-    given.append(B.Cancel)
+    given.append(CANCEL)
     assert not loaded.save_as()
     assert there.read_bytes() == b"theirs"
-    given.append(B.Yes)
+    given.append("Replace it")
     assert loaded.save_as()
     assert read_plan(Path(there)).plan == loaded.session.plan
+
+
+@pytest.mark.parametrize("chosen", ["Save", "Discard", CANCEL])
+def test_a_question_is_answered_by_its_buttons_and_escape_cancels(qtbot, chosen):
+    asked = Question(None, "Unsaved plan", "Save the changes?", ("Save", "Discard"))
+    qtbot.addWidget(asked)
+    asked.show()
+    assert asked.buttons["Save"].isDefault()
+    if chosen == CANCEL:
+        qtbot.keyClick(asked, Qt.Key.Key_Escape)
+    else:
+        qtbot.mouseClick(asked.buttons[chosen], Qt.MouseButton.LeftButton)
+    assert not asked.isVisible()
+    assert asked.answer == chosen

@@ -10,7 +10,7 @@ import pytest
 from openpyxl import load_workbook
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QWheelEvent
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from truegauge import demo
 from truegauge.app.characteristic_editor import CharacteristicEditor
@@ -412,7 +412,7 @@ def test_leaving_unsaved_work_asks(loaded, monkeypatch):
     from truegauge.core.plan.commands import RemoveCharacteristic
 
     loaded.session.run(RemoveCharacteristic("c1"))
-    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Cancel)
+    monkeypatch.setattr("truegauge.app.window.ask", lambda *_: "Cancel")
     assert not loaded.close()
     assert loaded.isVisible()
 

@@ -316,19 +316,26 @@ class BatchDialog(QDialog):
             item = self.table.item(k, 2)
             if item is not None:
                 item.setText(text if record is None else _said(record))
-                if record is not None and (record.failed or record.counts.get("outside")):
+                item.setToolTip(item.text())
+                if record is not None and _is_bad(record):
                     item.setBackground(QBrush(QColor(_COLORS["outside"])))
 
     def _show_arrived(self) -> None:
         if self.inbox is None:
             return
-        lines = [(Path(r.scan).name, "done", _said(r)) for r in self.inbox.finished]
-        lines += [(p.name, "left", reason) for p, reason in self.inbox.refused]
-        lines += [(p.name, "arriving", "") for p in self.inbox.waiting]
+        lines = [
+            (Path(r.scan).name, "failed" if r.failed else "done", _said(r), _is_bad(r)) for r in self.inbox.finished
+        ]
+        lines += [(p.name, "left", reason, True) for p, reason in self.inbox.refused]
+        lines += [(p.name, "arriving", "", False) for p in self.inbox.waiting]
         self.arrived.setRowCount(len(lines))
-        for k, cells in enumerate(lines):
+        for k, (*cells, is_bad) in enumerate(lines):
             for column, text in enumerate(cells):
-                self.arrived.setItem(k, column, QTableWidgetItem(text))
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.arrived.setItem(k, column, item)
+            if is_bad:
+                item.setBackground(QBrush(QColor(_COLORS["outside"])))
 
     def _show_summary(self, summary: Summary) -> None:
         table = self.summary
@@ -384,9 +391,13 @@ class BatchDialog(QDialog):
             self.inbox = None
 
 
+def _is_bad(record: Record) -> bool:
+    return record.failed or bool(record.counts.get("outside"))
+
+
 def _said(record: Record) -> str:
     if record.failed:
-        return f"failed: {record.reason}"
+        return record.reason.removeprefix(f"{Path(record.scan).name}: ")
     words = {"within": "within", "near": "near a limit", "outside": "outside", "undecided": "not decided yet",
              "not_measured": "not measured"}  # fmt: skip
     return ", ".join(f"{n} {words.get(k, k)}" for k, n in record.counts.items() if n)

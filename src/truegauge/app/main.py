@@ -94,6 +94,6 @@ def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> Non
             offer(window, keeper, recovered)
 
     session.notify(
-        f"unsaved work of {newest.kept_at:%d %B, %H:%M} was kept: {shortened(newest.work.name)}",
+        f"Unsaved work of {newest.kept_at:%d %B, %H:%M} was kept: {shortened(newest.work.name)}",
         "Bring it back", bring_back, "Delete it", forget,
     )  # fmt: skip

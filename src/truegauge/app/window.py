@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLabel,
     QMainWindow,
-    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -53,6 +52,7 @@ from truegauge.app.probing.model import DevicesModel
 from truegauge.app.probing.result_page import ResultPage
 from truegauge.app.probing.touch_model import MachineForGuide, TouchModel
 from truegauge.app.proposals_strip import ProposalsStrip
+from truegauge.app.question import ask
 from truegauge.app.rail import Rail
 from truegauge.app.report_preview import ReportPreview
 from truegauge.app.section_panel import SectionPanel
@@ -63,7 +63,7 @@ from truegauge.app.tolerancing.why_panel import WhyPanel
 from truegauge.app.view import View
 from truegauge.app.work_queue import Notice
 from truegauge.core.deviations.areas import OutsideArea
-from truegauge.core.errors import ColumnsUnknownError, FormatError
+from truegauge.core.errors import ColumnsUnknownError, FormatError, shortened
 from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.views import SavedView
@@ -85,6 +85,7 @@ _PAGE_WORDS = {
     "points": "nominal and measured by name", "views": "pictures for the report, tags",
 }  # fmt: skip
 _BENCH_WIDTH, _ALIGN_WIDTH = 232, 292
+_SAVE, _DISCARD, _OTHER_NAME, _REPLACE = "Save", "Discard", "Save under another name", "Replace it"
 
 
 class MainWindow(QMainWindow):
@@ -315,13 +316,11 @@ class MainWindow(QMainWindow):
         """Ask about touches and temperatures that were not saved; True when the sample may go."""
         if self.session.sample is None or self.session.sample_is_saved:
             return True
-        answer = QMessageBox.question(
+        answer = ask(
             self, "Unsaved sample", "The sample has measured points or temperatures that are not saved. Save it?",
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+            _SAVE, _DISCARD,
         )  # fmt: skip
-        if answer == QMessageBox.StandardButton.Save:
-            return self.save_sample()
-        return answer == QMessageBox.StandardButton.Discard
+        return self.save_sample() if answer == _SAVE else answer == _DISCARD
 
     def open_batch(self) -> None:
         """Open the batch page, with the plan as it was saved."""
@@ -468,11 +467,9 @@ class MainWindow(QMainWindow):
             return path
         path = path.with_suffix(Path(suggestion).suffix)
         # The dialog has asked about the name as it was typed, not about this one.
-        replaces = path.exists() and QMessageBox.question(
-            self, title, f"{path.name} is there already. Replace it?",
-            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel,
-        ) != QMessageBox.StandardButton.Yes  # fmt: skip
-        return None if replaces else path
+        if path.exists() and ask(self, title, f"{path.name} is there already. Replace it?", _REPLACE) != _REPLACE:
+            return None
+        return path
 
     def _folder(self) -> str:
         return str(self._settings.value("folder", str(Path.home())))
@@ -483,16 +480,15 @@ class MainWindow(QMainWindow):
         if path is None:
             return self.save_as()
         if self.session.plan_was_changed_elsewhere:
-            answer = QMessageBox.question(
+            answer = ask(
                 self, "Changed by somebody else",
-                f"{path.name} was changed by another window or program since it was opened here. Saving replaces that. "
-                "Save under another name instead?",
-                QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Ignore
-                | QMessageBox.StandardButton.Cancel,
+                f"{path.name} was changed by another window or program since it was opened here. Replacing it loses "
+                "what they changed; under another name both stay.",
+                _OTHER_NAME, _REPLACE,
             )  # fmt: skip
-            if answer == QMessageBox.StandardButton.Yes:
+            if answer == _OTHER_NAME:
                 return self.save_as()
-            if answer != QMessageBox.StandardButton.Ignore:
+            if answer != _REPLACE:
                 return False
         return self.session.save_plan(path)
 
@@ -535,13 +531,9 @@ class MainWindow(QMainWindow):
     def _may_leave_plan(self) -> bool:
         if self.session.history.is_saved:
             return True
-        answer = QMessageBox.question(
-            self, "Unsaved plan", f"Save the changes to {self.session.plan.name}?",
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-        )  # fmt: skip
-        if answer == QMessageBox.StandardButton.Save:
-            return self.save()
-        return answer == QMessageBox.StandardButton.Discard
+        name = shortened(self.session.plan.name)
+        answer = ask(self, "Unsaved plan", f"Save the changes to {name}?", _SAVE, _DISCARD)
+        return self.save() if answer == _SAVE else answer == _DISCARD
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Accept files."""
