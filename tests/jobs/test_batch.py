@@ -4,7 +4,11 @@ import csv
 import io
 import json
 import os
+import subprocess
+import sys
 import time
+import zipfile
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -93,6 +97,26 @@ def test_a_second_run_does_only_what_is_not_done(first_run):
     assert not any(
         r is not None and other._still_holds(r, t) for t in other.tasks if (r := read_record(settings.out, t.name))
     )
+
+
+def test_a_killed_batch_leaves_nothing_half_and_goes_on(folder, first_run, tmp_path):
+    out = tmp_path / "out"
+    command = [sys.executable, "-m", "truegauge.cli", "batch", str(folder / "small.tgplan"), str(folder / "scans"),
+               "--out", str(out), "--jobs", "1", "--formats", "csv,json,xlsx,sample"]  # fmt: skip
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
+        assert "LW-1140" in process.stdout.readline()  # the first one is done, the second one under way
+        time.sleep(0.1)
+        process.kill()
+    for path in out.rglob("*.*"):
+        assert not path.name.startswith(".part-")
+        if path.suffix == ".json":
+            json.loads(path.read_text())
+        elif path.suffix in (".xlsx", ".tgsample"):
+            assert zipfile.ZipFile(path).testzip() is None
+    settings, before, _ = first_run
+    done = run_batch(replace(settings, out=out), lambda event: None)
+    assert done.kept >= 1
+    assert {n: r.results for n, r in done.records.items()} == {n: r.results for n, r in before.records.items()}
 
 
 def test_a_worker_that_needs_too_much_memory_is_stopped_and_says_so(folder, tmp_path):
