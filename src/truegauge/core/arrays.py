@@ -47,6 +47,13 @@ def any_perpendicular(direction: Vector) -> Vector:
     return unit(np.cross(direction, helper))
 
 
+def for_reading(array: NDArray[Any]) -> NDArray[Any]:
+    """Return a read-only, contiguous view: compiled code is made once for each kind of array, not twice."""
+    view = np.ascontiguousarray(array).view()
+    view.setflags(write=False)
+    return view
+
+
 def frozen(array: NDArray[Any]) -> NDArray[Any]:
     """Mark `array` read-only and return it: stored arrays are never written again."""
     array.setflags(write=False)

@@ -194,8 +194,7 @@ def _finished(
 ) -> Fit:  # fmt: skip
     pose = solution.pose
     feature = rules.feature.at(pose).scaled(problem.scale, problem.center)
-    residuals = kernels.signed_distances(pose.code, pose.origin, pose.axes, pose.sizes, problem.points)  # type: ignore[no-untyped-call]
-    residuals *= problem.scale
+    residuals = problem.scale * pose.distances(problem.points)
     later: Behind | Callable[[], Behind] | None = behind
     if behind is None:  # of few points it is computed when it is asked for; many are not kept for it
         later = partial(behind_of, problem, solution) if len(points) <= _FEW else behind_of(problem, solution)

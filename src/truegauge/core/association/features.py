@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Self
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, Rigid, Vector
+from truegauge.core.arrays import Floats, Points, Rigid, Vector, for_reading
 from truegauge.core.association import kernels, small_algebra
 from truegauge.core.frames import apply, rotate
 
@@ -42,6 +42,15 @@ class Pose:
     axes: Points
     sizes: Floats
 
+    def read(self) -> tuple[Any, ...]:
+        """Return code, origin, axes and sizes as the kernels read them."""
+        return self.code, for_reading(self.origin), for_reading(self.axes), for_reading(self.sizes)
+
+    def distances(self, points: Points) -> Floats:
+        """Return the signed distances (n,) of points to the shape."""
+        code, *own = self.read()
+        return np.asarray(kernels.signed_distances(code, *own, for_reading(points)))  # type: ignore[no-untyped-call]
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Feature:
@@ -61,17 +70,12 @@ class Feature:
 
     def distances(self, points: Points) -> Floats:
         """Return the signed distances (n,): positive away from the axis or centre, or on the normal's side."""
-        p = self.pose
-        return np.asarray(
-            kernels.signed_distances(p.code, p.origin, p.axes, p.sizes, np.ascontiguousarray(points))  # type: ignore[no-untyped-call]
-        )
+        return self.pose.distances(points)
 
     def outward(self, points: Points) -> Points:
         """Return the unit directions (n, 3) in which the distances grow."""
-        p = self.pose
-        return np.asarray(
-            kernels.gradients(p.code, p.origin, p.axes, p.sizes, np.ascontiguousarray(points))  # type: ignore[no-untyped-call]
-        )
+        code, *own = self.pose.read()
+        return np.asarray(kernels.gradients(code, *own, for_reading(points)))  # type: ignore[no-untyped-call]
 
     def moved(self, to_from: Rigid) -> Self:
         """Return the feature in another frame."""
@@ -104,7 +108,7 @@ class Feature:
 
 def axes_along(direction: Vector) -> Points:
     """Return rows x, y, z of a right-handed frame whose z is the direction."""
-    return np.asarray(small_algebra.axes_along(np.ascontiguousarray(direction)))  # type: ignore[no-untyped-call]
+    return np.asarray(small_algebra.axes_along(for_reading(direction)))  # type: ignore[no-untyped-call]
 
 
 def _flat_axes(direction: Vector, normal: Vector) -> Points:

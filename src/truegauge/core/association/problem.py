@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Points, Vector
+from truegauge.core.arrays import Floats, Points, Vector, for_reading
 from truegauge.core.association import kernels, steps
 from truegauge.core.association.constraints import NONE, Constraints, Freedom, freedom_of
 from truegauge.core.association.features import Pose
@@ -102,7 +102,7 @@ def _arrays(pose: Pose) -> tuple[Any, ...]:
 
 def make_problem(code: int, points: Points, weights: Floats | None, constraints: Constraints = NONE) -> Problem:
     """Normalise points, weights (to a mean square of 1) and constraints."""
-    center, scale, local = kernels.normalised(np.ascontiguousarray(points))  # type: ignore[no-untyped-call]
+    center, scale, local = kernels.normalised(for_reading(points))  # type: ignore[no-untyped-call]
     scaled = constraints if constraints is NONE else constraints.scaled(1 / scale, -center / scale)
     own = NO_WEIGHTS
     if weights is not None:

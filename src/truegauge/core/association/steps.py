@@ -317,11 +317,11 @@ def solve_from(code, origin, axes, sizes, motions, free_sizes, through, redundan
     """As `gauss_newton`, by normal equations and, where their condition is bad, by factorisation."""
     settled_origin, settled_sizes = origin.copy(), sizes.copy()
     _settle(code, settled_origin, axes, settled_sizes)
-    found = gauss_newton(code, settled_origin, axes, settled_sizes, motions, free_sizes, through, redundant, points,
-                         weights, most, False)  # fmt: skip
-    if found[0] == ILL and not redundant:
-        return gauss_newton(code, settled_origin, axes, settled_sizes, motions, free_sizes, through, redundant, points,
-                            weights, most, True)  # fmt: skip
+    for way in range(2):  # a literal True or False would have everything compiled twice
+        found = gauss_newton(code, settled_origin, axes, settled_sizes, motions, free_sizes, through, redundant, points,
+                             weights, most, way == 1)  # fmt: skip
+        if found[0] != ILL or redundant:
+            break
     return found
 
 

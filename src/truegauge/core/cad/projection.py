@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
+from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, for_reading
 from truegauge.core.cad.borders import Borders, borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed
 from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, is_among, nearest_triangle
@@ -155,12 +155,13 @@ class Projector:
         facing = -2.0 if normals is None or max_angle >= np.pi else float(np.cos(max_angle))
         turned = np.zeros((1, 3)) if normals is None or facing < -1.5 else normals
         chord = 0.0 if rough else self._chord
+        read = for_reading(points)
         for start in range(0, n, _PIECE):
             progress(start / n, "distance to the part")
             piece = walk[start : start + _PIECE]
             there = np.zeros((len(piece), 3))
             _project_all(
-                self.tree, self._packed, points, piece, max_distance, self._slack, chord, turned,
+                self.tree, self._packed, read, piece, max_distance, self._slack, chord, turned,
                 facing, out.distance, out.face, out.on_edge, there,
             )  # fmt: skip
             out.normals[piece] = there
