@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING, Annotated, NoReturn
 import typer
 
 from truegauge.core.arrays import Vector
-from truegauge.core.errors import TrueGaugeError
+from truegauge.core.errors import TrueGaugeError, shortened
+from truegauge.core.typed_number import MOST, within_reach
 
 if TYPE_CHECKING:
     from truegauge.core.association import Criterion, DatumSystem
@@ -27,6 +28,16 @@ Formats = Annotated[str, typer.Option(help="What is written, with commas: pdf, h
 
 def _say(text: str) -> None:
     sys.stdout.write(text + "\n")
+
+
+def _within_reach(value: float | None) -> float | None:
+    """Refuse options that are no numbers of a part: NaN is within any limits."""
+    if value is None:
+        return None
+    try:
+        return within_reach(value)
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from error
 
 
 @app.command()
@@ -96,7 +107,7 @@ def batch(
     formats: Formats = "pdf,csv,json",
     name: Annotated[str, typer.Option(help="Name of the outputs, of {scan}, {plan}, {number}.")] = "{scan}",
     threads: Annotated[int, typer.Option(min=0, help="Threads of a worker; 0 shares the cores.")] = 0,
-    memory: Annotated[float, typer.Option(min=300, help="Most memory of a worker, MB.")] = 3000,
+    memory: Annotated[float, typer.Option(min=300, callback=_within_reach, help="Most memory of a worker, MB.")] = 3000,
     again: Annotated[bool, typer.Option(help="Inspect what an earlier run has done, too.")] = False,
     uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
 ) -> None:
@@ -136,8 +147,12 @@ def cmm_sim(
     fault: Annotated[
         list[str] | None, typer.Option(help="What goes wrong: NAME, NAME@NUMBER, NAME@NUMBERxSIZE.")
     ] = None,
-    pace: Annotated[float, typer.Option(min=0, help="Times as fast as a real machine; 0 as fast as it can.")] = 1.0,
-    temperature: Annotated[float, typer.Option(min=5, max=45, help="Temperature of the part.")] = 20.0,
+    pace: Annotated[
+        float, typer.Option(min=0, callback=_within_reach, help="Times as fast as a real machine; 0 as fast as it can.")
+    ] = 1.0,
+    temperature: Annotated[
+        float, typer.Option(min=5, max=45, callback=_within_reach, help="Temperature of the part.")
+    ] = 20.0,
     hands: Annotated[
         int, typer.Option(min=-1, max=65535, help="Port for what hands do, with the token it says; 0 a free one.")
     ] = -1,
@@ -170,7 +185,9 @@ def inbox(
     units: Units = "",
     formats: Formats = "pdf,csv,json",
     jobs: Annotated[int, typer.Option(min=1, help="Worker processes.")] = 1,
-    settle: Annotated[float, typer.Option(min=0, help="Seconds without change until a file is complete.")] = 3.0,
+    settle: Annotated[
+        float, typer.Option(min=0, callback=_within_reach, help="Seconds without change until a file is complete.")
+    ] = 3.0,
     once: Annotated[bool, typer.Option(help="Inspect what is there, then end.")] = False,
 ) -> None:
     """Inspect every scan that arrives in a folder; it is moved to done, or to failed with the reason beside it."""
@@ -267,11 +284,16 @@ def associate(
     perpendicular_to: Annotated[
         str | None, typer.Option(help="Direction x,y,z that the axis or normal stays perpendicular to.")
     ] = None,
-    fix_radius: Annotated[float | None, typer.Option(help="Radius to keep, mm (of a width: half of it).")] = None,
+    fix_radius: Annotated[
+        float | None, typer.Option(callback=_within_reach, help="Radius to keep, mm (of a width: half of it).")
+    ] = None,
     through: Annotated[str | None, typer.Option(help="Point x,y,z that the feature passes through.")] = None,
     weights_column: Annotated[int | None, typer.Option(help="Column of the weights, counted from 1.")] = None,
     reject: Annotated[
-        float | None, typer.Option(help="Leave out points farther than so many robust scales from least squares.")
+        float | None,
+        typer.Option(
+            callback=_within_reach, help="Leave out points farther than so many robust scales from least squares."
+        ),
     ] = None,
     material: Annotated[
         str, typer.Option(help="Material inside (a boss) or outside (a hole) of the shape.")
@@ -284,7 +306,9 @@ def associate(
     ] = None,
     part: Annotated[Path | None, typer.Option(help="The part (STEP) of a free-form association.")] = None,
     faces: Annotated[str | None, typer.Option(help="Its faces, by number, with commas.")] = None,
-    reach: Annotated[float, typer.Option(help="Points farther from these faces do not belong to them, mm.")] = 0.6,
+    reach: Annotated[
+        float, typer.Option(callback=_within_reach, help="Points farther from these faces do not belong to them, mm.")
+    ] = 0.6,
     residuals: Annotated[bool, typer.Option(help="Print the residual of every point used.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
@@ -394,8 +418,8 @@ def _three(option: str, text: str | None, *, direction: bool = False) -> Vector 
         values = np.array([float(word) for word in text.replace(",", " ").split()])
     except ValueError:
         values = np.zeros(0)
-    if values.shape != (3,) or not np.isfinite(values).all():
-        raise TrueGaugeError(f"{option} needs three numbers x,y,z, not {text!r}")
+    if values.shape != (3,) or not (np.abs(values) <= MOST).all():
+        raise TrueGaugeError(f"{option} needs three numbers x,y,z to 1,000,000, not {shortened(text)!r}")
     if direction and not values.any():
         raise TrueGaugeError(f"{option}: a direction of length zero points nowhere")
     return values / np.linalg.norm(values) if direction else values

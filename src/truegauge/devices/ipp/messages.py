@@ -5,12 +5,12 @@ of commands that are answered at once, whatever else goes on. A reply repeats th
 done, ``!`` error. What nobody asked for (a touch by joystick, a moving machine) comes with the tag E0000.
 """
 
-import math
 import re
 from dataclasses import dataclass, field
 from typing import Literal
 
 from truegauge.core.errors import DeviceError
+from truegauge.core.typed_number import MOST
 
 ReplyKind = Literal["&", "#", "%", "!"]
 UNASKED = "E0000"
@@ -135,8 +135,8 @@ def _value(tokens: list[tuple[str, str]], at: int, depth: int) -> tuple[Value, i
     kind, text = tokens[at]
     if kind == "number":
         number = float(text)
-        if not math.isfinite(number):
-            raise ProtocolError("a number is not finite")
+        if not -MOST <= number <= MOST:
+            raise ProtocolError("a number is out of reach")
         return number, at + 1
     if kind == "text":
         return text[1:-1], at + 1
