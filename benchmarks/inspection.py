@@ -67,14 +67,15 @@ def one(folder: Path) -> None:
         print(done.stdout.strip(), done.stderr[-200:])
 
 
-def batch(folder: Path, count: int, points: int) -> None:
+def batch(folder: Path, count: int, points: int, *, uncertainty: bool = True) -> None:
     """Time a batch with one worker of one thread, with one that has all cores, and with two of one thread."""
     scans = tuple(write_samples(folder / "scans", count, points))
     rates = {}
     for name, jobs, threads in (("one worker, one thread", 1, 1), ("one worker, all cores", 1, os.cpu_count() or 1),
                                 ("two workers, one thread each", 2, 1)):  # fmt: skip
         started = time.perf_counter()
-        done = run_batch(BatchSettings(demo.PLAN, scans, folder / f"out-{jobs}-{threads}", jobs=jobs, threads=threads))
+        done = run_batch(BatchSettings(demo.PLAN, scans, folder / f"out-{jobs}-{threads}", jobs=jobs, threads=threads,
+                                       uncertainty=uncertainty))  # fmt: skip
         spent = time.perf_counter() - started
         rates[name] = count / spent
         peak = max(r.peak_mb for r in done.records.values())
@@ -93,4 +94,4 @@ if __name__ == "__main__":
             one(Path(made))
         if "batch" in wanted:
             numbers = [int(a) for a in wanted if a.isdigit()] + [30, 250_000][len([a for a in wanted if a.isdigit()]) :]
-            batch(Path(made), numbers[0], numbers[1])
+            batch(Path(made), numbers[0], numbers[1], uncertainty="quick" not in wanted)

@@ -26,7 +26,7 @@ PATIENCE = 60_000
 
 @pytest.fixture(autouse=True)
 def own_record(tmp_path, monkeypatch):
-    monkeypatch.setattr(machine_model, "record_path", lambda: tmp_path / "machine.json")
+    monkeypatch.setattr(machine_model, "record_folder", lambda: tmp_path / "machines")
 
 
 @pytest.fixture
@@ -174,7 +174,8 @@ def test_qualifying_and_what_comes_of_changing_the_probe(connected, qtbot, tmp_p
     use = w.devices.probing.uses()[1]
     assert qualify(w, qtbot, {use})
     assert w.machine.state(use).state == StylusState.QUALIFIED
-    assert len(json.loads((tmp_path / "machine.json").read_text())["qualifications"]) == 2  # the master first
+    (path,) = (tmp_path / "machines").iterdir()
+    assert len(json.loads(path.read_text())["qualifications"]) == 2  # the master first
     w.devices.choose_use(use)
     assert w.center.currentWidget() is w.result_page
     assert w.result_page.record().verdict == "good"

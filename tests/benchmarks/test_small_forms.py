@@ -63,7 +63,7 @@ def test_large_part(benchmark):
 @pytest.mark.parametrize(
     ("name", "arguments", "words"),
     [("large_cloud", ["20000"], "peak memory"), ("touching", ["0.5"], "touches sent"),
-     ("inspection", ["batch", "1", "20000"], "two workers")],
+     ("inspection", ["batch", "quick", "1", "20000"], "two workers")],
 )  # fmt: skip
 def test_whole_programs(name, arguments, words):
     done = subprocess.run(

@@ -20,6 +20,7 @@ _REPORT_S = 0.1
 _TRIES = 4
 _BETWEEN_S = 0.4
 _LONG_S = 600.0  # of a move: a machine may be slow
+_ON_THE_WAY, _ARRIVED, _BEYOND = 1.5, 0.02, 20.0  # mm; a touch searches beyond where it was expected
 Check = Callable[[], None]
 
 
@@ -61,6 +62,9 @@ class Cmm:
         self._offset = np.zeros(3)  # from where the server has the tip to where the plan has it
         self._speeds: dict[str, float] = {}
         self.answer_s: float | None = None
+        self._says = ""  # what the machine calls itself
+        self._under_way: tuple[StylusUse | None, Vector, Vector] | None = None  # the last move, until it has ended well
+        self._stands: Vector | None = None  # where it ended
 
     # The connection -----------------------------------------------------------------------------------------------
 
@@ -84,6 +88,7 @@ class Cmm:
         try:
             client.ask(call("StartSession"))
             client.ask(call("OnPtMeasReport", call("X"), call("Y"), call("Z"), call("IJK")))
+            self._read_identity()
             self._ask_again_for_moves()
             self._read_tool()
             client.watch()
@@ -91,7 +96,27 @@ class Cmm:
             self.close()
             raise
         self._speeds = {}
-        self.use = None
+        self.use = self._stands = None
+
+    @property
+    def identity(self) -> str:
+        """What tells this machine from every other one: what it says of itself, else where it answers."""
+        return self._says or f"{self.host}:{self.port}"
+
+    @property
+    def says_who_it_is(self) -> bool:
+        """Whether the machine itself tells its identity."""
+        return bool(self._says)
+
+    def _read_identity(self) -> None:
+        self._says = ""
+        try:
+            for values in self._ask(call("GetProp", call("Machine.Id"))):
+                for value in values:
+                    if isinstance(value, Call) and value.name == "Machine.Id" and value.args:
+                        self._says = str(value.args[0])
+        except MachineRefused:
+            return  # the protocol has no word for it: only some servers know
 
     def _ask_again_for_moves(self) -> None:
         every = (call("X"), call("Y"), call("Z"), call("Tool.A"), call("Tool.B"))
@@ -260,6 +285,8 @@ class Cmm:
 
     def let_user_move(self, allowed: bool) -> None:
         """Give the joystick to the user, or take it."""
+        if allowed:
+            self._stands = None
         self._ask(call("EnableUser" if allowed else "DisableUser"))
 
     # Probes -------------------------------------------------------------------------------------------------------
@@ -274,6 +301,7 @@ class Cmm:
         """
         assembly = probing.assembly(use.assembly)
         tool = f"{assembly.name}:{use.stylus}"
+        self._stands = None
         if self.mounted != assembly.name:
             if probing.port_of(assembly.id) is None:
                 self._read_tool()
@@ -321,21 +349,51 @@ class Cmm:
 
     def go_to(self, place: Vector, check: Check | None = None) -> None:
         """Move the tip in use to a place (3,), straight."""
+        self._set_out(self._stands if self._stands is not None else self.where(), place)
         x, y, z = (float(v) for v in place - self._offset)
         self._ask(call("GoTo", *place_calls((x, y, z))), check, _LONG_S)
+        self._arrived(place)
+
+    def _set_out(self, start: Vector, end: Vector) -> None:
+        self._under_way, self._stands = (self.use, start, end), None
+
+    def _arrived(self, place: Vector | None) -> None:
+        self._under_way, self._stands = None, place
+
+    def back_out(self, check: Check | None = None) -> None:
+        """After a move that did not end well: go back along the way it came, which was free.
+
+        Where somebody has moved the probe meanwhile nothing is done.
+        """
+        if self._under_way is None:
+            return
+        use, start, end = self._under_way
+        if use is not None and use == self.use:
+            here, way = self.where(), end - start
+            length = float(np.linalg.norm(way))
+            along = float((here - start) @ way) / max(length, 1e-9)
+            beside = float(np.linalg.norm((here - start) - along / max(length, 1e-9) * way))
+            is_there = -_ON_THE_WAY < along < length + _BEYOND and beside < _ON_THE_WAY
+            if is_there and np.linalg.norm(here - start) > _ARRIVED:
+                x, y, z = (float(v) for v in start - self._offset)
+                self._ask(call("GoTo", *place_calls((x, y, z))), check, _LONG_S)
+        self._arrived(None)
 
     def touch(self, target: Vector, out: Vector, check: Check | None = None) -> MachineTouch:
         """Touch a surface expected at a place (3,) with its outward direction (3,)."""
+        before = self._stands if self._stands is not None else self.where()
+        self._set_out(before, target)
         x, y, z = (float(v) for v in target - self._offset)
         i, j, k = (float(v) for v in out)
         lines = self._ask(call("PtMeas", *place_calls((x, y, z)), call("IJK", i, j, k)), check, _LONG_S)
-        if not lines:
+        every = [_named(values) for values in lines]
+        # Some report where they are while they go back from the touch: its own line is the one with a direction.
+        said = [named for named in every if {"X", "Y", "Z"} <= set(named)]
+        named = next((n for n in said if "IJK" in n), said[0] if said else {})
+        self._arrived(None)  # it has gone back by itself
+        if not named:
             raise DeviceError("the machine ended a touch without saying where it was")
-        named = _named(lines[-1])
-        try:
-            place = np.array([named[n][0] for n in "XYZ"]) + self._offset
-        except KeyError as error:
-            raise DeviceError("the machine ended a touch without saying where it was") from error
+        place = np.array([named[n][0] for n in "XYZ"]) + self._offset
         return MachineTouch(place, np.asarray(out))
 
 

@@ -3,13 +3,14 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import pairwise
 
 import numpy as np
 
-from truegauge.core.arrays import Normals, Vector, unit
+from truegauge.core.arrays import Mask, Normals, Vector, unit
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import StylusPlace
-from truegauge.core.probing.clearance import probe_shape
+from truegauge.core.probing.clearance import Obstacle, first_meeting
 from truegauge.core.probing.judgement import Judgement, Verdict, judge
 from truegauge.core.probing.obstacles import SphereObstacle
 from truegauge.core.probing.probing import Probing, QualificationSettings, StylusUse
@@ -21,11 +22,13 @@ from truegauge.core.probing.records import (
     needs_location,
     why_hand_touch,
 )
+from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import TouchPattern, touch_directions
-from truegauge.core.probing.travel import Surroundings, find_way
+from truegauge.core.probing.sphere_access import reachable
 from truegauge.core.progress import Progress
 from truegauge.devices.cmm import Cmm, MachineTouch
 from truegauge.devices.ipp.client import ConnectionLost
+from truegauge.jobs.moving import Moving
 
 _FIRST_PASS = TouchPattern(5, 1, float(np.radians(70.0)))
 _WIDE_SEARCH = 12.0  # mm that are felt beyond the surface before the centre is known
@@ -33,6 +36,7 @@ _ARC = np.radians(40.0)
 _HEAD_S = 2.0
 _CLEAR = 2.5
 _ABOVE = 60.0  # mm over the sphere that travel goes
+_BESIDE = 0.3  # mm that the probe keeps from the sphere on its way around
 
 
 @dataclass(slots=True)
@@ -44,6 +48,14 @@ class Told:
     touched: Callable[[StylusUse, int, int], None] = lambda use, done, of: None
     qualified: Callable[[QualificationRecord], None] = lambda record: None
     located: Callable[[SphereLocation], None] = lambda location: None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Around:
+    """What is known to stand around the sphere, and how high the highest of it is (mm, machine)."""
+
+    obstacles: tuple[Obstacle, ...] = ()
+    top: float = -np.inf
 
 
 @dataclass(slots=True)
@@ -62,8 +74,10 @@ class Qualifying:
 
     def __init__(
         self, cmm: Cmm, probing: Probing, record: MachineRecord, uses: tuple[StylusUse, ...], told: Told,
-        now: Callable[[], datetime] = datetime.now,
+        now: Callable[[], datetime] = datetime.now, around: Around | None = None,
     ) -> None:  # fmt: skip
+        self._around = around or Around()
+        self._moving = Moving(cmm, self._check)
         self.cmm, self.probing, self.record, self.told = cmm, probing, record, told
         self._now = now
         master = probing.master_or_first()
@@ -78,6 +92,7 @@ class Qualifying:
         self._series: _Series | None = None
         self._count = len(self.pending)
         self._temperature: float | None = None
+        self._is_away = False  # from the sphere, at the end
         self._unverified = False  # whether the sphere still stands where it did is asked at the end
 
     @property
@@ -105,17 +120,21 @@ class Qualifying:
             It cannot go on; what to do is in the text. What was done is kept.
         """
         lost = 0
-        while self.pending or self._unverified:
+        while self.pending or self._unverified or not self._is_away:
             try:
                 self._check()
+                self.cmm.back_out(self._check)
                 if self.pending:
                     self._one(self.pending[0])
                     self._unverified = self._unverified or self.pending[0] != self.master
                     self.pending = self.pending[1:]
                     self._series = None
-                else:
+                elif self._unverified:
                     self._verify()
                     self._unverified = False
+                else:
+                    self._lift()
+                    self._is_away = True
                 lost = 0
             except ConnectionLost:
                 lost += 1
@@ -163,14 +182,17 @@ class Qualifying:
         return self.probing.assembly(use.assembly).stylus(use.stylus, use.pose)
 
     def _lift(self) -> None:
-        """Go up from where it stands, as far as it goes, before the head turns; not where nothing is known."""
+        """Go up over everything before the head turns, and at the end; not where nothing is known."""
         location = self.record.location
         if self.cmm.use is None or location is None or why_hand_touch(self.record, self.probing):
             return
-        here = self.cmm.where()
-        top = location.center[2] + self.probing.sphere.radius + _ABOVE
-        if here[2] < top:
-            self.cmm.go_to(np.array([here[0], here[1], top]), self._check)
+        self._moving.up(self._room(np.array(location.center)))
+
+    def _room(self, center: Vector) -> ProbeRoom:
+        """Return what is known to stand around, with the sphere at a place."""
+        sphere = self.probing.sphere
+        top = max(float(center[2]) + sphere.radius, self._around.top) + _ABOVE
+        return ProbeRoom(self.probing, (SphereObstacle(sphere, center), *self._around.obstacles), top)
 
     def _find_center(self, series: _Series, place: StylusPlace) -> None:
         if series.center is None:
@@ -221,17 +243,25 @@ class Qualifying:
         self.cmm.let_user_move(True)
         self.told.wants_touch(use, why)
         try:
-            return self.cmm.wait_for_hand_touch(self._check)
+            touch = self.cmm.wait_for_hand_touch(self._check)
+            self._moving.normal = touch.out
+            return touch
         finally:
             self.told.wants_touch(use, "")
             if self.cmm.is_connected:
                 self.cmm.let_user_move(False)
 
     def _directions(self, pattern: TouchPattern, place: StylusPlace) -> Normals:
+        use, sphere = self.pending[0] if self.pending else self.master, self.probing.sphere
+        shape = self._room(np.zeros(3)).shape(use)[0]
+
+        def gets_there(directions: Normals) -> Mask:
+            return reachable(shape, place, sphere, directions, self.settings.approach)
+
         try:
-            return touch_directions(pattern, place.direction, self.probing.sphere, place.radius + _CLEAR)
+            return touch_directions(pattern, place.direction, sphere, place.radius + _CLEAR, gets_there)
         except ValueError as error:
-            raise DeviceError(f"{self.probing.name_of(self.pending[0])}: {error}") from error
+            raise DeviceError(f"{self.probing.name_of(use)}: {error}") from error
 
     def _touch(self, series: _Series, place: StylusPlace, direction: Vector) -> MachineTouch:
         """Go before a place of the sphere around it, not through it, and touch."""
@@ -242,25 +272,27 @@ class Qualifying:
         here = self.cmm.where()
         off = here - series.center
         distance = float(np.linalg.norm(off))
+        room = self._room(series.center)
+        legs: list[Vector] = []
         if distance < reach + 30.0 and distance > 0.8 * (sphere.radius + place.radius):
-            for step in _around(off / distance, direction, -place.direction):
-                self.cmm.go_to(series.center + (reach + 2.0) * step, self._check)
+            steps = _around(off / distance, direction, -place.direction)
+            legs = [series.center + (reach + 2.0) * step for step in steps]
+        if legs and self._are_free(room, series.use, [here, *legs]):
+            for leg in legs:
+                self.cmm.go_to(leg, self._check)
+            self._moving.normal = direction
         else:
-            self._come(series, place, goal, direction)
+            self._moving.to(room, series.use, goal, direction)
         return self.cmm.touch(series.center + sphere.radius * direction, direction, self._check)
 
-    def _come(self, series: _Series, place: StylusPlace, goal: Vector, direction: Vector) -> None:
-        """Come from farther away: a way that meets neither ball nor stem."""
-        assert series.center is not None
-        assembly = self.probing.assembly(series.use.assembly)
-        shape = probe_shape(assembly.bodies(series.use.pose), assembly.styli(series.use.pose))
-        center = series.center - place.center
-        top = float(center[2]) + self.probing.sphere.radius + _ABOVE
-        obstacle = SphereObstacle(self.probing.sphere, series.center)
-        start = self.cmm.where() - place.center
-        for stop in find_way(shape, start, goal - place.center, Surroundings((obstacle,), max(top, start[2])),
-                             arrive=(-place.direction,)):  # fmt: skip
-            self.cmm.go_to(stop + place.center, self._check)
+    @staticmethod
+    def _are_free(room: ProbeRoom, use: StylusUse, places: list[Vector]) -> bool:
+        """Tell whether the whole probe meets nothing on the way over some places of its tip."""
+        shape, place = room.shape(use)
+        return all(
+            first_meeting(shape, a - place.center, b - place.center, room.obstacles, _BESIDE) is None
+            for a, b in pairwise(places)
+        )
 
     def _verify(self) -> None:
         """Touch the sphere with the master again: had it moved meanwhile, all offsets of the run would be wrong."""
@@ -283,7 +315,9 @@ class Qualifying:
         shift = float(np.linalg.norm(center - location.center))
         if shift <= self.probing.limits.moved:
             return
-        self.record = self.record.replace(location=location.replace(may_have_moved=True))
+        location = location.replace(may_have_moved=True)
+        self.record = self.record.replace(location=location)
+        self.told.located(location)  # until it is located again, also for those who come later
         for made in [q for q in self.done if not q.master and q.passes]:
             text = f"at the end the master finds the sphere {shift:.3f} mm from where it was: the offset is wrong"
             cause = ("the sphere moved: fix it, locate it again with the master stylus", text, True)

@@ -15,16 +15,17 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, rotate
 from truegauge.core.plan.sample import ProbedTouch
-from truegauge.core.probing.assembly import StylusPlace
-from truegauge.core.probing.clearance import Obstacle, ProbeShape, probe_shape
+from truegauge.core.probing.clearance import Obstacle
 from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, StylusState, state_of
+from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.strategies import Places, candidate_places, choose, usual_touches
-from truegauge.core.probing.travel import NoWay, Surroundings, find_way
+from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress
 from truegauge.devices.cmm import Cmm, MachineTouch
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
+from truegauge.jobs.moving import Moving
 
 _ROOM = 0.4  # mm that a probe needs beside the part at a touch: nothing is quite where it is believed to be
 _NEAR = 0.4  # mm before the surface where a probe can be when there is little room
@@ -114,35 +115,11 @@ class Router:
             self.obstacles = (self.part, SphereObstacle(probing.sphere, sphere_center))
         corners = np.array([[model.box[i, 0], model.box[j, 1], model.box[k, 2]]
                             for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
-        self.top = float(apply(machine_from_part, corners)[:, 2].max()) + _OVER
+        top = float(apply(machine_from_part, corners)[:, 2].max())
+        if sphere_center is not None:
+            top = max(top, float(sphere_center[2]) + probing.sphere.radius)
+        self.room = ProbeRoom(probing, self.obstacles, top + _OVER, tuple(machine_from_part[:3, :3].T))
         self._known: dict[tuple[str, float], Places] = {}
-        self._shapes: dict[StylusUse, tuple[ProbeShape, StylusPlace]] = {}
-
-    def shape(self, use: StylusUse) -> tuple[ProbeShape, StylusPlace]:
-        """Return a probe as balls, and where its tip is."""
-        if use not in self._shapes:
-            a = self.probing.assembly(use.assembly)
-            self._shapes[use] = (probe_shape(a.bodies(use.pose), a.styli(use.pose)), a.stylus(use.stylus, use.pose))
-        return self._shapes[use]
-
-    def safe_z(self, use: StylusUse) -> float:
-        """Return the height of the quill at which the whole probe, in any pose, is over the part."""
-        assembly = self.probing.assembly(use.assembly)
-        lowest = []
-        for pose in assembly.poses:
-            shape = self.shape(use.replace(pose=pose))[0]
-            lowest.append(float((shape.centers[:, 2] - shape.radii).min()))
-        return self.top - min(lowest)
-
-    def ways_out(self, use: StylusUse, normal: Vector | None) -> list[Vector]:
-        """Return the directions in which a probe is likely to get out of the part, the best first.
-
-        Back along the stylus, along the axes of the part that come nearest to that, and off the surface.
-        """
-        back = -self.shape(use)[1].direction
-        axes = [sign * axis for axis in self._pose[:3, :3].T for sign in (1.0, -1.0) if sign * axis @ back > 0.3]
-        axes.sort(key=lambda axis: -float(axis @ back))
-        return [back, *axes, *([] if normal is None else [normal])]
 
     def route(self, feature: FeatureToTouch) -> FeatureRoute | Left:
         """Choose stylus and places for a feature."""
@@ -182,7 +159,7 @@ class Router:
         return FeatureRoute(feature, use, chosen, approach)
 
     def _places(self, feature: FeatureToTouch, use: StylusUse) -> Places:
-        radius = self.shape(use)[1].radius
+        radius = self.room.shape(use)[1].radius
         key = (feature.id, radius)
         if key not in self._known:
             self._known[key] = self._candidates(feature, radius)
@@ -195,13 +172,13 @@ class Router:
 
     def _promise(self, feature: FeatureToTouch, use: StylusUse) -> tuple[float, float]:
         """Return which share of the places the stem does not point into, and how well it points at the surface."""
-        direction = self.shape(use)[1].direction
+        direction = self.room.shape(use)[1].direction
         cosine = rotate(self._pose, self._places(feature, use).normals) @ direction
         return round(float((cosine < _STEM_IN).mean()), 2), round(float(-cosine.mean()), 2)
 
     def _reachable(self, places: Places, use: StylusUse, back: float = 0.0) -> Mask:
         """Tell at which places the probe meets nothing, `back` mm before the surface (0: but what its tip touches)."""
-        shape, tip = self.shape(use)
+        shape, tip = self.room.shape(use)
         points, normals = apply(self._pose, places.points), rotate(self._pose, places.normals)
         # A stem that points into the surface need not be asked further.
         free = normals @ tip.direction < _STEM_IN
@@ -234,6 +211,7 @@ class Told:
     progress: Progress
     touched: Callable[[ProbedTouch], None]
     begun: Callable[[FeatureRoute], None] = lambda route: None
+    complete: Callable[[FeatureRoute], None] = lambda route: None  # all its touches were told
 
 
 class Touching:
@@ -253,7 +231,8 @@ class Touching:
         self._count = sum(len(r.places) for r in self.pending)
         self._all_done = 0
         self._done = 0  # touches of the first pending one
-        self._normal: Vector | None = None  # out of the surface where the tip stands
+        self._moving = Moving(cmm, self._check)
+        self._is_away = False  # from the part, after the last feature
 
     def seconds(self) -> float:
         """Return how long the rest takes, roughly."""
@@ -275,10 +254,16 @@ class Touching:
             It cannot go on; what to do is in the text. Every touch so far was told.
         """
         lost = 0
-        while self.pending:
+        while self.pending or not self._is_away:
             try:
                 self._check()
+                self.cmm.back_out(self._check)
+                if not self.pending:
+                    self._moving.up(self.router.room)
+                    self._is_away = True
+                    break
                 self._feature(self.pending[0])
+                self.told.complete(self.pending[0])
                 self.pending, self._done = self.pending[1:], 0
                 lost = 0
             except ConnectionLost:
@@ -287,12 +272,14 @@ class Touching:
                     raise
                 self.cmm.reconnect(self.router.probing, self._check)
             except NoWay as error:
+                if not self.pending:
+                    raise DeviceError(f"all is touched, but {error}: move the probe out by joystick") from error
                 # Nothing was moved: the others can go on.
                 self.left = (*self.left, Left(self.pending[0].feature, str(error)))
                 self.skip()
             except MachineRefused as error:
-                name = self.pending[0].feature.name
-                raise DeviceError(f"{name}, touch {self._done + 1}: {error.said.text}") from error
+                where = f"{self.pending[0].feature.name}, touch {self._done + 1}" if self.pending else "on the way up"
+                raise DeviceError(f"{where}: {error.said.text}") from error
 
     def run_with(self, progress: Progress) -> None:
         """Touch what is left, telling how far it is."""
@@ -305,9 +292,9 @@ class Touching:
 
     def _feature(self, route: FeatureRoute) -> None:
         moves, probing = self.router.probing.moves, self.router.probing
-        shape, place = self.router.shape(route.use)
+        place = self.router.room.shape(route.use)[1]
         if self.cmm.use != route.use:
-            self._leave()
+            self._moving.up(self.router.room)
             self.cmm.take_stylus(probing, route.use)
         stylus = Stylus(probing, self.record, route.use, self.cmm.temperature(), self._now(), moves.touch_speed)
         if stylus.why_not:
@@ -315,35 +302,13 @@ class Touching:
         self.cmm.set_speeds(travel_speed=moves.travel_speed, touch_speed=moves.touch_speed, approach=route.approach,
                             retract=route.approach, search=moves.search)  # fmt: skip
         self.told.begun(route)
-        around = Surroundings(self.router.obstacles, self.router.safe_z(route.use))
         for k in range(self._done, len(route.places)):
             self._check()
             # What the machine believes differs from what is by the offset that was found.
             target = route.places.points[k] - stylus.offset
             out = route.places.normals[k]
-            goal = target + (place.radius + route.approach) * out
-            here = self.cmm.where()
-            way = find_way(
-                shape, here - place.center, goal - place.center, around,
-                self.router.ways_out(route.use, self._normal), self.router.ways_out(route.use, out),
-            )  # fmt: skip
-            for stop in way:
-                self.cmm.go_to(stop + place.center, self._check)
-            self._normal = out  # also of a touch that is cut off: it stands there then
+            self._moving.to(self.router.room, route.use, target + (place.radius + route.approach) * out, out)
             touch = self.cmm.touch(target, out, self._check)
             self._done, self._all_done = k + 1, self._all_done + 1
             row = -1 if route.places.rows is None else int(route.places.rows[k])
             self.told.touched(stylus.touched(touch, route.feature.id, row))
-
-    def _leave(self) -> None:
-        """Go up over the part before the head turns or the probe is changed."""
-        if self.cmm.use is None:
-            return
-        shape, place = self.router.shape(self.cmm.use)
-        here = self.cmm.where() - place.center
-        safe = self.router.safe_z(self.cmm.use)
-        top = np.array([*here[:2], max(safe, float(here[2]))])
-        around = Surroundings(self.router.obstacles, safe)
-        for stop in find_way(shape, here, top, around, leave=self.router.ways_out(self.cmm.use, self._normal)):
-            self.cmm.go_to(stop + place.center, self._check)
-        self._normal = None

@@ -130,8 +130,8 @@ def test_a_catalogue_of_the_user_adds_to_the_own(tmp_path):
 
 
 @pytest.mark.parametrize(("text", "reason"), [
-    ("no json", "not a catalogue"),
-    ("[1, 2]", 'a list named "components" is missing'),
+    ("no json", "this catalogue of components is damaged"),
+    ("[1, 2]", "it is no JSON object"),
     ('{"schema_version": 9, "components": []}', "newer"),
     ('{"components": [{"id": "x", "name": "X", "kind": "stylus", "base": "M2"}]}', "component 1 X.*without a tip"),
     ('{"components": [{"id": "x", "name": "X", "kind": "rocket", "base": "M2"}]}', "component 1 X: kind"),

@@ -19,7 +19,7 @@ from truegauge.core.probing.records import (
 )
 from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern, advice, touch_directions
 from truegauge.demo.cmm_plan import demo_probing
-from truegauge.formats.machine_file import read_machine, write_machine
+from truegauge.formats.machine_file import read_machine, record_file, write_machine
 
 DOWN = np.array([0.0, 0.0, -1.0])
 NOW = datetime(2026, 11, 24, 10, 0)
@@ -170,11 +170,31 @@ def test_the_sphere_is_touched_by_hand_whenever_it_may_stand_elsewhere():
 
 def test_the_record_of_a_machine_is_read_as_it_was_written(tmp_path):
     path = tmp_path / "state" / "machine.json"
-    assert read_machine(path) == MachineRecord()
+    assert read_machine(path, "Old Iron") == MachineRecord()
     made = MachineRecord().with_qualification(record()).with_qualification(record(diameter=3.997))
-    write_machine(path, made)
-    assert read_machine(path) == made
+    write_machine(path, made, "Old Iron")
+    assert read_machine(path, "Old Iron") == made
+    with pytest.raises(FormatError, match="not the record of New Iron"):
+        read_machine(path, "New Iron")
     assert made.latest(demo_probing(), demo_probing().uses()[0]).diameter == 3.997
     path.write_text(path.read_text()[:-40])
     with pytest.raises(FormatError, match="the record of the machine is damaged"):
-        read_machine(path)
+        read_machine(path, "Old Iron")
+
+
+def test_every_machine_has_a_record_of_its_own(tmp_path):
+    names = [
+        "stand-in 1",
+        "stand-in 2",
+        "10.0.0.7:1294",
+        "10.0.0.7:1294 hall 3",
+        "10.0.0.7:1294 hall-3",
+        "x" * 300,
+        "../..",
+    ]
+    files = [record_file(tmp_path, name) for name in names]
+    assert len(set(files)) == len(names)
+    for name, path in zip(names, files, strict=True):
+        assert path.parent == tmp_path
+        assert read_machine(path, name) == MachineRecord()
+        write_machine(path, MachineRecord().with_qualification(record()), name)

@@ -22,7 +22,7 @@ from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
 from truegauge.formats.files import temporary_folder
-from truegauge.formats.machine_file import read_machine, write_machine
+from truegauge.formats.machine_file import read_machine, record_file, write_machine
 from truegauge.formats.plan_file import write_plan
 
 _POLL_MS = 60
@@ -34,9 +34,9 @@ def _stylus_direction(probing: Probing, use: StylusUse) -> np.ndarray:
     return probing.assembly(use.assembly).stylus(use.stylus, use.pose).direction
 
 
-def record_path() -> Path:
-    """Return where the record of the machine is kept."""
-    return user_state_path("truegauge") / "machine.json"
+def record_folder() -> Path:
+    """Return where the records of machines are kept."""
+    return user_state_path("truegauge") / "machines"
 
 
 class StoppableJob(Protocol):
@@ -81,11 +81,8 @@ class MachineModel(QObject):
         self.queue.noticed.connect(session.noticed)
         self.hand_queue = WorkQueue(self)
         self.hand_queue.noticed.connect(session.noticed)
-        self.record = MachineRecord()
-        try:
-            self.record = read_machine(record_path())
-        except FormatError as error:
-            session.notify(error)
+        self.record = MachineRecord()  # nothing is known before it is known which machine it is
+        self.machine = ""
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -98,11 +95,20 @@ class MachineModel(QObject):
         """Keep what is known now, at once on disk too."""
         self.record = record
         try:
-            write_machine(record_path(), record)
+            write_machine(record_file(record_folder(), self.machine), record, self.machine)
         except FormatError as error:
             self.session.notify(error)
         self.record_changed.emit()
         self.changed.emit()
+
+    def _take_machine(self, machine: str) -> None:
+        """Know of a machine what was learnt on it, and nothing of any other one."""
+        self.machine, self.record = machine, MachineRecord()
+        try:
+            self.record = read_machine(record_file(record_folder(), machine), machine)
+        except FormatError as error:
+            self.session.notify(error)
+        self.record_changed.emit()
 
     def state(self, use: StylusUse, touch_speed: float | None = None) -> StateSaid:
         """Return whether a stylus may measure."""
@@ -126,8 +132,10 @@ class MachineModel(QObject):
         """Whether the machine does something that was asked for."""
         return self.queue.is_busy
 
-    def connect_to(self, host: str, port: int, hands_port: int | None = None, token: str = "") -> None:
-        """Open a session in the background."""
+    def connect_to(
+        self, host: str, port: int, hands_port: int | None = None, token: str = "", name: str = ""
+    ) -> None:  # fmt: skip
+        """Open a session in the background; `name` is what the user calls a machine that does not say who it is."""
         self.disconnect_machine(keep_stand_in=hands_port is not None)
 
         def work(progress: Progress) -> Cmm:
@@ -137,6 +145,7 @@ class MachineModel(QObject):
 
         def done(cmm: Cmm) -> None:
             self.cmm = cmm
+            self._take_machine(cmm.identity if cmm.says_who_it_is or not name else f"{cmm.identity} {name}")
             if hands_port is not None:
                 with contextlib.suppress(DeviceError):
                     self.hands, self._eyes = Hands(hands_port, token), Hands(hands_port, token)

@@ -35,6 +35,9 @@ class MachinePage(QWidget):
         self.connect_button = button("Connect", self._on_connect)
         self.stand_in_button = button("Start the stand-in", self._on_stand_in, main=True)
         self.address = row(self.host, self.port)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of the machine, as you call it")
+        self.name.setAccessibleName("name of the machine")
         column.addWidget(self.stand_in_button)
         self.hint = label("A machine in software, with the probes of this plan and its part on the table.",
                           "soft", wrap=True)  # fmt: skip
@@ -42,6 +45,7 @@ class MachinePage(QWidget):
         self.words = label("An I++ DME server: host and port", "soft")
         column.addWidget(self.words)
         column.addWidget(self.address)
+        column.addWidget(self.name)
         column.addWidget(self.connect_button)
         self.disconnect_button = button("Disconnect", self._machine.disconnect_machine)
         self.home = button("Home the machine", self._machine.home, main=True)
@@ -78,7 +82,7 @@ class MachinePage(QWidget):
             column.addWidget(widget)
         column.addWidget(self.disconnect_button)
         column.addStretch()
-        for field in (self.host, self.port):
+        for field in (self.host, self.port, self.name):
             field.returnPressed.connect(self._on_connect)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
@@ -90,7 +94,7 @@ class MachinePage(QWidget):
         except ValueError:
             self._model.session.notify(f"{self.port.text()!r} is no port: a whole number from 1 to 65535")
             return
-        self._machine.connect_to(self.host.text().strip(), port)
+        self._machine.connect_to(self.host.text().strip(), port, name=self.name.text().strip())
 
     def _on_stand_in(self) -> None:
         self._machine.start_stand_in(pace=self.pace.value())
@@ -118,7 +122,7 @@ class MachinePage(QWidget):
         m = self._machine
         cmm = m.cmm
         there = m.connected
-        for widget in (self.stand_in_button, self.hint, self.words, self.address, self.connect_button):
+        for widget in (self.stand_in_button, self.hint, self.words, self.address, self.name, self.connect_button):
             widget.setVisible(cmm is None)
             widget.setEnabled(not m.busy)
         self.disconnect_button.setVisible(cmm is not None)

@@ -41,6 +41,7 @@ class TouchModel(QObject):
         super().__init__(parent)
         self.machine, self.session = machine, machine.session
         self._waiting: list[ProbedTouch] = []
+        self._instead: dict[str, list[ProbedTouch]] = {}  # of features that have touches already, until all are there
         self.by_hand = False  # touches of the joystick belong to features now
         self.job: Touching | None = None
         self.route: FeatureRoute | None = None
@@ -193,6 +194,13 @@ class TouchModel(QObject):
             every, self._waiting = self.probed, []
             self.session.set_probed(every, self.machine.temperature_c)
 
+    def _take_instead(self, feature: str) -> None:
+        """Let the new touches of a feature, which are all there, take the place of its old ones."""
+        self._flush()
+        new = self._instead.pop(feature)
+        kept = tuple(t for t in self.probed if t.feature != feature)
+        self.session.set_probed((*kept, *new), self.machine.temperature_c)
+
     def take_back(self) -> None:
         """Forget the last touch."""
         self._flush()
@@ -249,7 +257,7 @@ class TouchModel(QObject):
         return chosen or tuple(f for f in self.session.plan.features if not self.count(f.id))
 
     def touch_by_machine(self) -> None:
-        """Touch the wanted features; touches that selected ones have already are replaced."""
+        """Touch the wanted features; touches that they have already stay until the new ones are all there."""
         s, machine, pose = self.session, self.machine, self.part_from_machine()
         why = self.why_not_by_machine()
         evaluator, features = s.evaluator, self.wanted()
@@ -259,9 +267,7 @@ class TouchModel(QObject):
         from truegauge.core.plan.touch_needs import axis_about
         from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
 
-        ids = {f.id for f in features}
-        if any(t.feature in ids for t in self.probed):
-            s.set_probed(tuple(t for t in self.probed if t.feature not in ids))
+        self._instead = {f.id: [] for f in features if self.count(f.id)}
         wanted: list[FeatureToTouch] = []
         for f in features:
             nominal = evaluator.nominal(f.group)
@@ -272,7 +278,7 @@ class TouchModel(QObject):
         emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
         model, projector, now = evaluator.model, evaluator.projector, machine.now
         told = Told(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
-                    lambda route: emit("route", route))  # fmt: skip
+                    lambda route: emit("route", route), lambda route: emit("complete", route))  # fmt: skip
         usable = frozenset(u for u in probing.uses() if machine.may_use(u))
 
         def work(progress: Progress) -> Touching:
@@ -309,6 +315,7 @@ class TouchModel(QObject):
         if self.machine.busy:
             self.machine.stop()
         self.job, self.route, self.stopped = None, None, ""
+        self._instead = {}
         self.changed.emit()
 
     def _on_ended(self, why: str) -> None:
@@ -330,8 +337,12 @@ class TouchModel(QObject):
         self.changed.emit()
 
     def _on_from_job(self, what: str, value: Any) -> None:
-        if what == "touch":
+        if what == "touch" and value.feature in self._instead:
+            self._instead[value.feature].append(value)
+        elif what == "touch":
             self._add(value)
+        elif what == "complete" and value.feature.id in self._instead:
+            self._take_instead(value.feature.id)
         elif what == "route":
             self.route = value
             self.changed.emit()

@@ -1,11 +1,12 @@
 """The reference sphere, and where on it a stylus touches. Lengths in mm, angles in rad."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from pydantic import Field
 
-from truegauge.core.arrays import Normals, Vector, any_perpendicular, unit
+from truegauge.core.arrays import Mask, Normals, Vector, any_perpendicular, unit
 from truegauge.core.frozen_model import Frozen
 
 
@@ -60,7 +61,10 @@ def advice(touches: int) -> str:
     return ""
 
 
-def touch_directions(pattern: TouchPattern, stylus: Vector, sphere: ReferenceSphere, clear: float) -> Normals:
+def touch_directions(
+    pattern: TouchPattern, stylus: Vector, sphere: ReferenceSphere, clear: float,
+    reachable: Callable[[Normals], Mask] | None = None,
+) -> Normals:  # fmt: skip
     """Return directions (n, 3) from the centre of the sphere to the places that a stylus touches.
 
     One is on the pole that faces the stylus, the others lie on rows around it. Places whose approach would meet the
@@ -72,11 +76,13 @@ def touch_directions(pattern: TouchPattern, stylus: Vector, sphere: ReferenceSph
         The direction away from the stem of the stylus.
     clear : float
         How much room the tip and its stem need beside the sphere's stem, mm.
+    reachable : callable
+        Tells for directions (n, 3) whether the whole probe gets there; all without.
 
     Raises
     ------
     ValueError
-        Nothing can be touched: the stem of the sphere is where the stylus points.
+        Too little can be touched: the stem of the sphere, or another part of the probe, is in the way.
     """
     pole = -unit(stylus)
     x = any_perpendicular(pole)
@@ -86,7 +92,12 @@ def touch_directions(pattern: TouchPattern, stylus: Vector, sphere: ReferenceSph
         x = unit(away)
     y = np.cross(pole, x)
     stem_angle = _stem_angle(sphere, clear)
-    found = [pole] if _is_free(pole, sphere.stem, stem_angle) else []
+
+    def free_of(directions: Normals) -> Normals:
+        own = directions[[_is_free(d, sphere.stem, stem_angle) for d in directions]]
+        return own if reachable is None or not len(own) else own[reachable(own)]
+
+    found = list(free_of(pole[None]))
     rest = max(0, pattern.touches - len(found))
     rows = max(1, min(pattern.rows, rest))
     spans = [pattern.span * (k + 1) / rows for k in range(rows)]
@@ -96,11 +107,14 @@ def touch_directions(pattern: TouchPattern, stylus: Vector, sphere: ReferenceSph
     for k, (span, count) in enumerate(zip(spans, counts, strict=True)):
         fine = np.linspace(0, 2 * np.pi, 720, endpoint=False) + (0.5 * 2 * np.pi / count if k % 2 else 0.0)
         ring = np.cos(span) * pole + np.sin(span) * (np.cos(fine)[:, None] * x + np.sin(fine)[:, None] * y)
-        free = ring[[_is_free(d, sphere.stem, stem_angle) for d in ring]]
+        free = free_of(ring)
         if len(free):
             found += [free[int(i)] for i in np.linspace(0, len(free), count, endpoint=False)]
     if len(found) < 4:
-        raise ValueError("the stem of the reference sphere is in the way: turn the sphere, or take another pose")
+        what = (
+            "the stem of the reference sphere is" if reachable is None else "its stem or another part of the probe is"
+        )
+        raise ValueError(f"{what} in the way of touches on the sphere: turn the sphere, or take another pose")
     return np.array(found)
 
 

@@ -31,6 +31,13 @@ _WAIT_S = 0.05  # between two looks whether to stop
 BEAT_S = 10.0  # of silence after which the machine is asked whether it is still there
 
 
+_REPORTS = ("OnMoveReportE", "OnMoveReport", "OnPtMeasReport", "OnScanReport")
+
+
+def _tag(number: int, at_once: bool) -> str:
+    return f"E{number:04d}" if at_once else f"{number:05d}"
+
+
 class ConnectionLost(DeviceError):
     """The connection ended; what was measured so far is kept."""
 
@@ -61,6 +68,7 @@ class IppClient:
         self.garbage = 0  # lines that could not be read
         self._tags = itertools.cycle(range(1, 10_000))
         self._waiting: dict[str, _Waiting] = {}
+        self._reporting: set[str] = set()  # numbers of the tags under which reports come: not used again
         self._lock = threading.Lock()
         self._lost = threading.Event()
         self._why = ""
@@ -158,8 +166,11 @@ class IppClient:
         if self._lost.is_set():
             raise ConnectionLost(self._why)
         self._asked_at = time.monotonic()
-        number = next(self._tags)
-        tag = f"E{number:04d}" if at_once else f"{number:05d}"
+        at_once = at_once or command.name.endswith("E")
+        while (tag := _tag(next(self._tags), at_once)) in self._reporting:
+            pass
+        if command.name in _REPORTS:
+            self._reporting.add(tag)
         waiting = self._waiting[tag] = _Waiting(command.name)
         try:
             with self._lock:
@@ -214,6 +225,9 @@ class IppClient:
                 self.unasked.put(reply.values)
             return
         waiting = self._waiting.get(reply.tag)
+        if reply.kind == "#" and reply.tag in self._reporting:
+            self.unasked.put(reply.values)
+            return
         if waiting is None:  # of a command that nobody waits for any more, or data of a report that goes on
             if reply.kind == "#":
                 self.unasked.put(reply.values)
