@@ -1,0 +1,196 @@
+"""No move of a run meets anything that is known; after a stop or a collision a probe gets out the way it came."""
+
+import numpy as np
+import pytest
+from tests.devices.cmm_bench import NOW, Bench
+
+from truegauge.core.errors import DeviceError
+from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
+from truegauge.core.probing.probing import FeatureTouching, Probing, QualificationSettings, StylusUse
+from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.demo.faces import housing_faces
+from truegauge.devices.cmm_sim.build import PartToPlace
+from truegauge.formats.catalogue import own_catalogue
+from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
+
+
+def star(poses, ends=("ball-m2-2-20",) * 5, extension=True):
+    """Return an assembly with a star of styli on an indexed head."""
+    catalogue = own_catalogue()
+    made = ProbeAssembly(id="s1", name="Star")
+    chain = ["head-indexed", "trigger-m2", *(["stylus-extension-m2-30"] if extension else []), "star-m2"]
+    for name in chain:
+        on, end, _ = made.free_ends()[0]
+        made = made.with_component(catalogue.component(name), on, end)
+    for name in ends:
+        on, end, _ = made.free_ends()[0]
+        made = made.with_component(catalogue.component(name), on, end)
+    return made.with_poses(poses)
+
+
+def star_probing(poses, sphere, **more):
+    own = star(poses, **more)
+    uses = [StylusUse(assembly="s1", stylus=s.id, pose=poses[0]) for s in own.styli()]
+    down = max(uses, key=lambda u: -own.stylus(u.stylus, u.pose).direction[2])
+    settings = QualificationSettings(touches=5, two_passes=False)
+    return Probing(assemblies=(own,), master=down, sphere=sphere, settings=settings)
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_no_part_of_a_star_meets_the_sphere_that_its_tips_touch(seed):
+    """Whatever the pose and the stem of the sphere: nothing but tips at touches."""
+    rng = np.random.default_rng(seed)
+    poses = [HeadPose(), *(HeadPose(tilt_deg=7.5 * rng.integers(0, 13), turn_deg=7.5 * rng.integers(-24, 25))
+                           for _ in range(1))]  # fmt: skip
+    sphere = ReferenceSphere(
+        diameter=float(rng.choice([12.0, 20.0, 25.0, 30.0])), stem_tilt_deg=float(rng.choice([0, 30, 90])),
+        stem_turn_deg=float(rng.uniform(0, 360)), stem_diameter=float(rng.uniform(4, 9)),
+    )  # fmt: skip
+    sizes = ["ball-m2-2-20", "ball-m2-3-20", "ball-m2-1-20", "ball-m2-4-30"]
+    probing = star_probing(tuple(dict.fromkeys(poses)), sphere, ends=tuple(rng.choice(sizes, 5)),
+                           extension=bool(rng.integers(2)))  # fmt: skip
+    made = Bench(probing=probing, seed=seed)
+    met, collide = [], made.world._collide
+
+    def noted(part, obstacle):
+        met.append((part, obstacle))
+        collide(part, obstacle)
+
+    made.world._collide = noted
+    try:
+        made.world.mount("Star")
+        made.connect()
+        good = refused = 0
+        record = None
+        for use in (probing.master, *probing.uses()):
+            job = made.qualifying(uses=(use,), record=record)
+            try:
+                job.run()
+                good += 1
+            except DeviceError as error:
+                # Too little of the sphere is free for it, or no way leads there: said before anything is met.
+                assert any(w in str(error) for w in ("in the way", "no free way", "beyond the travel")), str(error)
+                refused += 1
+            record = job.record
+        assert not met, met
+        assert good >= refused
+    finally:
+        made.close()
+
+
+@pytest.fixture
+def touching(model, evaluator):
+    """A stand-in with the housing, and a run over two features of it."""
+    from tests.devices.cmm_bench import short_probing
+
+    features = (FeatureTouching(feature="main-bore", touches=6), FeatureTouching(feature="top", touches=3))
+    probing = short_probing(touches=5, two_passes=False).replace(features=features)
+    made = Bench(probing=probing, part=PartToPlace(model, evaluator.projector, np.array([0.0, 0, 1.0])))
+    made.connect()
+    qualifying = made.qualifying()
+    qualifying.run()
+    center = np.array(qualifying.record.location.center)
+    router = Router(model, evaluator.projector, made.world.part.machine_from_part, probing, lambda use: True, center)
+    wanted = tuple(
+        FeatureToTouch(name, name, (face,), evaluator.nominal((face,)))
+        for name, face in housing_faces(model).items() if name in ("main-bore", "top")
+    )  # fmt: skip
+    touched = []
+    job = Touching(made.cmm, router, qualifying.record, wanted, Told(lambda f, t="": None, touched.append), lambda: NOW)
+    yield made, job, touched, router
+    made.close()
+
+
+def heights(made, router):
+    use = made.cmm.use
+    place = router.room.shape(use)[1]
+    return made.world.place()[2] - place.center[2], router.room.safe_z(use)
+
+
+def test_a_run_ends_over_the_part(touching):
+    made, job, touched, router = touching
+    job.run()
+    assert len(touched) == 9
+    quill, safe = heights(made, router)
+    assert quill >= safe - 0.2
+
+
+def test_after_a_collision_the_first_move_is_back_along_the_way_it_came(touching):
+    made, job, touched, _ = touching
+    world = made.world
+    away = world.sphere.center.copy()
+    names = []
+
+    def in_the_way(touch):
+        touched.append(touch)
+        names.append(touch.feature)
+        if len(touched) == 2:
+            there = job.pending[0].places.points[2]
+            out = job.pending[0].places.normals[2]
+            world.move_sphere(there + 14.5 * out - world.sphere.center)
+
+    job.told.touched = in_the_way
+    with pytest.raises(DeviceError, match="met the reference sphere"):
+        job.run()
+    stands = world.scales.copy()
+    assert world.fault_text
+    moves = []
+    travel = world._travel
+
+    def noted(quill):
+        moves.append(quill.copy())
+        travel(quill)
+
+    world._travel = noted
+    world.move_sphere(away - world.sphere.center)
+    made.cmm.clear_errors()
+    job.run()
+    assert len(touched) == 9
+    # Back first, not up from where it stood.
+    assert np.linalg.norm(moves[0] - stands) > 0.05
+    came = moves[0] - stands
+    assert len({t.place for t in touched}) == 9
+    assert abs(came[2]) < np.linalg.norm(came) * 0.999 or names[0] == "top"
+
+
+@pytest.mark.parametrize("k", range(4))
+def test_a_run_that_is_stopped_anywhere_goes_on_without_meeting_anything(touching, k):
+    """Stops at random moments of moves and touches: the program forgets nothing, the probe meets nothing."""
+    made, job, touched, _ = touching
+    rng = np.random.default_rng(k)
+    world = made.world
+    run_to = world._run_to
+    left = [int(rng.integers(1, 12))]
+
+    def half_way(quill, speed):
+        left[0] -= 1
+        if left[0] == 0:
+            left[0] = int(rng.integers(4, 14))
+            run_to(world.scales + rng.uniform(0.05, 0.95) * (quill - world.scales), speed)
+            world.stop.set()
+        run_to(quill, speed)
+
+    world._run_to = half_way
+    for _ in range(40):
+        try:
+            job.run()
+            break
+        except DeviceError as error:
+            assert "stopped by the user" in str(error), str(error)
+    assert len(touched) == len({t.place for t in touched}) == 9
+    assert not job.left
+    assert not world.fault_text
+
+
+def test_a_sphere_that_moved_stays_so_in_what_is_kept():
+    from tests.devices.cmm_bench import short_probing
+
+    made = Bench(probing=short_probing(poses=3), faults=["moved-sphere@20x0.2"])
+    made.connect()
+    job = made.qualifying()
+    told = []
+    job.told.located = told.append
+    job.run()
+    assert told[-1].may_have_moved
+    assert job.record.location == told[-1]
+    made.close()
