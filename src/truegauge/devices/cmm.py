@@ -4,6 +4,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,14 +13,16 @@ from truegauge.core.arrays import Vector, unit
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.core.probing.records import ToolName
 from truegauge.devices.ipp import messages as m
 from truegauge.devices.ipp.client import ConnectionLost, IppClient, MachineRefused
 from truegauge.devices.ipp.messages import Call, Value, call, place_calls
 
 _REPORT_S = 0.1
-_TRIES = 4
+_TRIES, _ASKED = 4, 3
 _BETWEEN_S = 0.4
 _LONG_S = 600.0  # of a move: a machine may be slow
+_UNKNOWN = (m.UNSUPPORTED, 505)  # error numbers: no such command, no such property
 _ON_THE_WAY, _ARRIVED, _BEYOND = 1.5, 0.02, 20.0  # mm; a touch searches beyond where it was expected
 Check = Callable[[], None]
 
@@ -59,10 +62,15 @@ class Cmm:
         self.use: StylusUse | None = None
         self._last_use: StylusUse | None = None  # also while the connection is lost
         self.mounted = ""
+        self._tool = ""  # the machine's name of what is in use
         self._offset = np.zeros(3)  # from where the server has the tip to where the plan has it
         self._speeds: dict[str, float] = {}
         self.answer_s: float | None = None
         self._says = ""  # what the machine calls itself
+        self.turns = True  # whether it has a head that turns by command
+        self.tools: tuple[str, ...] = ()  # the names of its tools, where it tells them
+        self.names: tuple[ToolName, ...] = ()  # what it calls our styli, as it is kept with the machine
+        self.alarm = ""  # what it said that nobody had asked for
         self._under_way: tuple[StylusUse | None, Vector, Vector] | None = None  # the last move, until it has ended well
         self._stands: Vector | None = None  # where it ended
 
@@ -87,8 +95,10 @@ class Cmm:
         self._client = client
         try:
             client.ask(call("StartSession"))
-            client.ask(call("OnPtMeasReport", call("X"), call("Y"), call("Z"), call("IJK")))
+            with suppress(MachineRefused):  # some always say all
+                client.ask(call("OnPtMeasReport", call("X"), call("Y"), call("Z"), call("IJK")))
             self._read_identity()
+            self._read_abilities()
             self._ask_again_for_moves()
             self._read_tool()
             client.watch()
@@ -119,18 +129,33 @@ class Cmm:
             return  # the protocol has no word for it: only some servers know
 
     def _ask_again_for_moves(self) -> None:
-        every = (call("X"), call("Y"), call("Z"), call("Tool.A"), call("Tool.B"))
         try:
-            self._ask(call("OnMoveReportE", call("Time", _REPORT_S), *every))
+            self._ask(call("OnMoveReportE", call("Time", _REPORT_S), *self._fields()))
         except MachineRefused:
             self.position = None  # a server without moving reports: the place is asked for instead
+
+    def _fields(self) -> tuple[Call, ...]:
+        """Return what says where it is: with the angles of the head, where it has one that turns."""
+        head = (call("Tool.A"), call("Tool.B")) if self.turns else ()
+        return (call("X"), call("Y"), call("Z"), *head)
+
+    def _read_abilities(self) -> None:
+        """Ask what the machine can do: not every one has a head that turns, nor tells the names of its tools."""
+        self.turns, self.pose, self.tools = True, HeadPose(), ()
+        try:
+            self.where()
+        except MachineRefused:
+            self.turns = False
+            self.where()
+        with suppress(MachineRefused):
+            self.tools = tuple(name for values in self._ask(call("EnumTools")) if (name := _tool_named(values)))
 
     def _read_tool(self) -> None:
         self.mounted = ""
         try:
             for (value,) in self._ask(call("GetProp", call("Tool.Id"))):
                 if isinstance(value, Call) and value.args and isinstance(value.args[0], str):
-                    self.mounted = value.args[0].rpartition(":")[0]
+                    self.mounted = self._assembly_of(value.args[0])
             self.where()
         except MachineRefused:
             self.mounted = ""
@@ -162,6 +187,8 @@ class Cmm:
                 time.sleep(_BETWEEN_S)
         if not self.is_homed():
             raise NotHomed("the machine lost its power and does not know where it is: home it, then go on")
+        if self.has_error():
+            raise DeviceError("the machine stands still after an error: clear it, then go on")
         before = self._last_use
         # It may stand in the part: the head is not turned, and what is in use is known again, so that it can leave.
         if before is not None and self.mounted == probing.assembly(before.assembly).name:
@@ -188,7 +215,10 @@ class Cmm:
 
     def is_homed(self) -> bool:
         """Whether it knows where it is."""
-        return bool(self._number(self._ask(call("IsHomed")), "IsHomed"))
+        try:
+            return bool(self._told(call("IsHomed"), "IsHomed")["IsHomed"][0])
+        except MachineRefused:
+            return True  # it does not say: it refuses to move where it is not
 
     def home(self, check: Check | None = None) -> None:
         """Let it find its scales' marks."""
@@ -197,7 +227,7 @@ class Cmm:
     def temperature(self) -> float | None:
         """Return the temperature of the part, degrees Celsius; None when the machine does not know."""
         try:
-            return self._number(self._ask(call("GetProp", call("Part.Temperature"))), "Part.Temperature")
+            return self._told(call("GetProp", call("Part.Temperature")), "Part.Temperature")["Part.Temperature"][0]
         except MachineRefused:
             return None
 
@@ -207,26 +237,36 @@ class Cmm:
 
     def has_error(self) -> bool:
         """Whether it stands still because of an error."""
-        return bool(self._number(self._ask(call("GetErrStatusE")), "ErrStatus"))
+        try:
+            return bool(self._told(call("GetErrStatusE"), "ErrStatus")["ErrStatus"][0])
+        except MachineRefused:
+            return False  # it does not say
 
     def stop(self) -> None:
         """Stop it at once, whatever it does."""
         if self._client is not None and not self._client.is_lost:
             self._client.ask(call("AbortE"), at_once=True, at_most_s=5.0)
 
-    @staticmethod
-    def _number(lines: list[tuple[Value, ...]], name: str) -> float:
-        for values in lines:
-            for value in values:
-                if isinstance(value, Call) and value.name == name:
-                    return value.numbers()[0]
-        raise DeviceError(f"the machine did not say {name}")
+    def _told(self, command: Call, *names: str) -> dict[str, tuple[float, ...]]:
+        """Ask for numbers by their names; again where a line of the answer could not be read.
+
+        Raises
+        ------
+        ConnectionLost
+            It cannot be read however often it is asked.
+        """
+        for _ in range(_ASKED):
+            for values in reversed(self._ask(command)):
+                named = _named(values)
+                if all(named.get(n) for n in names):
+                    return named
+        raise ConnectionLost(f"the machine answers {command.name}, but does not say {' and '.join(names)}")
 
     def where(self) -> Vector:
         """Ask where the tip in use is, (3,) by its nominal place; keeps the pose too."""
-        lines = self._ask(call("Get", call("X"), call("Y"), call("Z"), call("Tool.A"), call("Tool.B")))
+        named = self._told(call("Get", *self._fields()), "X", "Y", "Z")
         # What was reported on the way may be sorted in another thread meanwhile: this answer counts.
-        return self._take_state(_named(lines[-1]))
+        return self._take_state(named)
 
     def _take_state(self, named: dict[str, tuple[float, ...]]) -> Vector:
         place = np.array([named[n][0] for n in "XYZ"]) + self._offset
@@ -243,11 +283,15 @@ class Cmm:
         if client is None:
             return
         with self._polling:
+            while not client.alarms.empty():
+                self.alarm = client.alarms.get_nowait().text
             while not client.unasked.empty():
                 values = client.unasked.get_nowait()
                 try:
                     if len(values) == 1 and isinstance(values[0], Call) and values[0].name == "KeyPress":
                         continue  # a key of the joystick box: nothing is done by keys here
+                    if len(values) == 1 and isinstance(values[0], Call) and values[0].name == "PtMeas":
+                        values = values[0].args  # an event: the touch stands in a call of its own
                     named = _named(values)
                     if "IJK" in named:
                         place = np.array([named[n][0] for n in "XYZ"]) + self._offset
@@ -287,7 +331,8 @@ class Cmm:
         """Give the joystick to the user, or take it."""
         if allowed:
             self._stands = None
-        self._ask(call("EnableUser" if allowed else "DisableUser"))
+        with suppress(MachineRefused):  # some leave the joystick to the user always
+            self._ask(call("EnableUser" if allowed else "DisableUser"))
 
     # Probes -------------------------------------------------------------------------------------------------------
 
@@ -300,10 +345,11 @@ class Cmm:
             The assembly is not on the machine and has no port.
         """
         assembly = probing.assembly(use.assembly)
-        tool = f"{assembly.name}:{use.stylus}"
+        tool, holds_pose = self._tool_of(probing, use)
         self._stands = None
-        if self.mounted != assembly.name:
-            if probing.port_of(assembly.id) is None:
+        if self.mounted != assembly.name or (holds_pose and self._tool != tool):
+            known = any(n.name == tool for n in self.names)
+            if not known and probing.port_of(assembly.id) is None:
                 self._read_tool()
                 if self.mounted != assembly.name:
                     raise ChangeByHand(assembly.name, self.mounted)
@@ -316,20 +362,44 @@ class Cmm:
                     raise
                 self.mounted = assembly.name
         self._ask(call("SetTool", tool))
-        if turn and self.pose != use.pose:
+        self._tool = tool
+        if holds_pose:
+            self.pose = use.pose
+        elif turn and self.pose != use.pose:
+            if not self.turns:
+                raise DeviceError(
+                    f"this machine does not turn its head by command: say which of its tools is {assembly.name} at "
+                    f"{use.pose}"
+                )
             self._ask(call("GoTo", call("Tool.A", use.pose.tilt_deg), call("Tool.B", use.pose.turn_deg)),
                       at_most_s=_LONG_S)  # fmt: skip
             self.pose = use.pose
         self._take_offset(assembly.stylus(use.stylus, self.pose).center)
         self.use = self._last_use = use.replace(pose=self.pose)
 
+    def _tool_of(self, probing: Probing, use: StylusUse) -> tuple[str, bool]:
+        """Return the machine's name of a stylus, and whether the name is of one pose only."""
+        assembly = probing.assembly(use.assembly)
+        own = [n for n in self.names if (n.assembly, n.stylus) == (assembly.name, use.stylus)]
+        for named in (*(n for n in own if n.pose == use.pose), *(n for n in own if n.pose is None)):
+            return named.name, named.pose is not None
+        plain = f"{assembly.name}:{use.stylus}"
+        if self.tools and plain not in self.tools:
+            names = ", ".join(self.tools[:8]) + (" ..." if len(self.tools) > 8 else "")
+            raise DeviceError(f"this machine has no tool {plain}: say which of its tools it is ({names})")
+        return plain, False
+
+    def _assembly_of(self, tool: str) -> str:
+        """Return the assembly that one of the machine's tools belongs to; empty when nobody said."""
+        self._tool = tool
+        return next((n.assembly for n in self.names if n.name == tool), tool.rpartition(":")[0])
+
     def _take_offset(self, nominal: Vector) -> None:
         """Learn where the server has the tip, beside where the plan has it."""
         self._offset = np.zeros(3)
         try:
-            lines = self._ask(call("GetProp", call("Tool.Offset")))
-            theirs = _named(lines[-1]).get("Tool.Offset")
-            if theirs is not None and len(theirs) == 3:
+            theirs = self._told(call("GetProp", call("Tool.Offset")), "Tool.Offset")["Tool.Offset"]
+            if len(theirs) == 3:
                 self._offset = nominal - np.array(theirs)
         except MachineRefused:
             pass  # a server that does not say: its places are taken as they are
@@ -342,7 +412,11 @@ class Cmm:
                  "retract": "Tool.PtMeasPar.Retract"}  # fmt: skip
         for key, value in wanted.items():
             if self._speeds.get(key) != value:
-                self._ask(call("SetProp", call(names[key], value)))
+                try:
+                    self._ask(call("SetProp", call(names[key], value)))
+                except MachineRefused as error:
+                    if error.said.number not in _UNKNOWN:  # else it keeps its own
+                        raise
                 self._speeds[key] = value
 
     # Moving -------------------------------------------------------------------------------------------------------
@@ -395,6 +469,14 @@ class Cmm:
             raise DeviceError("the machine ended a touch without saying where it was")
         place = np.array([named[n][0] for n in "XYZ"]) + self._offset
         return MachineTouch(place, np.asarray(out))
+
+
+def _tool_named(values: tuple[Value, ...]) -> str:
+    """Return the name of a tool in a line: plain, as text, or in a call."""
+    first = values[0] if values else ""
+    if isinstance(first, Call):
+        first = first.args[0] if first.args and isinstance(first.args[0], str) else first.name
+    return first if isinstance(first, str) else ""
 
 
 def _named(values: tuple[Value, ...]) -> dict[str, tuple[float, ...]]:

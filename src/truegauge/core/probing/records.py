@@ -65,11 +65,27 @@ class QualificationRecord(Frozen):
         return self.verdict != "stop"
 
 
+class ToolName(Frozen):
+    """What a machine calls a stylus of ours: in any pose of its head, or in one."""
+
+    assembly: str
+    stylus: str
+    pose: HeadPose | None = None
+    name: str
+
+
 class MachineRecord(Frozen):
     """All that is known about the styli of a machine."""
 
     location: SphereLocation | None = None
     qualifications: tuple[QualificationRecord, ...] = Field(default=())
+    tools: tuple[ToolName, ...] = ()
+
+    def with_tool(self, made: ToolName) -> "MachineRecord":
+        """Return the record with the machine's name of a stylus; an empty name takes it away."""
+        key = (made.assembly, made.stylus, made.pose)
+        kept = tuple(t for t in self.tools if (t.assembly, t.stylus, t.pose) != key)
+        return self.replace(tools=(*kept, made) if made.name else kept)
 
     def with_qualification(self, made: QualificationRecord) -> "MachineRecord":
         """Return the record with one more; of each stylus the latest are kept."""

@@ -65,6 +65,7 @@ class IppClient:
     def __init__(self, host: str, port: int) -> None:
         self.host, self.port = host, port
         self.unasked: queue.SimpleQueue[tuple[Value, ...]] = queue.SimpleQueue()
+        self.alarms: queue.SimpleQueue[ErrorSaid] = queue.SimpleQueue()  # emergency stop, door, air: nobody asked
         self.garbage = 0  # lines that could not be read
         self._tags = itertools.cycle(range(1, 10_000))
         self._waiting: dict[str, _Waiting] = {}
@@ -223,6 +224,8 @@ class IppClient:
         if reply.tag == UNASKED:
             if reply.kind == "#":
                 self.unasked.put(reply.values)
+            elif reply.kind == "!":
+                self._alarm(read_error(reply.text))
             return
         waiting = self._waiting.get(reply.tag)
         if reply.kind == "#" and reply.tag in self._reporting:
@@ -238,6 +241,14 @@ class IppClient:
         elif reply.kind == "!":
             waiting.error = read_error(reply.text)
         elif reply.kind == "%":
+            waiting.ended.set()
+
+    def _alarm(self, said: ErrorSaid) -> None:
+        """Something happened that concerns everything: what waits ends with it."""
+        self.alarms.put(said)
+        for waiting in list(self._waiting.values()):
+            waiting.error = said
+            waiting.taken.set()
             waiting.ended.set()
 
     def _end(self, why: str) -> None:
