@@ -1,6 +1,7 @@
 """The Devices stage in real widgets: a probe is built, qualified on the stand-in, and the part is touched with it."""
 
 import json
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -8,6 +9,7 @@ from PySide6.QtCore import Qt
 
 from truegauge import demo
 from truegauge.app.probing import machine_model
+from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
@@ -358,3 +360,139 @@ def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
     assert read_sample(path)[0].data == w.session.sample.data
     w.session.set_stage("report")
     qtbot.waitUntil(lambda: w._pdf.startswith(b"%PDF"), timeout=PATIENCE)
+
+
+def test_on_another_machine_nothing_of_this_one_is_believed(connected, qtbot, evaluator):
+    w = connected
+    use = w.devices.probing.uses()[0]
+    qualify(w, qtbot, {use})
+    assert w.machine.state(use).state == StylusState.QUALIFIED
+    assert not w.devices.why_by_hand()
+    first = w.machine.machine
+    other = start(make_world(MachineSettings(), 2, (), read_plan(demo.CMM_PLAN).plan))
+    w.machine.connect_to("127.0.0.1", other.port)
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: w.machine.connected and w.machine.machine != first, timeout=PATIENCE)
+    assert w.machine.state(use).state == StylusState.NOT_QUALIFIED
+    assert "does not know yet where the reference sphere stands" in w.devices.why_by_hand()
+    other.close()
+    w.machine.connect_to("127.0.0.1", w.running.port)
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: w.machine.machine == first, timeout=PATIENCE)
+    assert w.machine.state(use).state == StylusState.QUALIFIED
+
+
+def test_old_touches_stay_until_the_new_ones_are_all_there(connected, qtbot):
+    w, model = connected, connected.touching
+    bore, base = w.session.plan.features[:2]
+    old = tuple(ProbedTouch(place=(float(k), 0.0, 0.0), approach=(0.0, 0.0, -1.0), radius=2.0, feature=bore.id,
+                            stylus="old", warning="", qualified=True) for k in range(4))  # fmt: skip
+    w.session.set_probed(old, None)
+    model._instead = {bore.id: []}
+    new = [t.replace(stylus="new") for t in old[:3]]
+    for touch in new[:2]:
+        model._on_from_job("touch", touch)
+    assert model.count_in_run(bore.id) == 2
+    assert model.probed == old
+    model.give_up()
+    assert model.probed == old
+    model._instead = {bore.id: []}
+    for touch in new:
+        model._on_from_job("touch", touch)
+    model._on_from_job("touch", new[0].replace(feature=base.id))
+    route = SimpleNamespace(feature=SimpleNamespace(id=bore.id))
+    model._on_from_job("complete", route)
+    qtbot.waitUntil(lambda: model.count(base.id) == 1)
+    assert {t.stylus for t in model.probed if t.feature == bore.id} == {"new"}
+    assert model.count(bore.id) == 3
+
+
+def test_a_touch_of_a_stylus_that_nobody_knows_is_asked_about(connected, qtbot):
+    w, model, panel = connected, connected.touching, connected.measure_bench.touching
+    w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
+    uses = w.devices.probing.uses()
+    w.machine.cmm.use, w.machine.cmm.mounted = None, ""
+    w.session.set_stage("measure")
+    model.set_by_hand(True)
+    w.machine.touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
+    assert not model.probed
+    assert "say first which stylus touches" in w.notices[-1].text
+    panel.refresh()
+    assert panel.stylus.currentText() == "which stylus touches?"
+    w.machine.cmm.mounted = "Short 4"
+    w.machine.do("mount", name="Short 4")
+    qtbot.waitUntil(lambda: not w.machine.hand_queue.is_busy, timeout=PATIENCE)
+    before = w.world.scales.copy()
+    panel.stylus.setCurrentIndex(panel.stylus.findText(w.devices.probing.name_of(uses[0])))
+    panel.stylus.activated.emit(panel.stylus.currentIndex())
+    machine_is_idle(w, qtbot)
+    assert w.machine.cmm.use == uses[0]
+    assert (w.world.scales == before).all()
+    w.machine.touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
+    assert [t.stylus for t in model.probed] == [w.devices.probing.name_of(uses[0])]
+
+
+def test_what_the_machine_says_by_itself_is_told(connected, qtbot):
+    w = connected
+    w.running.server._session.send("E0000", "!", 'Error(2, 1009, "door", "the door is open")')
+    qtbot.waitUntil(lambda: "the door is open" in w.machine.error, timeout=PATIENCE)
+    assert w.notices[-1].action == "Clear the error"
+
+
+def test_after_an_error_the_joystick_is_the_users_and_a_stylus_can_be_left_out(connected, qtbot):
+    w = connected
+    uses = w.devices.probing.uses()
+    qualify(w, qtbot, {uses[0]})
+    failing = iter([True])
+    measure = w.world.measure
+
+    def collides(target, normal):
+        if next(failing, False):
+            w.world._collide("tip 1", "the reference sphere")
+        return measure(target, normal)
+
+    w.world.measure = collides
+    w.devices.qualify(uses[1:3])
+    qtbot.waitUntil(lambda: w.devices.run_state is None or bool(w.devices.run_state.stopped), timeout=PATIENCE)
+    machine_is_idle(w, qtbot)
+    assert "met the reference sphere" in w.devices.run_state.stopped
+    assert w.running.server.user_enabled
+    page = w.devices_bench.qualify_page
+    page.refresh()
+    assert page.skip.isVisibleTo(page)
+    click(qtbot, page.skip)  # the error is cleared with it
+    qtbot.waitUntil(lambda: w.devices.run_state is None, timeout=PATIENCE)
+    machine_is_idle(w, qtbot)
+    assert w.machine.state(uses[1]).state == StylusState.NOT_QUALIFIED
+    assert w.machine.state(uses[2]).state == StylusState.QUALIFIED
+    assert w.running.server.user_enabled
+
+
+def test_tools_of_the_machine_are_given_to_styli_in_a_table(stage, qtbot):
+    from tests.devices.other_server import OtherServer
+
+    other = OtherServer({"RefTool": (np.array([0.0, 0, -112]), 2.0), "Side": (np.array([0.0, 56, -56]), 2.0)})
+    w = stage
+    w.devices.set_page("machine")
+    w.machine.connect_to("127.0.0.1", other.port, name="Old Iron")
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
+    page = w.devices_bench.machine_page
+    page.refresh()
+    assert page.names.isVisibleTo(page)
+    box = page.names.table.cellWidget(0, 1)
+    assert [box.itemText(k) for k in range(box.count())] == ["-", "RefTool", "Side"]
+    box.textActivated.emit("RefTool")
+    use = w.devices.probing.uses()[0]
+    w.machine.take_stylus(use)
+    machine_is_idle(w, qtbot)
+    assert w.machine.cmm.use == use
+    assert any('SetTool("RefTool")' in line for line in other.seen)
+    w.machine.disconnect_machine()
+    # It is kept with the machine.
+    w.machine.connect_to("127.0.0.1", other.port, name="Old Iron")
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
+    assert [t.name for t in w.machine.cmm.names] == ["RefTool"]
+    w.machine.disconnect_machine()
+    other.close()

@@ -377,6 +377,17 @@ class Cmm:
         self._take_offset(assembly.stylus(use.stylus, self.pose).center)
         self.use = self._last_use = use.replace(pose=self.pose)
 
+    def believe_stylus(self, probing: Probing, use: StylusUse) -> None:
+        """Take the word of the user for what is on the machine and touches: nothing moves."""
+        assembly = probing.assembly(use.assembly)
+        self.mounted = assembly.name
+        if not self.turns:
+            self.pose = use.pose
+        with suppress(DeviceError):  # it may not know the tool by any name of ours
+            self._ask(call("SetTool", self._tool_of(probing, use)[0]))
+        self._take_offset(assembly.stylus(use.stylus, self.pose).center)
+        self.use = self._last_use = use.replace(pose=self.pose)
+
     def _tool_of(self, probing: Probing, use: StylusUse) -> tuple[str, bool]:
         """Return the machine's name of a stylus, and whether the name is of one pose only."""
         assembly = probing.assembly(use.assembly)

@@ -148,6 +148,18 @@ class Qualifying:
         self.told.progress = progress
         self.run()
 
+    def skip(self) -> None:
+        """Leave the stylus that it stands at; the others go on.
+
+        Raises
+        ------
+        DeviceError
+            It is the master, and nobody else can say where the sphere stands.
+        """
+        if self.pending and self.pending[0] == self.master and why_hand_touch(self.record, self.probing):
+            raise DeviceError("the master stylus locates the sphere for all others: it cannot be left out")
+        self.pending, self._series = self.pending[1:], None
+
     def _check(self) -> None:
         """Tell how far it is; raises when it was cancelled."""
         whole = max(1, self._count)

@@ -21,6 +21,7 @@ from truegauge.core.progress import Progress
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
+from truegauge.devices.ipp.client import ConnectionLost
 from truegauge.formats.files import temporary_folder
 from truegauge.formats.machine_file import read_machine, record_file, write_machine
 from truegauge.formats.plan_file import write_plan
@@ -42,16 +43,29 @@ def record_folder() -> Path:
 class StoppableJob(Protocol):
     """A job on the machine that can go on after it stood still."""
 
+    cmm: Cmm
+
     def run_with(self, progress: Progress) -> None:
         """Do what is left."""
 
 
 def run_until_it_stands(job: StoppableJob, progress: Progress) -> str:
-    """Do what is left of a job; returns why it stands, empty when it is done."""
+    """Do what is left of a job; returns why it stands, empty when it is done.
+
+    An error that stands is cleared: who lets it go on has seen it. However it ends, the user gets the joystick back:
+    a probe that stands somewhere must be freed by hand.
+    """
     try:
+        with contextlib.suppress(ConnectionLost):  # the job connects again by itself
+            if job.cmm.has_error():
+                job.cmm.clear_errors()
+            job.cmm.let_user_move(False)
         job.run_with(progress)
     except DeviceError as error:
         return str(error)
+    finally:
+        with contextlib.suppress(DeviceError):
+            job.cmm.let_user_move(True)
     return ""
 
 
@@ -94,6 +108,8 @@ class MachineModel(QObject):
     def set_record(self, record: MachineRecord) -> None:
         """Keep what is known now, at once on disk too."""
         self.record = record
+        if self.cmm is not None:
+            self.cmm.names = record.tools
         try:
             write_machine(record_file(record_folder(), self.machine), record, self.machine)
         except FormatError as error:
@@ -108,6 +124,8 @@ class MachineModel(QObject):
             self.record = read_machine(record_file(record_folder(), machine), machine)
         except FormatError as error:
             self.session.notify(error)
+        if self.cmm is not None:
+            self.cmm.names = self.record.tools
         self.record_changed.emit()
 
     def state(self, use: StylusUse, touch_speed: float | None = None) -> StateSaid:
@@ -258,6 +276,10 @@ class MachineModel(QObject):
         if cmm is None:
             return
         self._polls += 1
+        if cmm.alarm:
+            self.error, cmm.alarm = f"the machine says: {cmm.alarm}", ""
+            self.session.notify(DeviceError(self.error), "Clear the error", self.clear_error)
+            self.changed.emit()
         try:
             if self.busy:
                 cmm.poll()  # touches by hand are for what is running

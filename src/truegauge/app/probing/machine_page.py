@@ -7,6 +7,7 @@ from truegauge.app.aligning.fold import Fold
 from truegauge.app.benches.base import Pairs, button, label, number_box, say
 from truegauge.app.evaluating.parts import choice, row
 from truegauge.app.probing.model import DevicesModel
+from truegauge.app.probing.tool_names import ToolNames
 
 _FAULTS = (("bent-stylus", "a bent stylus"), ("wrong-diameter", "another tip than entered"),
            ("dirty-sphere", "a dirty sphere"), ("moved-sphere", "the sphere is knocked over"), ("warm", "it gets warm"),
@@ -59,6 +60,8 @@ class MachinePage(QWidget):
         self.mounts = choice([], self._on_mount, "probe assembly on the machine")
         column.addWidget(self.probe_line)
         column.addWidget(self.mounts)
+        self.names = ToolNames(model)
+        column.addWidget(self.names)
         self.joystick = Fold("Joystick")
         self.joystick.column.addWidget(label(_JOYSTICK, "soft", wrap=True))
         column.addWidget(self.joystick)
@@ -148,6 +151,7 @@ class MachinePage(QWidget):
         self.pairs.show_pairs(pairs)
         for widget in (self.probe_line, self.mounts, self.joystick, self.going_wrong):
             widget.setVisible(there and m.hands is not None)
+        self.names.refresh()
         names = [a.name for a in self._model.probing.assemblies if a.styli()]
         if [self.mounts.itemData(i) for i in range(self.mounts.count())] != ["", *names]:
             self.mounts.clear()

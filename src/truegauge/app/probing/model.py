@@ -380,7 +380,7 @@ class DevicesModel(QObject):
         state.text = ""
         if why:
             state.stopped = why
-            self.session.notify(DeviceError(why), "Go on", self.go_on)
+            self.session.notify(DeviceError(why), "Go on", self.go_on, "Skip the stylus", self.skip)
         else:
             failed = [q for q in state.job.done if not q.passes]
             count = len(state.job.done)
@@ -393,6 +393,18 @@ class DevicesModel(QObject):
                 self.session.notify(f"{count} {'stylus' if count == 1 else 'styli'} qualified.")
         self.machine.ask_state()
         self.changed.emit()
+
+    def skip(self) -> None:
+        """Leave the stylus at which it stands, and go on with the others."""
+        state = self.run_state
+        if state is None or self.machine.busy:
+            return
+        try:
+            state.job.skip()
+        except DeviceError as error:
+            self.session.notify(error)
+            return
+        self.go_on()
 
     def give_up(self) -> None:
         """Stop the run; what was qualified stays."""

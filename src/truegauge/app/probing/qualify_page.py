@@ -89,10 +89,11 @@ class QualifyPage(QWidget):
         self.selected = button("Qualify the selected", lambda: model.qualify(self.chosen()))
         self.operator = button("Let the operator touch it", self._on_operator)
         self.go_on = button("Go on", model.go_on, main=True)
+        self.skip = button("Skip the stylus", model.skip)
         self.give_up = button("Stop", model.give_up)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
-        for widget in (self.all, self.selected, self.operator, self.go_on, self.progress, self.give_up):
+        for widget in (self.all, self.selected, self.operator, self.go_on, self.skip, self.progress, self.give_up):
             column.addWidget(widget)
         self._filling = False
 
@@ -245,6 +246,7 @@ class QualifyPage(QWidget):
         say(self.why, words)
         self.operator.setVisible(state is not None and bool(state.text) and machine.hands is not None)
         self.go_on.setVisible(state is not None and bool(state.stopped) and not machine.busy)
+        self.skip.setVisible(state is not None and bool(state.stopped) and not machine.busy)
         self.give_up.setVisible(state is not None)
         self.progress.setVisible(running)
         self.progress.setValue(round(100 * machine.queue.busy_fraction))

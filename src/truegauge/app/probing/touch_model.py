@@ -103,6 +103,10 @@ class TouchModel(QObject):
         found = evaluation.features.get(feature.id) if feature is not None and evaluation is not None else None
         return found.form if isinstance(found, Measured) else None
 
+    def count_in_run(self, feature: str) -> int:
+        """How many touches of this run a feature has."""
+        return len(self._instead[feature]) if feature in self._instead else self.count(feature)
+
     def open_touches(self) -> tuple[ProbedTouch, ...]:
         """Touches that belong to no feature yet."""
         return tuple(t for t in self.probed if not t.feature)
@@ -159,8 +163,18 @@ class TouchModel(QObject):
             return cmm.use
         own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
         styli = own.styli() if own is not None else ()
-        found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose) if own is not None and styli else None
-        return found if found is not None and probing.has_stylus(found) else None
+        if own is None or len(styli) != 1 or not cmm.turns:
+            return None  # which of a star touched, or in which pose, nobody knows: it is asked, never guessed
+        found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose)
+        return found if probing.has_stylus(found) else None
+
+    def say_stylus(self, use: StylusUse) -> None:
+        """Take the word of the user for what touches now."""
+        cmm, probing = self.machine.cmm, self.session.plan.probing
+        if cmm is not None and not self.machine.busy:
+            self.machine.run(
+                lambda progress: cmm.believe_stylus(probing, use), lambda _: self.changed.emit(), "Taking the stylus"
+            )
 
     def _on_touched(self, touch: MachineTouch) -> None:
         if self.for_guide is None and not (self.by_hand and self.session.stage == "measure"):
@@ -169,7 +183,8 @@ class TouchModel(QObject):
 
         use = self.stylus_in_use()
         if use is None:
-            self.session.notify("what touched is no stylus of this plan: take a stylus in the Devices stage first")
+            self.session.notify("the touch does not count: say first which stylus touches, in the list beside")
+            self.changed.emit()
             return
         machine = self.machine
         stylus = Stylus(self.session.plan.probing, machine.record, use, machine.temperature_c, machine.now())
@@ -307,6 +322,7 @@ class TouchModel(QObject):
     def skip(self) -> None:
         """Leave the feature at which it stands, and go on."""
         if self.job is not None and self.job.pending:
+            self._instead.pop(self.job.pending[0].feature.id, None)  # its old touches stay
             self.job.skip()
             self.go_on()
 
@@ -327,7 +343,7 @@ class TouchModel(QObject):
             self.stopped = why
             self.session.notify(DeviceError(why), "Go on", self.go_on, "Skip the feature", self.skip)
         else:
-            self.job, self.route = None, None
+            self.job, self.route, self._instead = None, None, {}
             text = "All touched."
             if job.left:
                 reasons = "; ".join(f"{x.feature.name}: {x.why}" for x in job.left[:3])
