@@ -12,7 +12,7 @@ from truegauge.devices.cmm import ChangeByHand, Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings, VolumetricError
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
-from truegauge.devices.ipp.messages import call
+from truegauge.devices.ipp.messages import call, read_command
 
 SHORT = StylusUse(assembly="p1", stylus="c3")
 
@@ -203,3 +203,79 @@ def test_nothing_to_connect_to_is_said_with_what_to_do():
 def test_faults_that_do_not_exist_are_refused(text):
     with pytest.raises(ValueError, match="is no fault; known: bent-stylus"):
         Fault.read(text)
+
+
+def test_an_abort_ends_what_waits_and_is_cleared(bench):
+    made = bench()
+    made.world.set_pace(1.0)
+    port = made.stand_in.port
+    with socket.create_connection(("127.0.0.1", port), timeout=20) as s, s.makefile("rw", newline="\r\n") as f:
+
+        def say(*lines):
+            f.write("".join(line + "\n" for line in lines))
+            f.flush()
+
+        def until(tag):
+            found = []
+            while not (found and found[-1].startswith(f"{tag} %")):
+                found.append(f.readline().strip())
+            return [line for line in found if line.startswith(tag)]
+
+        say("00001 StartSession()")
+        until("00001")
+        say("E0001 AbortE()", "E0002 GetErrStatusE()")
+        assert "E0002 # ErrStatus(0)" in until("E0002")  # nothing went on: nothing was stopped
+        made.world.set_pace(0)
+        say("00003 Home()")
+        until("00003")
+        made.world.set_pace(1.0)
+        say("00004 GoTo(X(10), Y(900))", "00005 GoTo(X(500))", "00006 Get(X())", "E0003 AbortE()")
+        for tag in ("00004", "00005", "00006"):
+            assert any(line.startswith(f"{tag} ! Error(1, 0006") for line in until(tag))
+        say("00007 GoTo(X(500))", "E0004 GetErrStatusE()", "00008 Get(X())")
+        assert "ClearAllErrors" in until("00007")[1]
+        assert any(line.startswith("00008 # X(") for line in until("00008"))
+        say("E0005 GetErrStatusE()")
+        assert "E0005 # ErrStatus(1)" in until("E0005")
+        made.world.set_pace(0)
+        say("00009 ClearAllErrors()", "00010 GoTo(X(500))", "E0006 GetErrStatusE()", "00011 Get(X())")
+        assert until("00010") == ["00010 &", "00010 %"]
+        assert "00011 # X(500)" in until("00011")
+
+
+def test_tags_suit_their_commands(bench):
+    lines = ("00001 StartSession()", "E0002 IsHomed()", "00003 AbortE()", "E0004 GetPropE(Part.Temperature())")
+    said = raw(bench().stand_in.port, *lines)
+    assert any(s.startswith("E0002 ! Error(1, 0008") for s in said)
+    assert any(s.startswith("00003 ! Error(1, 0008") for s in said)
+    assert any(s.startswith("E0004 # Part.Temperature(20)") for s in said)
+
+
+@pytest.mark.parametrize("words", [
+    "PtMeas(X(300), Y(300), Z(-300), IJK(1e-200, 0, 0))", "PtMeas(X(300), Y(300), Z(-300), IJK(0, 0, 0))",
+    "PtMeas(X(300), Y(300), Z(-300), IJK(1, 0))", "PtMeas(X(1e300), Y(0), Z(0))", "GoTo(X(999999))", "GoTo(X())",
+    'GoTo(X("a"))', "GoTo(Tool.A(1e5), Tool.B(-1e5))", "SetProp(Tool.GoToPar.Speed(-1))", "GetProp(Nothing())",
+    "ChangeTool()", "ChangeTool(3)", f'ChangeTool("{"x" * 60_000}")',
+    "ScanOnCircle(0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0)", "ScanOnLine(1)", "OnPtMeasReport(X())",
+    "OnMoveReport(Time(-1))", "SetCoordSystem(PartCsy)", "Get()", "FindTool(X(1))",
+])  # fmt: skip
+def test_no_numbers_and_words_end_the_session(there, words):
+    with pytest.raises(DeviceError):
+        there.cmm._ask(read_command(f"00001 {words}").call, at_most_s=20.0)
+    assert there.cmm.is_connected
+    there.cmm.clear_errors()
+    there.cmm.where()
+
+
+def test_a_touch_without_a_direction_comes_from_where_it_stands(there):
+    above = there.world.sphere.center + np.array([0, 0, 40.0])
+    there.cmm.go_to(np.array([above[0], above[1], -300.0]))
+    there.cmm.go_to(above)
+    x, y, z = (float(v) for v in there.world.sphere.center + np.array([0, 0, 12.5]))
+    lines = there.cmm._ask(call("PtMeas", call("X", x), call("Y", y), call("Z", z)))
+    assert dict((v.name, v.numbers()) for v in lines[-1])["Z"][0] == pytest.approx(z + 2.0, abs=0.05)
+
+
+def test_names_are_spelled_as_the_standard_has_them(bench):
+    said = raw(bench().stand_in.port, "00001 StartSession()", "00002 GetCoordSystem()")
+    assert "00002 # CoordSystem(MachineCsy)" in said

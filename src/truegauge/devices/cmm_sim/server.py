@@ -13,17 +13,20 @@ from truegauge.devices.cmm_sim.scanning import SCANS, scan_path
 from truegauge.devices.cmm_sim.settings import LINE_FAULTS
 from truegauge.devices.cmm_sim.world import CmmWorld, MachineStopped, SensorTouch
 from truegauge.devices.ipp.messages import (
+    ABORTED,
     ARGUMENT,
     LONGEST,
     STATE,
     SYNTAX,
     UNASKED,
     UNSUPPORTED,
+    WRONG_TAG,
     Call,
     Command,
     ErrorSaid,
     ProtocolError,
     Value,
+    Word,
     call,
     place_calls,
     read_command,
@@ -41,6 +44,9 @@ _SPEEDS = {
     "Tool.GoToPar.Speed": "travel_speed", "Tool.GoToPar.Accel": "acceleration", "Tool.PtMeasPar.Speed": "touch_speed",
     "Tool.PtMeasPar.Approach": "approach", "Tool.PtMeasPar.Search": "search", "Tool.PtMeasPar.Retract": "retract",
 }  # fmt: skip
+_AT_ONCE = ("AbortE", "GetErrStatusE", "GetPropE", "OnMoveReportE")
+_MOVES = ("GoTo", "PtMeas", "ChangeTool", "Home", *SCANS)
+_CLEARING = ("ClearAllErrors", "EndSession")
 _MOST = {"travel_speed": 600.0, "acceleration": 5000.0, "touch_speed": 50.0}
 
 
@@ -148,7 +154,9 @@ class _Session:
     def __init__(self, server: IppServer, connection: socket.socket) -> None:
         self._server, self._world, self._connection = server, server.world, connection
         connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        self._work: queue.SimpleQueue[Command | None] = queue.SimpleQueue()
+        self._work: queue.SimpleQueue[tuple[int, Command] | None] = queue.SimpleQueue()
+        self._taken = self._ended = 0  # commands
+        self._aborted: int | None = None  # the last one that was taken before it was aborted
         self._sending = threading.Lock()
         self._late: tuple[int, float] | None = None
         self.user_enabled = True
@@ -253,16 +261,29 @@ class _Session:
             tag = line[:5] if len(line) >= 5 and line[:5].isalnum() else UNASKED
             self._refuse(tag, SYNTAX, 1, "server", str(error))
             return
+        if command.tag.startswith("E") != (command.call.name in _AT_ONCE):
+            suits = "tags that begin with E" if command.call.name in _AT_ONCE else "tags of five digits"
+            self._refuse(command.tag, WRONG_TAG, 1, command.call.name, f"{command.call.name} has {suits}")
+            return
         self.send(command.tag, "&")
         if command.tag.startswith("E"):
             self._do(command)
         else:
-            self._work.put(command)
+            self._taken += 1
+            self._work.put((self._taken, command))
 
     def _worker(self) -> None:
-        while (command := self._work.get()) is not None:
-            if not self._cut.is_set():
+        while (item := self._work.get()) is not None:
+            number, command = item
+            name = command.call.name
+            if self._aborted is not None and (number <= self._aborted or name in _MOVES) and name not in _CLEARING:
+                text = "the transaction was aborted: send ClearAllErrors() first"
+                self._refuse(command.tag, ABORTED, 1, name, text)
+            elif not self._cut.is_set():
                 self._do(command)
+            self._ended = number
+            if self._aborted is not None and number >= self._aborted:
+                self._world.stop.clear()
 
     def _do(self, command: Command) -> None:
         name = command.call.name
@@ -285,7 +306,7 @@ class _Session:
         except MachineStopped as stopped:
             self._refuse(command.tag, stopped.number, stopped.severity, name, stopped.text)
             return
-        except (ProtocolError, IndexError, TypeError) as error:
+        except (ProtocolError, LookupError, TypeError, ValueError, ArithmeticError) as error:
             self._refuse(command.tag, ARGUMENT, 0, name, f"the arguments cannot be used: {error}")
             return
         self.send(command.tag, "%")
@@ -310,18 +331,18 @@ class _Session:
         return [(call("GetMachineClass", "CartCMM"),)]
 
     def _on_AbortE(self, command: Command) -> None:
-        self._world.stop.set()
-        # It stops at the next tick; when it stands, there is nothing to stop.
-        threading.Timer(0.1, self._world.stop.clear).start()
+        if self._ended < self._taken:  # where nothing goes on, there is nothing to stop
+            self._aborted = self._taken
+            self._world.stop.set()
 
     def _on_GetErrStatusE(self, command: Command) -> list[tuple[Value, ...]]:
-        return [(call("ErrStatus", 1 if self._world.fault_text else 0),)]
+        return [(call("ErrStatus", 1 if self._world.fault_text or self._aborted is not None else 0),)]
 
     def _on_GetErrorInfo(self, command: Command) -> list[tuple[Value, ...]]:
         return [(self._world.fault_text or "no error",)]
 
     def _on_ClearAllErrors(self, command: Command) -> None:
-        self._world.fault_text = ""
+        self._world.fault_text, self._aborted = "", None
 
     def _on_Home(self, command: Command) -> None:
         self._world.home()
@@ -343,7 +364,7 @@ class _Session:
             raise MachineStopped(ARGUMENT, "only MachineCsy is known here", 0)
 
     def _on_GetCoordSystem(self, command: Command) -> list[tuple[Value, ...]]:
-        return [(call("CoordSystem", call("MachineCsy")),)]
+        return [(Call("CoordSystem", (Word("MachineCsy"),)),)]
 
     # Reports ------------------------------------------------------------------------------------------------------
 
@@ -405,10 +426,14 @@ class _Session:
 
     def _on_PtMeas(self, command: Command) -> list[tuple[Value, ...]]:
         given = _named(command.call)
-        if not {"X", "Y", "Z", "IJK"} <= set(given) or len(given["IJK"]) != 3 or not any(given["IJK"]):
-            raise MachineStopped(ARGUMENT, "X, Y, Z and IJK are needed", 0)
+        if not {"X", "Y", "Z"} <= set(given):
+            raise MachineStopped(ARGUMENT, "X, Y and Z are needed", 0)
         target = np.array([given[n][0] for n in "XYZ"])
-        touch = self._world.measure(target, np.array(given["IJK"]))
+        # Without a direction it comes straight from where it stands.
+        out = np.array(given.get("IJK", tuple(self._world.place() - target)))
+        if out.shape != (3,) or not np.linalg.norm(out) > 1e-6:
+            raise MachineStopped(ARGUMENT, "IJK is a direction of three numbers", 0)
+        touch = self._world.measure(target, out / np.linalg.norm(out))
         return [self._touch_values(touch)]
 
     def _touch_values(self, touch: SensorTouch) -> tuple[Value, ...]:
@@ -462,6 +487,8 @@ class _Session:
 
     def _on_GetProp(self, command: Command) -> list[tuple[Value, ...]]:
         return [(self._property(a.name),) for a in command.call.args if isinstance(a, Call)]
+
+    _on_GetPropE = _on_GetProp
 
     def _on_EnumAllProp(self, command: Command) -> list[tuple[Value, ...]]:
         return [(self._property(n),) for n in (*_SPEEDS, "Tool.Id", "Tool.Radius", "Tool.Offset", "Part.Temperature")]

@@ -159,6 +159,7 @@ class IppClient:
         except BaseException:
             try:
                 self.ask(call("AbortE"), at_once=True, at_most_s=5.0)
+                self.ask(call("ClearAllErrors"), at_most_s=5.0)  # it was we who stopped it
             except DeviceError:
                 log.warning("the machine did not take the stop")
             raise

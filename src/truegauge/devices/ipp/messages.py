@@ -14,7 +14,7 @@ from truegauge.core.typed_number import MOST
 
 ReplyKind = Literal["&", "#", "%", "!"]
 UNASKED = "E0000"
-LONGEST = 8192  # characters of a line
+LONGEST = 65_536  # characters of a line
 _TOKEN = re.compile(r'\s*(?:(?P<number>[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?P<text>"[^"]*")|'
                     r"(?P<name>[A-Za-z_][\w.]*)|(?P<mark>[(),=]))")  # fmt: skip
 
@@ -39,6 +39,12 @@ class Call:
         if len(found) != len(self.args):
             raise ProtocolError(f"{self.name} wants numbers")
         return tuple(found)
+
+
+class Word(str):
+    """A name that is written without quotation marks and brackets: ``MachineCsy``."""
+
+    __slots__ = ()
 
 
 Value = float | str | Call
@@ -68,6 +74,8 @@ class Reply:
 def _written(value: Value) -> str:
     if isinstance(value, float):
         return f"{value:.6f}".rstrip("0").rstrip(".") if abs(value) < 1e9 else repr(value)
+    if isinstance(value, Word):
+        return str(value)
     if isinstance(value, str):
         return '"' + value.replace('"', "'") + '"'
     return str(value)
@@ -223,6 +231,6 @@ def read_error(text: str) -> ErrorSaid:
 
 
 # The numbers that this program tells apart; other numbers of a server are shown with their text.
-TAG, SYNTAX, UNSUPPORTED, ARGUMENT, STATE = 1, 2, 501, 502, 503
-ABORTED, NOT_HOMED, MACHINE_ERROR, OUT_OF_LIMITS = 504, 1001, 1002, 1005
+TAG, SYNTAX, ABORTED, WRONG_TAG, UNSUPPORTED, ARGUMENT, STATE = 1, 2, 6, 8, 501, 502, 503
+NOT_HOMED, MACHINE_ERROR, OUT_OF_LIMITS = 1001, 1002, 1005
 UNEXPECTED_CONTACT, COLLISION, NO_SURFACE, NO_TOOL, NOT_IN_RACK = 1006, 1007, 1010, 1500, 1501
