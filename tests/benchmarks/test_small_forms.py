@@ -71,3 +71,9 @@ def test_whole_programs(name, arguments, words):
         env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
     )  # fmt: skip
     assert words in done.stdout, done.stderr[-2000:]
+
+
+def test_causes(benchmark):
+    counts = benchmark("causes").trials(1)
+    assert len(counts) == 10
+    assert all(found[True] == 1 for found in counts.values())

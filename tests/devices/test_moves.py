@@ -2,15 +2,18 @@
 
 import numpy as np
 import pytest
-from tests.devices.cmm_bench import NOW, Bench
+from tests.devices.cmm_bench import NOW, Bench, short_probing
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
+from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.probing import FeatureTouching, Probing, QualificationSettings, StylusUse
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm_sim.build import PartToPlace
+from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.catalogue import own_catalogue
+from truegauge.jobs.qualifying import Around
 from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
 
 
@@ -81,8 +84,6 @@ def test_no_part_of_a_star_meets_the_sphere_that_its_tips_touch(seed):
 @pytest.fixture
 def touching(model, evaluator):
     """A stand-in with the housing, and a run over two features of it."""
-    from tests.devices.cmm_bench import short_probing
-
     features = (FeatureTouching(feature="main-bore", touches=6), FeatureTouching(feature="top", touches=3))
     probing = short_probing(touches=5, two_passes=False).replace(features=features)
     made = Bench(probing=probing, part=PartToPlace(model, evaluator.projector, np.array([0.0, 0, 1.0])))
@@ -183,8 +184,6 @@ def test_a_run_that_is_stopped_anywhere_goes_on_without_meeting_anything(touchin
 
 
 def test_a_sphere_that_moved_stays_so_in_what_is_kept():
-    from tests.devices.cmm_bench import short_probing
-
     made = Bench(probing=short_probing(poses=3), faults=["moved-sphere@20x0.2"])
     made.connect()
     job = made.qualifying()
@@ -193,4 +192,24 @@ def test_a_sphere_that_moved_stays_so_in_what_is_kept():
     job.run()
     assert told[-1].may_have_moved
     assert job.record.location == told[-1]
+    made.close()
+
+
+def test_a_part_beside_the_sphere_is_gone_around(model, evaluator):
+    """Where the part is known to lie it is in nobody's way, however near to the sphere it stands."""
+    probing = short_probing(poses=3, touches=5, two_passes=False)
+    made = Bench(probing=probing, part=PartToPlace(model, evaluator.projector, np.array([0.0, 0, 1.0])))
+    world = made.world
+    # The part stands 25 mm from the ball, between it and where the probe comes from.
+    beside = world.part.machine_from_part.copy()
+    corner = beside[:3, :3] @ model.box[1]
+    beside[:3, 3] = world.sphere.center + np.array([-25.0 - abs(corner[0]), -40.0, -20.0])
+    world.part = PartOnTable(evaluator.projector, model.box, beside)
+    part = PartObstacle(evaluator.projector, model.box, beside)
+    made.connect()
+    job = made.qualifying()
+    job._around = Around((part,), part.top)
+    job.run()
+    assert [q.verdict for q in job.done] == ["good"] * 3
+    assert not world.fault_text
     made.close()

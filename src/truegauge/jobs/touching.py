@@ -113,9 +113,7 @@ class Router:
         self.obstacles: tuple[Obstacle, ...] = (self.part,)
         if sphere_center is not None:
             self.obstacles = (self.part, SphereObstacle(probing.sphere, sphere_center))
-        corners = np.array([[model.box[i, 0], model.box[j, 1], model.box[k, 2]]
-                            for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
-        top = float(apply(machine_from_part, corners)[:, 2].max())
+        top = self.part.top
         if sphere_center is not None:
             top = max(top, float(sphere_center[2]) + probing.sphere.radius)
         self.room = ProbeRoom(probing, self.obstacles, top + _OVER, tuple(machine_from_part[:3, :3].T))

@@ -18,6 +18,7 @@ from truegauge.core.errors import DeviceError, FormatError
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, state_of
 from truegauge.core.progress import Progress
+from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
@@ -137,6 +138,19 @@ class MachineModel(QObject):
     def may_use(self, use: StylusUse) -> bool:
         """Whether touches with a stylus are taken."""
         return self.session.plan.probing.allow_unqualified or self.state(use).may_measure
+
+    def part_from_machine(self) -> np.ndarray | None:
+        """Where the part lies: by the alignment in force, or the one that it starts from, while it is not computed."""
+        evaluation, plan, sample = self.session.evaluation, self.session.plan, self.session.sample
+        if evaluation is None or sample is None or len(sample.points):
+            return None
+        wanted = plan.in_force
+        while wanted:
+            found = evaluation.alignments.get(wanted)
+            if isinstance(found, Alignment):
+                return found.part_from_scan
+            wanted = plan.alignment(wanted).base
+        return None
 
     # The connection -----------------------------------------------------------------------------------------------
 

@@ -23,7 +23,6 @@ from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest
 from truegauge.core.progress import Progress
-from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.cmm import MachineTouch
 from truegauge.devices.protocol import DevicePoint
 
@@ -130,17 +129,8 @@ class TouchModel(QObject):
         return whole_surface(evaluator.model, int(np.bincount(faces).argmax())) if len(faces) else ()
 
     def part_from_machine(self) -> np.ndarray | None:
-        """Where the part lies: by the alignment in force, or the one that it starts from, while it is not computed."""
-        evaluation, plan = self.session.evaluation, self.session.plan
-        if evaluation is None or self.session.sample is None or len(self.session.sample.points):
-            return None
-        wanted = plan.in_force
-        while wanted:
-            found = evaluation.alignments.get(wanted)
-            if isinstance(found, Alignment):
-                return found.part_from_scan
-            wanted = plan.alignment(wanted).base
-        return None
+        """Where the part lies; None where nobody knows."""
+        return self.machine.part_from_machine()
 
     # By hand ------------------------------------------------------------------------------------------------------
 

@@ -27,6 +27,13 @@ class PartObstacle:
         self.projector, self._box = projector, box
         self.machine_from_part, self.growth = machine_from_part, growth
 
+    @property
+    def top(self) -> float:
+        """The height of its box where it lies, mm."""
+        low, high = self._box
+        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        return float(apply(self.machine_from_part, self.growth * corners)[:, 2].max())
+
     def distances(self, points: Points) -> Floats:
         """Return the distances (n,) to its surfaces; far away those to its box."""
         local = apply(invert(self.machine_from_part), points) / self.growth
