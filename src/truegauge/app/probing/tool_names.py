@@ -1,8 +1,8 @@
 """What a machine calls our styli: a table of its own tools, shown where they are not named as in the plan."""
 
-from PySide6.QtWidgets import QComboBox, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from truegauge.app.benches.base import label
+from truegauge.app.benches.base import Choice, label
 from truegauge.app.probing.model import DevicesModel
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import ToolName
@@ -22,9 +22,10 @@ class ToolNames(QWidget):
         column.addWidget(label(words, "soft", wrap=True))
         self.table = QTableWidget(0, 2)
         self.table.setAccessibleName("names of tools at this machine")
-        self.table.setHorizontalHeaderLabels(["Stylus and pose", "Tool of the machine"])
+        self.table.setHorizontalHeaderLabels(["Pose, stylus", "Its tool"])
         self.table.verticalHeader().hide()
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.table.setColumnWidth(1, 112)
         self.table.setMinimumHeight(150)
         column.addWidget(self.table)
         self._shown: object = None
@@ -43,10 +44,12 @@ class ToolNames(QWidget):
         self._shown = now
         self.table.setRowCount(len(uses))
         for k, use in enumerate(uses):
-            item = QTableWidgetItem(probing.name_of(use))
+            own = probing.assembly(use.assembly)
+            # What tells them apart comes first: there is little room.
+            item = QTableWidgetItem(f"{use.pose}  {own.name}, {own.stylus(use.stylus, use.pose).name}")
             item.setToolTip(probing.name_of(use))
             self.table.setItem(k, 0, item)
-            box = QComboBox()
+            box = Choice()
             box.setAccessibleName(f"tool for {probing.name_of(use)}")
             box.addItems([_NOBODY, *tools])
             box.setCurrentText(self._named(use) or _NOBODY)

@@ -1,6 +1,6 @@
 """The touches of the Measure stage: live count and form, by hand or by machine."""
 
-from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QProgressBar, QVBoxLayout, QWidget
 
 from truegauge.app.benches.base import button, label, number_box, say
 from truegauge.app.evaluating.parts import choice, row
@@ -23,7 +23,10 @@ class TouchPanel(QWidget):
         self.hand.setCheckable(True)
         self.run = button("Touch by machine", model.touch_by_machine, main=True)
         self.stylus = choice([], self._on_stylus, "stylus that touches by hand")
-        self.back = button("Last touch back", model.take_back)
+        self.stylus.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.stylus.setMinimumContentsLength(10)
+        self.back = button("Take back", model.take_back)
+        self.back.setToolTip("Forget the last touch")
         self.again = button("Again", model.touch_again)
         self.suggestion = label("", "", wrap=True)
         self.assign = button("It is this feature", self._on_assign)
@@ -111,9 +114,8 @@ class TouchPanel(QWidget):
         self.run.setEnabled(not why)
         count = len(m.wanted())
         chosen = feature is not None or bool(s.selected_features())
-        self.run.setText(
-            "Touch by machine" if chosen else f"Touch {count} feature{'s' if count != 1 else ''} by machine"
-        )
+        self.run.setText("Touch by machine" if chosen else f"Touch {count} by machine")
+        self.run.setToolTip(f"{count} feature{'s' if count != 1 else ''}")
         self._filling = True
         touches, rows = m.asked()
         self.numbers_row.setVisible(touches > 0 and not running)
