@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 
 from truegauge import demo
 from truegauge.app.probing import machine_model
+from truegauge.app.probing.model import DevicesModel
 from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
@@ -122,9 +123,17 @@ def test_components_from_a_file_can_be_chosen(stage, qtbot, tmp_path):
     stage.devices.set_page("probe")
     stage.devices.remove_component("c3")
     assert "Larkspur needle" in [c.name for c in stage.devices.fitting("needle")]
+    again = DevicesModel(stage.machine)  # the next start knows them too
+    assert "Larkspur needle" in [c.name for c in again.catalogue.components]
     path.write_text("{}")
     stage.devices.add_catalogue(path)
     assert 'a list named "components" is missing' in stage.notices[-1].text
+    DevicesModel(stage.machine)
+    assert stage.notices[-1].action == "Forget it"
+    stage.notices[-1].callback()
+    said = len(stage.notices)
+    assert len(DevicesModel(stage.machine).catalogue.components) == len(own_catalogue().components)
+    assert len(stage.notices) == said
 
 
 def test_poses_are_typed_filtered_and_refused_with_a_reason(stage, qtbot):

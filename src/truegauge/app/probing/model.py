@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QSettings, Signal
 
 from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
 from truegauge.core.errors import DeviceError, FormatError
@@ -68,6 +69,12 @@ class DevicesModel(QObject):
         self.chosen_pose = HeadPose()
         self.chosen_use: StylusUse | None = None
         self.catalogue: Catalogue = own_catalogue()
+        self._settings = QSettings("truegauge", "truegauge")
+        for path in self._catalogue_files():
+            try:
+                self.catalogue = self.catalogue.extended(read_catalogue(Path(path)))
+            except FormatError as error:  # on a disk that is away, perhaps: it stays on the list unless told otherwise
+                self.session.notify(error, "Forget it", partial(self._forget_catalogue, path))
         self.answers: tuple[PoseAnswer, ...] = ()
         self.run_state: RunState | None = None
         self._from_job.connect(self._on_from_job)
@@ -204,14 +211,23 @@ class DevicesModel(QObject):
         """Make a stylus the master."""
         self.change(self.probing.replace(master=use), "choose the master stylus")
 
+    def _catalogue_files(self) -> list[str]:
+        found = self._settings.value("catalogues", [])
+        return [found] if isinstance(found, str) else [str(f) for f in found] if isinstance(found, list) else []
+
+    def _forget_catalogue(self, path: str) -> None:
+        self._settings.setValue("catalogues", [f for f in self._catalogue_files() if f != path])
+
     def add_catalogue(self, path: Path) -> None:
-        """Take components from a file besides those that come with the application."""
+        """Take components from a file besides those that come with the application, now and at the next start."""
         try:
             more = read_catalogue(path)
         except FormatError as error:
             self.session.notify(error)
             return
         self.catalogue = self.catalogue.extended(more)
+        files = [f for f in self._catalogue_files() if f != str(path.resolve())]
+        self._settings.setValue("catalogues", [*files, str(path.resolve())])
         self.session.notify(f"{len(more.components)} components from {path.name} can be chosen now.")
         self.changed.emit()
 
