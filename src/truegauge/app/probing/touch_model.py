@@ -173,7 +173,9 @@ class TouchModel(QObject):
 
         use = self.stylus_in_use()
         if use is None:
-            self.session.notify("the touch does not count: say first which stylus touches, in the list beside")
+            self.session.notify(
+                "the touch does not count: say first which stylus touches (Measure, below Touch by hand)"
+            )
             self.changed.emit()
             return
         machine = self.machine
