@@ -503,5 +503,10 @@ def test_tools_of_the_machine_are_given_to_styli_in_a_table(stage, qtbot):
     machine_is_idle(w, qtbot)
     qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
     assert [t.name for t in w.machine.cmm.names] == ["RefTool"]
+    page.refresh()
+    assert page.table.text() == ""
+    page.table.setText("-750.5")
+    page.table.editingFinished.emit()
+    assert [t.z for t in w.machine.table()] == [-750.5]
     w.machine.disconnect_machine()
     other.close()

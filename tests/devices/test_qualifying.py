@@ -1,3 +1,5 @@
+import itertools
+
 import numpy as np
 import pytest
 from tests.devices.cmm_bench import pre_travel_fit, short_probing
@@ -136,3 +138,21 @@ def test_a_plan_without_a_stylus_cannot_be_qualified(bench):
     made.probing = made.probing.replace(assemblies=(), master=None, rack=())
     with pytest.raises(DeviceError, match="build a probe assembly first"):
         made.qualifying(uses=(StylusUse(assembly="x", stylus="y"),), record=MachineRecord())
+
+
+def test_probes_and_poses_are_changed_as_seldom_as_can_be(bench):
+    from truegauge.demo.cmm_plan import demo_probing
+
+    probing = demo_probing()
+    for master in (probing.uses()[0], next(u for u in probing.uses() if u.assembly == "p2")):
+        own = probing.replace(master=master)
+        made = bench(probing=own)
+        uses = list(own.uses())
+        np.random.default_rng(3).shuffle(uses)
+        pending = made.qualifying(uses=tuple(uses)).pending
+        assert pending[0] == master
+        assert set(pending) == set(uses)
+        changes = sum(a.assembly != b.assembly for a, b in itertools.pairwise(pending))
+        turns = sum((a.assembly, a.pose) != (b.assembly, b.pose) for a, b in itertools.pairwise(pending))
+        assert changes == 1
+        assert turns == len({(u.assembly, u.pose) for u in uses}) - 1

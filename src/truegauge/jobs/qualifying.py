@@ -86,7 +86,9 @@ class Qualifying:
         if master is None:
             raise DeviceError("the plan has no stylus: build a probe assembly first")
         self.master = master
-        pending = [u for u in uses if u != master]
+        # Changing a probe takes longest, then turning the head: what the master hangs on comes first.
+        order = {u: (u.assembly != master.assembly, k) for k, u in enumerate(probing.uses())}
+        pending = sorted({u for u in uses if u != master}, key=lambda u: order.get(u, (True, len(order))))
         if needs_location(record, probing, uses):
             pending.insert(0, master)
         self.pending = tuple(pending)
@@ -226,7 +228,7 @@ class Qualifying:
         if series.sure:
             return
         if self.settings.two_passes or series.use == self.master:
-            for direction in self._directions(_FIRST_PASS, place)[len(series.first) :]:
+            for direction in self._directions(_FIRST_PASS, place, series.center)[len(series.first) :]:
                 series.first.append(self._touch(series, place, direction).place)
             series.center = fit_reference_sphere(np.array(series.first)).center
         series.sure = True
@@ -235,7 +237,9 @@ class Qualifying:
         s = self.settings
         if s.two_passes:
             self.cmm.set_speeds(search=min(_WIDE_SEARCH, s.approach))
-        directions = self._directions(TouchPattern(s.touches, s.rows, float(np.radians(s.span_deg))), place)
+        pattern = TouchPattern(s.touches, s.rows, float(np.radians(s.span_deg)))
+        assert series.center is not None
+        directions = self._directions(pattern, place, series.center)
         for direction in directions[len(series.touches) :]:
             series.touches.append(self._touch(series, place, direction).place)
             self.told.touched(series.use, len(series.touches), len(directions))
@@ -265,12 +269,13 @@ class Qualifying:
             if self.cmm.is_connected:
                 self.cmm.let_user_move(False)
 
-    def _directions(self, pattern: TouchPattern, place: StylusPlace) -> Normals:
+    def _directions(self, pattern: TouchPattern, place: StylusPlace, center: Vector) -> Normals:
         use, sphere = self.pending[0] if self.pending else self.master, self.probing.sphere
-        shape = self._room(np.zeros(3)).shape(use)[0]
+        shape = self._room(center).shape(use)[0]
 
         def gets_there(directions: Normals) -> Mask:
-            return reachable(shape, place, sphere, directions, self.settings.approach)
+            approach = self.settings.approach
+            return reachable(shape, place, sphere, directions, approach, center, self._around.obstacles)
 
         try:
             return touch_directions(pattern, place.direction, sphere, place.radius + _CLEAR, gets_there)
@@ -324,7 +329,7 @@ class Qualifying:
         place = self._place(self.master)
         limits, seen = self.probing.limits, list[Vector]()
         for pattern in (_FIRST_PASS, _SECOND_LOOK):
-            for direction in self._directions(pattern, place):
+            for direction in self._directions(pattern, place, np.array(location.center)):
                 if all(direction @ d < _ELSEWHERE for d in seen):  # not where it has touched already
                     seen.append(direction)
                     series.first.append(self._touch(series, place, direction).place)

@@ -105,14 +105,14 @@ class Router:
 
     def __init__(
         self, model: CadModel, projector: Projector, machine_from_part: Rigid, probing: Probing,
-        may_use: Callable[[StylusUse], bool], sphere_center: Vector | None = None,
+        may_use: Callable[[StylusUse], bool], sphere_center: Vector | None = None, more: tuple[Obstacle, ...] = (),
     ) -> None:  # fmt: skip
         self._model, self._projector, self._pose = model, projector, machine_from_part
         self.probing, self._may_use = probing, may_use
         self.part = PartObstacle(projector, model.box, machine_from_part)
-        self.obstacles: tuple[Obstacle, ...] = (self.part,)
+        self.obstacles: tuple[Obstacle, ...] = (self.part, *more)
         if sphere_center is not None:
-            self.obstacles = (self.part, SphereObstacle(probing.sphere, sphere_center))
+            self.obstacles = (*self.obstacles, SphereObstacle(probing.sphere, sphere_center))
         top = self.part.top
         if sphere_center is not None:
             top = max(top, float(sphere_center[2]) + probing.sphere.radius)
@@ -230,6 +230,7 @@ class Touching:
         self._all_done = 0
         self._done = 0  # touches of the first pending one
         self._moving = Moving(cmm, self._check)
+        self._missed, self._why = 0, ""  # places of the first pending one to which no way leads
         self._is_away = False  # from the part, after the last feature
 
     def seconds(self) -> float:
@@ -241,7 +242,16 @@ class Touching:
 
     def skip(self) -> None:
         """Leave the feature that it stands at."""
-        self.pending, self._done = self.pending[1:], 0
+        self.pending, self._done, self._missed = self.pending[1:], 0, 0
+
+    def _end(self, route: FeatureRoute) -> None:
+        """Tell that a feature is touched, or which of its places were not."""
+        if self._missed:
+            text = f"{self._missed} of {len(route.places)} places were not touched: {self._why}"
+            self.left = (*self.left, Left(route.feature, text))
+        if self._missed < len(route.places):
+            self.told.complete(route)
+        self._missed = 0
 
     def run(self) -> None:
         """Touch what is left.
@@ -261,7 +271,7 @@ class Touching:
                     self._is_away = True
                     break
                 self._feature(self.pending[0])
-                self.told.complete(self.pending[0])
+                self._end(self.pending[0])
                 self.pending, self._done = self.pending[1:], 0
                 lost = 0
             except ConnectionLost:
@@ -305,7 +315,13 @@ class Touching:
             # What the machine believes differs from what is by the offset that was found.
             target = route.places.points[k] - stylus.offset
             out = route.places.normals[k]
-            self._moving.to(self.router.room, route.use, target + (place.radius + route.approach) * out, out)
+            before = target + (place.radius + route.approach) * out
+            try:
+                self._moving.to(self.router.room, route.use, before, out)
+            except NoWay as error:  # nothing was moved: the other places can be touched
+                self._missed, self._why = self._missed + 1, str(error)
+                self._done = k + 1
+                continue
             touch = self.cmm.touch(target, out, self._check)
             self._done, self._all_done = k + 1, self._all_done + 1
             row = -1 if route.places.rows is None else int(route.places.rows[k])

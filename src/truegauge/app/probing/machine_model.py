@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.session import Session
 from truegauge.app.work_queue import WorkQueue
 from truegauge.core.errors import DeviceError, FormatError
+from truegauge.core.probing.obstacles import Table
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, state_of
 from truegauge.core.progress import Progress
@@ -138,6 +139,11 @@ class MachineModel(QObject):
     def may_use(self, use: StylusUse) -> bool:
         """Whether touches with a stylus are taken."""
         return self.session.plan.probing.allow_unqualified or self.state(use).may_measure
+
+    def table(self) -> tuple[Table, ...]:
+        """The table, where somebody said how high it is."""
+        z = self.record.table_z
+        return () if z is None else (Table(z),)
 
     def part_from_machine(self) -> np.ndarray | None:
         """Where the part lies: by the alignment in force, or the one that it starts from, while it is not computed."""
@@ -307,6 +313,8 @@ class MachineModel(QObject):
         if self._eyes is not None and self._polls % _LOOK_EVERY == 0:
             with contextlib.suppress(DeviceError):
                 self.seen = self._eyes.do("look")
+                if self.record.table_z is None and "table" in self.seen:
+                    self.set_record(self.record.replace(table_z=float(self.seen["table"])))
         now = (None if cmm.position is None else tuple(cmm.position), cmm.pose, cmm.mounted, cmm.is_connected,
                tuple(self.seen.get("quill", ())), str(self.seen.get("mounted", "")))  # fmt: skip
         if now != self._told:

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
 from truegauge.app.aligning.fold import Fold
 from truegauge.app.benches.base import Pairs, button, label, number_box, say
-from truegauge.app.evaluating.parts import choice, row
+from truegauge.app.evaluating.parts import LengthField, choice, row
 from truegauge.app.probing.model import DevicesModel
 from truegauge.app.probing.tool_names import ToolNames
 
@@ -60,6 +60,11 @@ class MachinePage(QWidget):
         self.mounts = choice([], self._on_mount, "probe assembly on the machine")
         column.addWidget(self.probe_line)
         column.addWidget(self.mounts)
+        self.table = LengthField(model.session, "the top of the table", self._on_table, least=-1e6)
+        self.table.setPlaceholderText("?")
+        self.table.setToolTip("Z of the top of the table: with it known, no part of a probe is sent below it")
+        self.table_row = row("Table at Z", self.table)
+        column.addWidget(self.table_row)
         self.names = ToolNames(model)
         column.addWidget(self.names)
         self.joystick = Fold("Joystick")
@@ -101,6 +106,9 @@ class MachinePage(QWidget):
 
     def _on_stand_in(self) -> None:
         self._machine.start_stand_in(pace=self.pace.value())
+
+    def _on_table(self, z: float) -> None:
+        self._machine.set_record(self._machine.record.replace(table_z=z))
 
     def _on_mount(self, name: str) -> None:
         self._machine.mount(name)
@@ -152,6 +160,11 @@ class MachinePage(QWidget):
         self.pairs.show_pairs(pairs)
         for widget in (self.probe_line, self.mounts, self.joystick, self.going_wrong):
             widget.setVisible(there and m.hands is not None)
+        self.table_row.setVisible(there)
+        if m.record.table_z is None:
+            self.table.clear()
+        else:
+            self.table.show_length(m.record.table_z)
         self.names.refresh()
         names = [a.name for a in self._model.probing.assemblies if a.styli()]
         if [self.mounts.itemData(i) for i in range(self.mounts.count())] != ["", *names]:

@@ -380,15 +380,15 @@ class DevicesModel(QObject):
         self.go_on()
 
     def _around(self) -> Around:
-        """Return what is known to stand around the sphere: the part, where it is aligned by touches."""
+        """Return what is known to stand around the sphere: the table, and the part where it is aligned by touches."""
         from truegauge.core.probing.obstacles import PartObstacle
         from truegauge.jobs.qualifying import Around
 
-        pose, evaluator = self.machine.part_from_machine(), self.session.evaluator
+        pose, evaluator, table = self.machine.part_from_machine(), self.session.evaluator, self.machine.table()
         if pose is None or evaluator is None:
-            return Around()
+            return Around(table)
         part = PartObstacle(evaluator.projector, evaluator.model.box, invert(pose))
-        return Around((part,), part.top)
+        return Around((part, *table), part.top)
 
     def go_on(self) -> None:
         """Begin or go on with the run."""

@@ -283,6 +283,7 @@ class TouchModel(QObject):
         location = machine.record.location
         center = np.array(location.center) if location is not None and not location.may_have_moved else None
         emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
+        table = machine.table()
         model, projector, now = evaluator.model, evaluator.projector, machine.now
         told = Told(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
                     lambda route: emit("route", route), lambda route: emit("complete", route))  # fmt: skip
@@ -290,7 +291,7 @@ class TouchModel(QObject):
 
         def work(progress: Progress) -> Touching:
             progress(0.0, "looking for ways to every feature")
-            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center)
+            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, table)
             return Touching(cmm, router, record, tuple(wanted), told, now)
 
         def planned(job: Touching) -> None:

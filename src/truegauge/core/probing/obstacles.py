@@ -1,7 +1,8 @@
-"""What can be in the way: the part by its CAD model, the reference sphere by its record."""
+"""What can be in the way: the part by its CAD model, the reference sphere by its record, the table."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -69,3 +70,15 @@ class SphereObstacle:
         stem = segment_distances(points, self.center, foot) - self.record.stem_diameter / 2
         base = segment_distances(points, foot, foot + _FOOT_LENGTH * self.record.stem) - _FOOT_RADIUS
         return np.asarray(np.minimum(np.minimum(ball, stem), base))
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """The table of the machine: everything below a height."""
+
+    z: float
+    name: str = "the table"
+
+    def distances(self, points: Points) -> Floats:
+        """Return the heights (n,) above it."""
+        return np.asarray(points[:, 2] - self.z)

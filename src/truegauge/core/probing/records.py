@@ -80,6 +80,7 @@ class MachineRecord(Frozen):
     location: SphereLocation | None = None
     qualifications: tuple[QualificationRecord, ...] = Field(default=())
     tools: tuple[ToolName, ...] = ()
+    table_z: float | None = None  # of the top of its table, mm in machine coordinates; None: nobody said
 
     def with_tool(self, made: ToolName) -> "MachineRecord":
         """Return the record with the machine's name of a stylus; an empty name takes it away."""

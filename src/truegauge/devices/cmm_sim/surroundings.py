@@ -1,7 +1,6 @@
 """What stands on the table of the stand-in: the part with its errors, the reference sphere, the table itself."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -75,15 +74,3 @@ class SphereOnTable(SphereObstacle):
     def make_dirty(self, direction: Vector, height: float) -> None:
         """Let something stick to it."""
         self.dirt.append((unit(direction), height))
-
-
-@dataclass(frozen=True, slots=True)
-class Table:
-    """The granite."""
-
-    z: float
-    name: str = "the table"
-
-    def distances(self, points: Points) -> Floats:
-        """Return the heights (n,) above it."""
-        return np.asarray(points[:, 2] - self.z)

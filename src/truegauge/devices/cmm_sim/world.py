@@ -10,12 +10,13 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector, any_perpendicular, unit
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap, probe_shape
+from truegauge.core.probing.obstacles import Table
 from truegauge.core.probing.probing import RackPort
 from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern, touch_directions
 from truegauge.core.probing.travel import NoWay, Surroundings, find_way
 from truegauge.devices.cmm_sim.probe import PhysicalProbe
 from truegauge.devices.cmm_sim.settings import Fault, Faults, MachineSettings, VolumetricError
-from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable, Table
+from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable
 from truegauge.devices.ipp import messages as m
 
 _TICK_S = 0.02
