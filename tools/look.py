@@ -3,6 +3,7 @@
 import os
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -24,6 +25,8 @@ from truegauge.app.window import MainWindow
 from truegauge.demo.housing import build_housing
 from truegauge.demo.run import _until
 from truegauge.demo.samples import write_samples
+
+_PATIENCE_S = 60.0
 
 
 def more(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
@@ -228,7 +231,9 @@ def main() -> int:
     window.view.show_standard("corner")
     session.select_characteristic("c21")
     session.set_show_why(True)
-    _until(lambda: all(r.uncertainty is not None or r.measured is None for r in session.evaluation.results))
+    end = time.monotonic() + _PATIENCE_S  # some have none, and say why
+    _until(lambda: time.monotonic() > end
+           or all(r.uncertainty is not None or r.measured is None for r in session.evaluation.results))  # fmt: skip
     shot("why")
     session.set_show_why(False)
     session.select_groups(())
