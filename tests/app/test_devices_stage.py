@@ -510,3 +510,29 @@ def test_tools_of_the_machine_are_given_to_styli_in_a_table(stage, qtbot):
     assert [t.z for t in w.machine.table()] == [-750.5]
     w.machine.disconnect_machine()
     other.close()
+
+
+def test_a_new_run_clears_no_error_that_nobody_looked_at(connected, qtbot):
+    w = connected
+    uses = w.devices.probing.uses()
+    qualify(w, qtbot, {uses[0]})
+    w.world.fault_text = "the door was opened"
+    w.devices.qualify(uses[1:2])
+    qtbot.waitUntil(lambda: w.devices.run_state is None or bool(w.devices.run_state.stopped), timeout=PATIENCE)
+    machine_is_idle(w, qtbot)
+    assert "stands still: the door was opened" in w.devices.run_state.stopped
+    assert w.world.fault_text
+    w.devices.go_on()  # now it was told
+    qtbot.waitUntil(lambda: w.devices.run_state is None, timeout=PATIENCE)
+    machine_is_idle(w, qtbot)
+    assert w.machine.state(uses[1]).state == StylusState.QUALIFIED
+
+
+def test_connected_again_it_is_asked_which_machine_answers(connected, qtbot):
+    w = connected
+    use = w.devices.probing.uses()[0]
+    qualify(w, qtbot, {use})
+    w.world.seed += 7  # somebody put another one there
+    w.machine.go_online()
+    machine_is_idle(w, qtbot)
+    assert w.machine.state(use).state == StylusState.NOT_QUALIFIED

@@ -214,3 +214,47 @@ def test_a_part_beside_the_sphere_is_gone_around(model, evaluator):
     assert [q.verdict for q in job.done] == ["good"] * 3
     assert not world.fault_text
     made.close()
+
+
+def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(model, evaluator):
+    """The one before was ended with its stylus deep in the bore: nobody told the new one where it stands."""
+    probing = short_probing(poses=3, touches=5, two_passes=False)
+    made = Bench(probing=probing, part=PartToPlace(model, evaluator.projector, np.array([0.0, 0, 1.0])))
+    made.connect()
+    qualifying = made.qualifying()
+    qualifying.run()
+    pose = made.world.part.machine_from_part
+    center = np.array(qualifying.record.location.center)
+    faces = housing_faces(model)
+
+    def run_over(name, use, stop_after):
+        touching = FeatureTouching(feature=name, touches=6, stylus=use)
+        own = probing.replace(features=(touching,))
+        router = Router(model, evaluator.projector, pose, own, lambda u: True, center)
+        wanted = FeatureToTouch(name, name, (faces[name],), evaluator.nominal((faces[name],)))
+        touched = []
+
+        def told(touch):
+            touched.append(touch)
+            if len(touched) == stop_after:
+                raise DeviceError("the program is ended")
+
+        job = Touching(made.cmm, router, qualifying.record, (wanted,), Told(lambda f, t="": None, told), lambda: NOW)
+        try:
+            job.run()
+        except DeviceError as error:
+            assert "is ended" in str(error)
+        return touched
+
+    straight, across = probing.uses()[0], probing.uses()[1]
+    assert len(run_over("main-bore", straight, 2)) == 2
+    inside = made.world.place()
+    assert inside[2] < pose[2, 3] + 60.0
+    made.cmm.close()
+    made.cmm = type(made.cmm)("127.0.0.1", made.stand_in.port)
+    made.cmm.connect()
+    assert made.cmm.use is None
+    assert run_over("boss", across, 99) is not None
+    assert not made.world.fault_text
+    assert made.cmm.pose == across.pose
+    made.close()

@@ -162,3 +162,10 @@ def test_an_error_that_stands_is_found_after_a_reconnect(server, cmm):
         cmm.reconnect(PROBING)
     cmm.clear_errors()
     assert not cmm.has_error()
+
+
+def test_another_machine_behind_the_same_address_is_not_taken_for_the_first(server, cmm):
+    cmm.connect()
+    cmm._says = "Old Iron"
+    with pytest.raises(DeviceError, match="another machine answers now"):
+        cmm.reconnect(PROBING)

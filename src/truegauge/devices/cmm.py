@@ -120,13 +120,12 @@ class Cmm:
 
     def _read_identity(self) -> None:
         self._says = ""
-        try:
-            for values in self._ask(call("GetProp", call("Machine.Id"))):
-                for value in values:
+        with suppress(MachineRefused):  # the protocol has no word for it: only some servers know
+            for _ in range(_ASKED):  # a line may be garbled
+                for value in (v for values in self._ask(call("GetProp", call("Machine.Id"))) for v in values):
                     if isinstance(value, Call) and value.name == "Machine.Id" and value.args:
                         self._says = str(value.args[0])
-        except MachineRefused:
-            return  # the protocol has no word for it: only some servers know
+                        return
 
     def _ask_again_for_moves(self) -> None:
         try:
@@ -153,9 +152,10 @@ class Cmm:
     def _read_tool(self) -> None:
         self.mounted = ""
         try:
-            for (value,) in self._ask(call("GetProp", call("Tool.Id"))):
-                if isinstance(value, Call) and value.args and isinstance(value.args[0], str):
-                    self.mounted = self._assembly_of(value.args[0])
+            for values in self._ask(call("GetProp", call("Tool.Id"))):
+                for value in values:
+                    if isinstance(value, Call) and value.args and isinstance(value.args[0], str):
+                        self.mounted = self._assembly_of(value.args[0])
             self.where()
         except MachineRefused:
             self.mounted = ""
@@ -169,7 +169,10 @@ class Cmm:
             Nothing answers.
         NotHomed
             The machine is there but does not know where it is.
+        DeviceError
+            Another machine answers there now, or it stands still after an error.
         """
+        known = self.identity
         for k in range(_TRIES):
             check()
             try:
@@ -185,6 +188,9 @@ class Cmm:
                         "go on"
                     ) from error
                 time.sleep(_BETWEEN_S)
+        if self.identity != known:
+            self.close()
+            raise DeviceError(f"another machine answers now ({self.identity}, not {known}): connect to it anew")
         if not self.is_homed():
             raise NotHomed("the machine lost its power and does not know where it is: home it, then go on")
         if self.has_error():

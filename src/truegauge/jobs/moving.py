@@ -23,8 +23,18 @@ class Moving:
 
     def up(self, room: ProbeRoom) -> None:
         """Go up over everything, so that the head can turn, the probe be changed, or the run end (NoWay)."""
-        use = self.cmm.use
+        use = self.cmm.use or self._recognised(room)
         if use is not None and room.probing.has_stylus(use):
             for stop in room.way_up(use, self.cmm.where(), self.normal):
                 self.cmm.go_to(stop, self._check)
         self.normal = None
+
+    def _recognised(self, room: ProbeRoom) -> StylusUse | None:
+        """Take what is on the machine into use as it stands: a program that was ended may have left it in the part."""
+        probing = room.probing
+        own = next((a for a in probing.assemblies if a.name == self.cmm.mounted), None)
+        if own is None or self.cmm.pose not in own.poses or not own.styli():
+            return None
+        use = StylusUse(assembly=own.id, stylus=own.styli()[0].id, pose=self.cmm.pose)
+        self.cmm.take_stylus(probing, use, turn=False)
+        return use

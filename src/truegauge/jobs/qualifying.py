@@ -200,7 +200,7 @@ class Qualifying:
     def _lift(self) -> None:
         """Go up over everything before the head turns, and at the end; not where nothing is known."""
         location = self.record.location
-        if self.cmm.use is None or location is None or why_hand_touch(self.record, self.probing):
+        if location is None or why_hand_touch(self.record, self.probing):
             return
         self._moving.up(self._room(np.array(location.center)))
 

@@ -249,7 +249,9 @@ class Touching:
         if self._missed:
             text = f"{self._missed} of {len(route.places)} places were not touched: {self._why}"
             self.left = (*self.left, Left(route.feature, text))
-        if self._missed < len(route.places):
+        # Old touches give way only to new ones that can take their place.
+        least = 1 if route.feature.nominal is None else _least(route.feature.nominal)
+        if len(route.places) - self._missed >= least:
             self.told.complete(route)
         self._missed = 0
 

@@ -51,15 +51,15 @@ class StoppableJob(Protocol):
         """Do what is left."""
 
 
-def run_until_it_stands(job: StoppableJob, progress: Progress) -> str:
+def run_until_it_stands(job: StoppableJob, progress: Progress, *, again: bool = False) -> str:
     """Do what is left of a job; returns why it stands, empty when it is done.
 
-    An error that stands is cleared: who lets it go on has seen it. However it ends, the user gets the joystick back:
-    a probe that stands somewhere must be freed by hand.
+    When it goes on `again` an error that stands is cleared: it was told with the way to go on. A new run clears none.
+    However it ends, the user gets the joystick back: a probe that stands somewhere must be freed by hand.
     """
     try:
         with contextlib.suppress(ConnectionLost):  # the job connects again by itself
-            if job.cmm.has_error():
+            if again and job.cmm.has_error():
                 job.cmm.clear_errors()
             job.cmm.let_user_move(False)
         job.run_with(progress)
@@ -98,7 +98,7 @@ class MachineModel(QObject):
         self.hand_queue = WorkQueue(self)
         self.hand_queue.noticed.connect(session.noticed)
         self.record = MachineRecord()  # nothing is known before it is known which machine it is
-        self.machine = ""
+        self.machine = self._called = ""
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -119,15 +119,18 @@ class MachineModel(QObject):
         self.record_changed.emit()
         self.changed.emit()
 
-    def _take_machine(self, machine: str) -> None:
-        """Know of a machine what was learnt on it, and nothing of any other one."""
+    def _take_machine(self) -> None:
+        """Know of the machine that answers what was learnt on it, and nothing of any other one."""
+        cmm = self.cmm
+        if cmm is None:
+            return
+        machine = cmm.identity if cmm.says_who_it_is or not self._called else f"{cmm.identity} {self._called}"
         self.machine, self.record = machine, MachineRecord()
         try:
             self.record = read_machine(record_file(record_folder(), machine), machine)
         except FormatError as error:
             self.session.notify(error)
-        if self.cmm is not None:
-            self.cmm.names = self.record.tools
+        cmm.names = self.record.tools
         self.record_changed.emit()
 
     def state(self, use: StylusUse, touch_speed: float | None = None) -> StateSaid:
@@ -182,8 +185,8 @@ class MachineModel(QObject):
             return cmm
 
         def done(cmm: Cmm) -> None:
-            self.cmm = cmm
-            self._take_machine(cmm.identity if cmm.says_who_it_is or not name else f"{cmm.identity} {name}")
+            self.cmm, self._called = cmm, name
+            self._take_machine()
             if hands_port is not None:
                 with contextlib.suppress(DeviceError):
                     self.hands, self._eyes = Hands(hands_port, token), Hands(hands_port, token)
@@ -237,7 +240,12 @@ class MachineModel(QObject):
         """Open the session again after it was lost."""
         cmm = self.cmm
         if cmm is not None:
-            self.run(lambda progress: cmm.connect(), lambda _: self.ask_state(), "Connecting again")
+
+            def done(_: None) -> None:
+                self._take_machine()  # it may be another one that answers there now
+                self.ask_state()
+
+            self.run(lambda progress: cmm.connect(), done, "Connecting again")
 
     # Work ---------------------------------------------------------------------------------------------------------
 

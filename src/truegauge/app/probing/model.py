@@ -395,10 +395,12 @@ class DevicesModel(QObject):
         state = self.run_state
         if state is None or self.machine.busy:
             return
-        state.stopped = state.text = ""
+        again, state.stopped, state.text = bool(state.stopped), "", ""
         job = state.job
 
-        self.machine.run(lambda progress: run_until_it_stands(job, progress), self._on_run_ended, "Qualifying")
+        self.machine.run(
+            lambda progress: run_until_it_stands(job, progress, again=again), self._on_run_ended, "Qualifying"
+        )
         self.changed.emit()
 
     def _on_run_ended(self, why: str) -> None:

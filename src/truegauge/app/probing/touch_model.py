@@ -307,9 +307,10 @@ class TouchModel(QObject):
         job = self.job
         if job is None or self.machine.busy:
             return
-        self.stopped = ""
-
-        self.machine.run(lambda progress: run_until_it_stands(job, progress), self._on_ended, "Touching")
+        again, self.stopped = bool(self.stopped), ""
+        self.machine.run(
+            lambda progress: run_until_it_stands(job, progress, again=again), self._on_ended, "Touching"
+        )  # fmt: skip
         self.changed.emit()
 
     def skip(self) -> None:
