@@ -40,7 +40,7 @@ def test_the_count_of_a_heading_is_compared(head, tmp_path):
 
 @pytest.mark.parametrize("head", [
     [], ["# 3 points a degree"], ["# 2026"], ["# points in mm"], ["x y z"], ["# laser 12, points from above"],
-    ["# spacing of points: 0.5"], ["# line 7"],
+    ["# spacing of points: 0.5"], ["# line 7"], ["# lines: 500"], ["# 500 lines"],
 ])  # fmt: skip
 def test_what_promises_nothing_says_so(head, tmp_path):
     found = read_scan(scan(tmp_path / "scan.xyz", lines("{:.4f}")[:120], head))

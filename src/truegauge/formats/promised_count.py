@@ -7,7 +7,7 @@ from pathlib import Path
 from truegauge.core.errors import FormatError
 
 _NUMBER = r"(\d{1,3}(?:[ ,'_]\d{3})+|\d+)"
-_OF_POINTS = r"(?:points?|pts|vertices|vertex|rows|lines)"
+_OF_POINTS = r"(?:points?|pts|vertices|vertex|rows)"  # lines may be those of the file, heading included
 _SAID = (
     re.compile(rf"(?:(?:total|the|number|no\.?|num|nr\.?|count|n)[\s_]*(?:of[\s_]*)?)*{_OF_POINTS}"
                rf"(?:[\s_]*(?:count|number|in[\s_]*file))?\s*[:=]?\s*{_NUMBER}", re.IGNORECASE),
