@@ -82,7 +82,7 @@ def judge(
         The diameter of the tip by the assembly, mm.
     sphere_shift : float, optional
         How far the centre of the sphere was found from where it was before, by a stylus that was qualified then, mm;
-        by the touches that agree (`agreeing`), which dirt does not shift.
+        without one touch that alone stands out (`standing_out`): dirt shifts no sphere.
     place_known : bool
         Whether the sphere was located by the master; the place of the stylus means nothing else.
     stylus : (3,), optional
