@@ -1,19 +1,22 @@
 """No move of a run meets anything that is known; after a stop or a collision a probe gets out the way it came."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
-from tests.devices.cmm_bench import NOW, Bench, short_probing
+from tests.devices.cmm_bench import DEMO, NOW, Bench, short_probing
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.probing import FeatureTouching, Probing, QualificationSettings, StylusUse
+from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.probing.standing import Standing, standing
 from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.catalogue import own_catalogue
-from truegauge.jobs.qualifying import Around
 from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
 
 
@@ -67,7 +70,7 @@ def test_no_part_of_a_star_meets_the_sphere_that_its_tips_touch(seed):
         record = None
         for use in (probing.master, *probing.uses()):
             job = made.qualifying(uses=(use,), record=record)
-            job._around = Around((made.world.table,))
+            job._known = Standing((made.world.table,))
             try:
                 job.run()
                 good += 1
@@ -209,7 +212,7 @@ def test_a_part_beside_the_sphere_is_gone_around(model, evaluator):
     part = PartObstacle(evaluator.projector, model.box, beside)
     made.connect()
     job = made.qualifying()
-    job._around = Around((part,), part.top)
+    job._known = standing(MachineRecord(), part)
     job.run()
     assert [q.verdict for q in job.done] == ["good"] * 3
     assert not world.fault_text
@@ -258,3 +261,85 @@ def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(m
     assert not made.world.fault_text
     assert made.cmm.pose == across.pose
     made.close()
+
+
+def two_probes():
+    """The demo's two probes, both with a tilted pose that is the same."""
+    tilted = HeadPose(tilt_deg=90.0, turn_deg=90.0)
+    own = tuple(a.with_poses((HeadPose(), tilted)) for a in DEMO.assemblies)
+    settings = QualificationSettings(touches=5, two_passes=False)
+    return DEMO.replace(assemblies=own, settings=settings), tilted
+
+
+def test_the_pose_of_a_head_is_asked_for_after_a_change_of_the_probe():
+    """The new probe comes straight out of the rack, though the head was tilted before, as it is to be now."""
+    probing, tilted = two_probes()
+    made = Bench(probing=probing)
+    made.connect()
+    made.cmm.go_to(np.array([400.0, 400.0, -150.0]))
+    made.cmm.take_stylus(probing, StylusUse(assembly="p1", stylus="c3", pose=tilted))
+    made.cmm.take_stylus(probing, StylusUse(assembly="p2", stylus="c4", pose=tilted))
+    assert made.world.probe.pose == tilted
+    assert np.abs(made.cmm.where() - made.world.place()).max() < 1e-6
+    made.close()
+
+
+def test_a_change_that_is_stopped_half_way_leaves_no_wrong_belief():
+    probing, _ = two_probes()
+    made = Bench(probing=probing)
+    made.connect()
+    made.cmm.take_stylus(probing, StylusUse(assembly="p1", stylus="c3"))
+    world, run_to = made.world, made.world._run_to
+
+    def stopped(quill, speed):
+        if world.probe is not None and world.probe.assembly.name == "Long 3":
+            world.stop.set()  # the new one is on the quill, and it has not come up yet
+        run_to(quill, speed)
+
+    world._run_to = stopped
+    with pytest.raises(DeviceError):
+        made.cmm.take_stylus(probing, StylusUse(assembly="p2", stylus="c4"))
+    world._run_to = run_to
+    assert world.probe.assembly.name == made.cmm.mounted == "Long 3"
+    assert made.cmm.use is None
+    made.close()
+
+
+def test_places_beyond_the_travel_are_left_out_and_the_others_go_on(touching):
+    made, job, touched, _ = touching
+    world = made.world
+    far = float(world.part.machine_from_part[0, 3])
+    low, high = world.settings.travel
+    # The machine ends over the middle of the bore.
+    reach = float(np.mean([p[0] for p in job.pending[0].places.points])) - world.nominal_tip()[0]
+    world.settings = replace(world.settings, travel=(low, (reach, *high[1:])))
+    job.run()
+    assert 0 < len(touched) < 9
+    assert any("beyond the travel" in x.why for x in job.left), (far, job.left)
+    assert not world.fault_text
+
+
+def test_moves_look_again_by_another_way(benchmark):
+    """A few whole sessions with stars, clamps, a rack and stops at random: no move meets the part, by two ways."""
+    sessions = benchmark("sessions")
+    parts = sessions.parts()
+    made = [sessions.Session(seed, parts, again=True).run() for seed in (3, 121)]
+    for outcome in made:
+        assert not outcome.met
+        assert not outcome.met_again
+        assert not outcome.broken
+    assert sum(o.touches for o in made) > 20
+    assert sum(o.stops for o in made) > 10
+
+
+def test_the_second_way_sees_a_probe_in_the_part(benchmark):
+    sessions = benchmark("sessions")
+    made = sessions.Session(3, sessions.parts(), again=True)
+    probe = made.world.probe
+    center = made.pose[:3, :3] @ made.model.box.mean(axis=0) + made.pose[:3, 3]
+    above = center + np.array([0, 0, 300.0])
+    made.moves = [(probe.assembly, probe.pose, above, center)]
+    made._look_again()
+    made.cmm.close()
+    made.running.close()
+    assert made.out.met_again

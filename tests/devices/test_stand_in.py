@@ -42,13 +42,13 @@ def raw(port, *lines):
 
 def test_the_protocol_as_it_is_on_the_wire(bench):
     port = bench().stand_in.port
-    assert raw(port, "00001 Get(X())")[1].startswith("00001 ! Error(0, 0503")
+    assert raw(port, "00001 Get(X())")[1].startswith("00001 ! Error(0, 0008")
     said = raw(port, "00001 StartSession()", "00002 IsHomed()", "00003 Nonsense()", "00004 GoTo(X(1", "00005 Home()",
                "00006 Get(X(), Z())", "E0007 GetErrStatusE()", "00008 EndSession()")  # fmt: skip
     assert said[:2] == ["00001 &", "00001 %"]
     assert "00002 # IsHomed(0)" in said
     assert any(s.startswith("00003 ! Error(0, 0501") for s in said)
-    assert any(s.startswith("00004 ! Error(1, 0002") for s in said)
+    assert any(s.startswith("00004 ! Error(1, 0008") for s in said)
     assert "00006 # X(400), Z(0)" in said
     assert "E0007 # ErrStatus(0)" in said
 
@@ -257,7 +257,7 @@ def test_tags_suit_their_commands(bench):
     'GoTo(X("a"))', "GoTo(Tool.A(1e5), Tool.B(-1e5))", "SetProp(Tool.GoToPar.Speed(-1))", "GetProp(Nothing())",
     "ChangeTool()", "ChangeTool(3)", f'ChangeTool("{"x" * 60_000}")',
     "ScanOnCircle(0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0)", "ScanOnLine(1)", "OnPtMeasReport(X())",
-    "OnMoveReport(Time(-1))", "SetCoordSystem(PartCsy)", "Get()", "FindTool(X(1))",
+    "OnMoveReport(Time(-1))", "SetCoordSystem(TheirCsy)", "Get()", "FindTool(X(1))",
 ])  # fmt: skip
 def test_no_numbers_and_words_end_the_session(there, words):
     with pytest.raises(DeviceError):

@@ -22,7 +22,7 @@ _REPORT_S = 0.1
 _TRIES, _ASKED = 4, 3
 _BETWEEN_S = 0.4
 _LONG_S = 600.0  # of a move: a machine may be slow
-_UNKNOWN = (m.UNSUPPORTED, 505)  # error numbers: no such command, no such property
+_UNKNOWN = (m.UNSUPPORTED, m.NO_PROPERTY, 505)  # error numbers: no such command, no such property
 _ON_THE_WAY, _ARRIVED, _BEYOND = 1.5, 0.02, 20.0  # mm; a touch searches beyond where it was expected
 Check = Callable[[], None]
 
@@ -63,6 +63,8 @@ class Cmm:
         self._last_use: StylusUse | None = None  # also while the connection is lost
         self.mounted = ""
         self._tool = ""  # the machine's name of what is in use
+        self._nominal: Vector | None = None  # where the tip in use is beside the quill, by its description
+        self.highest_quill = -np.inf  # where it was seen since it was connected: so high it can go
         self._offset = np.zeros(3)  # from where the server has the tip to where the plan has it
         self._speeds: dict[str, float] = {}
         self.answer_s: float | None = None
@@ -89,6 +91,7 @@ class Cmm:
     def connect(self) -> None:
         """Open a session (ConnectionLost: there is nothing to connect to)."""
         self.close()
+        self._nominal, self.highest_quill = None, -np.inf
         client = IppClient(self.host, self.port)
         if self.answer_s is not None:
             client.answer_s = self.answer_s
@@ -181,7 +184,7 @@ class Cmm:
             except DeviceError as error:
                 if k == _TRIES - 1:
                     refused = isinstance(error, MachineRefused)
-                    what = error.said.text if isinstance(error, MachineRefused) else "it does not answer any more"
+                    what = error.said.words if isinstance(error, MachineRefused) else "it does not answer any more"
                     do = "connect" if refused else "see that it has power and that its server runs, connect"
                     raise ConnectionLost(
                         f"the machine at {self.host}:{self.port}: {what}. What was measured is kept: {do} again, then "
@@ -277,8 +280,10 @@ class Cmm:
     def _take_state(self, named: dict[str, tuple[float, ...]]) -> Vector:
         place = np.array([named[n][0] for n in "XYZ"]) + self._offset
         self.position = place
+        if self._nominal is not None:
+            self.highest_quill = max(self.highest_quill, float(place[2] - self._nominal[2]))
         if "Tool.A" in named:
-            self.pose = HeadPose(tilt_deg=named["Tool.A"][0], turn_deg=named["Tool.B"][0])
+            self.pose = HeadPose(tilt_deg=_stepped(named["Tool.A"][0]), turn_deg=_stepped(named["Tool.B"][0]))
         return place
 
     # What comes unasked -------------------------------------------------------------------------------------------
@@ -290,7 +295,7 @@ class Cmm:
             return
         with self._polling:
             while not client.alarms.empty():
-                self.alarm = client.alarms.get_nowait().text
+                self.alarm = client.alarms.get_nowait().words
             while not client.unasked.empty():
                 values = client.unasked.get_nowait()
                 try:
@@ -352,7 +357,7 @@ class Cmm:
         """
         assembly = probing.assembly(use.assembly)
         tool, holds_pose = self._tool_of(probing, use)
-        self._stands = None
+        self.use = self._stands = None
         if self.mounted != assembly.name or (holds_pose and self._tool != tool):
             known = any(n.name == tool for n in self.names)
             if not known and probing.port_of(assembly.id) is None:
@@ -360,13 +365,7 @@ class Cmm:
                 if self.mounted != assembly.name:
                     raise ChangeByHand(assembly.name, self.mounted)
             else:
-                try:
-                    self._ask(call("ChangeTool", tool), at_most_s=_LONG_S)
-                except MachineRefused as error:
-                    if error.said.number == m.NOT_IN_RACK:
-                        raise ChangeByHand(assembly.name, self.mounted) from error
-                    raise
-                self.mounted = assembly.name
+                self._change(tool, assembly.name)
         self._ask(call("SetTool", tool))
         self._tool = tool
         if holds_pose:
@@ -377,11 +376,39 @@ class Cmm:
                     f"this machine does not turn its head by command: say which of its tools is {assembly.name} at "
                     f"{use.pose}"
                 )
-            self._ask(call("GoTo", call("Tool.A", use.pose.tilt_deg), call("Tool.B", use.pose.turn_deg)),
-                      at_most_s=_LONG_S)  # fmt: skip
+            turned = call("GoTo", call("Tool.A", use.pose.tilt_deg), call("Tool.B", use.pose.turn_deg))
+            try:
+                self._ask(turned, at_most_s=_LONG_S)
+            except MachineRefused:
+                self.where()  # tells in which pose it was stopped
+                raise
             self.pose = use.pose
-        self._take_offset(assembly.stylus(use.stylus, self.pose).center)
+        nominal = self.pose
+        self._take_offset(assembly.stylus(use.stylus, nominal).center)
+        if self.pose != nominal:
+            raise DeviceError(f"the head is at {self.pose}, not at {nominal} as it was told")
         self.use = self._last_use = use.replace(pose=self.pose)
+
+    def _change(self, tool: str, wanted: str) -> None:
+        before = self.mounted
+        if self._changes_by_hand(tool):
+            raise ChangeByHand(wanted, before)
+        try:
+            self._ask(call("ChangeTool", tool), at_most_s=_LONG_S)
+        except MachineRefused as error:
+            self._read_tool()  # it may have been stopped with the other probe on it, or with none
+            if error.said.number == m.NOT_IN_RACK:
+                raise ChangeByHand(wanted, before) from error
+            raise
+        self.mounted = wanted
+        self.where()  # the head may have been turned for it
+
+    def _changes_by_hand(self, tool: str) -> bool:
+        """Ask whether a change would need a hand; servers that cannot say say so when they are to change."""
+        with suppress(MachineRefused):
+            answers = self._ask(call("GetChangeToolAction", tool))
+            return any("MoveMan" in str(value) for values in answers for value in values)
+        return False
 
     def believe_stylus(self, probing: Probing, use: StylusUse) -> None:
         """Take the word of the user for what is on the machine and touches: nothing moves."""
@@ -413,13 +440,14 @@ class Cmm:
 
     def _take_offset(self, nominal: Vector) -> None:
         """Learn where the server has the tip, beside where the plan has it."""
-        self._offset = np.zeros(3)
+        self._offset, self._nominal = np.zeros(3), None
         try:
             theirs = self._told(call("GetProp", call("Tool.Offset")), "Tool.Offset")["Tool.Offset"]
             if len(theirs) == 3:
                 self._offset = nominal - np.array(theirs)
         except MachineRefused:
             pass  # a server that does not say: its places are taken as they are
+        self._nominal = nominal
         self.where()
 
     def set_speeds(self, **wanted: float) -> None:
@@ -494,6 +522,11 @@ def _tool_named(values: tuple[Value, ...]) -> str:
     if isinstance(first, Call):
         first = first.args[0] if first.args and isinstance(first.args[0], str) else first.name
     return first if isinstance(first, str) else ""
+
+
+def _stepped(angle: float) -> float:
+    """Return the angle of a head without what its encoders add to a step."""
+    return round(round(angle * 20) / 20, 2)
 
 
 def _named(values: tuple[Value, ...]) -> dict[str, tuple[float, ...]]:

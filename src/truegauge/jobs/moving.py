@@ -3,9 +3,13 @@
 from collections.abc import Callable
 
 from truegauge.core.arrays import Vector
+from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.room import ProbeRoom
+from truegauge.core.probing.travel import NoWay
 from truegauge.devices.cmm import Cmm
+from truegauge.devices.ipp.client import MachineRefused
+from truegauge.devices.ipp.messages import BEYOND
 
 
 class Moving:
@@ -16,18 +20,35 @@ class Moving:
         self.normal: Vector | None = None
 
     def to(self, room: ProbeRoom, use: StylusUse, place: Vector, out: Vector | None = None) -> None:
-        """Go to a place, before a surface whose direction outwards is `out` (NoWay: nothing was moved)."""
+        """Go to a place, before a surface whose direction outwards is `out` (NoWay: it is not there, but free)."""
         for stop in room.way(use, self.cmm.where(), place, self.normal, out):
-            self.cmm.go_to(stop, self._check)
+            self._go(stop)
         self.normal = out
 
     def up(self, room: ProbeRoom) -> None:
-        """Go up over everything, so that the head can turn, the probe be changed, or the run end (NoWay)."""
+        """Go up over everything, so that the head can turn, the probe be changed, or the run end.
+
+        Raises
+        ------
+        DeviceError
+            There is no way: somebody has to move it by hand.
+        """
         use = self.cmm.use or self._recognised(room)
         if use is not None and room.probing.has_stylus(use):
-            for stop in room.way_up(use, self.cmm.where(), self.normal):
-                self.cmm.go_to(stop, self._check)
+            try:
+                for stop in room.way_up(use, self.cmm.where(), self.normal):
+                    self._go(stop)
+            except NoWay as error:
+                raise DeviceError(f"{error}: move the probe up by joystick, then go on") from error
         self.normal = None
+
+    def _go(self, stop: Vector) -> None:
+        try:
+            self.cmm.go_to(stop, self._check)
+        except MachineRefused as error:
+            if error.said.number in BEYOND and error.said.severity < 2:  # nothing was moved
+                raise NoWay(f"the way leads beyond the travel of the machine ({error.said.words})") from error
+            raise
 
     def _recognised(self, room: ProbeRoom) -> StylusUse | None:
         """Take what is on the machine into use as it stands: a program that was ended may have left it in the part."""

@@ -10,9 +10,8 @@ import numpy as np
 from truegauge.core.arrays import Mask, Normals, Vector, unit
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import StylusPlace
-from truegauge.core.probing.clearance import Obstacle, first_meeting
+from truegauge.core.probing.clearance import first_meeting
 from truegauge.core.probing.judgement import Judgement, Verdict, judge, standing_out
-from truegauge.core.probing.obstacles import SphereObstacle
 from truegauge.core.probing.probing import Probing, QualificationSettings, StylusUse
 from truegauge.core.probing.qualification import SphereFit, StylusResult, fit_reference_sphere, qualify
 from truegauge.core.probing.records import (
@@ -25,6 +24,7 @@ from truegauge.core.probing.records import (
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import TouchPattern, touch_directions
 from truegauge.core.probing.sphere_access import reachable
+from truegauge.core.probing.standing import Standing, standing
 from truegauge.core.progress import Progress
 from truegauge.devices.cmm import Cmm, MachineTouch
 from truegauge.devices.ipp.client import ConnectionLost
@@ -52,14 +52,6 @@ class Told:
     located: Callable[[SphereLocation], None] = lambda location: None
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Around:
-    """What is known to stand around the sphere, and how high the highest of it is (mm, machine)."""
-
-    obstacles: tuple[Obstacle, ...] = ()
-    top: float = -np.inf
-
-
 @dataclass(slots=True)
 class _Series:
     """The touches of one stylus so far."""
@@ -76,9 +68,10 @@ class Qualifying:
 
     def __init__(
         self, cmm: Cmm, probing: Probing, record: MachineRecord, uses: tuple[StylusUse, ...], told: Told,
-        now: Callable[[], datetime] = datetime.now, around: Around | None = None,
+        now: Callable[[], datetime] = datetime.now, known: Standing | None = None,
     ) -> None:  # fmt: skip
-        self._around = around or Around()
+        self._known = known or standing(record)
+        self._rooms: tuple[bytes, ProbeRoom] | None = None  # the last that was asked for
         self._moving = Moving(cmm, self._check)
         self.cmm, self.probing, self.record, self.told = cmm, probing, record, told
         self._now = now
@@ -206,9 +199,11 @@ class Qualifying:
 
     def _room(self, center: Vector) -> ProbeRoom:
         """Return what is known to stand around, with the sphere at a place."""
-        sphere = self.probing.sphere
-        top = max(float(center[2]) + sphere.radius, self._around.top) + _ABOVE
-        return ProbeRoom(self.probing, (SphereObstacle(sphere, center), *self._around.obstacles), top)
+        key = center.tobytes()
+        if self._rooms is None or self._rooms[0] != key:
+            ceiling = self.cmm.highest_quill
+            self._rooms = key, ProbeRoom(self.probing, self._known, center, above=_ABOVE, ceiling=ceiling)
+        return self._rooms[1]
 
     def _find_center(self, series: _Series, place: StylusPlace) -> None:
         if series.center is None:
@@ -271,11 +266,12 @@ class Qualifying:
 
     def _directions(self, pattern: TouchPattern, place: StylusPlace, center: Vector) -> Normals:
         use, sphere = self.pending[0] if self.pending else self.master, self.probing.sphere
-        shape = self._room(center).shape(use)[0]
+        room = self._room(center)
+        shape = room.shape(use)[0]
 
         def gets_there(directions: Normals) -> Mask:
             approach = self.settings.approach
-            return reachable(shape, place, sphere, directions, approach, center, self._around.obstacles)
+            return reachable(shape, place, sphere, directions, approach, center, room.obstacles(use))
 
         try:
             return touch_directions(pattern, place.direction, sphere, place.radius + _CLEAR, gets_there)
@@ -309,7 +305,7 @@ class Qualifying:
         """Tell whether the whole probe meets nothing on the way over some places of its tip."""
         shape, place = room.shape(use)
         return all(
-            first_meeting(shape, a - place.center, b - place.center, room.obstacles, _BESIDE) is None
+            first_meeting(shape, a - place.center, b - place.center, room.obstacles(use), _BESIDE) is None
             for a, b in pairwise(places)
         )
 

@@ -15,11 +15,12 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, rotate
 from truegauge.core.plan.sample import ProbedTouch
-from truegauge.core.probing.clearance import Obstacle
-from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
+from truegauge.core.probing.clearance import room_of_each
+from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, StylusState, state_of
 from truegauge.core.probing.room import ProbeRoom
+from truegauge.core.probing.standing import standing
 from truegauge.core.probing.strategies import Places, candidate_places, choose, usual_touches
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress
@@ -105,18 +106,14 @@ class Router:
 
     def __init__(
         self, model: CadModel, projector: Projector, machine_from_part: Rigid, probing: Probing,
-        may_use: Callable[[StylusUse], bool], sphere_center: Vector | None = None, more: tuple[Obstacle, ...] = (),
+        may_use: Callable[[StylusUse], bool], sphere_center: Vector | None = None, record: MachineRecord | None = None,
     ) -> None:  # fmt: skip
         self._model, self._projector, self._pose = model, projector, machine_from_part
         self.probing, self._may_use = probing, may_use
         self.part = PartObstacle(projector, model.box, machine_from_part)
-        self.obstacles: tuple[Obstacle, ...] = (self.part, *more)
-        if sphere_center is not None:
-            self.obstacles = (*self.obstacles, SphereObstacle(probing.sphere, sphere_center))
-        top = self.part.top
-        if sphere_center is not None:
-            top = max(top, float(sphere_center[2]) + probing.sphere.radius)
-        self.room = ProbeRoom(probing, self.obstacles, top + _OVER, tuple(machine_from_part[:3, :3].T))
+        known = standing(record or MachineRecord(), self.part)
+        axes = tuple(machine_from_part[:3, :3].T)
+        self.room = ProbeRoom(probing, known, sphere_center, above=_OVER, axes=axes)
         self._known: dict[tuple[str, float], Places] = {}
 
     def route(self, feature: FeatureToTouch) -> FeatureRoute | Left:
@@ -184,9 +181,9 @@ class Router:
         at = points[rows] + (tip.radius + back) * normals[rows] - tip.center
         others = np.array([back > 0 or o != f"tip {tip.name}" for o in shape.owner])
         balls = (at[:, None] + shape.centers[others][None]).reshape(-1, 3)
-        for obstacle in self.obstacles if len(rows) else ():
-            room = obstacle.distances(balls).reshape(len(rows), -1) - shape.radii[others]
-            free[rows] &= room.min(axis=1) > (_ROOM if back == 0 else min(_ROOM, 0.4 * back))
+        radii = np.tile(shape.radii[others], len(rows))
+        room = room_of_each(balls, radii, self.room.obstacles(use))[0].reshape(len(rows), int(others.sum()))
+        free[rows] = room.min(axis=1, initial=np.inf) > (_ROOM if back == 0 else min(_ROOM, 0.4 * back))
         return np.asarray(free)
 
     def _approach(self, places: Places, use: StylusUse) -> float:
@@ -282,14 +279,12 @@ class Touching:
                     raise
                 self.cmm.reconnect(self.router.probing, self._check)
             except NoWay as error:
-                if not self.pending:
-                    raise DeviceError(f"all is touched, but {error}: move the probe out by joystick") from error
-                # Nothing was moved: the others can go on.
+                # It stands where it is free: the others can go on.
                 self.left = (*self.left, Left(self.pending[0].feature, str(error)))
                 self.skip()
             except MachineRefused as error:
                 where = f"{self.pending[0].feature.name}, touch {self._done + 1}" if self.pending else "on the way up"
-                raise DeviceError(f"{where}: {error.said.text}") from error
+                raise DeviceError(f"{where}: {error.said.words}") from error
 
     def run_with(self, progress: Progress) -> None:
         """Touch what is left, telling how far it is."""
@@ -320,7 +315,7 @@ class Touching:
             before = target + (place.radius + route.approach) * out
             try:
                 self._moving.to(self.router.room, route.use, before, out)
-            except NoWay as error:  # nothing was moved: the other places can be touched
+            except NoWay as error:  # it stands where it is free: the other places can be touched
                 self._missed, self._why = self._missed + 1, str(error)
                 self._done = k + 1
                 continue

@@ -15,9 +15,12 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.session import Session
 from truegauge.app.work_queue import WorkQueue
 from truegauge.core.errors import DeviceError, FormatError
-from truegauge.core.probing.obstacles import Table
+from truegauge.core.frames import invert
+from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, state_of
+from truegauge.core.probing.room import ProbeRoom
+from truegauge.core.probing.standing import Standing, standing
 from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.cmm import Cmm
@@ -27,9 +30,11 @@ from truegauge.devices.ipp.client import ConnectionLost
 from truegauge.formats.files import temporary_folder
 from truegauge.formats.machine_file import read_machine, record_file, write_machine
 from truegauge.formats.plan_file import write_plan
+from truegauge.jobs.moving import Moving
 
 _POLL_MS = 60
 _POWER_MS = 4000
+_ABOVE = 40.0  # mm over everything that a probe goes before it is changed or turned
 _LOOK_EVERY = 3  # polls between two looks at the stand-in
 
 
@@ -143,10 +148,20 @@ class MachineModel(QObject):
         """Whether touches with a stylus are taken."""
         return self.session.plan.probing.allow_unqualified or self.state(use).may_measure
 
-    def table(self) -> tuple[Table, ...]:
-        """The table, where somebody said how high it is."""
-        z = self.record.table_z
-        return () if z is None else (Table(z),)
+    def known(self) -> Standing:
+        """What stands on the machine: what was said of it, and the part, or that it may stand anywhere."""
+        pose, evaluator = self.part_from_machine(), self.session.evaluator
+        if evaluator is None:
+            return standing(self.record)
+        box = evaluator.model.box
+        if pose is None:
+            return standing(self.record, unlocated=float(np.linalg.norm(box[1] - box[0])))
+        return standing(self.record, PartObstacle(evaluator.projector, box, invert(pose)))
+
+    def sphere_center(self) -> np.ndarray | None:
+        """Where the reference sphere stands, as far as that can be relied on."""
+        location = self.record.location
+        return None if location is None or location.may_have_moved else np.array(location.center)
 
     def part_from_machine(self) -> np.ndarray | None:
         """Where the part lies: by the alignment in force, or the one that it starts from, while it is not computed."""
@@ -287,8 +302,16 @@ class MachineModel(QObject):
         """Have a stylus in use; the probe may be changed for it, and the head turns."""
         cmm, probing = self.cmm, self.session.plan.probing
         if cmm is not None:
-            name = probing.name_of(use)
-            self.run(lambda progress: cmm.take_stylus(probing, use), lambda _: self.ask_state(), f"Taking {name}")
+            name, known, center = probing.name_of(use), self.known(), self.sphere_center()
+
+            def work(progress: Progress) -> None:
+                room = ProbeRoom(probing, known, center, above=_ABOVE, ceiling=cmm.highest_quill)
+                moving = Moving(cmm, lambda: progress(0.5, ""))
+                if cmm.use != use:
+                    moving.up(room)  # before the head turns, or a probe is changed
+                cmm.take_stylus(probing, use)
+
+            self.run(work, lambda _: self.ask_state(), f"Taking {name}")
 
     def stop(self) -> None:
         """Stop what the machine does."""

@@ -11,7 +11,6 @@ from PySide6.QtCore import QObject, QSettings, Signal
 
 from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
 from truegauge.core.errors import DeviceError, FormatError
-from truegauge.core.frames import invert
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.probing_commands import (
     SetProbing,
@@ -36,7 +35,7 @@ from truegauge.formats.catalogue import own_catalogue, read_catalogue
 
 if TYPE_CHECKING:
     from truegauge.core.probing.pose_choice import PoseAnswer
-    from truegauge.jobs.qualifying import Around, Qualifying
+    from truegauge.jobs.qualifying import Qualifying
 
 PAGES = (("machine", "Machine"), ("probe", "Probe"), ("poses", "Poses"), ("rack", "Rack"), ("qualify", "Qualify"))
 
@@ -372,23 +371,12 @@ class DevicesModel(QObject):
             lambda location: emit("located", location),
         )
         try:
-            job = Qualifying(machine.cmm, self.probing, machine.record, uses, told, machine.now, self._around())
+            job = Qualifying(machine.cmm, self.probing, machine.record, uses, told, machine.now, machine.known())
         except DeviceError as error:
             self.session.notify(error)
             return
         self.run_state = RunState(job)
         self.go_on()
-
-    def _around(self) -> Around:
-        """Return what is known to stand around the sphere: the table, and the part where it is aligned by touches."""
-        from truegauge.core.probing.obstacles import PartObstacle
-        from truegauge.jobs.qualifying import Around
-
-        pose, evaluator, table = self.machine.part_from_machine(), self.session.evaluator, self.machine.table()
-        if pose is None or evaluator is None:
-            return Around(table)
-        part = PartObstacle(evaluator.projector, evaluator.model.box, invert(pose))
-        return Around((part, *table), part.top)
 
     def go_on(self) -> None:
         """Begin or go on with the run."""

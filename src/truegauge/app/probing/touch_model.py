@@ -280,10 +280,8 @@ class TouchModel(QObject):
             nominal = evaluator.nominal(f.group)
             known = None if isinstance(nominal, NotComputed) else nominal
             wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, axis_about(evaluator, s.plan, f.id)))
-        location = machine.record.location
-        center = np.array(location.center) if location is not None and not location.may_have_moved else None
+        center = machine.sphere_center()
         emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
-        table = machine.table()
         model, projector, now = evaluator.model, evaluator.projector, machine.now
         told = Told(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
                     lambda route: emit("route", route), lambda route: emit("complete", route))  # fmt: skip
@@ -291,7 +289,7 @@ class TouchModel(QObject):
 
         def work(progress: Progress) -> Touching:
             progress(0.0, "looking for ways to every feature")
-            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, table)
+            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, record)
             return Touching(cmm, router, record, tuple(wanted), told, now)
 
         def planned(job: Touching) -> None:

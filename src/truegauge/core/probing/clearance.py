@@ -10,6 +10,7 @@ from truegauge.core.probing.assembly import Bodies, StylusPlace
 
 _SPACING = 2.5  # mm between the points that stand for a solid, at most
 _SMALL = 1e-3
+_ASKED = 1.0  # mm beyond the room asked for within which a ball's room is worked out again
 
 
 class Obstacle(Protocol):
@@ -19,8 +20,11 @@ class Obstacle(Protocol):
     def name(self) -> str:
         """What it is, in words."""
 
-    def distances(self, points: Points) -> Floats:
-        """Return the distance (n,) mm of points (n, 3) to it, negative inside."""
+    def distances(self, points: Points, radii: Floats | float = 0.0) -> Floats:
+        """Return the distance (n,) mm of points (n, 3) to it, negative inside.
+
+        They are the middles of balls of `radii` (n,): where a ball has much room, less may be said than there is.
+        """
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,18 +64,25 @@ def probe_shape(bodies: Bodies, tips: tuple[StylusPlace, ...] = (), *, shrink: f
     return ProbeShape(np.array(centers).reshape(-1, 3), np.array(radii), tuple(owner))
 
 
+def room_of_each(
+    centers: Points, radii: Floats, obstacles: tuple[Obstacle, ...]
+) -> tuple[Floats, np.ndarray[tuple[int], np.dtype[np.int64]]]:  # fmt: skip
+    """Return the room (n,) between balls and what is nearest to each, and which obstacle (n,) that is (-1: none)."""
+    room, which = np.full(len(centers), np.inf), np.full(len(centers), -1, dtype=np.int64)
+    for k, obstacle in enumerate(obstacles if len(centers) else ()):
+        own = obstacle.distances(centers, radii) - radii
+        nearer = own < room
+        room[nearer], which[nearer] = own[nearer], k
+    return room, which
+
+
 def gap(shape: ProbeShape, at: Vector, obstacles: tuple[Obstacle, ...]) -> tuple[float, str, str]:
     """Return the smallest room between a probe at a place of the quill and anything, which part of it, and to what."""
-    best = (np.inf, "", "")
-    if not len(shape.centers):
-        return best
-    centers = shape.centers + at
-    for obstacle in obstacles:
-        room = obstacle.distances(centers) - shape.radii
-        k = int(np.argmin(room))
-        if room[k] < best[0]:
-            best = (float(room[k]), shape.owner[k], obstacle.name)
-    return best
+    room, which = room_of_each(shape.centers + at, shape.radii, obstacles)
+    if not len(room) or which.max() < 0:
+        return np.inf, "", ""
+    k = int(np.argmin(room))
+    return float(room[k]), shape.owner[k], obstacles[which[k]].name
 
 
 def first_meeting(
@@ -80,19 +91,27 @@ def first_meeting(
     """Return where a probe meets something on a straight way of the quill; None when the way is free.
 
     Every point of the probe moves as far as the quill, so that it may always go on by the room that is left
-    (conservative advancement).
+    (conservative advancement), and what had more room before than it has moved since need not be asked again.
     """
     way = end - start
     length = float(np.linalg.norm(way))
     done = 0.0
+    room, which = room_of_each(shape.centers + start, shape.radii, obstacles)
+    if not len(room):
+        return None
     while True:
-        at = start + way * (done / length) if length > 0 else start
-        room, part, obstacle = gap(shape, at, obstacles)
-        if room < margin:
-            return Meeting(part, obstacle, at)
+        k = int(np.argmin(room))
+        if room[k] < margin:
+            at = start + way * (done / length) if length > 0 else start
+            return Meeting(shape.owner[k], obstacles[which[k]].name, at)
         if done >= length:
             return None
-        done = min(length, done + max(room - margin, _SMALL if length < 1 else 0.02))
+        step = min(length - done, max(float(room[k]) - margin, _SMALL if length < 1 else 0.02))
+        done += step
+        room -= step
+        close = np.flatnonzero(room < margin + _ASKED)
+        at = start + way * (done / length)
+        room[close], which[close] = room_of_each(shape.centers[close] + at, shape.radii[close], obstacles)
 
 
 def segment_distances(points: Points, start: Vector, end: Vector) -> Floats:

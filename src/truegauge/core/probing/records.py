@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.probing.assembly import HeadPose
@@ -74,13 +74,28 @@ class ToolName(Frozen):
     name: str
 
 
+class Fixture(Frozen):
+    """Something that stands on the table of a machine: a box along its axes, by two corners, mm."""
+
+    name: str = Field(min_length=1, max_length=80)
+    low: Three
+    high: Three
+
+    @model_validator(mode="after")
+    def _is_a_box(self) -> Self:
+        if any(a >= b for a, b in zip(self.low, self.high, strict=True)):
+            raise ValueError(f"{self.name}: in X, Y and Z the first corner must lie below the second")
+        return self
+
+
 class MachineRecord(Frozen):
-    """All that is known about the styli of a machine."""
+    """All that is known about a machine: its styli, and what stands on its table."""
 
     location: SphereLocation | None = None
     qualifications: tuple[QualificationRecord, ...] = Field(default=())
     tools: tuple[ToolName, ...] = ()
     table_z: float | None = None  # of the top of its table, mm in machine coordinates; None: nobody said
+    fixtures: tuple[Fixture, ...] = ()
 
     def with_tool(self, made: ToolName) -> "MachineRecord":
         """Return the record with the machine's name of a stylus; an empty name takes it away."""

@@ -7,22 +7,66 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.probing.assembly import StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, probe_shape
+from truegauge.core.probing.obstacles import SphereObstacle, UnlocatedPart
 from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.core.probing.standing import Standing, parked
 from truegauge.core.probing.travel import Surroundings, find_way
+
+_BESIDE = 25.0  # mm beside the sphere that a tip goes when it touches it, and a little more
+_UNDER = 3.0  # mm that travel keeps over a part that is not located
 
 
 class ProbeRoom:
     """Plans every move of a run. Places of tips are those that the plan describes, machine coordinates, mm.
 
-    `top` is a height above everything that is known; `axes` (n, 3) are directions along which probes are likely to get
-    out of what stands there (those of the part).
+    Parameters
+    ----------
+    center : (3,) or None
+        Of the reference sphere, where it is located.
+    above : float
+        How far over everything that is known travel goes.
+    axes : (n, 3)
+        Directions along which probes are likely to get out of what stands there (those of the part).
+    ceiling : float
+        The highest place of the quill that is known to be within the travel of the machine: what may stand where
+        nobody knows asks for no more than that.
     """
 
     def __init__(
-        self, probing: Probing, obstacles: tuple[Obstacle, ...], top: float, axes: Sequence[Vector] = ()
+        self, probing: Probing, known: Standing, center: Vector | None = None, *, above: float,
+        axes: Sequence[Vector] = (), ceiling: float = np.inf,
     ) -> None:  # fmt: skip
-        self.probing, self.obstacles, self.top, self._axes = probing, obstacles, top, tuple(axes)
+        self.probing, self._axes, self._center, self._ceiling = probing, tuple(axes), center, ceiling
+        self._above = above
+        self._standing, self.top = known.obstacles, known.top + above
+        sphere = probing.sphere
+        if center is not None:
+            self._standing = (*self._standing, SphereObstacle(probing.sphere, center))
+            self.top = max(self.top, float(center[2]) + sphere.radius + above)
+        self._hidden = -np.inf  # how high a part reaches that stands nobody knows where
+        ground = known.table_z
+        if ground is None and center is not None:
+            ground = float((center + sphere.stem * (sphere.radius + sphere.stem_length))[2])
+        if known.unlocated > 0 and ground is not None:
+            self._hidden = ground + known.unlocated
         self._shapes: dict[StylusUse, tuple[ProbeShape, StylusPlace]] = {}
+        self._around: dict[StylusUse, tuple[Obstacle, ...]] = {}
+
+    def obstacles(self, use: StylusUse) -> tuple[Obstacle, ...]:
+        """Return what a probe may meet: what stands there, and the probes that hang in the rack meanwhile."""
+        if use not in self._around:
+            every = (*self._standing, *parked(self.probing, self.probing.assembly(use.assembly)))
+            if self._center is not None and np.isfinite(self._hidden):
+                z = min(self._hidden, self.safe_z(use) + self._lowest(use) - _UNDER)
+                every = (*every, UnlocatedPart(z, self._center, self.free_radius(use)))
+            self._around[use] = every
+        return self._around[use]
+
+    def free_radius(self, use: StylusUse) -> float:
+        """Return how far around the reference sphere nothing may stand for a probe to touch it, mm."""
+        shape, place = self.shape(use)
+        reach = np.linalg.norm(shape.centers[:, :2] - place.center[:2], axis=1) + shape.radii
+        return float(reach.max()) + self.probing.sphere.radius + place.radius + _BESIDE
 
     def shape(self, use: StylusUse) -> tuple[ProbeShape, StylusPlace]:
         """Return a whole probe, with all its tips, as balls; and where the tip of the stylus is."""
@@ -31,13 +75,19 @@ class ProbeRoom:
             self._shapes[use] = (probe_shape(a.bodies(use.pose), a.styli(use.pose)), a.stylus(use.stylus, use.pose))
         return self._shapes[use]
 
-    def safe_z(self, use: StylusUse) -> float:
-        """Return the height of the quill at which the whole probe, in any pose, is over everything."""
+    def _lowest(self, use: StylusUse) -> float:
+        """Return how far below the quill the probe reaches in its lowest pose (negative)."""
         lowest = []
         for pose in self.probing.assembly(use.assembly).poses:
             shape = self.shape(use.replace(pose=pose))[0]
             lowest.append(float((shape.centers[:, 2] - shape.radii).min()))
-        return self.top - min(lowest)
+        return min(lowest)
+
+    def safe_z(self, use: StylusUse) -> float:
+        """Return the height of the quill at which the whole probe, in any pose, is over everything."""
+        lowest = self._lowest(use)
+        hidden = min(self._hidden + self._above - lowest, self._ceiling)
+        return max(self.top - lowest, hidden)
 
     def ways_out(self, use: StylusUse, normal: Vector | None) -> list[Vector]:
         """Return the directions in which a probe is likely to get out, the best first.
@@ -63,7 +113,7 @@ class ProbeRoom:
         """
         shape, place = self.shape(use)
         stops = find_way(
-            shape, start - place.center, end - place.center, Surroundings(self.obstacles, self.safe_z(use)),
+            shape, start - place.center, end - place.center, Surroundings(self.obstacles(use), self.safe_z(use)),
             self.ways_out(use, leaving), self.ways_out(use, arriving),
         )  # fmt: skip
         return np.asarray(stops + place.center)

@@ -49,6 +49,7 @@ class TouchPattern:
 
 
 LEAST_TOUCHES = 5
+_LOOSE = 15.0
 ENOUGH_TOUCHES = 15
 
 
@@ -105,17 +106,27 @@ def touch_directions(
     counts = [max(1, round(float(rest * s))) for s in share]
     counts[-1] = max(1, rest - sum(counts[:-1]))
     for k, (span, count) in enumerate(zip(spans, counts, strict=True)):
-        fine = np.linspace(0, 2 * np.pi, 720, endpoint=False) + (0.5 * 2 * np.pi / count if k % 2 else 0.0)
+        fine = np.linspace(0, 2 * np.pi, 360, endpoint=False) + (0.5 * 2 * np.pi / count if k % 2 else 0.0)
         ring = np.cos(span) * pole + np.sin(span) * (np.cos(fine)[:, None] * x + np.sin(fine)[:, None] * y)
         free = free_of(ring)
         if len(free):
             found += [free[int(i)] for i in np.linspace(0, len(free), count, endpoint=False)]
-    if len(found) < 4:
+    if len(found) < LEAST_TOUCHES or _looseness(np.array(found)) > _LOOSE:
         what = (
             "the stem of the reference sphere is" if reachable is None else "its stem or another part of the probe is"
         )
-        raise ValueError(f"{what} in the way of touches on the sphere: turn the sphere, or take another pose")
+        raise ValueError(
+            f"{what} in the way of touches on the sphere: {len(found)} places are free, on one side of it; turn the "
+            "sphere, or take another pose"
+        )
     return np.array(found)
+
+
+def _looseness(directions: Normals) -> float:
+    """Return how many times the error of a touch the place of the sphere may be off, along the worst axis."""
+    system = np.column_stack([directions, np.ones(len(directions))])
+    spread = np.linalg.svd(system, compute_uv=False)
+    return float("inf") if spread[-1] < 1e-9 else float(1 / spread[-1])
 
 
 def _stem_angle(sphere: ReferenceSphere, clear: float) -> float:

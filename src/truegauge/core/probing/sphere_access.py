@@ -6,8 +6,7 @@ import numpy as np
 
 from truegauge.core.arrays import Mask, Normals, Vector
 from truegauge.core.probing.assembly import StylusPlace
-from truegauge.core.probing.clearance import Obstacle, ProbeShape
-from truegauge.core.probing.obstacles import SphereObstacle
+from truegauge.core.probing.clearance import Obstacle, ProbeShape, room_of_each
 from truegauge.core.probing.sphere import ReferenceSphere
 
 _ROOM = 1.0  # mm: nothing is quite where it is believed to be
@@ -22,21 +21,26 @@ def without_tip(shape: ProbeShape, place: StylusPlace) -> ProbeShape:
 
 def reachable(
     shape: ProbeShape, place: StylusPlace, sphere: ReferenceSphere, directions: Normals, approach: float,
-    center: Vector, others: tuple[Obstacle, ...] = (),
+    center: Vector, obstacles: tuple[Obstacle, ...],
 ) -> Mask:  # fmt: skip
     """Tell for each direction (n, 3) from the centre whether the tip can touch there, come and go by `approach` mm.
 
     Only the tip may come near: the tips and shafts of a star reach around a small sphere, and down to the table.
+    `obstacles` are all that stands there, with the sphere.
     """
     rest = without_tip(shape, place)
-    obstacles = (SphereObstacle(sphere, center), *others)
     free = np.ones(len(directions), dtype=bool)
+    # With the tip in the middle of the sphere every ball is at most so far from where it is at a touch.
+    reach = sphere.radius + place.radius + approach
+    middle = room_of_each(rest.centers + center - place.center, rest.radii, obstacles)[0]
+    asked = np.flatnonzero(middle - reach <= _ROOM)
+    if not len(asked):
+        return free
     for back in np.linspace(0.0, approach, 3):
-        tips = center + (sphere.radius + place.radius + back) * directions
-        balls = (tips - place.center)[:, None] + rest.centers[None]
-        if rest.centers.size:
-            flat = np.min([o.distances(balls.reshape(-1, 3)) for o in obstacles], axis=0)
-            room = flat.reshape(len(directions), -1) - rest.radii
-            # A shaft leads away from its own tip, which is thicker.
-            free &= room.min(axis=1) > min(_ROOM, 0.3 * place.radius) if back == 0 else room.min(axis=1) > _ROOM * 0.3
+        rows = np.flatnonzero(free)
+        tips = center + (sphere.radius + place.radius + back) * directions[rows]
+        balls = ((tips - place.center)[:, None] + rest.centers[asked][None]).reshape(-1, 3)
+        room = room_of_each(balls, np.tile(rest.radii[asked], len(rows)), obstacles)[0].reshape(-1, len(asked))
+        # A shaft leads away from its own tip, which is thicker.
+        free[rows] = room.min(axis=1, initial=np.inf) > (min(_ROOM, 0.3 * place.radius) if back == 0 else 0.3 * _ROOM)
     return free

@@ -1,4 +1,7 @@
-"""Ways between touches: straight where nothing is in the way, else out, up, across, down and in."""
+"""Ways between touches: straight where nothing is in the way, else out, up, across, down and in.
+
+What does not get out straight is led out by a search (`escape`).
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -8,6 +11,7 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap
+from truegauge.core.probing.escape import way_around, way_out
 
 MARGIN = 0.8  # mm of room on the way
 _LEAST = 0.05  # where the way begins or ends close to something
@@ -52,10 +56,13 @@ def find_way(
     out = _way_up(shape, start, top, around, leave, "from where the stylus stands")
     into = _way_up(shape, end, top, around, arrive, "to the next touch")
     met = first_meeting(shape, out[-1], into[-1], around.obstacles, MARGIN)
-    if met is not None:
-        raise NoWay(f"{met.obstacle} is in the way above everything: is the safe height right?")
+    across: list[Vector] | None = [into[-1]]
+    if met is not None:  # the rack stands higher, beside
+        across = way_around(shape, out[-1], lambda at: into[-1], around.obstacles, MARGIN)
+    if across is None:
+        raise NoWay(f"{met.obstacle if met else 'something'} is in the way above everything: is the safe height right?")
     way = [start]
-    for stop in (*out, *into[::-1], end):
+    for stop in (*out, *across, *into[::-1], end):
         if not np.allclose(stop, way[-1]):
             way.append(stop)
     return np.array(way[1:])
@@ -97,7 +104,7 @@ def _away(shape: ProbeShape, at: Vector, around: Surroundings) -> list[Vector]:
 def _way_up(
     shape: ProbeShape, at: Vector, top: float, around: Surroundings, directions: Sequence[Vector], where: str
 ) -> list[Vector]:
-    """Return a place beside `at` that is free above, and the place over it at the safe height."""
+    """Return places that lead from `at` to the safe height, the last of them there."""
     blocked = ""
     for reach in _REACHES:
         for direction in directions if reach else (np.zeros(3),):
@@ -109,6 +116,10 @@ def _way_up(
             if met is None:
                 return [beside, above]
             blocked = met.obstacle
+    likely = tuple(d for d in directions if np.linalg.norm(d) > 0)
+    found = way_out(shape, at, top, around.obstacles, min(MARGIN, _margin(shape, at, at, around)), likely)
+    if found is not None:
+        return found
     raise NoWay(f"there is no free way {where}: {blocked} is in the way")
 
 

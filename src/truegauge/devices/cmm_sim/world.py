@@ -10,7 +10,7 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector, any_perpendicular, unit
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap, probe_shape
-from truegauge.core.probing.obstacles import Table
+from truegauge.core.probing.obstacles import ParkedProbe, Table
 from truegauge.core.probing.probing import RackPort
 from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern, touch_directions
 from truegauge.core.probing.travel import NoWay, Surroundings, find_way
@@ -54,6 +54,7 @@ class CmmWorld:
         self.table = Table(settings.table_z)
         self.sphere: SphereOnTable | None = None
         self.part: PartOnTable | None = None
+        self.fixtures: list[Obstacle] = []
         self.assemblies: dict[str, ProbeAssembly] = {}  # that somebody has put together, by name
         self.rack: dict[str, RackPort] = {}  # by the name of the assembly
         self.probe: PhysicalProbe | None = None
@@ -64,7 +65,7 @@ class CmmWorld:
         self.stop = threading.Event()
         self.busy = threading.RLock()  # one thing at a time: what the program asks, and what hands do
         self.moved: Callable[[], None] = lambda: None
-        self.travel_speed, self.touch_speed = 150.0, 5.0
+        self.travel_speed, self.touch_speed, self.scan_speed = 150.0, 5.0, 10.0
         self.acceleration = settings.acceleration
         self.approach, self.search, self.retract = 4.0, 4.0, 4.0
         self.touches = 0
@@ -72,6 +73,7 @@ class CmmWorld:
         self._moved_sphere = False
         self._scanning, self._leave = False, np.array([0.0, 0.0, 1.0])
         self._shapes: dict[tuple[str, HeadPose], ProbeShape] = {}
+        self._in_rack: tuple[object, tuple[ParkedProbe, ...]] | None = None
 
     # What people do -----------------------------------------------------------------------------------------------
 
@@ -120,12 +122,25 @@ class CmmWorld:
     @property
     def obstacles(self) -> tuple[Obstacle, ...]:
         """Everything that can be met."""
-        there: list[Obstacle] = [self.table]
+        there: list[Obstacle] = [self.table, *self.fixtures, *self._parked()]
         if self.sphere is not None:
             there.append(self.sphere)
         if self.part is not None:
             there.append(self.part)
         return tuple(there)
+
+    def _parked(self) -> tuple[ParkedProbe, ...]:
+        """Return what hangs in the rack."""
+        mounted = "" if self.probe is None else self.probe.assembly.name
+        key = (mounted, tuple(self.rack.items()), tuple(a.content_key for a in self.assemblies.values()))
+        if self._in_rack is None or self._in_rack[0] != key:
+            made = [
+                ParkedProbe(name, self.assemblies[name].bodies(), np.array(port.place))
+                for name, port in self.rack.items()
+                if name != mounted and name in self.assemblies and self.assemblies[name].parts and any(port.place)
+            ]
+            self._in_rack = key, tuple(made)
+        return self._in_rack[1]
 
     def nominal_tip(self) -> Vector:
         """Return the place of the tip in use beside the quill by the description; zero without a stylus."""
@@ -140,7 +155,7 @@ class CmmWorld:
     def true_tip(self) -> StylusPlace:
         """Return the tip in use as it is, beside the quill."""
         if self.probe is None or not self.stylus_id:
-            raise MachineStopped(m.NO_TOOL, "no stylus is on the machine: mount a probe assembly", 1)
+            raise MachineStopped(m.NO_PROBE, "no stylus is on the machine: mount a probe assembly", 1)
         return self.probe.place(self.stylus_id, bent=self.faults.size("bent-stylus", self.touches))
 
     def true_quill(self, scales: Vector) -> Vector:
@@ -196,7 +211,7 @@ class CmmWorld:
         """Turn the head where it is."""
         self.ready()
         if self.probe is None:
-            raise MachineStopped(m.NO_TOOL, "no probe is on the machine", 1)
+            raise MachineStopped(m.NO_PROBE, "no probe is on the machine", 1)
         if pose != self.probe.pose:
             self._turn_head(pose)
 
@@ -204,7 +219,7 @@ class CmmWorld:
         assert self.probe is not None
         reason = self.probe.assembly.why_unreachable(pose)
         if reason:
-            raise MachineStopped(m.ARGUMENT, reason, 1)
+            raise MachineStopped(m.ANGLE, reason, 1)
         before = self.probe.pose
         own = self.probe.assembly.articulation
         assert own is not None
@@ -308,19 +323,33 @@ class CmmWorld:
         self._retreat(out, self.retract)
         return touch
 
-    def measure_along(self, target: Vector, normal: Vector) -> SensorTouch:
-        """Touch the next point of a scan: from point to point the tip stays close to the surface."""
+    def measure_along(
+        self, target: Vector, normal: Vector, near: float = 0.3, *, own_normal: bool = False
+    ) -> SensorTouch:
+        """Touch the next point of a scan: from point to point the tip stays `near` mm before the surface.
+
+        With `own_normal` the direction of the touch is that in which the tip was deflected.
+        """
         out = unit(normal)
         radius = self.true_tip().radius
-        near = 0.3
         self._travel(target + (radius + (near if self._scanning else self.approach)) * out - self.nominal_tip())
         touch = self.feel(-out, self.approach + self.search)
         if touch is None:
             raise MachineStopped(m.NO_SURFACE, "the surface was lost on the way of the scan", 1)
         self._scanning = True
-        self._leave = out
-        self._retreat(out, near)
+        self._leave = self._deflected(out)
+        if own_normal:
+            touch = replace(touch, approach=-self._leave)
+        self._retreat(self._leave, near)
         return touch
+
+    def _deflected(self, expected: Vector) -> Vector:
+        """Return the surface's normal (3,) at the contact, as the deflection of the tip tells it."""
+        at = self._tip_balls(self.true_tip()) + self.true_quill(self.scales)
+        steps = 0.01 * np.eye(3)
+        growth = np.array([self._room(at + s, 0.0) - self._room(at - s, 0.0) for s in steps])
+        length = float(np.linalg.norm(growth))
+        return growth / length if length > 0.005 else expected
 
     def leave_surface(self) -> None:
         """Go back from where a scan ended."""
@@ -395,7 +424,8 @@ class CmmWorld:
         return min(float(o.distances(centers).min()) for o in self.obstacles) - radius
 
     def _retreat(self, out: Vector, distance: float) -> None:
-        self._run_to(self.scales + distance * out, self.travel_speed)
+        if distance > 0:  # else it stays where it touched
+            self._run_to(self.scales + distance * out, self.travel_speed)
 
     # By hand ------------------------------------------------------------------------------------------------------
 
@@ -429,7 +459,7 @@ class CmmWorld:
         """Have an operator touch the sphere, as well as the eye can aim: once along the shaft, the next ones around."""
         tip = self.true_tip()
         if self.sphere is None:
-            raise MachineStopped(m.STATE, "there is no reference sphere on the table", 0)
+            raise MachineStopped(m.ARGUMENT, "there is no reference sphere on the table", 0)
         out = -tip.direction
         if number > 0:
             around = touch_directions(_BY_EYE, tip.direction, self.sphere.record, tip.radius + 2.5)
@@ -485,8 +515,8 @@ class CmmWorld:
         top = self.settings.travel[1][2]
         for wanted in filter(None, (self.probe.assembly.name if self.probe else "", name)):
             port = np.array(self.rack[wanted].place)
-            self._run_to(np.array([*self.scales[:2], top]), self.travel_speed)
-            self._run_to(np.array([*port[:2], top]), self.travel_speed)
+            self._travel(np.array([*self.scales[:2], top]))
+            self._travel(np.array([*port[:2], top]))
             self._run_to(port, self.travel_speed)
             self._wait(2.0)
             if wanted == name:

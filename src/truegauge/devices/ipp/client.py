@@ -47,7 +47,7 @@ class MachineRefused(DeviceError):
 
     def __init__(self, said: ErrorSaid, command: str) -> None:
         self.said, self.command = said, command
-        super().__init__(f"the machine refused {command}: {said.text} (error {said.number:04d})")
+        super().__init__(f"the machine refused {command}: {said.words} (error {said.number:04d})")
 
 
 @dataclass(slots=True)

@@ -20,7 +20,11 @@ _TOKEN = re.compile(r'\s*(?:(?P<number>[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?
 
 
 class ProtocolError(DeviceError):
-    """A line that is none of the protocol."""
+    """A line that is none of the protocol; `number` is the error that says so."""
+
+    def __init__(self, text: str, number: int = 8) -> None:
+        self.number = number
+        super().__init__(text)
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +121,8 @@ def _tokens(text: str) -> list[tuple[str, str]]:
     while at < len(text):
         match = _TOKEN.match(text, at)
         if match is None or match.lastgroup is None:
-            raise ProtocolError(f"cannot be read: {text[:60]!r}")
+            strange = not text[at:].lstrip()[:1].isascii() or not text[at:].lstrip()[:1].isprintable()
+            raise ProtocolError(f"cannot be read: {text[:60]!r}", CHARACTER if strange else WRONG_TAG)
         found.append((match.lastgroup, match.group(match.lastgroup)))
         at = match.end()
     return found
@@ -195,8 +200,10 @@ def read_reply(line: str) -> Reply:
 
 
 def _tag(line: str) -> tuple[str, str]:
-    if len(line) < 7 or line[5] != " " or not re.fullmatch(r"[E\d]\d{4}", line[:5]):
-        raise ProtocolError(f"no tag: {line[:40]!r}")
+    if not re.fullmatch(r"[E\d]\d{4}", line[:5]) or line[:5] == "00000":
+        raise ProtocolError(f"no tag: {line[:40]!r}", TAG)
+    if len(line) < 7 or line[5] != " ":
+        raise ProtocolError(f"no space after the tag: {line[:40]!r}", NO_SPACE)
     return line[:5], line[6:]
 
 
@@ -208,6 +215,11 @@ class ErrorSaid:
     number: int
     source: str
     text: str
+
+    @property
+    def words(self) -> str:
+        """What it is: as the machine says, or as the protocol has the number."""
+        return self.text or STANDARD.get(self.number, "it does not say why")
 
     def __str__(self) -> str:
         source, text = (_ascii(t) for t in (self.source, self.text))
@@ -230,7 +242,29 @@ def read_error(text: str) -> ErrorSaid:
     raise ProtocolError(f"not an error: {text[:60]!r}")
 
 
-# The numbers that this program tells apart; other numbers of a server are shown with their text.
-TAG, SYNTAX, ABORTED, WRONG_TAG, UNSUPPORTED, ARGUMENT, STATE = 1, 2, 6, 8, 501, 502, 503
-NOT_HOMED, MACHINE_ERROR, OUT_OF_LIMITS = 1001, 1002, 1005
-UNEXPECTED_CONTACT, COLLISION, NO_SURFACE, NO_TOOL, NOT_IN_RACK = 1006, 1007, 1010, 1500, 1501
+# Numbers of errors, as the protocol has them (from memory of it).
+TAG, NO_SPACE, ABORTED, CHARACTER, WRONG_TAG = 1, 2, 6, 7, 8
+EMERGENCY, UNSUPPORTED, ARGUMENT, CONTROLLER, NO_PROPERTY, NO_DAEMON = 500, 501, 502, 503, 509, 512
+MACHINE_ERROR, UNEXPECTED_CONTACT, NO_AXIS, HOMING, NO_SURFACE, THETA, OUT_OF_LIMITS = (
+    1000, 1001, 1002, 1005, 1006, 1007, 1008)  # fmt: skip
+NO_NORM, NOT_HOMED = 1010, 1011
+NOT_IN_RACK, NO_PROBE, NO_TOOL, TOOL_NOT_CALIBRATED = 1500, 1501, 1502, 1503
+COLLISION, ANGLE = 2504, 2505
+STANDARD = {
+    TAG: "the tag is none", NO_SPACE: "no space after the tag", ABORTED: "the transaction was aborted",
+    CHARACTER: "a character that is not allowed", WRONG_TAG: "not as the protocol wants it",
+    EMERGENCY: "emergency stop", UNSUPPORTED: "the command is not known", ARGUMENT: "the arguments cannot be used",
+    CONTROLLER: "the controller does not answer", NO_PROPERTY: "there is no such property",
+    NO_DAEMON: "nothing reports under that tag", MACHINE_ERROR: "the machine is in its error state",
+    UNEXPECTED_CONTACT: "touched where nothing was expected", NO_AXIS: "there is no such axis",
+    1003: "nothing was touched", 1004: "the head has fewer angles", HOMING: "it could not be homed",
+    NO_SURFACE: "no surface was found", THETA: "Theta is out of its range",
+    OUT_OF_LIMITS: "the place is beyond the travel of the machine", 1009: "the pressure of the air is out of its range",
+    NO_NORM: "a direction has no length", NOT_HOMED: "it cannot move", NOT_IN_RACK: "the probe could not be changed",
+    NO_PROBE: "the probe is not ready", NO_TOOL: "there is no such tool",
+    TOOL_NOT_CALIBRATED: "the tool is not qualified", 1504: "too much force on the head",
+    1505: "this probe cannot do that", 2500: "the place is beyond the travel of the machine", 2501: "an axis is off",
+    2502: "an axis is not where it should be", 2503: "a scale cannot be read", COLLISION: "collision",
+    ANGLE: "the angle is out of its range",
+}  # fmt: skip
+BEYOND = (OUT_OF_LIMITS, 2500)  # the place is out of reach: nothing was moved

@@ -1,0 +1,153 @@
+"""Ways of a probe through what stands around it, judged by looking at every place of them densely."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.clearance import ProbeShape, first_meeting
+from truegauge.core.probing.escape import way_out
+from truegauge.core.probing.obstacles import BoxObstacle, ParkedProbe, UnlocatedPart
+from truegauge.core.probing.records import Fixture, MachineRecord
+from truegauge.core.probing.room import ProbeRoom
+from truegauge.core.probing.standing import standing
+from truegauge.core.probing.travel import NoWay, Surroundings, find_way
+from truegauge.demo.cmm_plan import demo_probing
+
+BALL = ProbeShape(np.zeros((1, 3)), np.array([1.0]), ("tip",))
+
+
+def box(low, high, name="a box"):
+    return BoxObstacle(name, np.array(low, dtype=float), np.array(high, dtype=float))
+
+
+def room_of_box(points, low, high):
+    """The distance to a box by its nearest place, written out again."""
+    nearest = np.clip(points, low, high)
+    return np.linalg.norm(points - nearest, axis=-1)
+
+
+def least_room(shape, stops, boxes):
+    """The least room on a way, looked at every 0.05 mm."""
+    least = np.inf
+    for a, b in pairwise(stops):
+        count = int(np.linalg.norm(b - a) / 0.05) + 2
+        at = a + np.linspace(0, 1, count)[:, None] * (b - a)
+        for c, r in zip(shape.centers, shape.radii, strict=True):
+            for o in boxes:
+                least = min(least, float((room_of_box(at + c, o.low, o.high) - r).min()))
+    return least
+
+
+CAVE = (  # open only at x > 30, behind a step that leaves the middle of the opening shut
+    box((-40, -40, 8), (30, 40, 12), "the roof"), box((-40, -40, -12), (60, 40, -8), "the floor"),
+    box((-40, -40, -8), (-36, 40, 8), "the back"), box((-40, -44, -8), (60, -40, 40), "a side"),
+    box((-40, 40, -8), (60, 44, 40), "a side"), box((20, -40, -8), (22, 20, 8), "a wall"),
+    box((30, -40, 12), (32, 40, 60), "a rear wall"),
+)  # fmt: skip
+
+
+def test_a_probe_gets_out_of_a_cave_around_a_corner():
+    start = np.zeros(3)
+    assert first_meeting(BALL, start, np.array([0, 0, 90.0]), CAVE, 0.5) is not None
+    stops = way_out(BALL, start, 90.0, CAVE, 0.5)
+    assert stops is not None
+    assert stops[-1][2] == 90.0
+    assert least_room(BALL, [start, *stops], CAVE) > 0.5 - 0.06
+
+
+def test_where_all_is_shut_there_is_no_way():
+    shut = (*CAVE, box((56, -40, -8), (60, 40, 60), "a door"), box((28, -40, 40), (60, 40, 44), "a lid"))
+    assert way_out(BALL, np.zeros(3), 90.0, shut, 0.5) is None
+    with pytest.raises(NoWay, match="no free way from where the stylus stands"):
+        find_way(BALL, np.zeros(3), np.array([0, 0, 120.0]), Surroundings(shut, 90.0))
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_no_way_that_is_found_meets_anything(seed):
+    """Random boxes, a random probe; most ways are found, and all are free."""
+    rng = np.random.default_rng(seed)
+    boxes = []
+    for _ in range(14):
+        low = rng.uniform([-60, -60, -40], [40, 40, 20])
+        boxes.append(box(low, low + rng.uniform(5, 30, 3)))
+    shape = ProbeShape(rng.uniform([-6, -6, 0], [6, 6, 40], (8, 3)), rng.uniform(0.5, 3, 8), ("rod",) * 8)
+    found = 0
+    for _ in range(10):
+        a, b = rng.uniform([-60, -60, -40], [60, 60, 30], (2, 3))
+        around = Surroundings(tuple(boxes), 80.0)
+        inside = min(float((room_of_box(p + shape.centers, o.low, o.high) - shape.radii).min())
+                     for o in boxes for p in (a, b))  # fmt: skip
+        if inside < 0.3:
+            continue
+        try:
+            stops = find_way(shape, a, b, around)
+        except NoWay:
+            continue
+        found += 1
+        assert np.allclose(stops[-1], b)
+        assert least_room(shape, [a, *stops], boxes) > 0
+    assert found >= 2
+
+
+def test_distances_of_boxes_are_those_of_their_nearest_place(rng):
+    low, high = np.array([-3.0, 2, 5]), np.array([4.0, 9, 6])
+    points = rng.uniform(-12, 18, (400, 3))
+    found = box(low, high).distances(points)
+    inside = ((points > low) & (points < high)).all(axis=1)
+    assert np.allclose(found[~inside], room_of_box(points[~inside], low, high))
+    assert (found[inside] < 0).all()
+
+
+def test_travel_goes_over_the_probes_in_the_rack():
+    """A way across the rack at a low height leads over it; the probe on the machine is not in its port."""
+    probing = demo_probing()
+    use = probing.uses()[0]
+    other = probing.assembly("p2")
+    port = np.array(probing.rack[1].place)
+    parked = ParkedProbe(other.name, other.bodies(), port)
+    room = ProbeRoom(probing, standing(MachineRecord()), None, above=40.0)
+    assert [o.name for o in room.obstacles(use)] == [parked.name]
+    a, b = port + np.array([150.0, 0, -60]), port + np.array([-120.0, -10, -60])
+    place = room.shape(use)[1].center
+    room.top = -400.0  # as low as the part and the sphere leave it: the rack stands higher
+    stops = room.way(use, a + place, b + place, None, None)
+    shape = room.shape(use)[0]
+    for p, q in zip([a + place, *stops[:-1]], stops, strict=True):
+        for t in np.linspace(0, 1, 200):
+            at = p + t * (q - p) - place
+            assert (parked.distances(shape.centers + at, shape.radii) - shape.radii).min() > 0
+    alone = ProbeRoom(probing.replace(rack=()), standing(MachineRecord()), None, above=40.0)
+    assert alone.obstacles(use) == ()
+
+
+def test_what_stands_on_the_table_is_kept_away_from():
+    fixture = Fixture(name="clamp", low=(10, 10, 0), high=(30, 20, 80))
+    known = standing(MachineRecord(table_z=0.0, fixtures=(fixture,)))
+    assert [o.name for o in known.obstacles] == ["the table", "clamp"]
+    assert known.top == 80
+    with pytest.raises(ValueError, match="clamp: in X, Y and Z the first corner must lie below the second"):
+        Fixture(name="clamp", low=(10, 10, 0), high=(5, 20, 80))
+
+
+def test_a_part_that_is_not_located_is_gone_over_but_around_the_sphere():
+    probing = demo_probing()
+    use = probing.uses()[0].replace(pose=HeadPose())
+    center = np.array([600.0, 300.0, -640.0])
+    known = standing(MachineRecord(table_z=-760.0), unlocated=180.0)
+    room = ProbeRoom(probing, known, center, above=40.0)
+    hidden = next(o for o in room.obstacles(use) if isinstance(o, UnlocatedPart))
+    assert hidden.z == -580.0
+    low = np.array([[600.0, 300, -700], [600 + hidden.radius + 5, 300, -700], [300, 300, -570]])
+    assert np.sign(hidden.distances(low)).tolist() == [1, -1, 1]
+    # The quill clears its top, though the sphere itself is lower.
+    shape = room.shape(use)[0]
+    assert room.safe_z(use) + (shape.centers[:, 2] - shape.radii).min() >= -580.0 + 39.9
+    # Where the machine cannot go as high, it goes as high as it was seen to.
+    low_room = ProbeRoom(probing, known, center, above=40.0, ceiling=-420.0)
+    assert low_room.safe_z(use) == max(-420.0, ProbeRoom(probing, standing(MachineRecord(table_z=-760.0)), center,
+                                                         above=40.0).safe_z(use))  # fmt: skip
+    beside = center + np.array([hidden.radius + 60, 0, 5.0])
+    with pytest.raises(NoWay, match="a part that is not located yet is in the way"):
+        room.way(use, beside, center + np.array([0, 0, 40.0]), None, None)
