@@ -10,7 +10,9 @@ from PySide6.QtCore import Qt
 from truegauge import demo
 from truegauge.app.probing import machine_model
 from truegauge.app.probing.model import DevicesModel
+from truegauge.core.plan.commands import SetDisplay
 from truegauge.core.plan.sample import ProbedTouch
+from truegauge.core.plan.touch_needs import datum_features, features_behind
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
@@ -77,7 +79,7 @@ def qualify(window, qtbot, uses):
     page = window.devices_bench.qualify_page
     window.devices.set_page("qualify")
     for k in range(page.list.count()):
-        page.list.item(k).setSelected(page.list.item(k).data(Qt.ItemDataRole.UserRole)[0] in uses)
+        page.list.item(k).setSelected(page.list.item(k).data(Qt.ItemDataRole.UserRole).use in uses)
     click(qtbot, page.selected)
     by_hand = [False]
 
@@ -357,7 +359,9 @@ def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
     found = {r.characteristic.number: r for r in w.session.evaluation.results}
     truth = {4: 42.012, 7: 24.0, 10: 60.025, 13: 30.18, 14: 29.978, 15: 24.016}
     for number, value in truth.items():
-        assert found[number].measured == pytest.approx(value, abs=0.004), found[number].reason
+        # The ball socket is a shallow cap: its diameter has eight times the error of a touch.
+        room = 0.012 if number == 15 else 0.004
+        assert found[number].measured == pytest.approx(value, abs=room), found[number].reason
     assert found[13].state == State.OUTSIDE
     assert {t.qualified for t in w.touching.probed} == {True}
     rows = {t.row for t in w.touching.probed if t.feature == "main-bore"}
@@ -417,7 +421,7 @@ def test_old_touches_stay_until_the_new_ones_are_all_there(connected, qtbot):
 
 
 def test_a_touch_of_a_stylus_that_nobody_knows_is_asked_about(connected, qtbot):
-    w, model, panel = connected, connected.touching, connected.measure_bench.touching
+    w, model, bar = connected, connected.touching, connected.readout
     w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
     uses = w.devices.probing.uses()
     w.machine.cmm.use, w.machine.cmm.mounted = None, ""
@@ -426,14 +430,14 @@ def test_a_touch_of_a_stylus_that_nobody_knows_is_asked_about(connected, qtbot):
     w.machine.touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
     assert not model.probed
     assert "say first which stylus touches" in w.notices[-1].text
-    panel.refresh()
-    assert panel.stylus.currentText() == "which stylus touches?"
+    bar.refresh()
+    assert bar.stylus.currentText() == "which stylus touches?"
     w.machine.cmm.mounted = "Short 4"
     w.machine.do("mount", name="Short 4")
     qtbot.waitUntil(lambda: not w.machine.hand_queue.is_busy, timeout=PATIENCE)
     before = w.world.scales.copy()
-    panel.stylus.setCurrentIndex(panel.stylus.findText(w.devices.probing.name_of(uses[0])))
-    panel.stylus.activated.emit(panel.stylus.currentIndex())
+    bar.stylus.setCurrentIndex(bar.stylus.findData(uses[0]))
+    bar.stylus.activated.emit(bar.stylus.currentIndex())
     machine_is_idle(w, qtbot)
     assert w.machine.cmm.use == uses[0]
     assert (w.world.scales == before).all()
@@ -507,7 +511,7 @@ def test_tools_of_the_machine_are_given_to_styli_in_a_table(stage, qtbot):
     assert page.table.text() == ""
     page.table.setText("-750.5")
     page.table.editingFinished.emit()
-    assert [t.z for t in w.machine.table()] == [-750.5]
+    assert [o.z for o in w.machine.known().obstacles if o.name == "the table"] == [-750.5]
     w.machine.disconnect_machine()
     other.close()
 
@@ -536,3 +540,192 @@ def test_connected_again_it_is_asked_which_machine_answers(connected, qtbot):
     w.machine.go_online()
     machine_is_idle(w, qtbot)
     assert w.machine.state(use).state == StylusState.NOT_QUALIFIED
+
+
+def test_the_readout_tells_where_the_tip_is_in_the_stages_that_use_it(connected, qtbot):
+    w, bar = connected, connected.readout
+    for stage, shown in (("devices", True), ("align", True), ("measure", True), ("evaluate", False), ("part", False)):
+        w.session.set_stage(stage)
+        assert bar.isVisibleTo(w) == shown, stage
+    w.session.set_stage("measure")
+    w.machine.cmm.where()
+    bar.refresh()
+    x = w.world.place()
+    assert bar.numbers.texts == tuple(f"{v:.3f}" for v in x)
+    assert bar.frame.text() == "machine"
+    w.session.run(SetDisplay((("unit", "inch"),)))
+    bar.refresh()
+    assert bar.numbers.texts == tuple(f"{v / 25.4:.4f}" for v in x)
+    # The view begins below it: nothing lies under the numbers.
+    below = w.center.mapTo(w, w.center.rect().topLeft()).y()
+    assert below >= bar.mapTo(w, bar.rect().bottomLeft()).y()
+
+
+def test_the_joystick_is_there_in_align_and_measure_and_let_go_with_the_focus(connected, qtbot):
+    w, bar = connected, connected.readout
+    w.show()
+    w.session.set_stage("align")
+    w.machine.cmm.let_user_move(True)
+    told = []
+    bar.joystick._move = lambda velocity: told.append(np.array(velocity))
+    qtbot.keyPress(bar, Qt.Key.Key_PageDown)
+    assert not told  # it is not switched on
+    bar.keys.setChecked(True)
+    qtbot.keyPress(bar, Qt.Key.Key_PageDown)
+    assert told[-1][2] == -60
+    qtbot.keyRelease(bar, Qt.Key.Key_PageDown)
+    assert not told[-1].any()
+    qtbot.keyPress(bar, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert told[-1][0] == -4
+    w.session.set_stage("evaluate")
+    assert not told[-1].any()
+    assert not bar.keys.isChecked()
+
+
+def test_a_pose_that_is_chosen_above_the_view_is_taken_over_everything(connected, qtbot):
+    w, bar = connected, connected.readout
+    straight = w.devices.probing.uses()[0]
+    w.machine.take_stylus(straight)
+    machine_is_idle(w, qtbot)
+    w.session.set_stage("measure")
+    w.machine.set_record(w.machine.record.replace(table_z=w.world.table.z))
+    down = np.array([500.0, 300.0, -600.0])
+    w.machine.cmm.go_to(down)
+    highest = w.world.scales[2]
+    heights, turn = [], w.world._turn_head
+
+    def turned(pose):
+        heights.append(w.world.scales[2])
+        turn(pose)
+
+    w.world._turn_head = turned
+    wanted = next(u for u in w.devices.probing.uses() if u.assembly == straight.assembly and u.pose.tilt_deg == 90)
+    k = next(k for k in range(bar.stylus.count()) if bar.stylus.itemData(k) == wanted)
+    assert bar.stylus.itemText(k).startswith("turn to 90/")
+    bar.stylus.activated.emit(k)
+    machine_is_idle(w, qtbot)
+    assert w.machine.cmm.use == wanted
+    # The part may stand anywhere: the head turns over where it could reach to.
+    assert heights
+    assert heights[0] > highest + 50
+
+
+def test_things_on_the_table_are_typed_and_kept_with_the_machine(connected, qtbot):
+    w = connected
+    w.devices.set_page("machine")
+    page = w.devices_bench.machine_page
+    page.refresh()
+    made = page.fixtures
+    qtbot.waitUntil(lambda: w.machine.record.table_z is not None, timeout=PATIENCE)
+    made.name.setText("vice")
+    for (axis, c), field in made.fields.items():
+        field.setText({"X": ("120", "100"), "Y": ("50", "80"), "Z": ("-760", "-700.5")}[axis][c])
+    click(qtbot, made.add)
+    (fixture,) = w.machine.record.fixtures
+    assert (fixture.name, fixture.low, fixture.high) == ("vice", (100, 50, -760), (120, 80, -700.5))
+    assert [o.name for o in w.machine.known().obstacles] == ["the table", "vice"]
+    made.fields["X", 0].setText("wide")
+    click(qtbot, made.add)
+    assert "'wide' is not a place: type X from as a number" in w.notices[-1].text
+    for key in made.fields:
+        made.fields[key].setText("5")
+    click(qtbot, made.add)
+    assert "has no size" in w.notices[-1].text
+    # Another session with the same machine knows it, another machine does not.
+    w.machine.disconnect_machine()
+    w.machine.connect_to("127.0.0.1", w.running.port)
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
+    assert w.machine.record.fixtures == (fixture,)
+    page.refresh()
+    made.list.setCurrentRow(0)
+    click(qtbot, made.remove)
+    assert not w.machine.record.fixtures
+
+
+def test_what_a_machine_can_do_is_said(connected):
+    w = connected
+    page = w.devices_bench.machine_page
+    w.devices.set_page("machine")
+    page.refresh()
+    assert page.abilities.text() == "It turns its head, scans, names 2 tools."
+
+
+def test_while_a_run_goes_on_what_comes_is_told_as_coming(connected, settle):
+    w = connected
+    settle()
+    plan = w.session.plan
+    main = plan.feature_with_faces(next(f.faces for f in plan.features if f.name == "main bore"))
+    w.session.set_in_run(frozenset({main.id}))
+    own = next(c for c in plan.characteristics if c.features == (main.id,))
+    assert features_behind(plan, own) & w.session.in_run
+    assert {plan.feature(f).name for f in datum_features(plan)} >= {"base A", "side B", "side C"}
+    w.session.set_in_run(datum_features(plan))
+    w.session.run_changed.emit()
+    evaluation = w.session.evaluation
+    if evaluation is not None and w.session.sample is not None:
+        assert w.header.alignment.text() == "Alignment in this run"
+    w.session.set_in_run(frozenset())
+    assert not w.session.in_run
+
+
+def test_forty_styli_are_grouped_sorted_and_found(connected, qtbot):
+    w = connected
+    own = w.devices.probing.assembly("p1")
+    poses = tuple(HeadPose(tilt_deg=15.0 * k, turn_deg=t) for k in range(1, 5) for t in (0.0, 45.0, 90.0, -45.0, -90.0))
+    w.devices.choose_assembly("p1")
+    w.devices._set_assembly(own.with_poses((*own.poses, *poses)), "many poses")
+    w.devices.set_page("qualify")
+    page = w.devices_bench.qualify_page
+    page.refresh()
+    rows = [page.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(page.list.count())]
+    assert [r.name for r in rows if r.use is None] == ["Short 4", "Long 3"]
+    assert rows[0].value == "0 of 25"
+    assert rows[1].master
+    page.filter.setText("60/")
+    found = [page.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(page.list.count())]
+    assert {r.use.pose.tilt_deg for r in found if r.use is not None} == {60.0}
+    page.filter.setText("nothing like it")
+    assert page.list.count() == 0
+    page.filter.clear()
+    page.order.setCurrentIndex(page.order.findData("state"))
+    page.order.activated.emit(page.order.currentIndex())
+    assert page.list.count() == len(rows)
+
+
+def test_free_ends_of_a_star_say_where_they_point(stage, qtbot):
+    stage.devices.set_page("probe")
+    page = stage.devices_bench.probe_page
+    click(qtbot, page.new)
+    for words in ("indexed", "trigger m2", "star"):
+        page.search.setText(words)
+        click(qtbot, page.add)
+    texts = set()
+
+    def walk(item):
+        texts.add(item.text(0))
+        for k in range(item.childCount()):
+            walk(item.child(k))
+
+    for k in range(page.tree.topLevelItemCount()):
+        walk(page.tree.topLevelItem(k))
+    ends = {t.rpartition(", ")[2] for t in texts if t.startswith("+ free")}
+    assert ends == {"+X", "-X", "+Y", "-Y", "down"}
+
+
+def test_pages_know_inch(connected):
+    w = connected
+    w.session.run(SetDisplay((("unit", "inch"),)))
+    w.devices.set_page("qualify")
+    page = w.devices_bench.qualify_page
+    page.refresh()
+    (box,) = [b for b, part, name in page._boxes if (part, name) == ("sphere", "diameter")]
+    assert box.widget.value() == pytest.approx(24.9987 / 25.4, abs=1e-5)
+    assert box.widget.suffix() == " in"
+    box.widget.setValue(1.0)
+    assert w.devices.probing.sphere.diameter == pytest.approx(25.4)
+    w.devices.set_page("rack")
+    rack = w.devices_bench.rack_page
+    rack.refresh()
+    rack.table.item(0, 1).setText("2")
+    assert w.devices.probing.rack[0].place[0] == pytest.approx(50.8)

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QT
 from truegauge.app.session import Session
 from truegauge.core.plan.commands import SetDisplay
 from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.touch_needs import datum_features
 from truegauge.reporting.units import NumberFormat
 
 _NAME_ROOM = 110  # pixels: a long name must not widen the window
@@ -25,8 +26,8 @@ class Header(QWidget):
         self._build()
         for signal in (session.plan_changed, session.sample_changed, session.evaluated, session.part_changed,
                        session.busy_changed):  # fmt: skip
-            signal.connect(self._refresh)
-        self._refresh()
+            signal.connect(self.refresh)
+        self.refresh()
 
     def _build(self) -> None:
         layout = QHBoxLayout(self)
@@ -65,7 +66,8 @@ class Header(QWidget):
         unit = "inch" if self._session.plan.unit == "mm" else "mm"
         self._session.run(SetDisplay((("unit", unit),)))
 
-    def _refresh(self) -> None:
+    def refresh(self) -> None:
+        """Show plan, sample and alignment as they are."""
         s, plan = self._session, self._session.plan
         self.title.setText(plan.name)
         edited = "" if s.history.is_saved else ", not saved"
@@ -88,7 +90,8 @@ class Header(QWidget):
         if evaluation is None or self._session.sample is None:
             text = "Not aligned"
         elif isinstance(evaluation.alignment, NotComputed):
-            text, alert = "Not aligned", True
+            comes = bool(self._session.in_run & datum_features(self._session.plan))
+            text, alert = ("Alignment in this run", False) if comes else ("Not aligned", True)
         else:
             alert = not evaluation.alignment.trusted
             doubt = ", not trusted" if alert else ""

@@ -24,6 +24,7 @@ from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.plan.commands import EditCharacteristic
 from truegauge.core.plan.document import Characteristic
 from truegauge.core.plan.results import Result
+from truegauge.core.plan.touch_needs import features_behind
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.frame_cells import has_frame
@@ -144,8 +145,9 @@ class LedgerDelegate(QStyledItemDelegate):
 
         if result.measured is None:
             painter.setFont(font(12))
-            painter.setPen(QColor(t.soft))
-            return at_right("not measured", 0) - 8
+            comes = bool(self.session.in_run) and bool(features_behind(self.session.plan, c) & self.session.in_run)
+            painter.setPen(QColor(t.accent if comes else t.soft))
+            return at_right("in this run" if comes else "not measured", 0) - 8
         painter.setFont(font(15, bold=True))
         outside = result.state == State.OUTSIDE
         painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))

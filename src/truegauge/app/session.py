@@ -61,6 +61,7 @@ class Session(OpenDocument):
     eye_wanted = Signal(object)
     extraction_changed = Signal()
     picking_stopped = Signal()
+    run_changed = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -83,12 +84,21 @@ class Session(OpenDocument):
         self.open_section = ""  # the section that is looked at flat
         self.uncertainties = UncertaintyWorker(self)
         self.look = Look()
+        self.in_run: frozenset[str] = frozenset()  # features that the machine still touches in this run
         self.picker: Callable[[int, np.ndarray], bool] | None = None  # takes places in the view, while there is one
 
     def close(self) -> None:
         """Stop all work and wait for it."""
         self.uncertainties.close()
         super().close()
+
+    # A run of the machine -----------------------------------------------------------------------------------------
+
+    def set_in_run(self, features: frozenset[str]) -> None:
+        """Know which features are still touched in this run: what needs them is not missing, it comes."""
+        if features != self.in_run:
+            self.in_run = features
+            self.run_changed.emit()
 
     # Selecting -----------------------------------------------------------------------------------------------------
 

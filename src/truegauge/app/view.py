@@ -38,6 +38,7 @@ _REST_MS = 180
 _SLOW_FRAME = 1 / 20
 _DRAG_PIXELS = 4
 _SCALE_WIDTH = 104
+_SEEN = 0.15  # cosine between the line of sight and a surface from which that is seen well enough
 
 
 class View(QWidget):
@@ -165,6 +166,12 @@ class View(QWidget):
         box = self._box()
         if box is not None and self._camera is not None:
             self.set_camera(self._beside_scale(self._camera.fitted(box, self._free_aspect)))
+
+    def turn_to(self, direction: np.ndarray) -> None:
+        """Turn the whole part so that a side of it is seen, when it is not."""
+        box = self._box()
+        if box is not None and self._camera is not None and float(self._camera.back @ direction) < _SEEN:
+            self.set_camera(self._beside_scale(self._camera.facing(direction).fitted(box, self._free_aspect)))
 
     def _all_in(self, width: int, height: int) -> bool:
         """Tell whether the whole part is in a picture of this size."""

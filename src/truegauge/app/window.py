@@ -49,6 +49,7 @@ from truegauge.app.probing.machine_model import MachineModel
 from truegauge.app.probing.machine_view import MachineView
 from truegauge.app.probing.model import PAGES as DEVICE_PAGES
 from truegauge.app.probing.model import DevicesModel
+from truegauge.app.probing.readout import MachineReadout
 from truegauge.app.probing.result_page import ResultPage
 from truegauge.app.probing.touch_model import MachineForGuide, TouchModel
 from truegauge.app.proposals_strip import ProposalsStrip
@@ -177,7 +178,12 @@ class MainWindow(QMainWindow):
             self.center.addWidget(page)
         self.form_page = FormPage(self.form, s, t)
         self.center.addWidget(self.form_page)
-        below.addWidget(self.center, 1)
+        self.readout = MachineReadout(self.touching, t)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.readout)
+        middle.addWidget(self.center, 1)
+        below.addLayout(middle, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
         self.scale = DeviationScaleBar(s, t, self.view)
@@ -205,6 +211,9 @@ class MainWindow(QMainWindow):
         s.noticed.connect(self.notice.show_notice)
         s.columns_wanted.connect(self._ask_columns)
         self.align.changed.connect(self._place_floating)
+        self.guide.side_wanted.connect(self.view.turn_to)
+        s.run_changed.connect(self.header.refresh)
+        s.run_changed.connect(self.ledger.list.viewport().update)
         self.view.outline_closed.connect(self._on_outline_closed)
         self.notice.closed.connect(self.view.outline.cancel)
         s.plan_changed.connect(self._on_plan_changed)
@@ -379,6 +388,7 @@ class MainWindow(QMainWindow):
             self.section_page,
             self.devices_bench,
             self.machine_view,
+            self.readout,
             self.result_page,
         ):
             widget.set_theme(self.theme)

@@ -5,7 +5,7 @@ import time
 from collections import deque
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -33,6 +33,32 @@ class MachineTouch:
 
     place: Vector
     out: Vector
+
+
+@dataclass(frozen=True, slots=True)
+class Abilities:
+    """What a machine can do, as far as it told when it was asked."""
+
+    turns: bool = True  # its head, by command
+    scans: bool = False
+    tells_moves: bool = True  # where it is while it moves
+    tells_temperature: bool = False
+    gives_joystick: bool = False  # to the user, and takes it back
+
+    def words(self, tools: int) -> str:
+        """Say it in words."""
+        said = [
+            "turns its head" if self.turns else "has a head that it does not turn by command",
+            "scans" if self.scans else "does not scan",
+            f"names {tools} tools" if tools else "does not name its tools",
+        ]
+        missing = [
+            word for word, has in (
+                ("where it is while it moves", self.tells_moves), ("the temperature", self.tells_temperature),
+                ("who has the joystick", self.gives_joystick),
+            ) if not has
+        ]  # fmt: skip
+        return ", ".join(said) + (f"; it does not tell {', '.join(missing)}" if missing else "")
 
 
 class ChangeByHand(DeviceError):
@@ -69,7 +95,7 @@ class Cmm:
         self._speeds: dict[str, float] = {}
         self.answer_s: float | None = None
         self._says = ""  # what the machine calls itself
-        self.turns = True  # whether it has a head that turns by command
+        self.abilities = Abilities()
         self.tools: tuple[str, ...] = ()  # the names of its tools, where it tells them
         self.names: tuple[ToolName, ...] = ()  # what it calls our styli, as it is kept with the machine
         self.alarm = ""  # what it said that nobody had asked for
@@ -134,6 +160,7 @@ class Cmm:
         try:
             self._ask(call("OnMoveReportE", call("Time", _REPORT_S), *self._fields()))
         except MachineRefused:
+            self.abilities = replace(self.abilities, tells_moves=False)
             self.position = None  # a server without moving reports: the place is asked for instead
 
     def _fields(self) -> tuple[Call, ...]:
@@ -143,14 +170,31 @@ class Cmm:
 
     def _read_abilities(self) -> None:
         """Ask what the machine can do: not every one has a head that turns, nor tells the names of its tools."""
-        self.turns, self.pose, self.tools = True, HeadPose(), ()
+        self.abilities, self.pose, self.tools = Abilities(), HeadPose(), ()
         try:
             self.where()
         except MachineRefused:
-            self.turns = False
+            self.abilities = replace(self.abilities, turns=False)
             self.where()
+        scans = self._knows(call("OnScanReport", call("X"), call("Y"), call("Z")))
+        warm = self._knows(call("GetProp", call("Part.Temperature")))
+        hand = self._knows(call("IsUserEnabled"))
+        self.abilities = replace(self.abilities, scans=scans, tells_temperature=warm, gives_joystick=hand)
         with suppress(MachineRefused):
             self.tools = tuple(name for values in self._ask(call("EnumTools")) if (name := _tool_named(values)))
+
+    def _knows(self, command: Call) -> bool:
+        """Tell whether a harmless command is taken."""
+        try:
+            self._ask(command)
+        except MachineRefused:
+            return False
+        return True
+
+    @property
+    def turns(self) -> bool:
+        """Whether it has a head that turns by command."""
+        return self.abilities.turns
 
     def _read_tool(self) -> None:
         self.mounted = ""

@@ -40,7 +40,8 @@ _TRIED, _SAMPLED = 4, 24  # styli that are looked at closely, at so many places
 class FeatureToTouch:
     """A feature of the plan: its id and name, its faces, and its nominal feature (None: free-form).
 
-    `about` is the axis that a face runs out about: it is touched in rings around it.
+    `about` is the axis that a face runs out about: it is touched in rings around it. What others are measured from
+    comes `first`.
     """
 
     id: str
@@ -48,6 +49,7 @@ class FeatureToTouch:
     faces: tuple[int, ...]
     nominal: Nominal | None
     about: Line | None = None
+    first: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -219,10 +221,10 @@ class Touching:
         self.cmm, self.router, self.record, self.told, self._now = cmm, router, record, told, now
         routes = [router.route(f) for f in features]
         self.left = tuple(r for r in routes if isinstance(r, Left))
-        # Features of one stylus after the other: changing costs more than travel.
+        # Datums first, then features of one stylus after the other: changing costs more than travel.
         order = {u: k for k, u in enumerate(router.probing.uses())}
         own = [r for r in routes if isinstance(r, FeatureRoute)]
-        self.pending = tuple(sorted(own, key=lambda r: order[r.use]))
+        self.pending = tuple(sorted(own, key=lambda r: (not r.feature.first, order[r.use])))
         self._count = sum(len(r.places) for r in self.pending)
         self._all_done = 0
         self._done = 0  # touches of the first pending one

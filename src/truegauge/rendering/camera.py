@@ -54,6 +54,20 @@ class Camera:
         target = pivot + apply(turn, (self.target - pivot)[None])[0]
         return replace(self, target=target, back=back / np.linalg.norm(back), up=up / np.linalg.norm(up))
 
+    def facing(self, direction: Vector, most: float = np.radians(50.0)) -> "Camera":
+        """Turn as little as is needed so that what points in a direction (3,) is seen at most so far from the side."""
+        wanted = direction / np.linalg.norm(direction)
+        angle = float(np.arccos(np.clip(self.back @ wanted, -1, 1)))
+        if angle <= most:
+            return self
+        axis = np.cross(self.back, wanted)
+        if np.linalg.norm(axis) < 1e-6:
+            axis = self.up
+        turn = rotation_about(axis / np.linalg.norm(axis), angle - most)[:3, :3]
+        back, up = turn @ self.back, turn @ self.up
+        up = up - (up @ back) * back
+        return replace(self, back=back / np.linalg.norm(back), up=up / np.linalg.norm(up))
+
     def panned(self, dx: float, dy: float, aspect: float) -> "Camera":
         """Shift by shares of the picture; the part follows the pointer."""
         shift = -dx * self.height * aspect * self.right + dy * self.height * self.up

@@ -6,6 +6,7 @@ from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from truegauge.core.arrays import Rigid, Vector
 from truegauge.core.cad.model import CadModel
 from truegauge.core.probing.assembly import STRAIGHT, HeadPose, ProbeAssembly
+from truegauge.core.probing.records import Fixture
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.palette import Rgb
 from truegauge.rendering.arrays import lines_data, surface_data
@@ -16,6 +17,7 @@ _STEEL: Rgb = (168, 175, 180)
 _TIP: Rgb = (168, 123, 36)
 _STONE: Rgb = (190, 189, 182)
 _CHOSEN: Rgb = (206, 160, 70)
+_CLAMP: Rgb = (150, 140, 122)
 _HEAD: Rgb = (104, 118, 130)
 _TOP = 24.0  # mm of the quill above the head that are drawn
 
@@ -76,6 +78,11 @@ class MachineScene(Scene):
         low, high = travel
         size = np.array([high[0] - low[0] + 80.0, high[1] - low[1] + 80.0, 40.0])
         self.set_solid("the table", plate(np.array([low[0] - 40.0, low[1] - 40.0, z - 40.0]), size), _STONE)
+
+    def set_fixtures(self, fixtures: tuple[Fixture, ...]) -> None:
+        """Show boxes of what stands on the table."""
+        made = [plate(np.array(f.low), np.array(f.high) - np.array(f.low)) for f in fixtures]
+        self.set_solid("fixtures", joined(made) if made else None, _CLAMP)
 
     def set_sphere(self, record: ReferenceSphere, center: Vector | None) -> None:
         """Show the reference sphere with its stem."""

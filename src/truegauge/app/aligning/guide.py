@@ -28,6 +28,7 @@ class GuideModel(QObject):
     """Runs while a guided alignment is measured; every touch goes into the sample at once."""
 
     changed = Signal()
+    side_wanted = Signal(object)  # a direction (3,) from which the next target is seen
 
     def __init__(self, align: AlignModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -38,6 +39,8 @@ class GuideModel(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
+        self._shown: tuple[str, str] | None = None
+        self.changed.connect(self._show_target)
         align.changed.connect(self.changed)
         align.session.sample_changed.connect(self.changed)
 
@@ -76,6 +79,15 @@ class GuideModel(QObject):
             if needed is not None:
                 return target, needed[0], needed[1]
         return None
+
+    def _show_target(self) -> None:
+        """Ask for a view of the next target's side, once for each."""
+        following = self.current() if self.running else None
+        now = None if following is None else (following[0].name, following[1])
+        if now != self._shown:
+            self._shown = now
+            if following is not None:
+                self.side_wanted.emit(np.array(following[0].direction))
 
     def text(self) -> tuple[str, str]:
         """Return what to do next in a few big words, and the line below them."""

@@ -84,6 +84,7 @@ class AlignOverlay:
         session = self._align.session
         numbers = NumberFormat(session.plan.unit, session.plan.decimals)
         planned = self._planned(own)
+        behind = self._behind(own, place.camera)
         told = {t.name: t for t in result.targets} if isinstance(result, Alignment) else {}
         longest = max((t.length for t in told.values() if t.used), default=0.0)
         smallest = 0.5 * numbers.step  # what shows as zero has no needle
@@ -98,13 +99,14 @@ class AlignOverlay:
             color = QColor(theme.outside if poor else theme.accent if known else theme.soft)
             chosen = name == self._align.chosen_target
             wanted = following is not None and following[0].name == name
+            dashes = Qt.PenStyle.DotLine if name in behind else Qt.PenStyle.SolidLine
             if wanted:
-                painter.setPen(QPen(QColor(theme.accent), 4))
+                painter.setPen(QPen(QColor(theme.accent), 4, dashes))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(spot, 19, 19)
                 painter.drawEllipse(spot, 4, 4)
-            painter.setPen(QPen(color, 2.6 if chosen else 1.8))
-            painter.setBrush(QColor(theme.raised))
+            painter.setPen(QPen(color, 2.6 if chosen else 1.8, dashes))
+            painter.setBrush(Qt.BrushStyle.NoBrush if name in behind else QColor(theme.raised))
             painter.drawEllipse(spot, 5.5, 5.5)
             if target is not None and known and factor > 0:
                 tip = place.at(at + factor * target.deviation)
@@ -113,6 +115,7 @@ class AlignOverlay:
             text = name
             if target is not None and known:
                 text += f"  {numbers.value(target.length)}"
+            text += "  behind" if name in behind else ""
             where = spot + QPointF(11, -9)
             while any(box.contains(where + QPointF(20, 0)) or box.contains(where + QPointF(60, 0)) for box in taken):
                 where += QPointF(0, 22)
@@ -120,6 +123,12 @@ class AlignOverlay:
         if factor > 0 and told:
             text = f"needles {factor:,.0f} times, longest {numbers.value(longest)} {numbers.unit}"
             _chip(painter, text, QPointF(14, 62), theme)
+
+    @staticmethod
+    def _behind(own: AnyAlignment, camera: Camera) -> frozenset[str]:
+        """Return the targets of a guided alignment that lie on sides which the eye does not see."""
+        targets = own.targets if isinstance(own, GuidedAlignment) else ()
+        return frozenset(t.name for t in targets if float(np.array(t.direction) @ camera.back) < 0)
 
     def _planned(self, own: AnyAlignment) -> dict[str, Vector]:
         """Return where the targets lie on the part, also of those not measured yet."""

@@ -6,14 +6,13 @@ from PySide6.QtWidgets import QLineEdit, QProgressBar, QVBoxLayout, QWidget
 from truegauge.app.aligning.fold import Fold
 from truegauge.app.benches.base import Pairs, button, label, number_box, say
 from truegauge.app.evaluating.parts import LengthField, choice, row
+from truegauge.app.probing.fixtures import Fixtures
 from truegauge.app.probing.model import DevicesModel
 from truegauge.app.probing.tool_names import ToolNames
 
 _FAULTS = (("bent-stylus", "a bent stylus"), ("wrong-diameter", "another tip than entered"),
            ("dirty-sphere", "a dirty sphere"), ("moved-sphere", "the sphere is knocked over"), ("warm", "it gets warm"),
            ("cut", "the connection is cut"), ("power", "the power fails"))  # fmt: skip
-_JOYSTICK = ("Click into the view, then hold the arrow keys for X and Y and Page Up / Page Down for Z; Shift goes "
-             "slowly. A contact is a touch.")  # fmt: skip
 
 
 class MachinePage(QWidget):
@@ -56,6 +55,8 @@ class MachinePage(QWidget):
             column.addWidget(made)
         self.pairs = Pairs()
         column.addWidget(self.pairs)
+        self.abilities = label("", "soft", wrap=True)
+        column.addWidget(self.abilities)
         self.probe_line = label("Probe on the machine", "heading")
         self.mounts = choice([], self._on_mount, "probe assembly on the machine")
         column.addWidget(self.probe_line)
@@ -65,11 +66,12 @@ class MachinePage(QWidget):
         self.table.setToolTip("Z of the top of the table: with it known, no part of a probe is sent below it")
         self.table_row = row("Table at Z", self.table)
         column.addWidget(self.table_row)
+        self.fixtures = Fixtures(model)
+        self.standing = Fold("What stands on the table")
+        self.standing.column.addWidget(self.fixtures)
+        column.addWidget(self.standing)
         self.names = ToolNames(model)
         column.addWidget(self.names)
-        self.joystick = Fold("Joystick")
-        self.joystick.column.addWidget(label(_JOYSTICK, "soft", wrap=True))
-        column.addWidget(self.joystick)
         self.going_wrong = Fold("What can go wrong")
         self.fault = choice(_FAULTS, lambda _: None, "fault of the stand-in")
         self.going_wrong.column.addWidget(label("Let the stand-in have a fault, and see what the program says.", "soft",
@@ -157,10 +159,13 @@ class MachinePage(QWidget):
                 ("on the machine", cmm.mounted or "nothing"),
                 ("unreadable lines", str(cmm.garbage)) if cmm.garbage else ("pose", str(cmm.pose)),
             ]
+        say(self.abilities, "" if cmm is None or not there else f"It {cmm.abilities.words(len(cmm.tools))}.")
         self.pairs.show_pairs(pairs)
-        for widget in (self.probe_line, self.mounts, self.joystick, self.going_wrong):
+        for widget in (self.probe_line, self.mounts, self.going_wrong):
             widget.setVisible(there and m.hands is not None)
-        self.table_row.setVisible(there)
+        for widget in (self.table_row, self.standing):
+            widget.setVisible(there)
+        self.fixtures.refresh()
         if m.record.table_z is None:
             self.table.clear()
         else:

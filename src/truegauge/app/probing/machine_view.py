@@ -15,22 +15,20 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.probing.joystick import Joystick
 from truegauge.app.probing.model import DevicesModel
 from truegauge.app.theme import Theme, font
 from truegauge.app.view_marks import paint_axes
-from truegauge.core.arrays import Vector
+from truegauge.core.arrays import Points, Vector
 from truegauge.core.frames import invert
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
+from truegauge.core.probing.records import Fixture
 from truegauge.core.registration.alignment import Alignment
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.machine_scene import MachineScene
 
 _REST_MS = 160
 _BUILD_PAGES = ("probe", "poses")
-_JOG = {Qt.Key.Key_Left: (-1, 0, 0), Qt.Key.Key_Right: (1, 0, 0), Qt.Key.Key_Up: (0, 1, 0), Qt.Key.Key_Down: (0, -1, 0),
-        Qt.Key.Key_PageUp: (0, 0, 1), Qt.Key.Key_PageDown: (0, 0, -1)}  # fmt: skip
-_FAST, _SLOW = 60.0, 4.0
-_HOLD_MS = 200
 
 
 class MachineView(QWidget):
@@ -44,16 +42,13 @@ class MachineView(QWidget):
         self._fine = True
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
         self._last, self._press = QPointF(), False
-        self._held: dict[int, tuple[int, int, int]] = {}
         self._shown: tuple[object, ...] = ()
         self._probe_at = np.full(3, np.inf)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._on_rest)
-        self._joystick = QTimer(self)
-        self._joystick.setInterval(_HOLD_MS)
-        self._joystick.timeout.connect(self._jog)
+        self._joystick = Joystick(self.machine.jog, self)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
@@ -106,6 +101,24 @@ class MachineView(QWidget):
         location = self.machine.record.location
         return None if location is None or not self.machine.connected else np.array(location.center)
 
+    def table(self) -> tuple[float | None, tuple[Vector, Vector] | None]:
+        """Return how high the table is, as it is seen or was said, and how far it reaches."""
+        seen = self.machine.seen
+        z = seen.get("table", self.machine.record.table_z if self.machine.connected else None)
+        travel = seen.get("travel")
+        if travel:
+            return z, (np.array(travel[0]), np.array(travel[1]))
+        known = self._known_spots()
+        if z is None or not len(known):
+            return z, None
+        # How large it is nobody said: as much of it is shown as there is to be seen on it.
+        low, high = known.min(axis=0) - 120.0, known.max(axis=0) + 120.0
+        return z, (low, high)
+
+    def fixtures(self) -> tuple[Fixture, ...]:
+        """Return what was said to stand on the table."""
+        return self.machine.record.fixtures if self.machine.connected else ()
+
     def refresh(self) -> None:
         """Show what has changed."""
         if not self.isVisible():
@@ -116,14 +129,14 @@ class MachineView(QWidget):
         now = (building, None if assembly is None else assembly.content_key, pose, stylus, m.chosen_part,
                None if part is None else part.tobytes(), None if sphere is None else sphere.tobytes(),
                None if m.session.model is None else m.session.model.key, m.probing.sphere,
-               self.machine.seen.get("table"))  # fmt: skip
+               self.machine.seen.get("table"), self.machine.record.table_z, self.fixtures())  # fmt: skip
         if now != self._shown:
             self._shown = now
             self.scene.set_probe(assembly, pose, m.chosen_part if building else "", stylus)
             self.scene.set_part(None if building else m.session.model, part)
-            travel = self.machine.seen.get("travel")
-            ends = (np.array(travel[0]), np.array(travel[1])) if travel else None
-            self.scene.set_table(None if building else self.machine.seen.get("table"), ends)
+            z, ends = self.table()
+            self.scene.set_table(None if building else z, ends)
+            self.scene.set_fixtures(() if building else self.fixtures())
             self.scene.set_sphere(m.probing.sphere, None if building else sphere)
             if building:
                 self._look_at_probe(assembly, pose)
@@ -170,9 +183,9 @@ class MachineView(QWidget):
             fresh = Camera(box.mean(axis=0), known.back, known.up, 1.0).fitted(box, self._aspect, 1.15)
         self._cameras[True] = fresh
 
-    def _look_at_machine(self) -> None:
-        """Show part, sphere and probe together."""
-        spots = []
+    def _known_spots(self) -> Points:
+        """Return corners (n, 3) of what is known to stand or hang there."""
+        spots = [np.zeros((0, 3))]
         part, model = self.part_pose(), self.model.session.model
         if part is not None and model is not None:
             corners = np.array([[model.box[i, 0], model.box[j, 1], model.box[k, 2]]
@@ -181,12 +194,37 @@ class MachineView(QWidget):
         sphere = self.sphere_center()
         if sphere is not None:
             spots.append(sphere + 40.0 * np.vstack([np.eye(3), -np.eye(3)]))
-        if not spots:
-            return
-        every = np.vstack(spots)
-        box = np.array([every.min(axis=0), every.max(axis=0)])
-        box[1, 2] += 160.0
+        spots += [np.array([f.low, f.high]) for f in self.fixtures()]
+        return np.vstack(spots)
+
+    def _look_at_machine(self) -> None:
+        """Show part, sphere and probe together: what is known of this machine."""
+        every = self._known_spots()
+        if len(every):
+            box = np.array([every.min(axis=0), every.max(axis=0)])
+            box[1, 2] += 160.0
+        else:
+            found = self._probe_box()
+            if found is None:
+                return
+            box = found
+            z = self.machine.record.table_z
+            if z is not None:
+                box[0, 2] = min(box[0, 2], z)
         self._cameras[False] = standard_camera("corner", box, self._aspect)
+
+    def _probe_box(self) -> Points | None:
+        """Return a box (2, 3) around the probe where it is; None where nobody knows."""
+        assembly, pose, stylus = self._probe()
+        cmm = self.machine.cmm
+        if assembly is None or cmm is None or cmm.position is None or not assembly.parts:
+            return None
+        tip = next((s.center for s in assembly.styli(pose) if s.id == stylus), None)
+        if tip is None:
+            return None
+        bodies = assembly.bodies(pose)
+        ends = np.vstack([bodies.starts, bodies.ends]) + cmm.position - tip
+        return np.array([ends.min(axis=0) - 60.0, ends.max(axis=0) + 60.0])
 
     def fit(self) -> None:
         """Show everything again."""
@@ -251,41 +289,17 @@ class MachineView(QWidget):
         if self.building:
             self._paint_probe_words(painter)
         else:
-            self._paint_readout(painter)
+            self._paint_words(painter)
             self._paint_task(painter)
 
-    def _paint_readout(self, painter: QPainter) -> None:
-        """The place of the tip, in big type at the top."""
-        cmm, t = self.machine.cmm, self._theme
-        if cmm is None or not self.machine.connected:
+    def _paint_words(self, painter: QPainter) -> None:
+        """Say what to do where there is nothing to see."""
+        if self.machine.cmm is None or not self.machine.connected:
             self._paint_center(painter, "No machine is connected",
                                "Connect to one, or start the stand-in, on the left.")  # fmt: skip
-            return
-        place = cmm.position
-        box = QRectF(14, 12, self.width() - 28, 58)
-        painter.setPen(QPen(QColor(t.rule), 1))
-        painter.setBrush(QColor(t.raised))
-        painter.drawRoundedRect(box, 9, 9)
-        column = box.width() / 4
-        for k, name in enumerate("XYZ"):
-            cell = QRectF(box.x() + k * column + 12, box.y(), column - 12, box.height())
-            painter.setPen(QColor(t.soft))
-            painter.setFont(font(14))
-            painter.drawText(cell, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-            painter.setPen(QColor(t.ink))
-            painter.setFont(font(25 if column > 165 else 20, bold=True))
-            text = "-" if place is None else f"{float(place[k]):.3f}"
-            painter.drawText(
-                cell.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
-            )
-        pose = QRectF(box.x() + 3 * column + 14, box.y(), column - 20, box.height())
-        painter.setPen(QColor(t.soft))
-        painter.setFont(font(12))
-        stylus = cmm.mounted or "no probe"
-        painter.drawText(pose.adjusted(0, 8, 0, -30), Qt.AlignmentFlag.AlignVCenter, stylus)
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(16, bold=True))
-        painter.drawText(pose.adjusted(0, 26, 0, -4), Qt.AlignmentFlag.AlignVCenter, f"pose {cmm.pose}")
+        elif self.camera is None:
+            words = "Say how high its table is, choose the stylus that is on it, or qualify one."
+            self._paint_center(painter, "Nothing is known of this machine yet", words)
 
     def _paint_task(self, painter: QPainter) -> None:
         """What the user must do now."""
@@ -296,8 +310,8 @@ class MachineView(QWidget):
             several = self.model.probing.settings.by == "hand"
             big = "Touch the sphere by hand" if several else "Touch the sphere once, along the shaft"
             self._paint_banner(painter, big, f"{state.job.probing.name_of(state.use)}: {state.text}")
-        elif state.stopped:
-            self._paint_banner(painter, "The run stands still", state.stopped)
+        elif state.stopped:  # why is told where it can be gone on from
+            self._paint_banner(painter, "The run stands still", "Go on, leave the stylus out, or stop, on the left.")
         elif state.use is not None and state.of:
             self._paint_banner(painter, f"{state.done} of {state.of} touches",
                                state.job.probing.name_of(state.use))  # fmt: skip
@@ -307,7 +321,8 @@ class MachineView(QWidget):
         width = min(self.width() - 40.0, 560.0)
         metrics = QFontMetricsF(font(13))
         words = metrics.boundingRect(QRectF(0, 0, width - 36, 400), Qt.TextFlag.TextWordWrap, small)
-        box = QRectF((self.width() - width) / 2, 84, width, 54 + words.height())
+        high = 54 + words.height()
+        box = QRectF((self.width() - width) / 2, self.height() - 20 - high, width, high)
         painter.setPen(QPen(QColor(t.accent), 1.4))
         painter.setBrush(QColor(t.raised))
         painter.drawRoundedRect(box, 10, 10)
@@ -390,37 +405,18 @@ class MachineView(QWidget):
             self._redraw(moving=True)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Hold the joystick: arrows move X and Y, the page keys Z, with Shift slowly."""
-        direction = _JOG.get(Qt.Key(event.key()))
-        if direction is None or self.machine.hands is None or self.building:
+        """Hold the joystick of the stand-in."""
+        if self.machine.hands is None or self.building or not self._joystick.press(event):
             super().keyPressEvent(event)
-            return
-        if not event.isAutoRepeat():
-            self._held[event.key()] = direction
-            self._slowly = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self._jog()
-            self._joystick.start()
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         """Let the joystick go."""
-        if event.key() in self._held and not event.isAutoRepeat():
-            del self._held[event.key()]
-            self._jog()
-            if not self._held:
-                self._joystick.stop()
-        else:
+        if not self._joystick.release(event):
             super().keyReleaseEvent(event)
 
     def focusOutEvent(self, event: object) -> None:
-        """Let the joystick go: a key whose release is not seen must not move the machine."""
-        self._held.clear()
-        if self._joystick.isActive():
-            self._joystick.stop()
-            self.machine.jog(np.zeros(3))
-
-    def _jog(self) -> None:
-        total: Vector = np.sum([np.array(d, dtype=float) for d in self._held.values()], axis=0) + np.zeros(3)
-        self.machine.jog((_SLOW if getattr(self, "_slowly", False) else _FAST) * total)
+        """Let the joystick go."""
+        self._joystick.let_go()
 
     def showEvent(self, event: object) -> None:
         """Catch up."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QLineEdit,
@@ -16,10 +17,19 @@ from PySide6.QtWidgets import (
 from truegauge.app.benches.base import button, label
 from truegauge.app.evaluating.parts import choice, choose, row
 from truegauge.app.probing.model import DevicesModel
+from truegauge.core.arrays import Vector
 from truegauge.core.probing.assembly import ProbeAssembly
 from truegauge.core.probing.probing import StylusUse
 
 _DATA = Qt.ItemDataRole.UserRole
+
+
+def _pointing(direction: Vector) -> str:
+    """Say where something points with the head straight, by the axes of the machine."""
+    names = ("+X", "+Y", "up", "-X", "-Y", "down")
+    k = int(np.argmax(np.concatenate([direction, -direction])))
+    share = abs(float(direction[k % 3]))
+    return names[k] if share > 0.98 else f"obliquely {names[k]}"
 
 
 class ProbePage(QWidget):
@@ -151,8 +161,9 @@ class ProbePage(QWidget):
                 self.tree.addTopLevelItem(item)
         for on, end, joint in own.free_ends():
             count = len(own.part(on).component.ends) if on else 1
-            where = f" (end {end + 1})" if count > 1 else ""
+            where = f", {_pointing(own.end_direction(on, end))}" if count > 1 else ""
             item = QTreeWidgetItem([f"+ free: {joint}{where}"])
+            item.setToolTip(0, f"{joint}{where}" + (f" (end {end + 1} of {count})" if count > 1 else ""))
             item.setData(0, _DATA, ("end", on, end))
             item.setForeground(0, self.palette().placeholderText())
             if on:

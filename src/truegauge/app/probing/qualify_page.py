@@ -1,9 +1,12 @@
 """The Qualify page: the reference sphere, how styli are qualified, which ones, and the run."""
 
+from dataclasses import dataclass
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import (
     QCheckBox,
+    QDoubleSpinBox,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -16,22 +19,44 @@ from PySide6.QtWidgets import (
 )
 
 from truegauge.app.aligning.fold import Fold
-from truegauge.app.benches.base import button, label, number_box, say
+from truegauge.app.benches.base import button, label, say
 from truegauge.app.evaluating.parts import choice, choose, row
 from truegauge.app.painting import draw_marker
 from truegauge.app.probing.model import DevicesModel
 from truegauge.app.probing.stylus_states import color_of, marker_of
+from truegauge.app.probing.unit_box import UnitBox
 from truegauge.app.theme import Theme, font
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
+from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import advice
+from truegauge.reporting.units import NumberFormat
 
 _DATA = Qt.ItemDataRole.UserRole
+_ORDERS = (("pose", "by pose"), ("stylus", "by stylus"), ("state", "by state"))
+_STATES = {StylusState.QUALIFIED: "qualified", StylusState.DUE: "due", StylusState.FAILED: "failed",
+           StylusState.NOT_QUALIFIED: "not yet"}  # fmt: skip
+_WORST = (StylusState.FAILED, StylusState.NOT_QUALIFIED, StylusState.DUE, StylusState.QUALIFIED)
 _BY = (("machine", "by machine"), ("first touch by hand", "first touch by hand"), ("hand", "all by hand"))
 
 
+_ROW, _HEADING = 27, 25
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """A stylus as it is listed; `use` None: the heading of an assembly."""
+
+    use: StylusUse | None
+    name: str
+    state: StylusState | None = None
+    value: str = ""
+    words: str = ""
+    master: bool = False
+
+
 class _StylusRow(QStyledItemDelegate):
-    """A stylus: marker of its state, name, state and what it is about."""
+    """A stylus: marker of its state, name, how well its last touches agreed; headings between the assemblies."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -39,26 +64,41 @@ class _StylusRow(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:
         """Return the size of a row."""
-        return QSize(100, 40)
+        row: _Row = index.data(_DATA)  # type: ignore[attr-defined]
+        return QSize(100, _HEADING if row.use is None else _ROW)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: object) -> None:
         """Draw it."""
         t = self.theme
         rect = QRectF(option.rect)  # type: ignore[attr-defined]
-        name, state, words, master = index.data(_DATA)[1:]  # type: ignore[attr-defined]
+        row: _Row = index.data(_DATA)  # type: ignore[attr-defined]
         painter.save()
+        painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
+        cut, middle = Qt.TextElideMode.ElideRight, Qt.AlignmentFlag.AlignVCenter
+        if row.use is None:
+            painter.setPen(QColor(t.soft))
+            painter.setFont(font(11.5, bold=True))
+            box = rect.adjusted(4, 2, -6, 0)
+            painter.drawText(box, middle, painter.fontMetrics().elidedText(row.name, cut, round(box.width() - 62)))
+            painter.setFont(font(11))
+            painter.drawText(box, middle | Qt.AlignmentFlag.AlignRight, row.value)
+            painter.setPen(QColor(t.rule))
+            painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+            painter.restore()
+            return
         if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
             painter.fillRect(rect, QColor(t.accent_soft))
-        draw_marker(painter, marker_of(state), QPointF(rect.x() + 13, rect.center().y()), 6.0, color_of(state, t))
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(12.5, bold=master))
-        metrics, cut = painter.fontMetrics(), Qt.TextElideMode.ElideRight
-        box = rect.adjusted(28, 3, -4, -20)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(name, cut, round(box.width())))
+        assert row.state is not None
+        mark = QPointF(rect.x() + 13, rect.center().y())
+        draw_marker(painter, marker_of(row.state), mark, 5.2, color_of(row.state, t))
+        painter.setFont(font(12))
+        room = painter.fontMetrics().horizontalAdvance(row.value) + 10
         painter.setPen(QColor(t.soft))
-        painter.setFont(font(11.5))
-        box, metrics = rect.adjusted(28, 20, -4, -2), painter.fontMetrics()
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(words, cut, round(box.width())))
+        painter.drawText(rect.adjusted(0, 0, -6, 0), middle | Qt.AlignmentFlag.AlignRight, row.value)
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(12.5, bold=row.master))
+        box = rect.adjusted(26, 0, -6 - room, 0)
+        painter.drawText(box, middle, painter.fontMetrics().elidedText(row.name, cut, round(box.width())))
         painter.restore()
 
 
@@ -76,7 +116,16 @@ class QualifyPage(QWidget):
         column.addWidget(self._limits_fold())
         self.advice = label("", "soft", wrap=True)
         column.addWidget(self.advice)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Find: 90, Star, due …")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setAccessibleName("find styli")
+        self.filter.textChanged.connect(lambda _: self._fill_list())
+        self.order = choice(_ORDERS, lambda _: self._fill_list(), "order of the styli")
+        self.order.setMinimumContentsLength(6)
+        column.addWidget(row(self.filter, self.order))
         self.list = QListWidget()
+        self.list.setMinimumHeight(190)
         self.list.setAccessibleName("styli")
         self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self._row = _StylusRow(theme)
@@ -109,7 +158,7 @@ class QualifyPage(QWidget):
         self.certificate.editingFinished.connect(
             lambda: self._set_text("sphere", "certificate", self.certificate.text().strip())
         )
-        self._boxes: list[tuple[object, str, str]] = []
+        self._boxes: list[tuple[UnitBox, str, str]] = []
         self.sphere.column.addWidget(row("Name", self.sphere_name))
         self.sphere.column.addWidget(row("Certificate", self.certificate))
         for words, name, low, high, decimals, suffix in (
@@ -157,15 +206,17 @@ class QualifyPage(QWidget):
         self.limits.column.addWidget(self.allow)
         return self.limits
 
-    def _box(self, part: str, name: str, low: float, high: float, decimals: int, suffix: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
-        box = number_box(low, high, decimals, suffix=suffix)
+    def _box(self, part: str, name: str, low: float, high: float, decimals: int, suffix: str) -> QDoubleSpinBox:
+        made = UnitBox(self._model.session, low, high, decimals, suffix)
+        box = made.widget
         box.setAccessibleName(name.replace("_", " "))
         box.setFixedWidth(96)
         whole = decimals == 0 and name in ("touches", "rows")
 
-        def changed(value: float) -> None:
+        def changed(shown: float) -> None:
             if self._filling:
                 return
+            value = made.value_of(shown)
             wanted: float | int | None = int(value) if whole else value
             if part == "due" and value == 0:
                 wanted = None
@@ -173,7 +224,7 @@ class QualifyPage(QWidget):
                 self._model.change_part(part, f"change {name.replace('_', ' ')}", **{name: wanted})
 
         box.valueChanged.connect(changed)
-        self._boxes.append((box, part, name))
+        self._boxes.append((made, part, name))
         return box
 
     def _on_by(self, who: str) -> None:
@@ -190,7 +241,8 @@ class QualifyPage(QWidget):
 
     def chosen(self) -> tuple[StylusUse, ...]:
         """The styli that are selected."""
-        return tuple(item.data(_DATA)[0] for item in self.list.selectedItems())
+        rows: list[_Row] = [item.data(_DATA) for item in self.list.selectedItems()]
+        return tuple(r.use for r in rows if r.use is not None)
 
     def _on_selected(self) -> None:
         if not self._filling:
@@ -209,7 +261,7 @@ class QualifyPage(QWidget):
         self._filling = True
         for box, part, name in self._boxes:
             value = getattr(getattr(probing, part), name)
-            box.setValue(0.0 if value is None else float(value))  # type: ignore[attr-defined]
+            box.show_value(0.0 if value is None else float(value))
         self.sphere_name.setText(probing.sphere.name)
         self.certificate.setText(probing.sphere.certificate)
         choose(self.by, probing.settings.by)
@@ -239,8 +291,9 @@ class QualifyPage(QWidget):
             first = " The master locates the sphere first." if m.locates_first(wanted) else ""
             why = m.why_by_hand()
             by_hand = f" One touch by hand: {why}." if why else ""
-            words = f"About {minutes:.0f} min for {len(wanted)}.{first}{by_hand}" if minutes >= 1 else (
-                f"About {60 * minutes:.0f} s for {len(wanted)}.{first}{by_hand}")  # fmt: skip
+            count = f"{len(wanted)} {'stylus' if len(wanted) == 1 else 'styli'}"
+            takes = f"{minutes:.0f} min" if minutes >= 1 else f"{60 * minutes:.0f} s"
+            words = f"About {takes} for {count}.{first}{by_hand}{self._keep_free(wanted)}"
         elif running and state is not None and not state.text:
             words = f"{machine.queue.busy_text}: about {max(0.0, state.job.seconds()) / 60:.1f} min to go"
         say(self.why, words)
@@ -251,31 +304,71 @@ class QualifyPage(QWidget):
         self.progress.setVisible(running)
         self.progress.setValue(round(100 * machine.queue.busy_fraction))
 
-    def _fill_list(self) -> None:
+    def _keep_free(self, wanted: tuple[StylusUse, ...]) -> str:
+        """Say how much room the sphere needs while nobody knows where the part stands."""
+        known = self._machine.known()
+        if not known.unlocated:
+            return ""
+        room = ProbeRoom(self._model.probing, known, above=0.0)
+        numbers = NumberFormat(self._model.session.plan.unit, 0)
+        free = numbers.value(max(room.free_radius(u) for u in wanted))
+        return f" The part is not located: keep {free} {numbers.unit} around the sphere free of it."
+
+    def _rows(self) -> list[_Row]:
+        """Return the styli that are wanted, each assembly under its heading."""
         m = self._model
-        uses = m.probing.uses()
-        master = m.probing.master_or_first()
+        probing, master = m.probing, m.probing.master_or_first()
+        numbers = NumberFormat(m.session.plan.unit, 4)
+        words = self.filter.text().lower().split()
+        order = str(self.order.currentData())
+        found: list[_Row] = []
+        for own in probing.assemblies:
+            rows = []
+            for use in (u for u in probing.uses() if u.assembly == own.id):
+                said = self._machine.state(use, probing.moves.touch_speed)
+                record = self._machine.record.latest(probing, use)
+                value = _STATES[said.state] if record is None or said.state == StylusState.FAILED else (
+                    f"s {numbers.value(record.deviation)}")  # fmt: skip
+                place = own.stylus(use.stylus, use.pose)
+                pose = f"{use.pose}  " if own.articulation is not None else ""
+                name = f"{pose}stylus {place.name}" + (", master" if use == master else "")
+                if all(w in f"{own.name} {name} {said.state}".lower() for w in words):
+                    diameter = "" if record is None else f"Ø{numbers.value(record.diameter)}   "
+                    rows.append(_Row(use, name, said.state, value, f"{diameter}{said.why}", use == master))
+            if rows:
+                rows.sort(key=lambda r: _sorted_by(order, r))
+                good = sum(r.state == StylusState.QUALIFIED for r in rows)
+                found += [_Row(None, own.name, value=f"{good} of {len(rows)}"), *rows]
+        return found
+
+    def _fill_list(self) -> None:
         chosen = set(self.chosen())
-        if m.chosen_use is not None:
-            chosen.add(m.chosen_use)
-        rows = []
-        for use in uses:
-            said = self._machine.state(use, m.probing.moves.touch_speed)
-            record = self._machine.record.latest(m.probing, use)
-            if record is None:
-                words = said.why
-            elif said.state == StylusState.FAILED:
-                words = f"failed: {said.why}"
-            else:
-                words = f"Ø{record.diameter:.4f}   s {record.deviation:.4f}   {said.why}"
-            name = m.probing.name_of(use) + (", master" if use == master else "")
-            rows.append((use, name, said.state, words, use == master))
+        if self._model.chosen_use is not None:
+            chosen.add(self._model.chosen_use)
+        rows = self._rows()
         if [self.list.item(k).data(_DATA) for k in range(self.list.count())] == rows:
             return
+        was = self._filling
+        self._filling = True
         self.list.clear()
-        for data in rows:
+        for made in rows:
             item = QListWidgetItem()
-            item.setData(_DATA, data)
-            item.setToolTip(f"{data[1]}\n{data[3]}")
+            item.setData(_DATA, made)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{made.name} {made.state or ''} {made.value}")
+            if made.use is None:
+                item.setFlags(Qt.ItemFlag.NoItemFlags)
+            else:
+                item.setToolTip(f"{self._model.probing.name_of(made.use)}: {made.state}\n{made.words}")
             self.list.addItem(item)
-            item.setSelected(data[0] in chosen)
+            item.setSelected(made.use is not None and made.use in chosen)
+        self._filling = was
+
+
+def _sorted_by(order: str, row: _Row) -> tuple[object, ...]:
+    assert row.use is not None
+    pose = (row.use.pose.tilt_deg, row.use.pose.turn_deg)
+    if order == "stylus":
+        return (row.use.stylus, *pose)
+    if order == "state":
+        return (_WORST.index(row.state) if row.state is not None else 0, *pose, row.use.stylus)
+    return (not row.master, *pose, row.use.stylus)

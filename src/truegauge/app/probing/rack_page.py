@@ -6,7 +6,7 @@ from truegauge.app.benches.base import Choice, button, label
 from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.model import DevicesModel
 from truegauge.core.probing.probing import StylusUse
-from truegauge.core.typed_number import typed_number
+from truegauge.reporting.units import NumberFormat
 
 _COLUMNS = ("Port", "X", "Y", "Z", "Probe")
 
@@ -41,6 +41,10 @@ class RackPage(QWidget):
         column.addWidget(self.change)
         column.addStretch()
         self._filling = False
+
+    @property
+    def _numbers(self) -> NumberFormat:
+        return NumberFormat(self._model.session.plan.unit, 1)
 
     def _row(self) -> int:
         return self.table.currentRow()
@@ -83,7 +87,7 @@ class RackPage(QWidget):
                 changed = rack[k].replace(name=item.text().strip())
             else:
                 place = list(rack[k].place)
-                place[item.column() - 1] = typed_number(item.text())
+                place[item.column() - 1] = self._numbers.parse(item.text())
                 changed = rack[k].replace(place=tuple(place))
         except ValueError:
             self._model.session.notify(
@@ -103,7 +107,7 @@ class RackPage(QWidget):
         chosen = self._row()
         self.table.setRowCount(len(probing.rack))
         for k, port in enumerate(probing.rack):
-            for c, text in enumerate((port.name, *(f"{v:g}" for v in port.place))):
+            for c, text in enumerate((port.name, *(self._numbers.value(v) for v in port.place))):
                 self.table.setItem(k, c, QTableWidgetItem(text))
             box = Choice()
             box.addItem("empty", "")

@@ -15,6 +15,7 @@ from truegauge.app.theme import Theme, font
 from truegauge.core.arrays import any_perpendicular
 from truegauge.core.probing.records import QualificationRecord, StylusState
 from truegauge.palette import MINUS, PLUS
+from truegauge.reporting.units import NumberFormat
 
 _VERDICTS = {"good": "Good", "acceptable": "Acceptable", "look into it": "Look into it", "stop": "Stop: do not measure"}
 _VERDICT_STATES = {"good": StylusState.QUALIFIED, "acceptable": StylusState.QUALIFIED,
@@ -68,6 +69,10 @@ class ResultPage(QWidget):
             self._causes(painter, QRectF(room.x() + half + 4, top, half - 4, height), record)
         self._history(painter, QRectF(room.x(), room.bottom() - history_height, room.width(), history_height))
 
+    @property
+    def _lengths(self) -> NumberFormat:
+        return NumberFormat(self._model.session.plan.unit, 4)
+
     def _title(self, painter: QPainter, room: QRectF, record: QualificationRecord | None) -> None:
         t, m = self.theme, self._model
         assert m.chosen_use is not None
@@ -92,12 +97,13 @@ class ResultPage(QWidget):
 
     def _numbers(self, painter: QPainter, box: QRectF, r: QualificationRecord) -> None:
         """Four numbers large, the offsets below."""
-        t = self.theme
+        t, v = self.theme, self._lengths.value
         limits = self._model.probing.limits
+        speed = f"{r.touch_speed / 25.4:.3g} in/s" if self._lengths.unit == "inch" else f"{r.touch_speed:g} mm/s"
         cells = (
-            ("effective diameter", f"{r.diameter:.4f}", f"entered {r.entered_diameter:g}   ±{r.diameter_error:.4f}"),
-            ("standard deviation", f"{r.deviation:.4f}", f"good ≤ {limits.good:g}, stop > {limits.look:g}"),
-            ("form (max - min)", f"{r.form:.4f}", f"{len(r.residuals)} touches at {r.touch_speed:g} mm/s"),
+            ("effective diameter", v(r.diameter), f"entered {v(r.entered_diameter)}   ±{v(r.diameter_error)}"),
+            ("standard deviation", v(r.deviation), f"good ≤ {v(limits.good)}, stop > {v(limits.look)}"),
+            ("form (max - min)", v(r.form), f"{len(r.residuals)} touches at {speed}"),
         )
         width = box.width() / len(cells)
         for k, (word, value, small) in enumerate(cells):
@@ -111,16 +117,21 @@ class ResultPage(QWidget):
             painter.setPen(QColor(t.soft))
             painter.setFont(font(11.5))
             painter.drawText(cell.adjusted(0, 48, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, small)
-        words = "   ".join(f"{n} {v:+.4f}" for n, v in zip("XYZ", r.from_master, strict=True))
-        words += f"   ±{max(r.offset_errors):.4f}"
+        words = "   ".join(f"{n} {self._lengths.signed(x)}" for n, x in zip("XYZ", r.from_master, strict=True))
+        words += f"   ±{v(max(r.offset_errors))}"
         painter.setPen(QColor(t.ink))
         painter.setFont(font(13))
-        text = "the master stylus: all offsets are seen from it" if r.master else f"from the master, mm:   {words}"
+        text = (
+            "the master stylus: all offsets are seen from it"
+            if r.master
+            else f"from the master, {self._lengths.unit}:   {words}"
+        )
         painter.drawText(QRectF(box.x(), box.y() + 84, box.width(), 22), Qt.AlignmentFlag.AlignLeft, text)
 
     def _touches(self, painter: QPainter, box: QRectF, r: QualificationRecord) -> None:
         """The sphere seen along the stylus: each touch where it was, with its residual in micrometres."""
         t = self.theme
+        small, factor = ("µin", 1e6 / 25.4) if self._lengths.unit == "inch" else ("µm", 1000.0)
         radius = min(box.width() / 2 - 44, box.height() / 2 - 20)
         middle = QPointF(box.center().x(), box.center().y() + 6)
         directions = np.array(r.directions)
@@ -138,7 +149,7 @@ class ResultPage(QWidget):
         painter.setPen(QColor(t.soft))
         painter.setFont(font(12))
         painter.drawText(QRectF(box.x(), box.y() - 2, box.width(), 18), Qt.AlignmentFlag.AlignLeft,
-                         "residuals, µm, seen along the stylus")  # fmt: skip
+                         f"residuals, {small}, seen along the stylus")  # fmt: skip
         worst = max(1e-9, max(abs(v) for v in r.residuals))
         widest = max(np.arccos(np.clip(directions @ pole, -1, 1)).max(), np.radians(60.0))
         for k, (d, residual) in enumerate(zip(directions, r.residuals, strict=True)):
@@ -151,7 +162,7 @@ class ResultPage(QWidget):
             painter.drawEllipse(at, size, size)
             painter.setPen(QColor(t.ink))
             painter.setFont(font(12, bold=abs(residual) == worst))
-            painter.drawText(QPointF(at.x() + size + 3, at.y() + 5), f"{k + 1}: {1000 * residual:+.1f}")
+            painter.drawText(QPointF(at.x() + size + 3, at.y() + 5), f"{k + 1}: {factor * residual:+.1f}")
 
     def _causes(self, painter: QPainter, box: QRectF, r: QualificationRecord) -> None:
         """What to look for, in the order to check it."""

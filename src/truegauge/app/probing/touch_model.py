@@ -128,6 +128,11 @@ class TouchModel(QObject):
         faces = faces[faces >= 0]
         return whole_surface(evaluator.model, int(np.bincount(faces).argmax())) if len(faces) else ()
 
+    def _tell_what_comes(self) -> None:
+        """Let the window know which features are still touched in this run."""
+        pending = () if self.job is None else self.job.pending
+        self.session.set_in_run(frozenset(r.feature.id for r in pending))
+
     def part_from_machine(self) -> np.ndarray | None:
         """Where the part lies; None where nobody knows."""
         return self.machine.part_from_machine()
@@ -173,9 +178,7 @@ class TouchModel(QObject):
 
         use = self.stylus_in_use()
         if use is None:
-            self.session.notify(
-                "the touch does not count: say first which stylus touches (Measure, below Touch by hand)"
-            )
+            self.session.notify("the touch does not count: say first which stylus touches, above the view")
             self.changed.emit()
             return
         machine = self.machine
@@ -271,15 +274,17 @@ class TouchModel(QObject):
         if why or pose is None or evaluator is None or machine.cmm is None or not features:
             s.notify(why or "every feature is touched already; select one to touch it again")
             return
-        from truegauge.core.plan.touch_needs import axis_about
+        from truegauge.core.plan.touch_needs import axis_about, datum_features
         from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
 
         self._instead = {f.id: [] for f in features if self.count(f.id)}
         wanted: list[FeatureToTouch] = []
+        datums = datum_features(s.plan)
         for f in features:
             nominal = evaluator.nominal(f.group)
             known = None if isinstance(nominal, NotComputed) else nominal
-            wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, axis_about(evaluator, s.plan, f.id)))
+            about = axis_about(evaluator, s.plan, f.id)
+            wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, about, first=f.id in datums))
         center = machine.sphere_center()
         emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
         model, projector, now = evaluator.model, evaluator.projector, machine.now
@@ -295,6 +300,7 @@ class TouchModel(QObject):
         def planned(job: Touching) -> None:
             self.job = job
             self.left = job.left
+            self._tell_what_comes()
             self.go_on()
 
         machine.run(work, planned, "Planning")
@@ -324,6 +330,7 @@ class TouchModel(QObject):
             self.machine.stop()
         self.job, self.route, self.stopped = None, None, ""
         self._instead = {}
+        self._tell_what_comes()
         self.changed.emit()
 
     def _on_ended(self, why: str) -> None:
@@ -341,6 +348,7 @@ class TouchModel(QObject):
                 reasons = "; ".join(f"{x.feature.name}: {x.why}" for x in job.left[:3])
                 text = f"{len(job.left)} not touched: {reasons}"
             self.session.notify(text)
+        self._tell_what_comes()
         self.machine.ask_state()
         self.changed.emit()
 
@@ -349,8 +357,10 @@ class TouchModel(QObject):
             self._instead[value.feature].append(value)
         elif what == "touch":
             self._add(value)
-        elif what == "complete" and value.feature.id in self._instead:
-            self._take_instead(value.feature.id)
+        elif what == "complete":
+            self._tell_what_comes()
+            if value.feature.id in self._instead:
+                self._take_instead(value.feature.id)
         elif what == "route":
             self.route = value
             self.changed.emit()

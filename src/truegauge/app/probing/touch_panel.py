@@ -1,9 +1,9 @@
 """The touches of the Measure stage: live count and form, by hand or by machine."""
 
-from PySide6.QtWidgets import QComboBox, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 
 from truegauge.app.benches.base import button, label, number_box, say
-from truegauge.app.evaluating.parts import choice, row
+from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.touch_model import TouchModel
 from truegauge.reporting.units import NumberFormat
 
@@ -22,9 +22,6 @@ class TouchPanel(QWidget):
         self.hand = button("Touch by hand", lambda: model.set_by_hand(not model.by_hand))
         self.hand.setCheckable(True)
         self.run = button("Touch by machine", model.touch_by_machine, main=True)
-        self.stylus = choice([], self._on_stylus, "stylus that touches by hand")
-        self.stylus.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.stylus.setMinimumContentsLength(10)
         self.back = button("Take back", model.take_back)
         self.back.setToolTip("Forget the last touch")
         self.again = button("Again", model.touch_again)
@@ -46,7 +43,7 @@ class TouchPanel(QWidget):
         self.progress.setTextVisible(False)
         for widget in (
             self.count, self.form, self.run, self.numbers_row,
-            self.hand, self.stylus, row(self.back, self.again), self.suggestion, self.assign,
+            self.hand, row(self.back, self.again), self.suggestion, self.assign,
             self.note, self.warning, self.progress, self.go_on, self.skip, self.stop,
         ):  # fmt: skip
             column.addWidget(widget)
@@ -61,28 +58,6 @@ class TouchPanel(QWidget):
         now = dict(zip(("touches", "rows"), self._model.asked(), strict=True))
         if not self._filling and value != now[name]:
             self._model.ask_for(**{name: value})
-
-    def _on_stylus(self, index: object) -> None:
-        use = self.stylus.currentData()
-        if not self._filling and use is not None:
-            self._model.say_stylus(use)
-
-    def _show_styli(self) -> None:
-        """Show which stylus touches by hand; where nobody knows, it is asked."""
-        m, cmm = self._model, self._machine.cmm
-        probing = self.session.plan.probing
-        self.stylus.setVisible(self._machine.connected and m.job is None and cmm is not None)
-        uses = [u for u in probing.uses() if cmm is not None and probing.assembly(u.assembly).name == cmm.mounted]
-        uses = uses or list(probing.uses())
-        self._filling = True
-        if [self.stylus.itemData(k) for k in range(self.stylus.count())] != [None, *uses]:
-            self.stylus.clear()
-            self.stylus.addItem("which stylus touches?", None)
-            for use in uses:
-                self.stylus.addItem(probing.name_of(use), use)
-        now = m.stylus_in_use()
-        self.stylus.setCurrentIndex(uses.index(now) + 1 if now in uses else 0)
-        self._filling = False
 
     def _on_assign(self) -> None:
         self._model.assign(() if self._model.feature() is not None else self._model.face_touched())
@@ -129,7 +104,6 @@ class TouchPanel(QWidget):
         self.hand.setText("Stop touching by hand" if m.by_hand else "Touch by hand")
         self.back.setEnabled(bool(m.probed) and not running)
         self.again.setEnabled(feature is not None and m.count(feature.id) > 0 and not running)
-        self._show_styli()
         self._show_suggestion(feature is not None)
         busy = self._machine.busy
         note = self._machine.queue.busy_text if busy else why if not running else ""
@@ -137,7 +111,10 @@ class TouchPanel(QWidget):
             note = "; ".join(f"{x.feature.name}: {x.why}" for x in m.left[:3])
         say(self.note, note)
         warnings = {t.warning for t in m.probed if t.warning}
-        say(self.warning, m.stopped or (f"{len(warnings)} warnings: {sorted(warnings)[0]}" if warnings else ""))
+        # Why a run stands is told where it can be gone on from, not twice.
+        stands = "The run stands still." if m.stopped else ""
+        say(self.warning, stands or (f"{len(warnings)} warnings: {sorted(warnings)[0]}" if warnings else ""))
+        self.warning.setToolTip(m.stopped)
         self.progress.setVisible(busy)
         self.progress.setValue(round(100 * self._machine.queue.busy_fraction))
         self.go_on.setVisible(running and bool(m.stopped) and not busy)

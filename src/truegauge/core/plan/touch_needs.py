@@ -11,6 +11,30 @@ from truegauge.core.constructions.parts import axis_of
 if TYPE_CHECKING:
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.plan.requirements import Characteristic
+
+
+def datum_features(plan: Plan) -> frozenset[str]:
+    """Return the features that others are measured from: of datums, and of the alignments in force."""
+    found = {d.feature for d in plan.datums}
+    wanted = plan.in_force
+    while wanted:
+        own = plan.alignment(wanted)
+        found |= {use.feature for use in getattr(own, "datums", ())}
+        wanted = own.base
+    return frozenset(found)
+
+
+def features_behind(plan: Plan, c: Characteristic) -> frozenset[str]:
+    """Return the features without which a characteristic has no result: its own, and those of its datums."""
+    letters = {x for d in c.datums for x in d.letters if plan.has_datum(x)}
+    found = set(c.features) | {plan.datum(x).feature for x in letters}
+    wanted = c.alignment or plan.in_force
+    while wanted:
+        own = plan.alignment(wanted)
+        found |= {use.feature for use in getattr(own, "datums", ())}
+        wanted = own.base
+    return frozenset(found)
 
 
 def axis_about(evaluator: Evaluator, plan: Plan, feature_id: str) -> Line | None:

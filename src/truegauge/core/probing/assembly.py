@@ -142,6 +142,13 @@ class ProbeAssembly(Frozen):
             (p.id, k, end.joint) for p in self.parts for k, end in enumerate(p.component.ends) if (p.id, k) not in taken
         )
 
+    def end_direction(self, on: str, end: int, pose: HeadPose = STRAIGHT) -> Vector:
+        """Return where an end points (3,), in the coordinates of the quill: what is fixed to it grows that way."""
+        if not on:
+            return np.array([0.0, 0.0, -1.0])
+        own = unit(self.part(on).component.ends[end].direction)
+        return np.asarray(rotate(self.frames(pose)[on][1], own[None])[0])
+
     def with_component(self, component: Component, on: str, end: int, *, turn: float = 0.0) -> "ProbeAssembly":
         """Return the assembly with one more component (ValueError: it does not fit)."""
         numbers = {int(p.id[1:]) for p in self.parts if p.id[1:].isdigit()}
