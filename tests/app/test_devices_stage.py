@@ -552,7 +552,7 @@ def test_the_readout_tells_where_the_tip_is_in_the_stages_that_use_it(connected,
     bar.refresh()
     x = w.world.place()
     assert bar.numbers.texts == tuple(f"{v:.3f}" for v in x)
-    assert bar.frame.text() == "machine"
+    assert bar.frame.text() == "from the machine"
     w.session.run(SetDisplay((("unit", "inch"),)))
     bar.refresh()
     assert bar.numbers.texts == tuple(f"{v / 25.4:.4f}" for v in x)

@@ -343,3 +343,43 @@ def test_the_second_way_sees_a_probe_in_the_part(benchmark):
     made.cmm.close()
     made.running.close()
     assert made.out.met_again
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_master_that_is_bent_does_not_move_the_sphere_for_the_others(seed):
+    """Its touches agree, so that it locates the sphere elsewhere; the next stylus finds it where it was."""
+    made = Bench(probing=short_probing(poses=3), seed=seed)
+    made.connect()
+    job = made.qualifying()
+    job.run()
+    record = job.record
+    master, other = made.probing.master, made.probing.uses()[1]
+    place = made.world.probe.place
+    off = np.random.default_rng(seed).normal(0, 0.1, 3)
+
+    def bent(stylus_id, **more):
+        found = place(stylus_id, **more)
+        return replace(found, center=found.center + off * (made.world.probe.pose == master.pose))
+
+    made.world.probe.place = bent
+    job = made.qualifying(uses=(master, other), record=record)
+    with pytest.raises(DeviceError, match="it is the master that is bent or loose"):
+        job.run()
+    likely = [what for what, _, likely in job.done[-1].causes if likely]
+    assert len(likely) == 1
+    assert likely[0].startswith("the master stylus is loose or bent")
+    assert job.record.location.may_have_moved
+    made.close()
+
+
+def test_a_sphere_that_was_moved_is_found_in_its_new_place_by_all():
+    made = Bench(probing=short_probing(poses=3))
+    made.connect()
+    job = made.qualifying()
+    job.run()
+    made.world.move_sphere(np.array([0.2, -0.1, 0.05]))
+    again = made.qualifying(record=job.record)
+    again.run()
+    assert [q.verdict for q in again.done] == ["good"] * 3
+    assert not again.record.location.may_have_moved
+    made.close()

@@ -58,7 +58,7 @@ class Abilities:
                 ("who has the joystick", self.gives_joystick),
             ) if not has
         ]  # fmt: skip
-        return ", ".join(said) + (f"; it does not tell {', '.join(missing)}" if missing else "")
+        return ", ".join(said) + (f"; it does not tell {' or '.join(missing)}" if missing else "")
 
 
 class ChangeByHand(DeviceError):

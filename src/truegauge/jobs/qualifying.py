@@ -38,6 +38,8 @@ _ELSEWHERE = float(np.cos(np.radians(12.0)))
 _HEAD_S = 2.0
 _CLEAR = 2.5
 _ABOVE = 60.0  # mm over the sphere that travel goes
+_MASTER = "the master stylus is loose or bent: tighten or change it, and qualify it first"
+_SAME = 0.25  # of a way, by which two of them may differ and be the same
 _BESIDE = 0.3  # mm that the probe keeps from the sphere on its way around
 
 
@@ -89,6 +91,7 @@ class Qualifying:
         self._series: _Series | None = None
         self._count = len(self.pending)
         self._temperature: float | None = None
+        self._relocated: Vector | None = None  # by how much the master found the sphere elsewhere in this run
         self._is_away = False  # from the sphere, at the end
         self._unverified = False  # whether the sphere still stands where it did is asked at the end
 
@@ -343,9 +346,7 @@ class Qualifying:
         if shift <= limits.moved:
             self._clear_the_sphere()
             return
-        location = location.replace(may_have_moved=True)
-        self.record = self.record.replace(location=location)
-        self.told.located(location)  # until it is located again, also for those who come later
+        self._doubt_the_location()
         for made in [q for q in self.done if not q.master and q.passes]:
             text = f"at the end the master finds the sphere {shift:.3f} mm from where it was: the offset is wrong"
             cause = ("the sphere moved: fix it, locate it again with the master stylus", text, True)
@@ -374,19 +375,21 @@ class Qualifying:
         touches = np.array(series.touches)
         is_master = use == self.master
         before = self.record.latest(self.probing, use)
-        shift = None
+        shift, back = None, None
         if is_master:
             fit = fit_reference_sphere(touches)
             before_at = self.record.location
             known = before_at is not None and not why_hand_touch(self.record, self.probing)
             if known and before_at is not None and before is not None and before.passes:
-                shift = float(np.linalg.norm(_agreeing(touches).center - before_at.center))
+                self._relocated = _agreeing(touches).center - before_at.center
+                shift = float(np.linalg.norm(self._relocated))
             center = fit.center
         else:
             assert self.record.location is not None
             center = np.array(self.record.location.center)
             if before is not None and before.passes:
-                shift = float(np.linalg.norm(_agreeing(touches).center + np.array(before.offset) - center))
+                back = _agreeing(touches).center + np.array(before.offset) - center
+                shift = float(np.linalg.norm(back))
         master = self._place(self.master)
         result = qualify(touches, center, sphere.diameter, place.center, master.center)
         judgement = judge(result, place.tip.diameter, self.probing.limits,
@@ -405,11 +408,39 @@ class Qualifying:
             )
             self.record = self.record.replace(location=location)
             self.told.located(location)
+        blames = back is not None and self._blames_the_master(back)
+        if blames:
+            made = made.replace(causes=((_MASTER, "this stylus finds the sphere where it was before", True),
+                                        *((what, why, False) for what, why, _ in made.causes)))  # fmt: skip
         self.record = self.record.with_qualification(made)
         self.done.append(made)
         self.told.qualified(made)
+        if blames:
+            self._doubt_the_location()
+            raise DeviceError(
+                "the master stylus found the sphere elsewhere in this run, but the next stylus finds it where it was: "
+                "it is the master that is bent or loose. Tighten or change it, then qualify it first"
+            )
         if is_master and judgement.verdict is Verdict.STOP:
             raise DeviceError(f"the master stylus is not good enough to go on: {judgement.text}")
+
+    def _blames_the_master(self, back: Vector) -> bool:
+        """Tell whether a stylus takes the whole way back by which the master has found the sphere elsewhere.
+
+        A sphere that was moved is found in its new place by all; a master that is bent moves it for all others alike.
+        """
+        away = self._relocated
+        if away is None or float(np.linalg.norm(away)) <= self.probing.limits.moved:
+            return False
+        return float(np.linalg.norm(back + away)) < max(self.probing.limits.moved, _SAME * float(np.linalg.norm(away)))
+
+    def _doubt_the_location(self) -> None:
+        """Have the sphere located again before anything is believed of it, also by those who come later."""
+        location = self.record.location
+        if location is not None:
+            location = location.replace(may_have_moved=True)
+            self.record = self.record.replace(location=location)
+            self.told.located(location)
 
     def _written(
         self, series: _Series, place: StylusPlace, result: StylusResult, judgement: Judgement, at: str, *,

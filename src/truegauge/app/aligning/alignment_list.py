@@ -58,7 +58,7 @@ class AlignmentList(QListWidget):
         result = self._align.result_of(alignment_id)
         kind = KIND_NAMES[plan.alignment(alignment_id).kind]
         if isinstance(result, NotComputed):
-            return f"{kind} · {result.reason}"
+            return f"{kind} · {'in this run' if self._align.session.in_run else result.reason}"
         if result is None:
             return kind
         numbers = NumberFormat(plan.unit, plan.decimals)
@@ -88,7 +88,10 @@ class AlignmentList(QListWidget):
         name = painter.fontMetrics().elidedText(called, Qt.TextElideMode.ElideRight, int(room))
         painter.drawText(QRectF(left, box.y() + 6, room, 18), Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(font(12))
-        bad = isinstance(result, NotComputed) or (isinstance(result, Alignment) and not result.trusted)
+        session = align.session
+        # Before anything is measured, and while it is, nothing is wrong yet.
+        missing = isinstance(result, NotComputed) and session.sample is not None and not session.in_run
+        bad = missing or (isinstance(result, Alignment) and not result.trusted)
         painter.setPen(QColor(theme.outside if bad else theme.soft))
         text = painter.fontMetrics().elidedText(self.line(key), Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left, box.y() + 25, width, 18), Qt.AlignmentFlag.AlignVCenter, text)

@@ -164,7 +164,7 @@ class AlignBench(Bench):
         self.new.setEnabled(s.model is not None)
         self._refresh_points()
         self.scan.setVisible(s.sample is None)
-        self.scan.setProperty("main", s.sample is None)
+        self.scan.setProperty("main", s.sample is None and not isinstance(self.align.own, GuidedAlignment))
         self.scan.style().polish(self.scan)
         result = self.align.result
         own = self.align.own

@@ -50,7 +50,7 @@ class LengthField(QLineEdit):
         self._session, self._what, self._taken, self._least = session, what, taken, least
         self._shown = ""
         self.setAccessibleName(what)
-        self.setFixedWidth(74)
+        self.setFixedWidth(84)
         self.editingFinished.connect(self._on_typed)
 
     def show_length(self, value: float) -> None:

@@ -35,6 +35,7 @@ from truegauge.jobs.moving import Moving
 _POLL_MS = 60
 _POWER_MS = 4000
 _ABOVE = 40.0  # mm over everything that a probe goes before it is changed or turned
+_POINTS_AT = -0.3  # cosine between a stylus and the direction out of a surface, at most
 _LOOK_EVERY = 3  # polls between two looks at the stand-in
 
 
@@ -392,11 +393,19 @@ class MachineModel(QObject):
         seen = self.seen.get("part")
         turn = np.eye(4) if not seen else np.array(seen).reshape(4, 4)
         direction = turn[:3, :3] @ out
-        styli = [u for u in probing.uses() if probing.assembly(u.assembly).name == cmm.mounted and self.may_use(u)]
+        usable = [u for u in probing.uses() if self.may_use(u)]
+        on = [u for u in usable if probing.assembly(u.assembly).name == cmm.mounted]
+        racked = [u for u in usable if probing.port_of(u.assembly) is not None]
+
+        def aims(use: StylusUse) -> float:
+            return float(_stylus_direction(probing, use) @ direction)
+
+        # What hangs in the rack is taken where nothing on the machine points at the surface.
+        styli = on if on and min(map(aims, on)) < _POINTS_AT else [*on, *racked]
         if not styli:
             self.session.notify("no stylus on the machine may measure: qualify one in the Devices stage")
             return
-        best = min(styli, key=lambda u: _stylus_direction(probing, u) @ direction)
+        best = min(styli, key=aims)
 
         def work(progress: Progress) -> None:
             if cmm.use != best:

@@ -28,6 +28,7 @@ from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.machine_scene import MachineScene
 
 _REST_MS = 160
+_HIGHEST = 340.0  # mm above part and sphere that are shown for the probe
 _BUILD_PAGES = ("probe", "poses")
 
 
@@ -43,6 +44,7 @@ class MachineView(QWidget):
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
         self._last, self._press = QPointF(), False
         self._shown: tuple[object, ...] = ()
+        self._known: tuple[object, ...] = ()  # of what stands there
         self._probe_at = np.full(3, np.inf)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -109,6 +111,9 @@ class MachineView(QWidget):
         if travel:
             return z, (np.array(travel[0]), np.array(travel[1]))
         known = self._known_spots()
+        probe = self._probe_box()
+        if not len(known) and probe is not None:
+            known = probe
         if z is None or not len(known):
             return z, None
         # How large it is nobody said: as much of it is shown as there is to be seen on it.
@@ -130,6 +135,7 @@ class MachineView(QWidget):
                None if part is None else part.tobytes(), None if sphere is None else sphere.tobytes(),
                None if m.session.model is None else m.session.model.key, m.probing.sphere,
                self.machine.seen.get("table"), self.machine.record.table_z, self.fixtures())  # fmt: skip
+        known = (part is None, sphere is None, self.machine.record.table_z, self.fixtures())
         if now != self._shown:
             self._shown = now
             self.scene.set_probe(assembly, pose, m.chosen_part if building else "", stylus)
@@ -140,6 +146,9 @@ class MachineView(QWidget):
             self.scene.set_sphere(m.probing.sphere, None if building else sphere)
             if building:
                 self._look_at_probe(assembly, pose)
+            elif self._cameras[False] is not None and known != self._known:
+                self._look_at_machine()  # more is known now, or something stands elsewhere
+            self._known = known
             self._image = None
         if not building and self._cameras[False] is None:
             self._look_at_machine()
@@ -177,6 +186,7 @@ class MachineView(QWidget):
             ends = np.vstack([bodies.starts, bodies.ends, *[s.center[None] for s in assembly.styli(pose)]])
             box = np.array([ends.min(axis=0) - 12.0, ends.max(axis=0) + 12.0])
             box[1, 2] = max(box[1, 2], 24.0)
+            box[1, 2] += 0.16 * (box[1, 2] - box[0, 2])  # for the words above it
         known = self._cameras[True]
         fresh = standard_camera("corner", box, self._aspect)
         if known is not None:
@@ -202,7 +212,10 @@ class MachineView(QWidget):
         every = self._known_spots()
         if len(every):
             box = np.array([every.min(axis=0), every.max(axis=0)])
-            box[1, 2] += 160.0
+            # The probe too, where it is not far above everything.
+            probe = self._probe_box()
+            top = box[1, 2] + 160.0 if probe is None else probe[1, 2]
+            box[1, 2] = np.clip(top, box[1, 2] + 160.0, box[1, 2] + _HIGHEST)
         else:
             found = self._probe_box()
             if found is None:
@@ -322,7 +335,7 @@ class MachineView(QWidget):
         metrics = QFontMetricsF(font(13))
         words = metrics.boundingRect(QRectF(0, 0, width - 36, 400), Qt.TextFlag.TextWordWrap, small)
         high = 54 + words.height()
-        box = QRectF((self.width() - width) / 2, self.height() - 20 - high, width, high)
+        box = QRectF((self.width() - width) / 2, 72, width, high)
         painter.setPen(QPen(QColor(t.accent), 1.4))
         painter.setBrush(QColor(t.raised))
         painter.drawRoundedRect(box, 10, 10)

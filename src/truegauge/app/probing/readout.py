@@ -2,7 +2,7 @@
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from truegauge.app.benches.base import Choice, button
 from truegauge.app.probing.joystick import HOW, Joystick
@@ -13,7 +13,7 @@ from truegauge.core.probing.probing import StylusUse
 from truegauge.reporting.units import NumberFormat
 
 _STAGES = ("devices", "align", "measure")
-_HEIGHT = 54
+_HEIGHT = 84
 _ASKED = "which stylus touches?"
 
 
@@ -31,16 +31,16 @@ class PlaceNumbers(QWidget):
 
     def sizeHint(self) -> QSize:
         """Return the size."""
-        return QSize(420, _HEIGHT)
+        return QSize(420, 42)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the three numbers, as large as there is room for."""
         painter, t = QPainter(self), self.theme
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         column = self.width() / 3
-        size = 25.0
+        size = 30.0
         widest = max(self.texts, key=len)
-        while size > 13 and QFontMetricsF(font(size, bold=True)).horizontalAdvance(widest) > column - 34:
+        while size > 13 and QFontMetricsF(font(size, bold=True)).horizontalAdvance(widest) > column - 46:
             size -= 1
         for k, (name, text) in enumerate(zip("XYZ", self.texts, strict=True)):
             cell = QRectF(k * column, 0, column - 12, self.height())
@@ -62,11 +62,14 @@ class MachineReadout(QWidget):
         self.setFixedHeight(_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("readout of the machine")
-        line = QHBoxLayout(self)
-        line.setContentsMargins(12, 6, 12, 6)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(12, 3, 12, 7)
+        rows.setSpacing(2)
+        line = QHBoxLayout()
         line.setSpacing(8)
         self.numbers = PlaceNumbers(theme)
-        self.frame = button("machine", self._on_frame)
+        self.frame = button("from the machine", self._on_frame)
+        self.frame.setMinimumWidth(132)
         self.frame.setToolTip("What the place is counted from: the machine, or the part as it is aligned")
         self.stylus = Choice()
         self.stylus.setAccessibleName("stylus in use")
@@ -77,8 +80,11 @@ class MachineReadout(QWidget):
         self.keys.setToolTip(HOW)
         self.keys.toggled.connect(self._on_keys)
         self.keys.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        for widget, share in ((self.numbers, 1), (self.frame, 0), (self.stylus, 0), (self.keys, 0)):
+        rows.addWidget(self.numbers, 1)
+        for widget, share in ((self.frame, 0), (self.stylus, 1), (self.keys, 0)):
+            widget.setFixedHeight(30)
             line.addWidget(widget, share)
+        rows.addLayout(line)
         self._in_part = True
         self.joystick = Joystick(self._machine.jog, self)
         self._machine.moved.connect(self._show_place)
@@ -118,7 +124,7 @@ class MachineReadout(QWidget):
             return
         pose = self._machine.part_from_machine()
         in_part = self._in_part and pose is not None and self.session.stage != "devices"
-        self.frame.setText("from the part" if in_part else "machine")
+        self.frame.setText("from the part" if in_part else "from the machine")
         self.frame.setEnabled(pose is not None and self.session.stage != "devices")
         plan = self.session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
@@ -142,7 +148,7 @@ class MachineReadout(QWidget):
         for use in on:
             own = probing.assembly(use.assembly)
             here = use.pose == cmm.pose or not cmm.turns or own.articulation is None
-            words = f"{own.name}, {own.stylus(use.stylus, use.pose).name}"
+            words = f"{own.name}, stylus {own.stylus(use.stylus, use.pose).name}"
             rows.append((f"{words}, {use.pose}" if here else f"turn to {use.pose}: {words}", use))
         if [(self.stylus.itemText(k), self.stylus.itemData(k)) for k in range(self.stylus.count())] != rows:
             self.stylus.clear()
