@@ -2,9 +2,11 @@
 
 Each session: the housing or the cover lies somewhere on the table as somebody put it there, with a reference sphere, a
 rack and clamps around it; a star or a long straight probe on an indexed head, in poses taken at random, is qualified
-and then touches features taken at random; it is stopped at random moments of moves and touches, and goes on. The
-stand-in says what meets what. ``--again`` looks at every move once more by another way: the solids of the probe against
-points spread over the surfaces of the part, place by place. ``--verbose`` tells of every session.
+and then touches features taken at random; it is stopped at random moments of moves and touches, and goes on. In a part
+of them the connection is cut now and then, or something that nobody told the program of stands in the way until it is
+met and taken away. The stand-in says what meets what. ``--again`` looks at every move once more by another way: the
+solids of the probe against points spread over the surfaces of the part, place by place. ``--verbose`` tells of every
+session.
 """
 
 import sys
@@ -34,7 +36,7 @@ from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.probing.standing import Standing, standing
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, somewhere, start
-from truegauge.devices.cmm_sim.settings import MachineSettings
+from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.catalogue import own_catalogue
 from truegauge.formats.part import read_part
@@ -43,6 +45,7 @@ from truegauge.jobs import qualifying, touching
 NOW = datetime(2026, 11, 24, 10, 0)
 _UPS = ((0, 0, 1), (0, 0, -1), (0, 1, 0), (0, -1, 0), (1, 0, 0), (-1, 0, 0))
 _SAID = ("in the way", "no free way", "beyond the travel", "no stylus gets at it", "may be used")
+_UNKNOWN = "something that nobody told of"
 _BETWEEN = 1.5  # mm between the points on the part, and between the places of a move, when all is looked at again
 _DEEP = 0.3  # mm into the part at which the second way says that it was met: its points lie a little apart
 
@@ -87,6 +90,7 @@ class Outcome:
     features: int = 0
     left: list[str] = field(default_factory=list)
     stops: int = 0
+    unknown: int = 0  # things met that nobody had told of
     seconds: float = 0.0
 
 
@@ -115,6 +119,12 @@ class Session:
         self.located = bool(rng.integers(4))
         self._build(seed)
         self._count_meetings()
+        chance = np.random.default_rng([seed, 22])
+        if chance.random() < 0.3:
+            at = np.cumsum(chance.integers(60, 400, 6))
+            self.world.faults.every += [Fault("cut", int(k)) for k in at]
+        if chance.random() < 0.3:
+            self._put_something_there(chance)
         self.stop_in = int(rng.integers(3, 30))
         self._stopped_at_random()
         self.moves: list[Any] | None = [] if again else None
@@ -169,6 +179,20 @@ class Session:
         world.fixtures = [BoxObstacle(f.name, np.array(f.low), np.array(f.high)) for f in fixtures]
         self.record = MachineRecord(table_z=world.table.z, fixtures=tuple(fixtures))
         world.mount(self.probing.assemblies[0].name)
+
+    def _put_something_there(self, rng: np.random.Generator) -> None:
+        """Stand a box near the part or the sphere that the program does not know of."""
+        assert self.world.sphere is not None
+        near = self.pose[:3, 3] if rng.integers(2) else self.world.sphere.center
+        middle = near + rng.uniform([-80, -80, 20], [80, 80, 140])
+        half = rng.uniform(4, 15, 3)
+        self.world.fixtures.append(BoxObstacle(_UNKNOWN, middle - half, middle + half))
+
+    def _take_it_away(self) -> None:
+        self.world.fixtures = [f for f in self.world.fixtures if f.name != _UNKNOWN]
+        self.out.met = [m for m in self.out.met if _UNKNOWN not in m]
+        self.out.unknown += 1
+        self.cmm.clear_errors()
 
     def _count_meetings(self) -> None:
         collide = self.world._collide
@@ -227,7 +251,9 @@ class Session:
             try:
                 job.run()
             except DeviceError as error:
-                if "stopped by the user" not in str(error) or self.world.fault_text:
+                if _UNKNOWN in str(error) and self.world.fault_text:
+                    self._take_it_away()
+                elif "stopped by the user" not in str(error) or self.world.fault_text:
                     return str(error)
             else:
                 return ""
@@ -350,7 +376,7 @@ def main() -> None:
     slow = (0.0, 0)
     for seed in range(first, first + count):
         out = Session(seed, held_with, again="--again" in sys.argv).run()
-        for key in ("qualified", "refused", "touches", "features", "stops"):
+        for key in ("qualified", "refused", "touches", "features", "stops", "unknown"):
             total[key] += getattr(out, key)
         met += [f"{seed}: {m}" for m in out.met]
         broken += [f"{seed}: {b}" for b in out.broken]

@@ -7,7 +7,7 @@ import pytest
 
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.clearance import ProbeShape, first_meeting
-from truegauge.core.probing.escape import way_out
+from truegauge.core.probing.escape import DeadEnds, way_out
 from truegauge.core.probing.obstacles import BoxObstacle, ParkedProbe, UnlocatedPart
 from truegauge.core.probing.records import Fixture, MachineRecord
 from truegauge.core.probing.room import ProbeRoom
@@ -57,11 +57,33 @@ def test_a_probe_gets_out_of_a_cave_around_a_corner():
     assert least_room(BALL, [start, *stops], CAVE) > 0.5 - 0.06
 
 
+SHUT = (*CAVE, box((56, -40, -8), (60, 40, 60), "a door"), box((28, -40, 40), (60, 40, 44), "a lid"))
+
+
 def test_where_all_is_shut_there_is_no_way():
-    shut = (*CAVE, box((56, -40, -8), (60, 40, 60), "a door"), box((28, -40, 40), (60, 40, 44), "a lid"))
-    assert way_out(BALL, np.zeros(3), 90.0, shut, 0.5) is None
+    assert way_out(BALL, np.zeros(3), 90.0, SHUT, 0.5) is None
     with pytest.raises(NoWay, match="no free way from where the stylus stands"):
-        find_way(BALL, np.zeros(3), np.array([0, 0, 120.0]), Surroundings(shut, 90.0))
+        find_way(BALL, np.zeros(3), np.array([0, 0, 120.0]), Surroundings(SHUT, 90.0))
+
+
+def test_a_dead_end_is_known_again_but_not_where_less_room_is_asked_for():
+    dead, asked = DeadEnds(), []
+
+    class Counted:
+        name = "all"
+
+        def distances(self, points, radii=0.0):
+            asked.append(len(points))
+            return np.min([o.distances(points) for o in SHUT], axis=0)
+
+    assert way_out(BALL, np.zeros(3), 90.0, (Counted(),), 0.5, dead=dead) is None
+    first = sum(asked)
+    asked.clear()
+    assert way_out(BALL, np.array([4.0, -9.0, 1.0]), 90.0, (Counted(),), 0.5, dead=dead) is None
+    assert sum(asked) < first / 50
+    asked.clear()
+    assert way_out(BALL, np.array([4.0, -9.0, 1.0]), 90.0, (Counted(),), 0.2, dead=dead) is None
+    assert sum(asked) > first / 10
 
 
 @pytest.mark.parametrize("seed", range(12))

@@ -2,6 +2,7 @@
 
 import heapq
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from itertools import product
 
 import numpy as np
@@ -20,21 +21,42 @@ _ROOMY = 0.8  # mm: with less a way counts as longer than it is
 _GREED = 1.5  # how much more what is left counts than what is behind
 
 
+@dataclass(slots=True)
+class DeadEnds:
+    """Where searches of one probe have been that found no way up: what is begun there again is not looked for again.
+
+    So it is with searches that were given up because they went on too long: they would be given up again.
+    """
+
+    _searches: list[tuple[Points, Floats, float]] = field(default_factory=list)
+
+    def add(self, centers: Points, radii: Floats, margin: float) -> None:
+        """Take in the bubbles (n, 3), (n,) of a search with a margin that found nothing."""
+        self._searches.append((centers, radii, margin))
+
+    def covers(self, place: Vector, margin: float) -> bool:
+        """Tell whether a place is known to lead nowhere, with as much room kept."""
+        return any(
+            margin >= own - 1e-9 and bool((np.linalg.norm(centers - place, axis=1) < radii).any())
+            for centers, radii, own in self._searches
+        )
+
+
 def way_out(
     shape: ProbeShape, start: Vector, top: float, obstacles: tuple[Obstacle, ...], margin: float,
-    likely: tuple[Vector, ...] = (),
+    likely: tuple[Vector, ...] = (), dead: DeadEnds | None = None,
 ) -> list[Vector] | None:  # fmt: skip
     """Return places (3,) of the quill that lead from a narrow place up to the height `top`; see `way_around`."""
 
     def above(at: Vector) -> Vector:
         return np.array([at[0], at[1], max(top, float(at[2]))])
 
-    return way_around(shape, start, above, obstacles, margin, likely)
+    return way_around(shape, start, above, obstacles, margin, likely, dead)
 
 
 def way_around(
     shape: ProbeShape, start: Vector, aim: Callable[[Vector], Vector], obstacles: tuple[Obstacle, ...], margin: float,
-    likely: tuple[Vector, ...] = (),
+    likely: tuple[Vector, ...] = (), dead: DeadEnds | None = None,
 ) -> list[Vector] | None:  # fmt: skip
     """Return places (3,) of the quill that lead to where it is aimed at, without the start; None: none were found.
 
@@ -49,7 +71,11 @@ def way_around(
         Room that is kept, mm.
     likely : (3,) each
         Unit directions in which the probe is likely to get out.
+    dead : DeadEnds, optional
+        What other searches with the same aim have found to lead nowhere; this one is added when it finds nothing.
     """
+    if dead is not None and dead.covers(start, margin):
+        return None
     directions = np.vstack([_DIRECTIONS, *(d[None] for d in likely)])
     room = room_of_each(shape.centers + start, shape.radii, obstacles)[0]
     places, rooms, parents = [start], [float(room.min()) - margin], [-1]
@@ -82,6 +108,8 @@ def way_around(
             costs.append(costs[k] + step * (1 + _ROOMY / (free + margin)))
             left = float(np.linalg.norm(aim(place) - place))
             heapq.heappush(waiting, (_narrowness(free), costs[-1] + _GREED * left, len(places) - 1))
+    if dead is not None:
+        dead.add(*reached.bubbles(), margin)
     return None
 
 
@@ -117,6 +145,10 @@ class _Reached:
         """Take one in, by its centre and radius."""
         self._centers[self.count], self._radii[self.count] = place, _COVERED * min(free, _LONGEST)
         self.count += 1
+
+    def bubbles(self) -> tuple[Points, Floats]:
+        """Return their centres (n, 3) and radii (n,), mm."""
+        return self._centers[: self.count].copy(), self._radii[: self.count] / _COVERED
 
     def covers(self, place: Vector) -> bool:
         """Tell whether a place lies well within one of them."""

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from truegauge.core.arrays import Points, Vector
-from truegauge.core.probing.assembly import StylusPlace
+from truegauge.core.probing.assembly import HeadPose, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, probe_shape
+from truegauge.core.probing.escape import DeadEnds
 from truegauge.core.probing.obstacles import SphereObstacle, UnlocatedPart
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.standing import Standing, parked
@@ -50,6 +51,7 @@ class ProbeRoom:
         if known.unlocated > 0 and ground is not None:
             self._hidden = ground + known.unlocated
         self._shapes: dict[StylusUse, tuple[ProbeShape, StylusPlace]] = {}
+        self._dead: dict[tuple[str, HeadPose], DeadEnds] = {}
         self._around: dict[StylusUse, tuple[Obstacle, ...]] = {}
 
     def obstacles(self, use: StylusUse) -> tuple[Obstacle, ...]:
@@ -112,9 +114,11 @@ class ProbeRoom:
             Something is in the way whatever is tried.
         """
         shape, place = self.shape(use)
+        dead = self._dead.setdefault((use.assembly, use.pose), DeadEnds())
+        around = Surroundings(self.obstacles(use), self.safe_z(use), dead)
         stops = find_way(
-            shape, start - place.center, end - place.center, Surroundings(self.obstacles(use), self.safe_z(use)),
-            self.ways_out(use, leaving), self.ways_out(use, arriving),
+            shape, start - place.center, end - place.center, around, self.ways_out(use, leaving),
+            self.ways_out(use, arriving),
         )  # fmt: skip
         return np.asarray(stops + place.center)
 

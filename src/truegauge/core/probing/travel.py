@@ -11,7 +11,7 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap
-from truegauge.core.probing.escape import way_around, way_out
+from truegauge.core.probing.escape import DeadEnds, way_around, way_out
 
 MARGIN = 0.8  # mm of room on the way
 _LEAST = 0.05  # where the way begins or ends close to something
@@ -29,6 +29,7 @@ class Surroundings:
 
     obstacles: tuple[Obstacle, ...]
     safe_z: float
+    dead: DeadEnds | None = None  # of the probe that moves
 
 
 def find_way(
@@ -117,7 +118,7 @@ def _way_up(
                 return [beside, above]
             blocked = met.obstacle
     likely = tuple(d for d in directions if np.linalg.norm(d) > 0)
-    found = way_out(shape, at, top, around.obstacles, min(MARGIN, _margin(shape, at, at, around)), likely)
+    found = way_out(shape, at, top, around.obstacles, min(MARGIN, _margin(shape, at, at, around)), likely, around.dead)
     if found is not None:
         return found
     raise NoWay(f"there is no free way {where}: {blocked} is in the way")
