@@ -176,7 +176,8 @@ class Cmm:
         except MachineRefused:
             self.abilities = replace(self.abilities, turns=False)
             self.where()
-        scans = self._knows(call("OnScanReport", call("X"), call("Y"), call("Z")))
+        place = (call("X"), call("Y"), call("Z"))
+        scans = self._knows(call("OnScanReport", *place, call("IJK"))) or self._knows(call("OnScanReport", *place))
         warm = self._knows(call("GetProp", call("Part.Temperature")))
         hand = self._knows(call("IsUserEnabled"))
         self.abilities = replace(self.abilities, scans=scans, tells_temperature=warm, gives_joystick=hand)
