@@ -38,6 +38,7 @@ from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, somewhere, start
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
+from truegauge.devices.ipp.client import ConnectionLost
 from truegauge.formats.catalogue import own_catalogue
 from truegauge.formats.part import read_part
 from truegauge.jobs import qualifying, touching
@@ -192,7 +193,11 @@ class Session:
         self.world.fixtures = [f for f in self.world.fixtures if f.name != _UNKNOWN]
         self.out.met = [m for m in self.out.met if _UNKNOWN not in m]
         self.out.unknown += 1
-        self.cmm.clear_errors()
+        try:
+            self.cmm.clear_errors()
+        except ConnectionLost:
+            self.cmm.connect()
+            self.cmm.clear_errors()
 
     def _count_meetings(self) -> None:
         collide = self.world._collide

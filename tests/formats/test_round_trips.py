@@ -23,12 +23,15 @@ from truegauge.core.plan.alignments import (
 )
 from truegauge.core.plan.document import PartMaterial
 from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.plan.migrations.steps import PRESENT, as_of_now
 from truegauge.core.plan.sample import Sample, SampleData, Touch
 from truegauge.core.probing.probing import Probing
 from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
 from truegauge.formats.files import write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
 from truegauge.formats.sample_file import open_sample, write_sample
+
+PLANS = Path(__file__).parents[1] / "data" / "plans"
 
 
 def test_a_plan_comes_back_equal_with_its_part(tmp_path, plan):
@@ -145,8 +148,36 @@ def test_a_plan_of_the_first_version_is_read(tmp_path, plan):
     assert read_plan(tmp_path / "old.tgplan").plan == expected
 
 
+@pytest.mark.parametrize("file", sorted(PLANS.glob("*.tgplan")), ids=lambda p: p.stem)
+def test_plans_of_every_version_are_read_with_all_that_they_say(file):
+    """As they were saved at the time: every feature and characteristic is there, under its name and number."""
+    with zipfile.ZipFile(file) as archive:
+        saved = json.loads(archive.read("plan.json"))
+    found = read_plan(file).plan
+    assert found.schema_version == PRESENT
+    assert file.stem.startswith(f"version-{saved['schema_version']}")
+    assert [(f.id, f.name) for f in found.features] == [(f["id"], f["name"]) for f in saved["features"]]
+    assert [(c.id, c.number, c.nominal, c.lower, c.upper) for c in found.characteristics] == [
+        (c["id"], c["number"], c["nominal"], c["lower"], c["upper"]) for c in saved["characteristics"]
+    ]
+    assert found.in_force in {a.id for a in found.alignments}
+    if saved["schema_version"] < 7:
+        assert found.usual_size == "GG"
+    # Written and read again it is the same.
+    assert as_of_now(json.loads(json.dumps(found.model_dump(mode="json")))) == found.model_dump(mode="json")
+
+
+def test_each_step_leaves_what_it_was_given_as_it_was():
+    for file in PLANS.glob("*.tgplan"):
+        with zipfile.ZipFile(file) as archive:
+            text = archive.read("plan.json")
+        document = json.loads(text)
+        as_of_now(document)
+        assert document == json.loads(text)
+
+
 def test_a_plan_of_the_fourth_version_is_read_as_it_was():
-    found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-4.tgplan").plan
+    found = read_plan(PLANS / "version-4.tgplan").plan
     assert found.schema_version == 7
     assert [c.number for c in found.characteristics] == list(range(1, 29))
     assert (found.spots, found.sections, found.views) == ((), (), ())
@@ -154,7 +185,7 @@ def test_a_plan_of_the_fourth_version_is_read_as_it_was():
 
 
 def test_a_plan_of_the_fifth_version_is_read_as_it_was(plan):
-    found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-5.tgplan").plan
+    found = read_plan(PLANS / "version-5.tgplan").plan
     assert found == plan
     assert found.probing == Probing()
 
@@ -201,6 +232,6 @@ def test_a_sample_of_the_first_version_is_read(tmp_path, sample):
 
 def test_a_plan_of_the_sixth_version_keeps_the_sizes_that_it_had(plan):
     """Sizes without modifiers were those of the associated feature: now the plan states it."""
-    found = read_plan(Path(__file__).parents[1] / "data" / "plan-version-6.tgplan").plan
+    found = read_plan(PLANS / "version-6.tgplan").plan
     assert found.usual_size == "GG"
     assert found == plan

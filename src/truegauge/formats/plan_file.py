@@ -3,15 +3,13 @@
 import json
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from pydantic import ValidationError
 
 from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import FormatError
-from truegauge.core.plan.alignments import FIRST_ALIGNMENT
 from truegauge.core.plan.document import SCHEMA_VERSION, Plan
-from truegauge.core.plan.modifier_words import from_words
+from truegauge.core.plan.migrations.steps import as_of_now
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import Stamp, content_key, temporary_folder
@@ -64,52 +62,6 @@ def read_plan(path: Path) -> PlanFile:
     if plan.part is not None and (part is None or content_key(part) != plan.part.sha256):
         raise FormatError(path, "the plan is damaged: its part is missing or is not the one the plan was made on")
     return PlanFile(plan, part, stamp)
-
-
-def as_of_now(document: dict[str, Any]) -> dict[str, Any]:
-    """Bring the document of an earlier version to the present one."""
-    version = document.get("schema_version")
-    if version in (1, 2):  # version 1 has less than 2, and nothing that means something else
-        document = _v2_to_v3(document)
-    if version in (1, 2, 3):
-        document = _v3_to_v4(document)
-    # Version 4 has less than 5, and 5 less than 6, and nothing that means something else.
-    if isinstance(version, int) and version < 7:
-        document = _v6_to_v7(document)
-    return {**document, "schema_version": SCHEMA_VERSION}
-
-
-def _v2_to_v3(document: dict[str, Any]) -> dict[str, Any]:
-    """One best fit became a list of alignments with one in force."""
-    rest = {k: v for k, v in document.items() if k != "alignment"}
-    only = document.get("alignment", {"kind": "best_fit"})
-    if isinstance(only, dict):
-        only = {**only, "id": FIRST_ALIGNMENT, "name": "Best fit"}
-    return {**rest, "alignments": [only], "in_force": FIRST_ALIGNMENT}
-
-
-def _v3_to_v4(document: dict[str, Any]) -> dict[str, Any]:
-    """Orientation tolerances named their datum twice, as a second feature too; modifiers were words."""
-    characteristics = document.get("characteristics")
-    datums = {d.get("letter"): d.get("feature") for d in document.get("datums") or () if isinstance(d, dict)}
-    if not isinstance(characteristics, list):
-        return document
-    changed = []
-    for c in characteristics:
-        if isinstance(c, dict) and isinstance(c.get("features"), list) and c.get("datums"):
-            first = c["datums"][0].get("letter") if isinstance(c["datums"][0], dict) else None
-            if len(c["features"]) == 2 and c["features"][1] == datums.get(first):
-                c = {**c, "features": c["features"][:1]}
-        if isinstance(c, dict) and isinstance(c.get("modifiers"), list) and c["modifiers"]:
-            letters, zone = from_words([str(m) for m in c["modifiers"]])
-            c = {**c, "modifiers": list(letters), "zone": zone.model_dump(mode="json")}
-        changed.append(c)
-    return {**document, "characteristics": changed}
-
-
-def _v6_to_v7(document: dict[str, Any]) -> dict[str, Any]:
-    """Sizes without modifiers were those of the associated feature; now a plan states what they mean."""
-    return {"usual_size": "GG", **document}
 
 
 def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) -> CadModel:

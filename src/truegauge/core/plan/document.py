@@ -11,6 +11,7 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
 from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.core.plan.migrations.steps import PRESENT
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.views import SavedView, TagSettings
@@ -21,7 +22,7 @@ from truegauge.core.tolerancing.zone import Standard
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 __all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "DeviationScale", "Plan"]
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = PRESENT
 LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 
 

@@ -1,0 +1,15 @@
+"""All steps, from the first version to the present one."""
+
+from typing import Any
+
+from truegauge.core.plan.migrations import from_1, from_2, from_3, from_4, from_5, from_6
+
+_STEPS = {1: from_1.step, 2: from_2.step, 3: from_3.step, 4: from_4.step, 5: from_5.step, 6: from_6.step}
+PRESENT = max(_STEPS) + 1
+
+
+def as_of_now(document: dict[str, Any]) -> dict[str, Any]:
+    """Bring the document of an earlier version to the present one; it is not changed itself."""
+    while (version := document.get("schema_version")) in _STEPS:
+        document = _STEPS[version](document)
+    return document
