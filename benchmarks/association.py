@@ -10,7 +10,9 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from stopwatch import timed
-from truegauge.core.association import Criterion, Shape, associate, fit_circle
+from truegauge.core.association.by_criterion import associate, fit_circle
+from truegauge.core.association.features import Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.frames import apply, random_rigid
 
 MANY, SOME = 1_000_000, 10_000

@@ -17,7 +17,8 @@ from truegauge.core.errors import TrueGaugeError, shortened
 from truegauge.core.typed_number import MOST, within_reach
 
 if TYPE_CHECKING:
-    from truegauge.core.association import Criterion, DatumSystem
+    from truegauge.core.association.constraints import DatumSystem
+    from truegauge.core.association.fit import Criterion
     from truegauge.jobs.records import Record
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
@@ -313,8 +314,10 @@ def associate(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Associate an ideal feature with points; lengths in mm, angles in rad."""
-    from truegauge.core.association import NONE, Constraints, Criterion, Shape
-    from truegauge.core.association import associate as compute
+    from truegauge.core.association.by_criterion import associate as compute
+    from truegauge.core.association.constraints import NONE, Constraints
+    from truegauge.core.association.features import Shape
+    from truegauge.core.association.fit import Criterion
     from truegauge.formats.fit_text import fit_document
     from truegauge.formats.points_text import read_points
 
@@ -359,7 +362,7 @@ def associate(
 
 def _datum_system(text: str | None) -> "DatumSystem | None":
     """Read the freedoms that a datum system leaves, in the frame of the points."""
-    from truegauge.core.association import DatumSystem
+    from truegauge.core.association.constraints import DatumSystem
     from truegauge.core.frames import identity
 
     if text is None:

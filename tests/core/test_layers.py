@@ -5,7 +5,7 @@ MODULES = (
     "truegauge.core.plan.evaluation",
     "truegauge.core.plan.proposals",
     "truegauge.core.registration.align",
-    "truegauge.core.association",
+    "truegauge.core.association.by_criterion",
 )
 
 

@@ -35,7 +35,8 @@ from truegauge.core.plan.survey import survey_some
 from truegauge.core.progress import Progress, part_of
 from truegauge.formats.files import Content, Stamp, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
-from truegauge.formats.part import NOMINAL_ENDING, PART_ENDINGS, part_key, read_part
+from truegauge.formats.part import read_part
+from truegauge.formats.part_kinds import NOMINAL_ENDING, PART_ENDINGS, part_key
 from truegauge.formats.plan_file import PlanFile, model_of_plan, read_plan, write_plan
 from truegauge.formats.ply import ply_from_mesh, ply_from_points
 from truegauge.formats.sample_file import open_sample, touches_key, write_sample

@@ -70,7 +70,7 @@ from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import upright
 from truegauge.formats.files import write_whole
-from truegauge.formats.part import PART_ENDINGS
+from truegauge.formats.part_kinds import PART_ENDINGS
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.formats.scan import Columns

@@ -9,20 +9,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector, frozen
-from truegauge.core.association import (
-    NONE,
-    Cone,
-    Constraints,
-    Criterion,
-    Cylinder,
-    Feature,
-    Fit,
-    Plane,
-    Rejection,
-    Shape,
-    associate,
-    criteria_for,
-)
+from truegauge.core.association.by_criterion import associate, criteria_for
+from truegauge.core.association.constraints import NONE, Constraints
+from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Shape
+from truegauge.core.association.fit import Criterion, Fit, Rejection
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.clouds.normals import estimated_normals

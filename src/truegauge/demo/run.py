@@ -99,7 +99,9 @@ def warm_association() -> None:
     """Compile the kernels of association."""
     import numpy as np
 
-    from truegauge.core.association import Criterion, Shape, associate
+    from truegauge.core.association.by_criterion import associate
+    from truegauge.core.association.features import Shape
+    from truegauge.core.association.fit import Criterion
 
     rng = np.random.default_rng(1)
     angle, height = 2 * np.pi * rng.random(300), rng.uniform(0, 10, 300)

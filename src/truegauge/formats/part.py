@@ -10,18 +10,16 @@ from platformdirs import user_cache_path
 from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress, silent
-from truegauge.formats.cad_arrays import VERSION, model_from_file
-from truegauge.formats.files import content_key, read_bytes, temporary_folder
+from truegauge.formats.cad_arrays import model_from_file
+from truegauge.formats.files import read_bytes, temporary_folder
 from truegauge.formats.guard import read_in_child
 from truegauge.formats.nominal_csv import part_from_csv
+from truegauge.formats.part_kinds import CAD_KINDS, NOMINAL_ENDING, PART_ENDINGS, part_key
 
 _KEPT = 40  # parts in the cache
 _START = b"ISO-10303-21;"
 _END = b"END-ISO-10303-21;"
 _IGES_LINE = 80
-CAD_KINDS = {".step": "step", ".stp": "step", ".iges": "iges", ".igs": "iges"}
-NOMINAL_ENDING = ".csv"
-PART_ENDINGS = (*CAD_KINDS, NOMINAL_ENDING)
 
 
 def read_part(path: Path, *, progress: Progress = silent) -> CadModel:
@@ -57,11 +55,6 @@ def read_part(path: Path, *, progress: Progress = silent) -> CadModel:
             raise FormatError(path, "the file is damaged (nothing usable was read); export it again") from error
         _store(out, stored)
     return model
-
-
-def part_key(data: bytes) -> str:
-    """Return the key that `read_part` gives to a file of this content."""
-    return f"{content_key(data)}-{VERSION}"
 
 
 def check_step(path: Path, data: bytes) -> None:

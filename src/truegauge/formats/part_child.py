@@ -10,7 +10,7 @@ def convert(source: Path, out: Path) -> int:
     from truegauge.core.cad.kernel.shapes import model_from_document
     from truegauge.core.errors import TrueGaugeError
     from truegauge.formats.cad_arrays import model_to_bytes
-    from truegauge.formats.part import CAD_KINDS, part_key
+    from truegauge.formats.part_kinds import CAD_KINDS, part_key
 
     try:
         document = read_document(str(source), CAD_KINDS[source.suffix.lower()])

@@ -13,7 +13,8 @@ from truegauge.core.plan.migrations.steps import as_of_now
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import Stamp, content_key, temporary_folder
-from truegauge.formats.part import PART_ENDINGS, read_part
+from truegauge.formats.part import read_part
+from truegauge.formats.part_kinds import PART_ENDINGS
 
 _DOCUMENT = "plan.json"
 _LARGEST_DOCUMENT, _LARGEST_PART = 32 << 20, 1 << 30

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.association import (
+from truegauge.core.association.features import (
     Circle,
     Cone,
     Cylinder,

@@ -4,7 +4,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
-from truegauge.core.association import Criterion, Cylinder, Shape, associate, fit_circle, fit_cylinder, fit_plane
+from truegauge.core.association.by_criterion import associate, fit_circle, fit_cylinder, fit_plane
+from truegauge.core.association.features import Cylinder, Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError
 from truegauge.core.frames import apply, random_rigid, rotate
 

@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from truegauge.core.association import Shape, associate, criteria_for
+from truegauge.core.association.by_criterion import associate, criteria_for
+from truegauge.core.association.features import Shape
 from truegauge.core.errors import AssociationError
 
 _RNG = np.random.default_rng(3)

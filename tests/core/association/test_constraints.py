@@ -5,16 +5,10 @@ import pytest
 from constructed import least_squares_case
 from numpy.testing import assert_allclose
 
-from truegauge.core.association import (
-    Constraints,
-    Criterion,
-    Cylinder,
-    DatumSystem,
-    Plane,
-    Shape,
-    associate,
-    criteria_for,
-)
+from truegauge.core.association.by_criterion import associate, criteria_for
+from truegauge.core.association.constraints import Constraints, DatumSystem
+from truegauge.core.association.features import Cylinder, Plane, Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError, ConvergenceError, IndeterminateError, TooFewPointsError
 from truegauge.core.frames import random_rigid, rigid, rotate, rotation_about
 

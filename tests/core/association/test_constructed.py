@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from constructed import FLAT, least_squares_case
 
-from truegauge.core.association import Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape
 
 EASY = ["plane", "circle", "sphere", "cylinder", "cone20", "torus", "ellipse", "slot", "square_slot", "width"]
 WAYS = {

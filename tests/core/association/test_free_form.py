@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from truegauge.core.association import Criterion, DatumSystem
+from truegauge.core.association.constraints import DatumSystem
+from truegauge.core.association.fit import Criterion
 from truegauge.core.association.free_form import fit_free_form
 from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.errors import AssociationError

@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 from scipy.optimize import linprog
 
-from truegauge.core.association import Criterion, Cylinder, Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cylinder, Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError
 from truegauge.core.frames import apply, random_rigid
 

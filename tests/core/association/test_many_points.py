@@ -5,7 +5,9 @@ import pytest
 from constructed import least_squares_case
 from numpy.testing import assert_allclose
 
-from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape
+from truegauge.core.association.fit import Criterion
 
 
 @pytest.mark.parametrize("shape", ["plane", "circle", "sphere", "cylinder", "cone", "torus"])

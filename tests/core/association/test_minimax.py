@@ -6,8 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
-from truegauge.core.association import Criterion, Cylinder, Shape, associate
+from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.enclosing import smallest_ball
+from truegauge.core.association.features import Cylinder, Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.frames import apply, random_rigid
 
 MZ, MC, MI = Criterion.MINIMUM_ZONE, Criterion.MINIMUM_CIRCUMSCRIBED, Criterion.MAXIMUM_INSCRIBED

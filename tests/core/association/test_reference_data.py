@@ -6,7 +6,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape
+from truegauge.core.association.fit import Criterion
 
 FITS = Path(__file__).parents[2] / "data" / "fits"
 CASES = sorted(p.stem for p in FITS.glob("*.json"))

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
-from truegauge.core.association import Circle, Cone, Cylinder, Line, Plane, Point, Sphere
+from truegauge.core.association.features import Circle, Cone, Cylinder, Line, Plane, Point, Sphere
 from truegauge.core.constructions.build import CONSTRUCTIONS, construct, offers, shortest_distance
 from truegauge.core.constructions.parts import Operand
 from truegauge.core.constructions.relations import Between, angle, distance

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from truegauge.core.association import Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape
 from truegauge.core.errors import EvaluationError
 from truegauge.core.filters.form_map import FilterKind, FormFilter, form_map
 from truegauge.core.filters.gaussian import Axis, gaussian, robust_gaussian

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from truegauge.core.association import Circle, Line, Point
+from truegauge.core.association.features import Circle, Line, Point
 from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.extraction import Built
 from truegauge.core.plan.commands import AddConstructed, EditFeature, RemoveFeature

@@ -5,7 +5,9 @@ import pytest
 from scipy.special import ellipe
 from tests.core.tolerancing.made import ball, hole, plane, ring_points
 
-from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import EvaluationError
 from truegauge.core.tolerancing.size import sizes_by
 from truegauge.core.tolerancing.size_rule import SizeRule, is_size, size_rule, usual_rule

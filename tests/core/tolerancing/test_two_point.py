@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from truegauge.core.association import Cylinder, ParallelPlanes, Shape, Sphere, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cylinder, ParallelPlanes, Shape, Sphere
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frames import apply, random_rigid
 from truegauge.core.tolerancing.two_point import local_diameters, local_widths

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.tolerancing.made import request, system, use
 
-from truegauge.core.association import Cylinder, Plane, Sphere
+from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.distance import Distance

@@ -26,8 +26,8 @@ from truegauge.app.probing.touch_panel import TouchPanel
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPanel
-from truegauge.core.association import Circle, Cone, Cylinder, Shape, Slot, Sphere, criteria_for
-from truegauge.core.association.features import Countersink
+from truegauge.core.association.by_criterion import criteria_for
+from truegauge.core.association.features import Circle, Cone, Countersink, Cylinder, Shape, Slot, Sphere
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.extraction import Built, Measured
 from truegauge.core.plan.commands import EditFeature

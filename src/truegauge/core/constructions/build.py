@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from truegauge.core.arrays import Vector, unit
-from truegauge.core.association import Criterion, Shape, associate
+from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import (
     Circle,
     Cone,
@@ -20,8 +20,10 @@ from truegauge.core.association.features import (
     Line,
     Plane,
     Point,
+    Shape,
     axes_along,
 )
+from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.elements import countersink_of, is_countersink, is_slot, slot_of
 from truegauge.core.constructions.parts import (
     Operand,

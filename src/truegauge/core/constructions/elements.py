@@ -3,8 +3,8 @@
 import numpy as np
 
 from truegauge.core.arrays import Points, Vector, unit
-from truegauge.core.association import Shape, associate
-from truegauge.core.association.features import Cone, Countersink, Cylinder, Plane, Slot
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cone, Countersink, Cylinder, Plane, Shape, Slot
 from truegauge.core.constructions.parts import Operand
 from truegauge.core.errors import EvaluationError
 

@@ -16,8 +16,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Points, Rigid, Vector, any_perpendicular, frozen
-from truegauge.core.association import NONE, Constraints, Criterion, DatumSystem, Shape, associate
-from truegauge.core.association.features import Feature, Line, Plane
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import NONE, Constraints, DatumSystem
+from truegauge.core.association.features import Feature, Line, Plane, Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.datums.common import DatumAssociation, DatumSurface, place_together, size_of, with_size
 from truegauge.core.datums.freedoms import NAMES, TWIST_OF, Freedoms, Rows, holders

@@ -11,21 +11,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats, Ints, Points
-from truegauge.core.association import Criterion, Feature, Shape, associate
+from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import (
     Circle,
     Cone,
     Cylinder,
     Ellipse,
+    Feature,
     Line,
     LineInPlane,
     Plane,
     Pose,
+    Shape,
     Slot,
     Sphere,
     SquareSlot,
     Torus,
 )
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.filters.gaussian import Axis, Grid, gaussian, robust_gaussian
 from truegauge.core.taken_rows import rows_at

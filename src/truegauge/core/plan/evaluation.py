@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from truegauge.core.arrays import Rigid, Vector, frozen
-from truegauge.core.association import Criterion
+from truegauge.core.association.fit import Criterion
 from truegauge.core.cad.elements import Elements
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.patterns import Patterns

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.association import associate
+from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import Feature
 from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.errors import AssociationError

@@ -16,7 +16,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.arrays import Points, Rigid, frozen
-from truegauge.core.association import NONE, Criterion, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import NONE
+from truegauge.core.association.fit import Criterion
 from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured

@@ -3,7 +3,10 @@
 import numpy as np
 
 from truegauge.core.arrays import Floats, Normals, Points
-from truegauge.core.association import NONE, Constraints, Criterion, Cylinder, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import NONE, Constraints
+from truegauge.core.association.features import Cylinder
+from truegauge.core.association.fit import Criterion
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError
 from truegauge.core.held_by_points import held_by

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from truegauge.core.arrays import Floats, Normals, Points, Vector
-from truegauge.core.association import Shape, associate
-from truegauge.core.association.features import Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape, Sphere
 from truegauge.core.errors import AssociationError, DeviceError
 from truegauge.core.probing.sphere import LEAST_TOUCHES
 

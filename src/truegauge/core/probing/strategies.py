@@ -6,8 +6,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector, any_perpendicular
-from truegauge.core.association import Shape
-from truegauge.core.association.features import Cone, Cylinder, Feature, Line, Plane
+from truegauge.core.association.features import Cone, Cylinder, Feature, Line, Plane, Shape
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal

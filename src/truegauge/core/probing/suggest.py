@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from truegauge.core.arrays import Floats, Normals, Points
-from truegauge.core.association import Shape, associate
-from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cone, Cylinder, Feature, Plane, Shape, Sphere
 from truegauge.core.association.squares import RULES
 from truegauge.core.errors import AssociationError
 from truegauge.core.probing.compensation import compensated_by_approach

@@ -12,8 +12,8 @@ from typing import Literal
 import numpy as np
 
 from truegauge.core.arrays import Floats, Normals, Points, Rigid, Vector
-from truegauge.core.association import Shape, associate
-from truegauge.core.association.features import Plane, Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Plane, Shape, Sphere
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply
 from truegauge.core.registration.adjustment import Adjustment, Rows, TargetDeviation, determination, solve_rows

@@ -10,8 +10,8 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from truegauge.core.arrays import Floats, Points, Rigid
-from truegauge.core.association import Shape, associate
-from truegauge.core.association.features import Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape, Sphere
 from truegauge.core.clouds.spatial import thinned
 from truegauge.core.errors import AssociationError, RegistrationError
 from truegauge.core.progress import Progress, silent

@@ -6,7 +6,8 @@ from typing import Literal
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points
-from truegauge.core.association import Shape, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Shape
 from truegauge.core.errors import EvaluationError
 from truegauge.core.sections.measured import MeasuredSection
 from truegauge.core.sections.nominal import NominalSection

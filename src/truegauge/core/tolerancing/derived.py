@@ -6,8 +6,10 @@ import numpy as np
 
 from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Ints, Points, Vector
-from truegauge.core.association import NONE, Criterion, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import NONE
 from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes, Plane
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Measured, cells_of
 from truegauge.core.opposite import opposite_on_faces

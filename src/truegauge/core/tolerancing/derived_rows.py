@@ -6,8 +6,9 @@ from functools import partial
 import numpy as np
 
 from truegauge.core.arrays import Points, Rigid, Vector, any_perpendicular, unit
-from truegauge.core.association import Criterion, Shape, associate
-from truegauge.core.association.features import Feature, ParallelPlanes, Plane
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Feature, ParallelPlanes, Plane, Shape
+from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.parts import axis_of, place_of, plane_of
 from truegauge.core.datums.common import size_of, with_size
 from truegauge.core.errors import AssociationError, EvaluationError

@@ -4,8 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.association import Criterion, Shape, associate
-from truegauge.core.association.features import Cylinder, ParallelPlanes, Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cylinder, ParallelPlanes, Shape, Sphere
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.tolerancing.derived import mating_feature

@@ -12,8 +12,9 @@ import numpy as np
 
 from truegauge.core.around import algebraic_center, widest_gap
 from truegauge.core.arrays import Floats, Ints, Points, Vector, any_perpendicular, unit
-from truegauge.core.association import Criterion, Shape, associate
-from truegauge.core.association.features import Cone, Feature, Plane, Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cone, Feature, Plane, Shape, Sphere
+from truegauge.core.association.fit import Criterion
 from truegauge.core.association.starts import even_directions
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError, EvaluationError

@@ -5,8 +5,10 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
 
-from truegauge.core.association import NONE, Criterion, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import NONE
 from truegauge.core.association.features import Feature
+from truegauge.core.association.fit import Criterion
 from truegauge.core.extraction import Measured
 
 T = TypeVar("T")

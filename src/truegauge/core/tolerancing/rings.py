@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Floats, Ints, Points
-from truegauge.core.association import Shape, associate
-from truegauge.core.association.features import Cone, Cylinder
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cone, Cylinder, Shape
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.taken_rows import TakenRows, rows_at, rows_or_slices

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from truegauge.core.around import widest_gap
 from truegauge.core.arrays import Floats, Ints, Points
-from truegauge.core.association import Criterion, Shape, associate
-from truegauge.core.association.features import Cylinder, Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.features import Cylinder, Shape, Sphere
+from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.surface_rings import rings_at

@@ -6,8 +6,19 @@ from dataclasses import dataclass
 import numpy as np
 
 from truegauge.core.arrays import Floats
-from truegauge.core.association import NONE, Criterion, Shape, associate
-from truegauge.core.association.features import Circle, Countersink, Cylinder, ParallelPlanes, Plane, Slot, Sphere
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import NONE
+from truegauge.core.association.features import (
+    Circle,
+    Countersink,
+    Cylinder,
+    ParallelPlanes,
+    Plane,
+    Shape,
+    Slot,
+    Sphere,
+)
+from truegauge.core.association.fit import Criterion
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured

@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Points
-from truegauge.core.association import Circle, Constraints, Cylinder, ParallelPlanes, Shape, Sphere, associate
+from truegauge.core.association.by_criterion import associate
+from truegauge.core.association.constraints import Constraints
+from truegauge.core.association.features import Circle, Cylinder, ParallelPlanes, Shape, Sphere
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.extraction import Measured
 from truegauge.core.opposite import opposite_on_ball, opposite_on_ring

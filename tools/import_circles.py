@@ -1,0 +1,87 @@
+"""No circle of modules: ``tools/import_circles.py`` lists every one, and fails where there is one that is not known.
+
+Imports inside of functions count, those that only types need do not. A module that imports the face of its own package
+is in a circle with it.
+"""
+
+import ast
+import sys
+from pathlib import Path
+
+SOURCE = Path(__file__).parents[1] / "src"
+# Trials of the uncertainty are evaluators of their own, made by what the evaluator calls: goes with the contexts.
+KNOWN = [["truegauge.core.plan.evaluation", "truegauge.core.plan.uncertain"]]
+
+
+def modules() -> dict[str, Path]:
+    """Return every module by its name."""
+    found = {}
+    for path in sorted(SOURCE.rglob("*.py")):
+        parts = path.relative_to(SOURCE).with_suffix("").parts
+        found[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
+    return found
+
+
+def imported(tree: ast.AST, known: dict[str, Path]) -> set[str]:
+    """Return the modules that a module imports."""
+    found: set[str] = set()
+    skipped: set[ast.AST] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test):
+            skipped.update(n for child in node.body for n in ast.walk(child))
+    for node in ast.walk(tree):
+        if node in skipped:
+            continue
+        if isinstance(node, ast.Import):
+            found |= {a.name for a in node.names if a.name in known}
+        elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
+            for a in node.names:
+                own = f"{node.module}.{a.name}"
+                found |= {own} if own in known else {node.module} & known.keys()
+    return found
+
+
+def circles(graph: dict[str, set[str]]) -> list[list[str]]:
+    """Return the strongly connected components of more than one module (Tarjan 1972), each sorted."""
+    index: dict[str, int] = {}
+    low: dict[str, int] = {}
+    stack: list[str] = []
+    found: list[list[str]] = []
+
+    def visit(node: str) -> None:
+        index[node] = low[node] = len(index)
+        stack.append(node)
+        for other in sorted(graph[node]):
+            if other not in index:
+                visit(other)
+                low[node] = min(low[node], low[other])
+            elif other in stack:
+                low[node] = min(low[node], index[other])
+        if low[node] == index[node]:
+            own = []
+            while not own or own[-1] != node:
+                own.append(stack.pop())
+            if len(own) > 1:
+                found.append(sorted(own))
+
+    for node in sorted(graph):
+        if node not in index:
+            visit(node)
+    return found
+
+
+def main() -> int:
+    """Print the circles; 1 when there is one that is not known, or a known one is gone."""
+    sys.setrecursionlimit(10_000)
+    known = modules()
+    graph = {name: imported(ast.parse(path.read_text()), known) - {name} for name, path in known.items()}
+    found = circles(graph)
+    for own in (c for c in KNOWN if c not in found):
+        print(f"no circle any more, take it off the list: {', '.join(own)}")
+    for own in (c for c in found if c not in KNOWN):
+        print(f"{len(own)} modules import each other: {', '.join(m.removeprefix('truegauge.') for m in own)}")
+    return int(found != KNOWN)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
