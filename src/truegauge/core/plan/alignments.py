@@ -12,6 +12,7 @@ from pydantic import Field, field_validator
 from truegauge.core.datums.named_frame import AxisName
 from truegauge.core.frames import as_rigid
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.references import Refers
 
 FIRST_ALIGNMENT = "a1"
 Three = tuple[float, float, float]
@@ -32,7 +33,7 @@ class AlignmentBase(Frozen):
 class FaceWeight(Frozen):
     """How much the squares of the distances to some faces count in a best fit."""
 
-    faces: Faces = Field(min_length=1)
+    faces: Annotated[Faces, Refers("face", "goes")] = Field(min_length=1)
     weight: float = Field(ge=0, le=1000)
 
 
@@ -46,7 +47,7 @@ class BestFitAlignment(AlignmentBase):
     kind: Literal["best_fit"] = "best_fit"
     name: str = "Best fit"
     trim: float = Field(default=3.0, gt=0.5, le=20)
-    faces: Faces = ()
+    faces: Annotated[Faces, Refers("face", "shrinks")] = ()
     weights: tuple[FaceWeight, ...] = ()
     locked: tuple[bool, bool, bool, bool, bool, bool] = (False,) * 6
     criterion: Literal["least_squares", "largest", "within"] = "least_squares"
@@ -57,7 +58,7 @@ class BestFitAlignment(AlignmentBase):
 class DatumUse(Frozen):
     """A feature in an alignment by datums; `axis` names where its direction points in the reported frame."""
 
-    feature: str
+    feature: Annotated[str, Refers("feature", "goes")]
     axis: AxisName | None = None
 
 
@@ -78,7 +79,7 @@ class ReferencePlace(Frozen):
     place: Three = ZERO
     normal: Three = (0.0, 0.0, 1.0)
     held: str = "n"
-    feature: str = ""
+    feature: Annotated[str, Refers("feature", "goes")] = ""
 
 
 class ReferencePointAlignment(AlignmentBase):
@@ -96,7 +97,7 @@ class MatchedPlace(Frozen):
     place: Three = ZERO
     weights: Three = (1.0, 1.0, 1.0)
     used: bool = True
-    feature: str = ""
+    feature: Annotated[str, Refers("feature", "goes")] = ""
 
 
 class MatchedPointAlignment(AlignmentBase):

@@ -4,14 +4,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from truegauge.core.clouds.recipe import Recipe
-from truegauge.core.plan.alignments import (
-    AnyAlignment,
-    BestFitAlignment,
-    DatumAlignment,
-    FaceWeight,
-    MatchedPointAlignment,
-    ReferencePointAlignment,
-)
+from truegauge.core.plan.alignments import AnyAlignment, BestFitAlignment
 from truegauge.core.plan.document import (
     Characteristic,
     ConstructedFeature,
@@ -25,6 +18,7 @@ from truegauge.core.plan.document import (
     PointLimits,
     TitleBlock,
 )
+from truegauge.core.plan.references import with_faces_as_now, without_characteristics, without_features
 
 
 class Command(Protocol):
@@ -62,21 +56,8 @@ class SetPart:
         if plan.part is not None and plan.part.sha256 == self.part.sha256:
             return plan.replace(part=self.part)
         if self.new_of is not None:
-            numbers = dict(self.new_of)
-            return plan.replace(
-                part=self.part,
-                features=tuple(f.replace(faces=_faces_now(f.faces, numbers)) for f in plan.features),
-                spots=tuple(s.replace(faces=_faces_now(s.faces, numbers)) if s.faces else s for s in plan.spots),
-                views=tuple(v.replace(hidden=tuple(numbers[f] for f in v.hidden if f in numbers)) for v in plan.views),
-                scale=plan.scale.replace(
-                    own=tuple(
-                        o.replace(faces=kept)
-                        for o in plan.scale.own
-                        if (kept := tuple(numbers[f] for f in o.faces if f in numbers))
-                    )
-                ),
-                alignments=tuple(_alignment_now(a, numbers) for a in plan.alignments),
-            )
+            return with_faces_as_now(plan, dict(self.new_of)).replace(part=self.part)
+        plan = without_features(plan, frozenset(f.id for f in (*plan.all_features, *plan.readings)))
         return plan.replace(
             part=self.part,
             alignments=(BestFitAlignment(),),
@@ -93,32 +74,6 @@ class SetPart:
             name=self.name,
             title_block=TitleBlock(title=self.name),
         )
-
-
-def _faces_now(faces: tuple[int, ...], new_of: dict[int, int]) -> tuple[int, ...]:
-    kept = tuple(sorted({new_of[f] for f in faces if f in new_of}))
-    # Below zero, and still telling which it was: no two lost features are the same faces.
-    return kept or tuple(-1 - abs(f) for f in faces)
-
-
-def _alignment_now(alignment: AnyAlignment, new_of: dict[int, int]) -> AnyAlignment:
-    """Return a best fit with the numbers of the faces as they are now; weights of lost faces go."""
-    if not isinstance(alignment, BestFitAlignment):
-        return alignment
-    weights = [(tuple(sorted({new_of[f] for f in w.faces if f in new_of})), w.weight) for w in alignment.weights]
-    return alignment.replace(
-        faces=tuple(sorted({new_of[f] for f in alignment.faces if f in new_of})),
-        weights=tuple(FaceWeight(faces=faces, weight=weight) for faces, weight in weights if faces),
-    )
-
-
-def _without_features(alignment: AnyAlignment, gone: set[str]) -> AnyAlignment:
-    """Return an alignment that no longer uses features."""
-    if isinstance(alignment, DatumAlignment):
-        return alignment.replace(datums=tuple(d for d in alignment.datums if d.feature not in gone))
-    if isinstance(alignment, ReferencePointAlignment | MatchedPointAlignment):
-        return alignment.replace(points=tuple(p for p in alignment.points if p.feature not in gone))
-    return alignment
 
 
 @dataclass(frozen=True, slots=True)
@@ -266,22 +221,7 @@ class RemoveCharacteristic:
 
     def apply(self, plan: Plan) -> Plan:
         """Filter."""
-        kept = tuple(c for c in plan.characteristics if c.id != self.characteristic_id)
-        return without_unused_readings(plan.replace(characteristics=kept), plan)
-
-
-def without_unused_readings(plan: Plan, before: Plan) -> Plan:
-    """Return the plan without the spot checks, dimensions and compared points that lost their last characteristic."""
-    had = {f for c in before.characteristics for f in c.features}
-    has = {f for c in plan.characteristics for f in c.features}
-    gone = {r.id for r in plan.readings if r.id in had and r.id not in has}
-    if not gone:
-        return plan
-    return plan.replace(
-        spots=tuple(s for s in plan.spots if s.id not in gone),
-        sections=tuple(s.replace(dimensions=tuple(d for d in s.dimensions if d.id not in gone)) for s in plan.sections),
-        compared=tuple(p for p in plan.compared if p.id not in gone),
-    )
+        return without_characteristics(plan, frozenset((self.characteristic_id,)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -294,17 +234,7 @@ class RemoveFeature:
 
     def apply(self, plan: Plan) -> Plan:
         """Filter."""
-        gone = {self.feature_id}
-        for made in plan.constructed:  # in the order of building
-            if gone & set(made.members):
-                gone.add(made.id)
-        return plan.replace(
-            features=tuple(f for f in plan.features if f.id not in gone),
-            constructed=tuple(f for f in plan.constructed if f.id not in gone),
-            datums=tuple(d for d in plan.datums if not gone & set(d.features)),
-            alignments=tuple(_without_features(a, gone) for a in plan.alignments),
-            characteristics=tuple(c for c in plan.characteristics if not gone & set(c.features)),
-        )
+        return without_features(plan, frozenset((self.feature_id,)))
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable
 from functools import cached_property
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -16,6 +16,7 @@ from truegauge.core.plan.readings import ComparedPoint, Reading, Section, Sectio
 from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.probing.probing import Probing
+from truegauge.core.references import Refers
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.core.tolerancing.zone import Standard
@@ -94,7 +95,7 @@ class NominalFeature(Frozen):
 
     id: str
     name: str
-    faces: tuple[int, ...] = Field(min_length=1)
+    faces: Annotated[tuple[int, ...], Refers("face", "lost")] = Field(min_length=1)
     criterion: CriterionName = "by_use"
     form_filter: FormFilterSetting = FormFilterSetting()
     extraction: Extraction | None = None
@@ -111,7 +112,7 @@ class ConstructedFeature(Frozen):
     id: str
     name: str
     construction: str
-    members: tuple[str, ...] = Field(min_length=1)
+    members: Annotated[tuple[str, ...], Refers("feature", "goes")] = Field(min_length=1)
     values: tuple[float, ...] = ()
 
     @property

@@ -1,11 +1,12 @@
 """How deviations are coloured: limits, steps, band, colours. Lengths in mm."""
 
 import re
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.references import Refers
 
 PaletteName = Literal["indigo", "teal", "plum", "print"]
 _COLOR = re.compile(r"^#[0-9A-Fa-f]{6}$")
@@ -14,7 +15,7 @@ _COLOR = re.compile(r"^#[0-9A-Fa-f]{6}$")
 class FaceTolerance(Frozen):
     """The tolerance band of some faces in the map, mm to both sides."""
 
-    faces: tuple[int, ...] = Field(min_length=1)
+    faces: Annotated[tuple[int, ...], Refers("face", "goes")] = Field(min_length=1)
     tolerance: float = Field(gt=0)
 
 

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from truegauge.core.plan.commands import without_unused_readings
 from truegauge.core.plan.document import Characteristic, Extraction, Plan, ShapeExtraction
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, SpotCheck
+from truegauge.core.plan.references import without_characteristics
 from truegauge.core.plan.views import SavedView, TagSettings
 
 
@@ -53,10 +53,9 @@ class RemoveSection:
     def apply(self, plan: Plan) -> Plan:
         """Filter."""
         gone = {d.id for d in plan.section(self.section_id).dimensions}
-        return plan.replace(
-            sections=tuple(s for s in plan.sections if s.id != self.section_id),
-            characteristics=tuple(c for c in plan.characteristics if not gone & set(c.features)),
-        )
+        own = frozenset(c.id for c in plan.characteristics if gone & set(c.features))
+        changed = without_characteristics(plan, own)
+        return changed.replace(sections=tuple(s for s in changed.sections if s.id != self.section_id))
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,8 +92,7 @@ class RemoveCharacteristics:
 
     def apply(self, plan: Plan) -> Plan:
         """Filter."""
-        kept = tuple(c for c in plan.characteristics if c.id not in self.ids)
-        return without_unused_readings(plan.replace(characteristics=kept), plan)
+        return without_characteristics(plan, self.ids)
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,12 +3,13 @@
 Frozen models. Lengths in mm, part coordinates. A characteristic refers to one of these by its id, as to a feature.
 """
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.references import Refers
 
 Three = tuple[float, float, float]
 Two = tuple[float, float]
@@ -32,7 +33,7 @@ class SpotCheck(Frozen):
     place: Three
     normal: Three
     direction: Three | None = None
-    faces: tuple[int, ...] = ()
+    faces: Annotated[tuple[int, ...], Refers("face", "lost")] = ()
     radius: float = Field(default=1.0, gt=0)
     reads: Literal["at", "highest", "lowest"] = "at"
     area: float = Field(default=0.0, ge=0)

@@ -1,10 +1,11 @@
 """What a drawing requires: datums and characteristics. Lengths in mm, angles in rad; limits as deviations."""
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.references import Refers
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 Three = tuple[float, float, float]
@@ -28,8 +29,8 @@ class Datum(Frozen):
     """A datum letter on a feature, on several at once (`others`: a pattern, or two opposite planes), or on targets."""
 
     letter: str = Field(pattern=r"^[A-Z]{1,2}$")
-    feature: str
-    others: tuple[str, ...] = ()
+    feature: Annotated[str, Refers("feature", "goes")]
+    others: Annotated[tuple[str, ...], Refers("feature", "goes")] = ()
     targets: tuple[DatumTarget, ...] = ()
 
     @property
@@ -91,7 +92,7 @@ class Characteristic(Frozen):
     number: int = Field(ge=1)
     name: str
     kind: str
-    features: tuple[str, ...] = Field(min_length=1)
+    features: Annotated[tuple[str, ...], Refers("feature", "goes")] = Field(min_length=1)
     nominal: float
     lower: float | None = None
     upper: float | None = None

@@ -1,11 +1,12 @@
 """Saved views: what the eye sees, what is shown, and its tags. Frozen models; lengths in mm."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.core.references import Refers
 
 Three = tuple[float, float, float]
 Box = tuple[Three, Three]
@@ -25,7 +26,7 @@ class Eye(Frozen):
 class PinnedTag(Frozen):
     """A tag that was put somewhere: its middle as shares of the picture, y down."""
 
-    characteristic: str
+    characteristic: Annotated[str, Refers("characteristic", "goes")]
     x: float
     y: float
 
@@ -37,8 +38,8 @@ class TagSettings(Frozen):
     """
 
     shown: Literal["needed", "all", "outside", "listed", "none"] = "needed"
-    listed: tuple[str, ...] = ()
-    hidden: tuple[str, ...] = ()
+    listed: Annotated[tuple[str, ...], Refers("characteristic", "shrinks")] = ()
+    hidden: Annotated[tuple[str, ...], Refers("characteristic", "shrinks")] = ()
     pinned: tuple[PinnedTag, ...] = ()
     parts: tuple[TagPart, ...] = USUAL_PARTS
     layout: Literal["around", "sides", "rows"] = "sides"
@@ -55,7 +56,7 @@ class SavedView(Frozen):
     needles: bool = False
     opacity: float = Field(default=1.0, ge=0.05, le=1)
     edges_only: bool = False
-    hidden: tuple[int, ...] = ()
+    hidden: Annotated[tuple[int, ...], Refers("face", "shrinks")] = ()
     section_box: Box | None = None
     scale: DeviationScale | None = None  # None: that of the plan
     tags: TagSettings = TagSettings()

@@ -1,6 +1,6 @@
 """What a plan says about probing: assemblies, rack, reference sphere, how styli are qualified and features touched."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -9,6 +9,7 @@ from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Three
 from truegauge.core.probing.judgement import QualificationLimits
 from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.references import Refers
 
 QualifyBy = Literal["machine", "first touch by hand", "hand"]
 
@@ -64,7 +65,7 @@ class RackPort(Frozen):
 class FeatureTouching(Frozen):
     """How a feature is touched: how many touches in how many rows, and with which stylus (None: the best that fits)."""
 
-    feature: str
+    feature: Annotated[str, Refers("feature", "goes")]
     touches: int = Field(default=0, ge=0, le=500)
     rows: int = Field(default=0, ge=0, le=50)
     stylus: StylusUse | None = None
