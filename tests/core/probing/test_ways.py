@@ -173,3 +173,30 @@ def test_a_part_that_is_not_located_is_gone_over_but_around_the_sphere():
     beside = center + np.array([hidden.radius + 60, 0, 5.0])
     with pytest.raises(NoWay, match="a part that is not located yet is in the way"):
         room.way(use, beside, center + np.array([0, 0, 40.0]), None, None)
+
+
+def test_the_ball_of_a_head_holds_all_that_turns_in_every_pose(rng):
+    for assembly in demo_probing().assemblies:
+        pivot, radius = assembly.sweep()
+        for _ in range(40):
+            pose = HeadPose(tilt_deg=7.5 * int(rng.integers(0, 15)), turn_deg=7.5 * int(rng.integers(-24, 25)))
+            moving = [s.center for s in assembly.styli(pose)]
+            assert all(np.linalg.norm(c - pivot) < radius for c in moving)
+
+
+def test_a_head_that_would_turn_into_the_rack_goes_aside_first():
+    """The rack stands higher than the part and the sphere: what hangs there is kept away from while the head turns."""
+    probing = demo_probing()
+    use = probing.uses()[0]
+    other = probing.assembly("p2")
+    port = np.array(probing.rack[1].place)
+    parked = ParkedProbe(other.name, other.bodies(), port)
+    room = ProbeRoom(probing, standing(MachineRecord(table_z=-760.0)), None, above=40.0)
+    room.top = -420.0  # the part and the sphere are lower than what hangs in the rack
+    place = room.shape(use)[1].center
+    start = np.array([port[0] + 70.0, port[1] - 60.0, -500.0])
+    quill = room.way_up(use, start + place, None)[-1] - place
+    for pose in probing.assembly(use.assembly).poses:
+        shape = room.shape(use.replace(pose=pose))[0]
+        assert (parked.distances(shape.centers + quill, shape.radii) - shape.radii).min() > 4.0
+    assert np.linalg.norm(quill[:2] - start[:2]) > 5.0

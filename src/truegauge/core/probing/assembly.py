@@ -207,6 +207,30 @@ class ProbeAssembly(Frozen):
             found[p.id] = (base, base if own is None else base @ head_turn(own, pose))
         return found
 
+    def sweep(self) -> tuple[Vector, float] | None:
+        """Return the ball in which everything that turns with the head stays: its middle (3,) and radius, mm.
+
+        In the coordinates of the quill; None for a fixed head.
+        """
+        head = next((p for p in self.parts if p.component.articulation is not None), None)
+        if head is None or head.component.articulation is None:
+            return None
+        frames = self.frames()
+        pivot = apply(frames[head.id][0], np.array(head.component.articulation.pivot))
+        turning, radius = {head.id}, 0.0
+        for p in self.parts:
+            if p.on in turning:
+                turning.add(p.id)
+            if p.id not in turning:
+                continue
+            for body in (b for b in p.component.bodies if b.moves or p is not head):
+                for end in (body.start, body.end):
+                    off = float(np.linalg.norm(apply(frames[p.id][1], np.array(end)) - pivot))
+                    radius = max(radius, off + body.radius)
+        for s in self.styli():
+            radius = max(radius, float(np.linalg.norm(s.center - pivot)) + s.radius)
+        return pivot, radius
+
     def styli(self, pose: HeadPose = STRAIGHT) -> tuple[StylusPlace, ...]:
         """Return where every tip is in a pose."""
         found = self._known_styli.get(pose)

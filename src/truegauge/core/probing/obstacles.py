@@ -107,6 +107,7 @@ class ParkedProbe:
         self.name = f"{name}, in the rack,"
         self._starts, self._ends, self._radii = bodies.starts + at, bodies.ends + at, bodies.radii
         ends = np.vstack([self._starts, self._ends])
+        self.middle = ends.mean(axis=0)
         self._low, self._high = ends.min(axis=0) - self._radii.max(), ends.max(axis=0) + self._radii.max()
 
     def distances(self, points: Points, radii: Floats | float = 0.0) -> Floats:

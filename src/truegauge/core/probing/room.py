@@ -8,12 +8,13 @@ from truegauge.core.arrays import Points, Vector
 from truegauge.core.probing.assembly import HeadPose, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, probe_shape
 from truegauge.core.probing.escape import DeadEnds
-from truegauge.core.probing.obstacles import SphereObstacle, UnlocatedPart
+from truegauge.core.probing.obstacles import ParkedProbe, SphereObstacle, UnlocatedPart
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.standing import Standing, parked
 from truegauge.core.probing.travel import Surroundings, find_way
 
 _BESIDE = 25.0  # mm beside the sphere that a tip goes when it touches it, and a little more
+_FROM_RACK, _SHIFTS = 5.0, 12  # mm that a head keeps from the rack while it turns; steps until it does
 _UNDER = 3.0  # mm that travel keeps over a part that is not located
 
 
@@ -52,6 +53,7 @@ class ProbeRoom:
             self._hidden = ground + known.unlocated
         self._shapes: dict[StylusUse, tuple[ProbeShape, StylusPlace]] = {}
         self._dead: dict[tuple[str, HeadPose], DeadEnds] = {}
+        self._low: dict[str, float] = {}
         self._around: dict[StylusUse, tuple[Obstacle, ...]] = {}
 
     def obstacles(self, use: StylusUse) -> tuple[Obstacle, ...]:
@@ -78,12 +80,15 @@ class ProbeRoom:
         return self._shapes[use]
 
     def _lowest(self, use: StylusUse) -> float:
-        """Return how far below the quill the probe reaches in its lowest pose (negative)."""
-        lowest = []
-        for pose in self.probing.assembly(use.assembly).poses:
-            shape = self.shape(use.replace(pose=pose))[0]
-            lowest.append(float((shape.centers[:, 2] - shape.radii).min()))
-        return min(lowest)
+        """Return how far below the quill the probe reaches while its head turns (negative)."""
+        if use.assembly not in self._low:
+            assembly = self.probing.assembly(use.assembly)
+            shape = self.shape(use)[0]
+            low = float((shape.centers[:, 2] - shape.radii).min())
+            sweep = assembly.sweep()
+            # On the way between two poses an arm may reach lower than in either.
+            self._low[use.assembly] = low if sweep is None else min(low, float(sweep[0][2]) - sweep[1])
+        return self._low[use.assembly]
 
     def safe_z(self, use: StylusUse) -> float:
         """Return the height of the quill at which the whole probe, in any pose, is over everything."""
@@ -125,5 +130,29 @@ class ProbeRoom:
     def way_up(self, use: StylusUse, start: Vector, leaving: Vector | None) -> Points:
         """Return places of the tip that lead to where the whole probe, in any pose, is over everything (NoWay)."""
         place = self.shape(use)[1]
-        z = self.safe_z(use) + place.center[2]
-        return self.way(use, start, np.array([start[0], start[1], max(z, float(start[2]))]), leaving, None)
+        z = max(self.safe_z(use), float(start[2] - place.center[2]))
+        quill = np.array([*(start - place.center)[:2], z])
+        return self.way(use, start, self._beside_rack(use, quill) + place.center, leaving, None)
+
+    def _beside_rack(self, use: StylusUse, quill: Vector) -> Vector:
+        """Return a place (3,) of the quill near one over everything else where the head can turn beside the rack.
+
+        The rack may stand higher than part and sphere; what hangs there is not gone over, but kept away from.
+        """
+        sweep = self.probing.assembly(use.assembly).sweep()
+        hanging = [o for o in self.obstacles(use) if isinstance(o, ParkedProbe)]
+        if sweep is None or not hanging:
+            return quill
+        pivot, radius = sweep
+        wanted = radius + _FROM_RACK
+        for _ in range(_SHIFTS):
+            at = quill + pivot
+            near = min(hanging, key=lambda o: float(o.distances(at[None], wanted)[0]))
+            room = float(near.distances(at[None], wanted)[0])
+            if room >= wanted:
+                break
+            away = at[:2] - near.middle[:2]
+            length = float(np.linalg.norm(away))
+            step = away / length if length > 1e-6 else np.array([1.0, 0.0])
+            quill = quill + np.array([*((wanted - room + 1.0) * step), 0.0])
+        return quill
