@@ -6,6 +6,9 @@ from pydantic import BaseModel, ConfigDict, model_validator
 
 from truegauge.core.typed_number import within_reach
 
+Three = tuple[float, float, float]  # a place or a direction in a document
+Two = tuple[float, float]
+
 
 class Frozen(BaseModel):
     """Base of every document model. Its numbers are finite and within what can be measured."""

@@ -193,7 +193,7 @@ def _with_readings(plan: Plan, evaluator: Any) -> Plan:
         id="s-middle", name="middle", origin=(0.0, y, 0.0), normal=(0.0, -1.0, 0.0), across=(1.0, 0.0, 0.0),
         thickness=2.0, dimensions=inner,
     )  # fmt: skip
-    number = max(c.number for c in plan.characteristics) + 1
+    number = plan.next_number
     dimensions = []
     for k, d in enumerate(inner):
         nominal = dimension_nominal(evaluator, plan, section, d)

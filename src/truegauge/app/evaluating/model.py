@@ -27,7 +27,6 @@ from truegauge.core.plan.reading_edits import (
     add_compared,
     add_spots,
     new_id,
-    next_number,
     parallel_sections,
     places_along,
     places_on_grid,
@@ -275,7 +274,7 @@ class EvaluateModel(QObject):
             return False
         tolerance = np.radians(0.5) if kind == "angle" else self.tolerance
         characteristic = Characteristic(
-            id=new_id("c"), number=next_number(s.plan), name=f"{section.name}: {made.name}", kind=f"section_{kind}",
+            id=new_id("c"), number=s.plan.next_number, name=f"{section.name}: {made.name}", kind=f"section_{kind}",
             features=(made.id,), nominal=round(nominal, 6), lower=-tolerance, upper=tolerance,
         )  # fmt: skip
         done = s.run(AddDimension(section_id, made, characteristic))

@@ -12,6 +12,7 @@ from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.errors import EvaluationError
+from truegauge.core.frozen_model import Three
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
     AnyAlignment,
@@ -26,7 +27,6 @@ from truegauge.core.plan.alignments import (
     MatchedPointAlignment,
     ReferencePlace,
     ReferencePointAlignment,
-    Three,
 )
 from truegauge.core.plan.commands import SetAlignment
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature, Plan

@@ -11,11 +11,10 @@ from pydantic import Field, field_validator
 
 from truegauge.core.datums.named_frame import AxisName
 from truegauge.core.frames import as_rigid
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.references import Refers
 
 FIRST_ALIGNMENT = "a1"
-Three = tuple[float, float, float]
 Faces = tuple[int, ...]
 ZERO: Three = (0.0, 0.0, 0.0)
 

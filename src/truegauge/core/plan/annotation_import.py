@@ -92,7 +92,7 @@ class _Importer:
         for c in self.work.characteristics:
             if (c.kind, c.features, c.datums) == (kind, ids, datums) and (c.lower, c.upper) == (lower, upper):
                 return False
-        number = max((c.number for c in self.work.characteristics), default=0) + 1
+        number = self.work.next_number
         said = " to ".join(f.name for f in features)
         if len(features) == 1 or kind in _PATTERNS:
             said = features[0].name + (f" and {len(features) - 1} more" if len(features) > 1 else "")

@@ -360,6 +360,11 @@ class Plan(Frozen):
                 found.setdefault(f, []).append(c)
         return {f: tuple(cs) for f, cs in found.items()}
 
+    @property
+    def next_number(self) -> int:
+        """The number after the last characteristic."""
+        return max((c.number for c in self.characteristics), default=0) + 1
+
     def characteristic(self, characteristic_id: str) -> Characteristic:
         """Return a characteristic by its id."""
         for c in self.characteristics:

@@ -14,10 +14,6 @@ _REST = "all faces without a tolerance"
 _SQUARE = 1e-6
 
 
-def _next_number(plan: Plan) -> int:
-    return max((c.number for c in plan.characteristics), default=0) + 1
-
-
 def add_tier(plan: Plan, c: Characteristic, *, composite: bool) -> AddCharacteristic:
     """Return the command that adds a lower tier: composite (its datums only orient), or a single segment.
 
@@ -27,7 +23,7 @@ def add_tier(plan: Plan, c: Characteristic, *, composite: bool) -> AddCharacteri
     if composite:
         first = tuple(d.replace(modifiers=tuple(dict.fromkeys((*d.modifiers, ORIENTS)))) for d in first)
     made = c.replace(
-        id=new_id(), number=_next_number(plan), name=f"{c.name}, lower tier", tier_of=c.tier_of or c.id,
+        id=new_id(), number=plan.next_number, name=f"{c.name}, lower tier", tier_of=c.tier_of or c.id,
         tier="composite" if composite else "single", datums=first, upper=None if c.upper is None else c.upper / 2,
         warn_lower=None, warn_upper=None,
     )  # fmt: skip
@@ -47,7 +43,7 @@ def other_direction(plan: Plan, c: Characteristic, axis: np.ndarray | None) -> S
     first = next((k for k in across if stated is not None and abs(stated[k]) > 1 - _SQUARE), across[0])
     second = next(k for k in across if k != first)
     zones = [c.zone.replace(shape="planes", direction=_unit(k), second=None) for k in (first, second)]
-    made = c.replace(id=new_id(), number=_next_number(plan), name=f"{c.name}, {'XYZ'[second]}", zone=zones[1])
+    made = c.replace(id=new_id(), number=plan.next_number, name=f"{c.name}, {'XYZ'[second]}", zone=zones[1])
     return Several(
         (EditCharacteristic(c.id, (("zone", zones[0]),)), AddCharacteristic(made)), "judge in both directions"
     )
@@ -80,7 +76,7 @@ def general_profile(plan: Plan, model: CadModel) -> AddCharacteristic | None:
         feature = NominalFeature(id=new_id(), name=_free_name(plan), faces=rest)
         new = (feature,)
     made = Characteristic(
-        id=new_id(), number=_next_number(plan), name="general profile", kind="profile_surface",
+        id=new_id(), number=plan.next_number, name="general profile", kind="profile_surface",
         features=(feature.id,), nominal=0.0, upper=None if plan.general.surface is not None else 0.5,
         datums=tuple(DatumReference(letter=d.letter) for d in plan.datums[:3]),
     )  # fmt: skip

@@ -237,7 +237,7 @@ def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -
     for k, group in enumerate(proposal.groups):
         used.append(feature_for(plan, group, nominals[k] if nominals else None, new))
     lower, upper = proposal.kind.limits(nominals)
-    number = max((c.number for c in plan.characteristics), default=0) + 1
+    number = plan.next_number
     name = f"{used[0].name} {proposal.kind.label}"
     if proposal.kind.geometric and (len(used) == 1 or proposal.kind.name not in _TO_THE_SECOND):
         name = f"{used[0].name}{f' and {len(used) - 1} more' if len(used) > 1 else ''} {proposal.kind.label}"

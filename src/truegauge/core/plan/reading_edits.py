@@ -13,13 +13,13 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.errors import GeometryError
 from truegauge.core.frames import rotation_about
+from truegauge.core.frozen_model import Three
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.reading_commands import AddReadings
 from truegauge.core.plan.readings import ComparedPoint, Section, SpotCheck
 from truegauge.core.sections.plane import upright
 from truegauge.core.tolerancing.kinds import KINDS
 
-Three = tuple[float, float, float]
 USUAL_TOLERANCE = 0.1
 
 
@@ -49,11 +49,6 @@ def three(values: Vector) -> Three:
     return x, y, z
 
 
-def next_number(plan: Plan) -> int:
-    """Return the number after the last characteristic."""
-    return max((c.number for c in plan.characteristics), default=0) + 1
-
-
 def add_spots(
     plan: Plan, model: CadModel, projector: Projector, wishes: Sequence[SpotWish], label: str = ""
 ) -> AddReadings:
@@ -72,7 +67,7 @@ def add_spots(
         first = wishes[int(far[0])]
         away = abs(float(found.distance[far[0]]))
         raise GeometryError(f"spot check {first.name or int(far[0]) + 1}: its place lies {away:.1f} mm off the part")
-    feet, number, count = found.feet, next_number(plan), sum(s.reads == "at" for s in plan.spots)
+    feet, number, count = found.feet, plan.next_number, sum(s.reads == "at" for s in plan.spots)
     spots, characteristics = [], []
     for k, wish in enumerate(wishes):
         face = int(found.face[k])
@@ -237,7 +232,7 @@ def add_compared(
 ) -> AddReadings:
     """Return the command that compares named points, with a characteristic for each of the parts (x, y, z ...)."""
     points, characteristics = [], []
-    number = next_number(plan)
+    number = plan.next_number
     for p in places:
         point = ComparedPoint(id=new_id("point"), name=p.name, place=p.place, normal=p.normal)
         points.append(point)

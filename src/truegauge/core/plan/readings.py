@@ -8,11 +8,9 @@ from typing import Annotated, Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three, Two
 from truegauge.core.references import Refers
 
-Three = tuple[float, float, float]
-Two = tuple[float, float]
 _SHORT = 1e-9
 
 

@@ -4,11 +4,9 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.references import Refers
 from truegauge.core.tolerancing.zone import PLAIN, Zone
-
-Three = tuple[float, float, float]
 
 
 class DatumTarget(Frozen):

@@ -11,6 +11,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.extraction import Built, Measured
+from truegauge.core.frozen_model import Three
 from truegauge.core.plan.document import Characteristic, Group, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.sample import Sample
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator
 
 Limits = tuple[float | None, float | None]
-Three = tuple[float, float, float]
 
 
 def usual_size(plan: Plan) -> str:

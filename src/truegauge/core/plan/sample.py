@@ -10,9 +10,7 @@ from pydantic import Field
 from truegauge.core.arrays import Normals, Points, Rigid, frozen
 from truegauge.core.clouds.raw import Colors
 from truegauge.core.frames import apply
-from truegauge.core.frozen_model import Frozen
-
-Three = tuple[float, float, float]
+from truegauge.core.frozen_model import Frozen, Three
 
 
 class Touch(Frozen):

@@ -4,11 +4,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.references import Refers
 
-Three = tuple[float, float, float]
 Box = tuple[Three, Three]
 TagPart = Literal["number", "name", "measured", "deviation", "limits", "frame", "gauge", "dx", "dy", "dz", "total"]
 USUAL_PARTS: tuple[TagPart, ...] = ("number", "name", "frame", "measured", "deviation", "gauge")

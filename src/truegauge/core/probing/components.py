@@ -4,9 +4,8 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 
-Three = tuple[float, float, float]
 ComponentKind = Literal["head", "extension", "sensor", "stylus", "star center", "cube"]
 QUILL = "quill"  # the joint at the machine's end
 _DOWN: Three = (0.0, 0.0, -1.0)

@@ -4,9 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
-from truegauge.core.probing.components import Three
 from truegauge.core.probing.judgement import QualificationLimits
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.references import Refers

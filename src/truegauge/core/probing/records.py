@@ -7,9 +7,8 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.assembly import HeadPose
-from truegauge.core.probing.components import Three
 from truegauge.core.probing.probing import DueRules, Probing, StylusUse
 
 _KEPT = 60  # qualifications of a stylus

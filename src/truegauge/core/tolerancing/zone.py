@@ -4,9 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 
-Three = tuple[float, float, float]
 Standard = Literal["ISO", "ASME"]
 
 # Modifier letters, and what they mean in words. ISO 1101, 2692, 5459, 14405-1, 10579; ASME Y14.5.
