@@ -27,7 +27,7 @@ from truegauge.core.probing.sphere_access import reachable
 from truegauge.core.probing.standing import Standing, standing
 from truegauge.core.progress import Progress
 from truegauge.devices.cmm import Cmm, MachineTouch
-from truegauge.devices.ipp.client import ConnectionLost
+from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
 from truegauge.jobs.moving import Moving
 
 _FIRST_PASS = TouchPattern(5, 1, float(np.radians(70.0)))
@@ -141,6 +141,9 @@ class Qualifying:
                 if lost > 3:
                     raise
                 self.cmm.reconnect(self.probing, self._check)
+            except MachineRefused as error:
+                name = self.probing.name_of(self.pending[0] if self.pending else self.master)
+                raise DeviceError(f"{name}: {error.said.words}") from error
         return self.done
 
     def run_with(self, progress: Progress) -> None:

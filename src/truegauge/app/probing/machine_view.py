@@ -323,9 +323,7 @@ class MachineView(QWidget):
             several = self.model.probing.settings.by == "hand"
             big = "Touch the sphere by hand" if several else "Touch the sphere once, along the shaft"
             self._paint_banner(painter, big, f"{state.job.probing.name_of(state.use)}: {state.text}")
-        elif state.stopped:  # why is told where it can be gone on from
-            self._paint_banner(painter, "The run stands still", "Go on, leave the stylus out, or stop, on the left.")
-        elif state.use is not None and state.of:
+        elif state.use is not None and state.of and not state.stopped:  # why it stands is told where it can go on
             self._paint_banner(painter, f"{state.done} of {state.of} touches",
                                state.job.probing.name_of(state.use))  # fmt: skip
 

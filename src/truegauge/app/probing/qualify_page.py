@@ -294,9 +294,12 @@ class QualifyPage(QWidget):
             count = f"{len(wanted)} {'stylus' if len(wanted) == 1 else 'styli'}"
             takes = f"{minutes:.0f} min" if minutes >= 1 else f"{60 * minutes:.0f} s"
             words = f"About {takes} for {count}.{first}{by_hand}{self._keep_free(wanted)}"
+        elif state is not None and state.stopped and not machine.busy:
+            words = "The run stands still: free the probe, if it must be, then go on."
         elif running and state is not None and not state.text:
             words = f"{machine.queue.busy_text}: about {max(0.0, state.job.seconds()) / 60:.1f} min to go"
         say(self.why, words)
+        self.why.setToolTip("" if state is None else state.stopped)
         self.operator.setVisible(state is not None and bool(state.text) and machine.hands is not None)
         self.go_on.setVisible(state is not None and bool(state.stopped) and not machine.busy)
         self.skip.setVisible(state is not None and bool(state.stopped) and not machine.busy)
