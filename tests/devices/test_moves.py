@@ -383,3 +383,54 @@ def test_a_sphere_that_was_moved_is_found_in_its_new_place_by_all():
     assert [q.verdict for q in again.done] == ["good"] * 3
     assert not again.record.location.may_have_moved
     made.close()
+
+
+def test_a_sphere_that_may_have_been_moved_is_still_kept_away_from():
+    """Where it stands exactly is not known; that it stands about there is: the head does not turn into it."""
+    probing = short_probing(poses=3, touches=5, two_passes=False)
+    made = Bench(probing=probing)
+    made.connect()
+    job = made.qualifying()
+    job.run()
+    record = job.record.replace(location=job.record.location.replace(may_have_moved=True))
+    straight, tilted = probing.uses()[:2]
+    made.cmm.take_stylus(probing, straight)
+    center = made.world.sphere.center
+    made.cmm.go_to(center + np.array([40.0, 0, 60.0]))
+    made.cmm.go_to(center + np.array([40.0, 0, 0.0]))
+    heights, turn = [], made.world._turn_head
+
+    def turned(pose):
+        heights.append(made.world.scales[2])
+        turn(pose)
+
+    made.world._turn_head = turned
+    again = made.qualifying(uses=(tilted,), record=record)
+    again.run()
+    assert heights
+    # The quill is so high that even the tilted probe is over the ball.
+    assert min(heights) - 112.0 > center[2] + 12.5
+    assert not made.world.fault_text
+    made.close()
+
+
+def test_a_head_tells_its_angles_with_what_its_encoders_add():
+    probing, tilted = two_probes()
+    made = Bench(probing=probing)
+    made.connect()
+    made.cmm.go_to(np.array([400.0, 400.0, -150.0]))
+    answer = made.cmm._told
+
+    def inexact(command, *names):
+        named = answer(command, *names)
+        if "Tool.A" in named:
+            named = {**named, "Tool.A": (named["Tool.A"][0] - 0.013,), "Tool.B": (named["Tool.B"][0] + 0.02,)}
+        return named
+
+    made.cmm._told = inexact
+    use = StylusUse(assembly="p1", stylus="c3", pose=tilted)
+    made.cmm.take_stylus(probing, use)
+    assert made.cmm.use == use
+    made.cmm.where()
+    assert made.cmm.pose == tilted
+    made.close()

@@ -23,6 +23,7 @@ _TRIES, _ASKED = 4, 3
 _BETWEEN_S = 0.4
 _LONG_S = 600.0  # of a move: a machine may be slow
 _UNKNOWN = (m.UNSUPPORTED, m.NO_PROPERTY, 505)  # error numbers: no such command, no such property
+_AT_POSE = 0.06  # degrees
 _ON_THE_WAY, _ARRIVED, _BEYOND = 1.5, 0.02, 20.0  # mm; a touch searches beyond where it was expected
 Check = Callable[[], None]
 
@@ -85,6 +86,7 @@ class Cmm:
         self._hand: deque[MachineTouch] = deque()
         self.position: Vector | None = None  # of the tip in use, as last reported
         self.pose = HeadPose()
+        self._asked_pose: HeadPose | None = None  # where the head was sent last
         self.use: StylusUse | None = None
         self._last_use: StylusUse | None = None  # also while the connection is lost
         self.mounted = ""
@@ -328,7 +330,7 @@ class Cmm:
         if self._nominal is not None:
             self.highest_quill = max(self.highest_quill, float(place[2] - self._nominal[2]))
         if "Tool.A" in named:
-            self.pose = HeadPose(tilt_deg=_stepped(named["Tool.A"][0]), turn_deg=_stepped(named["Tool.B"][0]))
+            self.pose = _pose(named["Tool.A"][0], named["Tool.B"][0], self._asked_pose)
         return place
 
     # What comes unasked -------------------------------------------------------------------------------------------
@@ -421,6 +423,7 @@ class Cmm:
                     f"this machine does not turn its head by command: say which of its tools is {assembly.name} at "
                     f"{use.pose}"
                 )
+            self._asked_pose = use.pose
             turned = call("GoTo", call("Tool.A", use.pose.tilt_deg), call("Tool.B", use.pose.turn_deg))
             try:
                 self._ask(turned, at_most_s=_LONG_S)
@@ -569,9 +572,13 @@ def _tool_named(values: tuple[Value, ...]) -> str:
     return first if isinstance(first, str) else ""
 
 
-def _stepped(angle: float) -> float:
-    """Return the angle of a head without what its encoders add to a step."""
-    return round(round(angle * 20) / 20, 2)
+def _pose(tilt: float, turn: float, asked: HeadPose | None) -> HeadPose:
+    """Return the pose of a head without what its encoders add: the one that it was sent to, where it is there."""
+    if asked is not None:
+        off = abs((turn - asked.turn_deg + 180) % 360 - 180)
+        if abs(tilt - asked.tilt_deg) < _AT_POSE and off < _AT_POSE:
+            return asked
+    return HeadPose(tilt_deg=round(round(tilt * 20) / 20, 2), turn_deg=round(round(turn * 20) / 20, 2))
 
 
 def _named(values: tuple[Value, ...]) -> dict[str, tuple[float, ...]]:

@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+import numpy as np
+
 from truegauge.core.arrays import Vector
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
@@ -10,6 +12,8 @@ from truegauge.core.probing.travel import NoWay
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.ipp.client import MachineRefused
 from truegauge.devices.ipp.messages import BEYOND
+
+_THERE = 1e-6  # mm
 
 
 class Moving:
@@ -34,13 +38,30 @@ class Moving:
             There is no way: somebody has to move it by hand.
         """
         use = self.cmm.use or self._recognised(room)
-        if use is not None and room.probing.has_stylus(use):
+        if use is not None and room.knows(use):
             try:
-                for stop in room.way_up(use, self.cmm.where(), self.normal):
-                    self._go(stop)
+                here = self.cmm.where()
+                for stop in room.way_up(use, here, self.normal):
+                    if not np.allclose(stop, here, atol=_THERE):
+                        self._go(stop)
             except NoWay as error:
                 raise DeviceError(f"{error}: move the probe up by joystick, then go on") from error
         self.normal = None
+
+    def take(self, room: ProbeRoom, use: StylusUse) -> None:
+        """Take a stylus into use: over everything first; beside the rack again before the head of another probe turns.
+
+        Raises
+        ------
+        DeviceError
+            There is no way up, or the probe must be changed by hand.
+        """
+        self.up(room)
+        if self.cmm.mounted != room.probing.assembly(use.assembly).name:
+            self.cmm.take_stylus(room.probing, use, turn=False)
+            if self.cmm.pose != use.pose:
+                self.up(room)
+        self.cmm.take_stylus(room.probing, use)
 
     def _go(self, stop: Vector) -> None:
         try:

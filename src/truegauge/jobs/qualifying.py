@@ -73,7 +73,7 @@ class Qualifying:
         now: Callable[[], datetime] = datetime.now, known: Standing | None = None,
     ) -> None:  # fmt: skip
         self._known = known or standing(record)
-        self._rooms: tuple[bytes, ProbeRoom] | None = None  # the last that was asked for
+        self._rooms: tuple[object, ProbeRoom] | None = None  # the last that was asked for
         self._moving = Moving(cmm, self._check)
         self.cmm, self.probing, self.record, self.told = cmm, probing, record, told
         self._now = now
@@ -133,7 +133,7 @@ class Qualifying:
                     self._verify()
                     self._unverified = False
                 else:
-                    self._lift()
+                    self._moving.up(self._room(self._last_center()))
                     self._is_away = True
                 lost = 0
             except ConnectionLost:
@@ -180,8 +180,7 @@ class Qualifying:
         if self._series is None or self._series.use != use:
             self._series = _Series(use)
         series = self._series
-        self._lift()
-        self.cmm.take_stylus(self.probing, use)
+        self._moving.take(self._room(self._last_center()), use)
         self._temperature = self.cmm.temperature()
         self.cmm.set_speeds(travel_speed=s.travel_speed, touch_speed=s.touch_speed, approach=s.approach,
                             retract=s.retract, search=_WIDE_SEARCH)  # fmt: skip
@@ -196,18 +195,16 @@ class Qualifying:
     def _place(self, use: StylusUse) -> StylusPlace:
         return self.probing.assembly(use.assembly).stylus(use.stylus, use.pose)
 
-    def _lift(self) -> None:
-        """Go up over everything before the head turns, and at the end; not where nothing is known."""
+    def _last_center(self) -> Vector | None:
+        """Return where the sphere stood last: in the way it is also where it may have been moved since."""
         location = self.record.location
-        if location is None or why_hand_touch(self.record, self.probing):
-            return
-        self._moving.up(self._room(np.array(location.center)))
+        return None if location is None else np.array(location.center)
 
-    def _room(self, center: Vector) -> ProbeRoom:
-        """Return what is known to stand around, with the sphere at a place."""
-        key = center.tobytes()
+    def _room(self, center: Vector | None) -> ProbeRoom:
+        """Return what is known to stand around, with the sphere at a place (None: nobody knows)."""
+        ceiling = self.cmm.highest_quill
+        key = (None if center is None else center.tobytes(), ceiling)
         if self._rooms is None or self._rooms[0] != key:
-            ceiling = self.cmm.highest_quill
             self._rooms = key, ProbeRoom(self.probing, self._known, center, above=_ABOVE, ceiling=ceiling)
         return self._rooms[1]
 
@@ -324,8 +321,7 @@ class Qualifying:
         if self.cmm.use.assembly != self.master.assembly:
             return
         s = self.settings
-        self._lift()
-        self.cmm.take_stylus(self.probing, self.master)
+        self._moving.take(self._room(self._last_center()), self.master)
         self.cmm.set_speeds(travel_speed=s.travel_speed, touch_speed=s.touch_speed, search=_WIDE_SEARCH)
         series = _Series(self.master, np.array(location.center))
         place = self._place(self.master)

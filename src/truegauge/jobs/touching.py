@@ -301,8 +301,7 @@ class Touching:
         moves, probing = self.router.probing.moves, self.router.probing
         place = self.router.room.shape(route.use)[1]
         if self.cmm.use != route.use:
-            self._moving.up(self.router.room)
-            self.cmm.take_stylus(probing, route.use)
+            self._moving.take(self.router.room, route.use)
         stylus = Stylus(probing, self.record, route.use, self.cmm.temperature(), self._now(), moves.touch_speed)
         if stylus.why_not:
             raise DeviceError(f"nothing can be measured: {stylus.why_not}")

@@ -160,9 +160,9 @@ class MachineModel(QObject):
         return standing(self.record, PartObstacle(evaluator.projector, box, invert(pose)))
 
     def sphere_center(self) -> np.ndarray | None:
-        """Where the reference sphere stands, as far as that can be relied on."""
+        """Where the reference sphere stood last: something to keep away from, also where it may have been moved."""
         location = self.record.location
-        return None if location is None or location.may_have_moved else np.array(location.center)
+        return None if location is None else np.array(location.center)
 
     def part_from_machine(self) -> np.ndarray | None:
         """Where the part lies: by the alignment in force, or the one that it starts from, while it is not computed."""
@@ -309,8 +309,7 @@ class MachineModel(QObject):
                 room = ProbeRoom(probing, known, center, above=_ABOVE, ceiling=cmm.highest_quill)
                 moving = Moving(cmm, lambda: progress(0.5, ""))
                 if cmm.use != use:
-                    moving.up(room)  # before the head turns, or a probe is changed
-                cmm.take_stylus(probing, use)
+                    moving.take(room, use)
 
             self.run(work, lambda _: self.ask_state(), f"Taking {name}")
 

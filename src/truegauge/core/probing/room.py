@@ -66,6 +66,11 @@ class ProbeRoom:
             self._around[use] = every
         return self._around[use]
 
+    def knows(self, use: StylusUse) -> bool:
+        """Tell whether there is such a stylus in the plan, in whatever pose."""
+        own = next((a for a in self.probing.assemblies if a.id == use.assembly), None)
+        return own is not None and any(s.id == use.stylus for s in own.styli())
+
     def free_radius(self, use: StylusUse) -> float:
         """Return how far around the reference sphere nothing may stand for a probe to touch it, mm."""
         shape, place = self.shape(use)
