@@ -107,6 +107,7 @@ QToolButton {{ background: transparent; border: none; padding: 4px; border-radiu
 QToolButton:hover {{ background: {t.accent_soft}; }}
 QToolButton:focus {{ border: 1px solid {t.accent}; }}
 QListWidget::item:selected {{ background: {t.accent_soft}; color: {t.ink}; border-radius: 4px; }}
+QTreeWidget::item:selected {{ background: {t.accent_soft}; color: {t.ink}; }}
 QListWidget::indicator {{ width: 11px; height: 11px; border: 1px solid {t.soft}; border-radius: 3px;
     background: {t.raised}; }}
 QListWidget::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
