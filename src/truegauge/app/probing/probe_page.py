@@ -56,7 +56,9 @@ class ProbePage(QWidget):
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(11)
         self.tree.setAccessibleName("components of the probe")
-        self.tree.setStyleSheet("QTreeWidget { background: transparent; border: none; font-size: 12px; outline: none; }")
+        self.tree.setStyleSheet(
+            "QTreeWidget { background: transparent; border: none; font-size: 12px; outline: none; }"
+        )
         self.tree.itemClicked.connect(self._on_item)
         self.tree.currentItemChanged.connect(lambda item, _: self._on_item(item))
         column.addWidget(self.tree, 3)
