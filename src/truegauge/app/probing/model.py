@@ -302,7 +302,8 @@ class DevicesModel(QObject):
         rack = self.probing.rack
         names = {p.name for p in rack}
         number = next(n for n in range(1, 100) if f"Port {n}" not in names)
-        place = (60.0 + 90.0 * len(rack), 940.0, -300.0)
+        # At the stand-in there is room for it; where a machine has it nobody knows before it is said.
+        place = (60.0 + 90.0 * len(rack), 940.0, -300.0) if self.machine.hands is not None else (0.0, 0.0, 0.0)
         self.set_port(len(rack), RackPort(name=f"Port {number}", place=place), "add a port")
 
     def set_port(self, index: int, port: RackPort, label: str = "change a port") -> None:

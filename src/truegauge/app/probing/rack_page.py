@@ -21,7 +21,8 @@ class RackPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addWidget(label("Where the machine puts a probe down and picks another up: the place of the quill in "
-                               "each port, machine coordinates. A probe without a port is changed by hand.", "soft",
+                               "each port, machine coordinates (0, 0, 0: not said yet). A probe without a port is "
+                               "changed by hand.", "soft",
                                wrap=True))  # fmt: skip
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(list(_COLUMNS))
