@@ -227,7 +227,6 @@ class Cmm:
             check()
             try:
                 self.connect()
-                break
             except DeviceError as error:
                 if k == _TRIES - 1:
                     refused = isinstance(error, MachineRefused)
@@ -238,6 +237,17 @@ class Cmm:
                         "go on"
                     ) from error
                 time.sleep(_BETWEEN_S)
+                continue
+            try:
+                self._as_before(known, probing)
+            except ConnectionLost:  # cut again while it was asked how it is
+                if k == _TRIES - 1:
+                    raise
+            else:
+                return
+
+    def _as_before(self, known: str, probing: Probing) -> None:
+        """See that it is the same machine and can move, and take the stylus in use before (DeviceError: it is not)."""
         if self.identity != known:
             self.close()
             raise DeviceError(f"another machine answers now ({self.identity}, not {known}): connect to it anew")
