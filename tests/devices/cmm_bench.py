@@ -6,7 +6,7 @@ from datetime import datetime
 import numpy as np
 
 from truegauge.core.plan.document import Plan
-from truegauge.core.probing.probing import QualificationSettings
+from truegauge.core.probing.probing import QualificationSettings, StylusUse
 from truegauge.core.probing.records import MachineRecord
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.devices.cmm import Cmm
@@ -16,6 +16,7 @@ from truegauge.jobs.qualifying import Qualifying, Told
 
 NOW = datetime(2026, 11, 24, 10, 0)
 DEMO = demo_probing()
+SHORT = StylusUse(assembly="p1", stylus="c3")  # of the demo: straight down
 
 
 class Bench:

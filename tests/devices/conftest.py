@@ -1,7 +1,7 @@
 import threading
 
 import pytest
-from tests.devices.cmm_bench import Bench
+from tests.devices.cmm_bench import SHORT, Bench
 
 
 @pytest.fixture
@@ -22,3 +22,12 @@ def bench():
 def _ends(thread):
     thread.join(2.0)
     return not thread.is_alive()
+
+
+@pytest.fixture
+def there(bench):
+    """A stand-in that is connected and homed, with the straight stylus in use."""
+    made = bench()
+    made.connect()
+    made.cmm.take_stylus(made.probing, SHORT)
+    return made

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from tests.devices.cmm_bench import DEMO, NOW, Bench, short_probing
+from tests.devices.cmm_bench import DEMO, NOW, SHORT, Bench, short_probing
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
@@ -433,4 +433,34 @@ def test_a_head_tells_its_angles_with_what_its_encoders_add():
     assert made.cmm.use == use
     made.cmm.where()
     assert made.cmm.pose == tilted
+    made.close()
+
+
+def test_a_head_left_in_a_pose_of_nobody_goes_up_before_it_turns():
+    """A program before left it so: the plan has no such pose, but what it looks like in it is known."""
+    probing = short_probing(poses=3, touches=5, two_passes=False)
+    made = Bench(probing=probing)
+    made.connect()
+    job = made.qualifying()
+    job.run()
+    world = made.world
+    made.cmm.take_stylus(probing, SHORT)
+    world._turn_head(HeadPose(tilt_deg=30.0, turn_deg=45.0))
+    beside = world.sphere.center + np.array([60.0, 0, 5.0])
+    world.scales = beside - world.nominal_tip()
+    made.cmm.close()
+    made.cmm = type(made.cmm)("127.0.0.1", made.stand_in.port)
+    made.cmm.connect()
+    heights, turn = [], world._turn_head
+
+    def turned(pose):
+        heights.append(world.scales[2])
+        turn(pose)
+
+    world._turn_head = turned
+    before = world.scales[2]
+    again = made.qualifying(uses=(probing.uses()[1],), record=job.record)
+    again.run()
+    assert heights[0] > before + 40
+    assert not world.fault_text
     made.close()

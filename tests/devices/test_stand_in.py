@@ -4,6 +4,7 @@ import socket
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
+from tests.devices.cmm_bench import SHORT
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose
@@ -13,16 +14,6 @@ from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings, VolumetricError
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
 from truegauge.devices.ipp.messages import call, read_command
-
-SHORT = StylusUse(assembly="p1", stylus="c3")
-
-
-@pytest.fixture
-def there(bench):
-    made = bench()
-    made.connect()
-    made.cmm.take_stylus(made.probing, SHORT)
-    return made
 
 
 def raw(port, *lines):

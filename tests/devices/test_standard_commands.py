@@ -7,21 +7,10 @@ import pytest
 from numpy.testing import assert_allclose
 
 from truegauge.core.frames import apply, invert
-from truegauge.core.probing.probing import StylusUse
 from truegauge.devices.cmm_sim.frames import from_numbers, to_numbers
 from truegauge.devices.cmm_sim.scanning import scan_path
 from truegauge.devices.ipp.client import MachineRefused
 from truegauge.devices.ipp.messages import Call, call, read_command
-
-SHORT = StylusUse(assembly="p1", stylus="c3")
-
-
-@pytest.fixture
-def there(bench):
-    made = bench()
-    made.connect()
-    made.cmm.take_stylus(made.probing, SHORT)
-    return made
 
 
 def ask(there, words, tag="00001"):

@@ -75,7 +75,7 @@ class Moving:
         """Take what is on the machine into use as it stands: a program that was ended may have left it in the part."""
         probing = room.probing
         own = next((a for a in probing.assemblies if a.name == self.cmm.mounted), None)
-        if own is None or self.cmm.pose not in own.poses or not own.styli():
+        if own is None or not own.styli() or (self.cmm.pose not in own.poses and not self.cmm.turns):
             return None
         use = StylusUse(assembly=own.id, stylus=own.styli()[0].id, pose=self.cmm.pose)
         self.cmm.take_stylus(probing, use, turn=False)

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from truegauge.core.probing.assembly import HeadPose
-from truegauge.core.probing.clearance import ProbeShape, first_meeting
+from truegauge.core.probing.clearance import ProbeShape, first_meeting, room_of_each
 from truegauge.core.probing.escape import DeadEnds, way_out
-from truegauge.core.probing.obstacles import BoxObstacle, ParkedProbe, UnlocatedPart
+from truegauge.core.probing.obstacles import BoxObstacle, ParkedProbe, PartObstacle, UnlocatedPart
 from truegauge.core.probing.records import Fixture, MachineRecord
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.standing import standing
@@ -122,13 +122,15 @@ def test_distances_of_boxes_are_those_of_their_nearest_place(rng):
     assert (found[inside] < 0).all()
 
 
+def with_a_probe_in_the_rack():
+    probing = demo_probing()
+    other, port = probing.assembly("p2"), np.array(probing.rack[1].place)
+    return probing, probing.uses()[0], port, ParkedProbe(other.name, other.bodies(), port)
+
+
 def test_travel_goes_over_the_probes_in_the_rack():
     """A way across the rack at a low height leads over it; the probe on the machine is not in its port."""
-    probing = demo_probing()
-    use = probing.uses()[0]
-    other = probing.assembly("p2")
-    port = np.array(probing.rack[1].place)
-    parked = ParkedProbe(other.name, other.bodies(), port)
+    probing, use, port, parked = with_a_probe_in_the_rack()
     room = ProbeRoom(probing, standing(MachineRecord()), None, above=40.0)
     assert [o.name for o in room.obstacles(use)] == [parked.name]
     a, b = port + np.array([150.0, 0, -60]), port + np.array([-120.0, -10, -60])
@@ -186,11 +188,7 @@ def test_the_ball_of_a_head_holds_all_that_turns_in_every_pose(rng):
 
 def test_a_head_that_would_turn_into_the_rack_goes_aside_first():
     """The rack stands higher than the part and the sphere: what hangs there is kept away from while the head turns."""
-    probing = demo_probing()
-    use = probing.uses()[0]
-    other = probing.assembly("p2")
-    port = np.array(probing.rack[1].place)
-    parked = ParkedProbe(other.name, other.bodies(), port)
+    probing, use, port, parked = with_a_probe_in_the_rack()
     room = ProbeRoom(probing, standing(MachineRecord(table_z=-760.0)), None, above=40.0)
     room.top = -420.0  # the part and the sphere are lower than what hangs in the rack
     place = room.shape(use)[1].center
@@ -200,3 +198,34 @@ def test_a_head_that_would_turn_into_the_rack_goes_aside_first():
         shape = room.shape(use.replace(pose=pose))[0]
         assert (parked.distances(shape.centers + quill, shape.radii) - shape.radii).min() > 4.0
     assert np.linalg.norm(quill[:2] - start[:2]) > 5.0
+
+
+@pytest.mark.parametrize("approach", [5.0, 60.0])
+def test_what_is_to_be_kept_free_around_the_sphere_is_all_that_a_probe_needs(rng, approach):
+    """By brute force: the probe at every side of the ball, as far away as it approaches from."""
+    probing = demo_probing()
+    probing = probing.replace(settings=probing.settings.replace(approach=approach))
+    room = ProbeRoom(probing, standing(MachineRecord()), np.zeros(3), above=40.0)
+    for use in probing.uses():
+        shape, place = room.shape(use)
+        directions = rng.normal(size=(400, 3))
+        directions /= np.linalg.norm(directions, axis=1)[:, None]
+        tips = (probing.sphere.radius + place.radius + approach + 2.0) * directions
+        balls = (tips - place.center)[:, None, :2] + shape.centers[None, :, :2]
+        needed = (np.linalg.norm(balls, axis=2) + shape.radii).max()
+        assert needed < room.free_radius(use) < needed + 40
+
+
+def test_the_room_of_large_balls_is_that_to_the_surface_not_to_the_box(model, projector, rng):
+    """A head is as thick as a part is high: near the part its room is exact, far away never more than there is."""
+    pose = np.eye(4)
+    part = PartObstacle(projector, model.box, pose)
+    low, high = model.box
+    points = rng.uniform(low - 70, high + 70, (600, 3))
+    radii = rng.uniform(0.5, 35, 600)
+    found = room_of_each(points, radii, (part,))[0]
+    true = projector.deviations(points).distance - radii
+    near = true < 10
+    assert near.sum() > 100
+    assert np.allclose(found[near], true[near], atol=1e-9)
+    assert (found <= true + 1e-9).all()

@@ -157,7 +157,6 @@ class MachineReadout(QWidget):
         now = self._touches.stylus_in_use()
         self.stylus.setCurrentIndex(next((k for k, (_, u) in enumerate(rows) if u is not None and u == now), 0))
         self.stylus.setEnabled(not m.busy)
-        self.stylus.setProperty("asks", now is None)
         self.stylus.setToolTip("" if now is None else probing.name_of(now))
 
     def _on_stylus(self, index: int) -> None:

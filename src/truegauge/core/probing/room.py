@@ -13,7 +13,7 @@ from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.standing import Standing, parked
 from truegauge.core.probing.travel import Surroundings, find_way
 
-_BESIDE = 25.0  # mm beside the sphere that a tip goes when it touches it, and a little more
+_BESIDE = 20.0  # mm beside where a tip approaches the sphere from: on its way around, and to spare
 _FROM_RACK, _SHIFTS = 5.0, 12  # mm that a head keeps from the rack while it turns; steps until it does
 _UNDER = 3.0  # mm that travel keeps over a part that is not located
 
@@ -75,7 +75,8 @@ class ProbeRoom:
         """Return how far around the reference sphere nothing may stand for a probe to touch it, mm."""
         shape, place = self.shape(use)
         reach = np.linalg.norm(shape.centers[:, :2] - place.center[:2], axis=1) + shape.radii
-        return float(reach.max()) + self.probing.sphere.radius + place.radius + _BESIDE
+        tip = self.probing.sphere.radius + place.radius + self.probing.settings.approach
+        return float(reach.max()) + tip + _BESIDE
 
     def shape(self, use: StylusUse) -> tuple[ProbeShape, StylusPlace]:
         """Return a whole probe, with all its tips, as balls; and where the tip of the stylus is."""
