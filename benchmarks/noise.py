@@ -12,7 +12,7 @@ from truegauge.core.association.features import Cylinder, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.datums.system import DatumPart, DatumUse, establish
-from truegauge.core.extraction import ExtractionSettings, Measured, measure
+from truegauge.core.features.extraction import ExtractionSettings, Measured, measure
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.form import form_value
 from truegauge.core.tolerancing.geometric import evaluate

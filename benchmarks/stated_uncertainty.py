@@ -14,7 +14,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.datums.system import DatumUse, establish
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import ExtractionSettings, Measured, measure
+from truegauge.core.features.extraction import ExtractionSettings, Measured, measure
 from truegauge.core.plan.datum_parts import datum_parts
 from truegauge.core.plan.uncertain import TRIALS, perturbed, spread_and_bias
 from truegauge.core.tolerancing.form import form_value

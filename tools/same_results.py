@@ -19,8 +19,8 @@ from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData
 from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
+from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData
 from truegauge.demo.make import housing_errors
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.plan_file import model_of_plan, read_plan

@@ -7,7 +7,7 @@ from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QApplication, QScrollArea
 
 from truegauge.core.cad.model import SurfaceKind
-from truegauge.core.extraction import Built
+from truegauge.core.features.extraction import Built
 from truegauge.demo.faces import face_of_kind
 
 

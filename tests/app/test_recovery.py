@@ -21,7 +21,7 @@ from truegauge.app.question import CANCEL, Question
 from truegauge.app.recovery import Keeper, find_recovered
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.commands import RemoveCharacteristic
-from truegauge.core.plan.sample import Touch
+from truegauge.core.samples.sample import Touch
 from truegauge.formats.plan_file import read_plan, write_plan
 
 TOUCH = Touch(target="T1", place=(1.0, 2.0, 3.0))
@@ -31,7 +31,7 @@ from pathlib import Path
 from truegauge.app.main import make_application
 from truegauge.app.open_document import OpenDocument
 from truegauge.app.recovery import Keeper
-from truegauge.core.plan.sample import Touch
+from truegauge.core.samples.sample import Touch
 app = make_application()
 session = OpenDocument()
 keeper = Keeper(session, Path(sys.argv[1]))

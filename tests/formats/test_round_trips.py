@@ -24,8 +24,8 @@ from truegauge.core.plan.alignments import (
 from truegauge.core.plan.document import PartMaterial
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.migrations.steps import PRESENT, as_of_now
-from truegauge.core.plan.sample import Sample, SampleData, Touch
 from truegauge.core.probing.probing import Probing
+from truegauge.core.samples.sample import Sample, SampleData, Touch
 from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
 from truegauge.formats.files import write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPu
 from truegauge.app.painting import glyph_icon
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme
+from truegauge.core.authoring.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
 from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.kinds import KINDS

@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, 
 
 from truegauge.app.benches.base import empty_layout, label, say
 from truegauge.app.session import Session
+from truegauge.core.authoring.proposals import Offer
 from truegauge.core.constructions.parts import place_of
-from truegauge.core.plan.proposals import Offer
 from truegauge.reporting.units import NumberFormat
 
 

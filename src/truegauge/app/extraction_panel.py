@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from truegauge.app.benches.base import Choice, button, label, say
 from truegauge.app.session import Session
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.commands.readings import SetExtraction
 from truegauge.core.plan.document import Extraction, NominalFeature, Plan
-from truegauge.core.plan.reading_commands import SetExtraction
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 

@@ -21,7 +21,7 @@ from truegauge.app.form_plot import draw_form
 from truegauge.app.session import Session
 from truegauge.app.theme import DAY, Theme, font
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.extraction import Measured
+from truegauge.core.features.extraction import Measured
 from truegauge.core.filters.form_map import FormMap
 from truegauge.reporting.units import NumberFormat
 

@@ -13,14 +13,15 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.work_queue import WorkQueue, WrongUnit
+from truegauge.core.authoring.annotations import AnnotationImport, import_annotations
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.nominal_part import NominalRow
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.cad.revision import Matching, match_faces
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.clouds.recipe import Recipe, Step, describe
+from truegauge.core.commands.history import History
 from truegauge.core.errors import FormatError, TrueGaugeError
-from truegauge.core.plan.annotation_import import AnnotationImport, import_annotations
 from truegauge.core.plan.commands import (
     Command,
     SetPart,
@@ -28,11 +29,10 @@ from truegauge.core.plan.commands import (
 )
 from truegauge.core.plan.document import PartReference, Plan
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.history import History
 from truegauge.core.plan.results import Evaluation
-from truegauge.core.plan.sample import ProbedTouch, Sample, SampleData, Touch
 from truegauge.core.plan.survey import survey_some
 from truegauge.core.progress import Progress, part_of
+from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData, Touch
 from truegauge.formats.files import Content, Stamp, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
 from truegauge.formats.part import read_part
@@ -497,7 +497,7 @@ class OpenDocument(WorkQueue):
         model, projector = evaluator.model, evaluator.projector
 
         def work(progress: Progress) -> tuple[Sample, tuple[Content, ...], tuple[str, ...]]:
-            from truegauge.core.plan.joining import joined_by_part, joined_by_spheres
+            from truegauge.core.samples.joining import joined_by_part, joined_by_spheres
 
             other, content = open_sample(path, progress=part_of(progress, 0.0, 0.3))
             rest = part_of(progress, 0.3, 0.95)

@@ -22,7 +22,7 @@ from truegauge.core.association.features import (
 )
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import section_curves
 from truegauge.core.sections.plane import upright

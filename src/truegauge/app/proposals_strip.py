@@ -9,8 +9,8 @@ from truegauge.app.benches.base import empty_layout
 from truegauge.app.painting import glyph_icon
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme
+from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.proposals import Proposal
 from truegauge.reporting.units import NumberFormat
 
 

@@ -21,7 +21,7 @@ from truegauge.app.open_document import Kept
 from truegauge.app.session import Session
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.sample import Sample, SampleData
+from truegauge.core.samples.sample import Sample, SampleData
 from truegauge.formats.files import Content, Stamp, write_whole
 from truegauge.formats.owned_folder import OwnedFolder, make_owned, take_abandoned
 from truegauge.formats.plan_file import write_plan

@@ -12,9 +12,20 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.look import Look
 from truegauge.app.open_document import OpenDocument
 from truegauge.app.uncertainty_worker import UncertaintyWorker
+from truegauge.core.authoring.proposals import (
+    Groups,
+    Offer,
+    Proposal,
+    accept,
+    accept_construction,
+    construction_offers,
+    offered,
+    proposals,
+)
 from truegauge.core.cad.elements import Element
 from truegauge.core.cad.patterns import Pattern
 from truegauge.core.cad.recognition import describe_face, whole_surface
+from truegauge.core.commands.readings import SetTags, SetViews
 from truegauge.core.plan.commands import (
     AddCharacteristic,
     RemoveCharacteristic,
@@ -25,17 +36,6 @@ from truegauge.core.plan.commands import (
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.map_scale import DeviationScale
-from truegauge.core.plan.proposals import (
-    Groups,
-    Offer,
-    Proposal,
-    accept,
-    accept_construction,
-    construction_offers,
-    offered,
-    proposals,
-)
-from truegauge.core.plan.reading_commands import SetTags, SetViews
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.progress import Progress
 from truegauge.reporting.survey_text import survey_text
@@ -43,7 +43,7 @@ from truegauge.reporting.units import NumberFormat
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Ints
-    from truegauge.core.extraction import Built, Extracted, Measured
+    from truegauge.core.features.extraction import Built, Extracted, Measured
     from truegauge.core.plan.document import Plan
 
 WIDE = 1860 / 1080  # width over height of the pictures in a report

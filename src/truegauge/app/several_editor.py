@@ -5,9 +5,9 @@ from typing import Any
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from truegauge.app.session import Session
+from truegauge.core.authoring.frame_text import frame_problems, parse_datum, parse_modifiers
 from truegauge.core.plan.commands import Command, EditCharacteristic, Several
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.frame_text import frame_problems, parse_datum, parse_modifiers
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.units import NumberFormat
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from truegauge.app.open_document import OpenDocument
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.evaluation import Evaluator
-    from truegauge.core.plan.sample import Sample
+    from truegauge.core.samples.sample import Sample
 
 log = logging.getLogger(__name__)
 _TOLD_EVERY = 2.5  # s: results are shown again with what is known by then

@@ -6,6 +6,7 @@ import numpy as np
 
 from truegauge import demo
 from truegauge.core.arrays import Ints, Mask, Points
+from truegauge.core.authoring.readings import SpotWish, add_spots, places_on_grid
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import whole_surface
@@ -24,7 +25,6 @@ from truegauge.core.plan.document import (
     TitleBlock,
 )
 from truegauge.core.plan.reading import dimension_nominal
-from truegauge.core.plan.reading_edits import SpotWish, add_spots, places_on_grid
 from truegauge.core.plan.readings import Section, SectionDimension, Span
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.tolerancing.zone import Zone

@@ -9,8 +9,8 @@ from typing import Any
 from truegauge.core.datums.freedoms import NAMES
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
-from truegauge.core.plan.sample import Sample
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.formats.table_text import as_text
 

@@ -11,8 +11,8 @@ from pydantic import ValidationError
 
 from truegauge.core.errors import FormatError
 from truegauge.core.frames import as_rigid
-from truegauge.core.plan.sample import Sample, SampleData, ScanFile
 from truegauge.core.progress import Progress, silent
+from truegauge.core.samples.sample import Sample, SampleData, ScanFile
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain

@@ -6,9 +6,9 @@ along), lower, upper, radius; for nominal points i, j, k is the normal there.
 
 from pathlib import Path
 
+from truegauge.core.authoring.readings import NamedPlace, SpotWish
 from truegauge.core.errors import FormatError
 from truegauge.core.frozen_model import Three
-from truegauge.core.plan.reading_edits import NamedPlace, SpotWish
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.files import read_bytes
 from truegauge.formats.table_lines import cells_of, lines_of, separator_of, text_of

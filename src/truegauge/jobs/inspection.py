@@ -13,8 +13,8 @@ from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.results import Evaluation
-from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, part_of, silent
+from truegauge.core.samples.sample import Sample
 from truegauge.formats.files import Content, write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan
 from truegauge.formats.results import results_csv, results_json

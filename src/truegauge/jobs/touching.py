@@ -14,7 +14,6 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, rotate
-from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.clearance import room_of_each
 from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.probing import Probing, StylusUse
@@ -24,6 +23,7 @@ from truegauge.core.probing.standing import standing
 from truegauge.core.probing.strategies import Places, candidate_places, choose, usual_touches
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress
+from truegauge.core.samples.sample import ProbedTouch
 from truegauge.devices.cmm import Cmm, MachineTouch
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
 from truegauge.jobs.moving import Moving

@@ -12,8 +12,8 @@ from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.reading import dimension_reading, nominal_fit, section_curves
 from truegauge.core.plan.readings import Section
 from truegauge.core.plan.results import Evaluation
-from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.views import Eye, SavedView
+from truegauge.core.samples.sample import Sample
 from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.scene import Palette, Scene

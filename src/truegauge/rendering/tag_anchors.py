@@ -10,7 +10,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.reading import ComparedReading, anchor_of, reading_of
 from truegauge.core.plan.results import Result
-from truegauge.core.plan.sample import Sample
+from truegauge.core.samples.sample import Sample
 from truegauge.rendering.camera import Camera
 
 if TYPE_CHECKING:

@@ -5,14 +5,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.extraction import Measured
+from truegauge.core.features.extraction import Measured
 from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.plan.document import DeviationScale, TitleBlock
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Evaluation, Result
 from truegauge.core.plan.rules import usual_size
-from truegauge.core.plan.sample import Sample
-from truegauge.core.plan.touch_words import touch_notes
+from truegauge.core.samples.sample import Sample
+from truegauge.core.samples.words import touch_notes
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.size_rule import size_rule
 from truegauge.reporting.section_drawing import SectionDrawing

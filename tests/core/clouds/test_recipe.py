@@ -19,10 +19,10 @@ from truegauge.core.clouds.recipe import (
     works_before,
 )
 from truegauge.core.clouds.spatial import spatial_order
+from truegauge.core.commands.history import History
 from truegauge.core.plan.commands import SetLimits, SetRecipe
 from truegauge.core.plan.document import Plan, PointLimits
 from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.history import History
 
 ALL = (
     Outliers(), Islands(), ThinEvenly(), ThinByCurvature(), CropBox(low=(0, 0, 0), high=(1, 1, 1)),

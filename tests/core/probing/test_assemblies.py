@@ -5,11 +5,11 @@ import pytest
 from numpy.testing import assert_allclose
 from pydantic import ValidationError
 
+from truegauge.core.commands.history import History
+from truegauge.core.commands.probing import SetProbing, new_assembly, with_assembly, with_port, without_assembly
 from truegauge.core.errors import FormatError
 from truegauge.core.frames import apply
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.history import History
-from truegauge.core.plan.probing_commands import SetProbing, new_assembly, with_assembly, with_port, without_assembly
 from truegauge.core.probing.assembly import STRAIGHT, HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Component
 from truegauge.core.probing.pose_choice import direction_of, nearest_pose, poses_for

@@ -6,7 +6,7 @@ from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.datums.system import DatumPart, DatumUse, establish, no_system
-from truegauge.core.extraction import ExtractionSettings, measure
+from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.request import Request, Unit, width_nominal
 from truegauge.core.tolerancing.zone import PLAIN
 

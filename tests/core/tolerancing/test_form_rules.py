@@ -7,7 +7,7 @@ from tests.core.tolerancing.made import hole, of, plane, ring_points
 from truegauge.core.association.features import Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import ExtractionSettings, measure
+from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.form import FormRule, form_value, parameter_of
 
 Z = np.array([0.0, 0.0, 1.0])

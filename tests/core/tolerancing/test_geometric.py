@@ -22,7 +22,7 @@ from tests.core.tolerancing.made import (
 from truegauge.core.association.features import Cone, Cylinder, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import ExtractionSettings, measure
+from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.geometric import evaluate, evaluate_together
 from truegauge.core.tolerancing.zone import Zone
 

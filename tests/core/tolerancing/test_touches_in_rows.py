@@ -8,7 +8,7 @@ from tests.core.tolerancing.made import SINGLE, flat, hole, of, plane, request, 
 from truegauge.core.association.features import Cone, Cylinder
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import measure
+from truegauge.core.features.extraction import measure
 from truegauge.core.tolerancing.derived import median_line
 from truegauge.core.tolerancing.form import form_value
 from truegauge.core.tolerancing.geometric import evaluate

@@ -8,7 +8,7 @@ from tests.core.tolerancing.made import request, system, use
 
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.extraction import ExtractionSettings, measure
+from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.distance import Distance
 from truegauge.core.tolerancing.geometric import evaluate
 from truegauge.core.tolerancing.judgement import State, judge

@@ -11,8 +11,8 @@ from truegauge.app.aligning.model import AlignModel
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
-from truegauge.core.plan.sample import Touch
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.samples.sample import Touch
 from truegauge.devices.protocol import DevicePoint, PointDevice
 
 if TYPE_CHECKING:

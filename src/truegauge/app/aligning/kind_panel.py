@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLineEdit,
 from truegauge.app.aligning.guide import GuideModel
 from truegauge.app.aligning.model import AlignModel
 from truegauge.app.benches.base import Choice, button, label, number_box
+from truegauge.core.authoring.alignments import with_weight
 from truegauge.core.datums.freedoms import NAMES
 from truegauge.core.datums.named_frame import AXES
-from truegauge.core.plan.align_edits import with_weight
 from truegauge.core.plan.alignments import (
     BestFitAlignment,
     DatumAlignment,

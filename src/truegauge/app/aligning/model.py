@@ -7,10 +7,10 @@ from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.session import Session
 from truegauge.core.arrays import Rigid, Vector
+from truegauge.core.authoring.alignments import new_alignment, picked, with_feature, with_pick
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.frames import apply, from_rotation_vector, invert, rotation_vector
-from truegauge.core.plan.align_edits import new_alignment, picked, with_feature, with_pick
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
     AnyAlignment,

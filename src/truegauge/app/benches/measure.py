@@ -29,7 +29,7 @@ from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPane
 from truegauge.core.association.by_criterion import criteria_for
 from truegauge.core.association.features import Circle, Cone, Countersink, Cylinder, Shape, Slot, Sphere
 from truegauge.core.constructions.build import CONSTRUCTIONS
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.plan.commands import EditFeature
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
 from truegauge.core.plan.graph import NotComputed

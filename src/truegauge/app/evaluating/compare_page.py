@@ -7,9 +7,9 @@ from PySide6.QtWidgets import QCheckBox, QHeaderView, QTableWidget, QTableWidget
 from truegauge.app.benches.base import button, label
 from truegauge.app.evaluating.model import EvaluateModel
 from truegauge.app.evaluating.parts import LengthField, row
+from truegauge.core.commands.readings import RemoveCharacteristics
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import ComparedReading, reading_of
-from truegauge.core.plan.reading_commands import RemoveCharacteristics
 from truegauge.reporting.units import NumberFormat
 
 _PARTS = (("x", "dx"), ("y", "dy"), ("z", "dz"), ("total", "distance"), ("normal", "normal"))

@@ -11,18 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.session import Session
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.association.features import Plane
-from truegauge.core.cad.model import CadModel
-from truegauge.core.cad.projection import Projector
-from truegauge.core.cad.recognition import Nominal, whole_surface
-from truegauge.core.constructions.parts import axis_of
-from truegauge.core.deviations.areas import OutsideArea, areas_outside
-from truegauge.core.errors import TrueGaugeError
-from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.map_scale import DeviationScale, FaceTolerance
-from truegauge.core.plan.reading import dimension_nominal
-from truegauge.core.plan.reading_commands import AddDimension, RemoveSection, SetSections, SetViews
-from truegauge.core.plan.reading_edits import (
+from truegauge.core.authoring.readings import (
     SpotWish,
     add_compared,
     add_spots,
@@ -33,6 +22,17 @@ from truegauge.core.plan.reading_edits import (
     sections_around,
     three,
 )
+from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.projection import Projector
+from truegauge.core.cad.recognition import Nominal, whole_surface
+from truegauge.core.commands.readings import AddDimension, RemoveSection, SetSections, SetViews
+from truegauge.core.constructions.parts import axis_of
+from truegauge.core.deviations.areas import OutsideArea, areas_outside
+from truegauge.core.errors import TrueGaugeError
+from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.plan.map_scale import DeviationScale, FaceTolerance
+from truegauge.core.plan.reading import dimension_nominal
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import section_plane

@@ -8,7 +8,7 @@ from truegauge.app.aligning.fold import Fold
 from truegauge.app.benches.base import button, label
 from truegauge.app.evaluating.model import EvaluateModel
 from truegauge.app.evaluating.parts import LengthField, choice, choose, row
-from truegauge.core.plan.reading_commands import RemoveCharacteristics
+from truegauge.core.commands.readings import RemoveCharacteristics
 from truegauge.core.plan.readings import SpotCheck
 from truegauge.reporting.units import NumberFormat
 

@@ -10,15 +10,15 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QSettings, Signal
 
 from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
-from truegauge.core.errors import DeviceError, FormatError
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.probing_commands import (
+from truegauge.core.commands.probing import (
     SetProbing,
     new_assembly,
     with_assembly,
     with_port,
     without_assembly,
 )
+from truegauge.core.errors import DeviceError, FormatError
+from truegauge.core.plan.graph import NotComputed
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Catalogue, Component
 from truegauge.core.probing.probing import Probing, RackPort, StylusUse

@@ -9,20 +9,20 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
+from truegauge.core.authoring.new_features import feature_name, new_id
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.commands.probing import SetProbing
 from truegauge.core.errors import DeviceError
-from truegauge.core.extraction import Measured
+from truegauge.core.features.extraction import Measured
 from truegauge.core.frames import apply, invert
 from truegauge.core.plan.alignments import GuideTarget
 from truegauge.core.plan.commands import AddFeature
 from truegauge.core.plan.document import NominalFeature
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.new_features import feature_name, new_id
-from truegauge.core.plan.probing_commands import SetProbing
-from truegauge.core.plan.sample import ProbedTouch
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest
 from truegauge.core.progress import Progress
+from truegauge.core.samples.sample import ProbedTouch
 from truegauge.devices.cmm import MachineTouch
 from truegauge.devices.protocol import DevicePoint
 

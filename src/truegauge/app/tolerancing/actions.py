@@ -4,9 +4,7 @@ import numpy as np
 
 from truegauge.app.session import Session
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.constructions.parts import axis_of, plane_of
-from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.frame_edits import (
+from truegauge.core.commands.frames import (
     add_tier,
     faces_around,
     faces_between,
@@ -14,6 +12,8 @@ from truegauge.core.plan.frame_edits import (
     other_direction,
     toggle_basic,
 )
+from truegauge.core.constructions.parts import axis_of, plane_of
+from truegauge.core.plan.document import Characteristic
 from truegauge.core.tolerancing.geometric import ORIENTATION
 from truegauge.core.tolerancing.kinds import KINDS
 

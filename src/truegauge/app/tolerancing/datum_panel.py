@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPush
 from truegauge.app.aligning.fold import Fold
 from truegauge.app.benches.base import Choice, empty_layout, label
 from truegauge.app.session import Session
+from truegauge.core.authoring.new_features import new_feature
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.plan.commands import SetDatum, SetRules
 from truegauge.core.plan.document import Datum, DatumTarget, NominalFeature
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.new_features import new_feature
 from truegauge.core.plan.requirements import DatumTarget as Target
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat

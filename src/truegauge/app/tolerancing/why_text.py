@@ -2,19 +2,19 @@
 
 from dataclasses import dataclass
 
+from truegauge.core.authoring.modifier_words import meaning_of
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.datums.system import EstablishedSystem
 from truegauge.core.deviations.spots import SpotReading
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.plan.asked import asked_by
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.modifier_words import meaning_of
 from truegauge.core.plan.reading import ComparedReading, DimensionReading, reading_of
 from truegauge.core.plan.results import Result
-from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system
+from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.judgement import DOMINATES
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.units import NumberFormat, limits_text

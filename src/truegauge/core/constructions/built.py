@@ -7,8 +7,8 @@ from truegauge.core.association.features import DIRECTIONS, Cone, Countersink, F
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.build import Operands, construct
 from truegauge.core.constructions.parts import Operand, foot_on_line, foot_on_plane, own_axis_of, place_of, plane_of
-from truegauge.core.extraction import Built, Measured
-from truegauge.core.held_by_points import DIRECTION, PLACE, Held
+from truegauge.core.features.extraction import Built, Measured
+from truegauge.core.features.held_by_points import DIRECTION, PLACE, Held
 
 
 def nominal_operands(nominals: tuple[Nominal, ...]) -> Operands:

@@ -7,8 +7,8 @@ import numpy as np
 from truegauge.core.arrays import Floats, Points, Vector
 from truegauge.core.association.features import axes_along
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import cells_of
-from truegauge.core.measured_surface import patch_surface
+from truegauge.core.features.extraction import cells_of
+from truegauge.core.features.measured_surface import patch_surface
 
 _LEAST = 3  # points
 _FOR_SLOPE = 8  # points: with fewer the mean is taken

@@ -18,7 +18,7 @@ from truegauge.core.datums.placement import DatumFeature, place_by_datums
 from truegauge.core.datums.situation import situations_of
 from truegauge.core.datums.system import DatumUse, establish
 from truegauge.core.errors import DatumError, EvaluationError, RegistrationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.plan.alignments import (
     AnyAlignment,
@@ -32,7 +32,6 @@ from truegauge.core.plan.alignments import (
     needs_base,
 )
 from truegauge.core.plan.datum_parts import datum_parts
-from truegauge.core.plan.sample import Touch
 from truegauge.core.progress import Progress
 from truegauge.core.registration.adjustment import Adjustment, TargetDeviation
 from truegauge.core.registration.align import AlignmentSettings, align
@@ -45,6 +44,7 @@ from truegauge.core.registration.reference_points import (
     align_by_reference_points,
     directions_of,
 )
+from truegauge.core.samples.sample import Touch
 
 _PIECE = 500_000
 _COMPENSATIONS = 3

@@ -7,7 +7,7 @@ import numpy as np
 
 from truegauge.core.datums.common import size_of
 from truegauge.core.datums.system import DatumPart
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.once import once
 from truegauge.core.tolerancing.request import are_opposite, width_nominal

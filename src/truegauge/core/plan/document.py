@@ -66,7 +66,7 @@ class FormFilterSetting(Frozen):
 
 
 class Extraction(Frozen):
-    """How points are chosen for features, mm and rad (see `core.extraction`).
+    """How points are chosen for features, mm and rad (see `core.features.extraction`).
 
     Points whose normal is turned from the surface's by more than `max_angle` are left out (None: any). A feature of
     which less than `low_coverage` (a share) has points is warned about.

@@ -20,7 +20,6 @@ from truegauge.core.clouds.prepared import PreparedCloud, prepare
 from truegauge.core.clouds.raw import Colors
 from truegauge.core.clouds.recipe import Recipe, works_before
 from truegauge.core.constructions.built import built_measured, built_nominal
-from truegauge.core.coverage import MOST_FOR_COVERAGE, AreaSamples
 from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.deviations.deviation_map import (
     COARSE,
@@ -34,10 +33,11 @@ from truegauge.core.deviations.deviation_map import (
 from truegauge.core.deviations.statistics import statistics
 from truegauge.core.deviations.strays import stray_points
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
+from truegauge.core.features.coverage import MOST_FOR_COVERAGE, AreaSamples
+from truegauge.core.features.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
+from truegauge.core.features.held_by_points import DIRECTION, PLACE
 from truegauge.core.filters.form_map import FilterKind, FormFilter
 from truegauge.core.frames import apply
-from truegauge.core.held_by_points import DIRECTION, PLACE
 from truegauge.core.plan.aligning import Aligning, compute_alignment, frame_from_part, nominal_operand
 from truegauge.core.plan.alignments import DatumAlignment
 from truegauge.core.plan.asked import Asked
@@ -46,13 +46,13 @@ from truegauge.core.plan.graph import Graph, NotComputed, needed
 from truegauge.core.plan.judging import result_of
 from truegauge.core.plan.reading import reading_is_known
 from truegauge.core.plan.results import Cloud, Evaluation, Result
-from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.survey import FaceSurvey, survey_face
 from truegauge.core.plan.tolerances import measured_patch, outcome_is_known
 from truegauge.core.plan.touched import TOUCH_EXTRACTION, touched_cloud
 from truegauge.core.plan.uncertain import make_trial, standard_uncertainty, uncertainty_key
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.samples.sample import Sample
 from truegauge.core.temperature import REFERENCE_C, Temperatures
 from truegauge.core.tolerancing.kinds import KINDS, Kind, kind_named, need_held
 from truegauge.core.tolerancing.request import Patch

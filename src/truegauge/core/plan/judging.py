@@ -6,15 +6,15 @@ from typing import TYPE_CHECKING
 
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, NominalFeature, Plan
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.reading import reading_value
 from truegauge.core.plan.results import Result
 from truegauge.core.plan.rules import definition_of, formed, rule_of, sized
-from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import datum_system, geometric_outcome, system_content, unlettered_outcome
-from truegauge.core.plan.touch_words import touch_warning
+from truegauge.core.samples.sample import Sample
+from truegauge.core.samples.words import touch_warning
 from truegauge.core.tolerancing import general
 from truegauge.core.tolerancing.form import FORM_KINDS
 from truegauge.core.tolerancing.judgement import State, decide, dominates

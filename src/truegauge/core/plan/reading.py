@@ -17,7 +17,7 @@ from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.graph import NotComputed, needed
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.results import Cloud
-from truegauge.core.plan.sample import Sample
+from truegauge.core.samples.sample import Sample
 from truegauge.core.sections.dimension import Fitted, dimension_value, fit_span, span_rows
 from truegauge.core.sections.measured import MeasuredSection, measured_section
 from truegauge.core.sections.nominal import NominalSection, nominal_section

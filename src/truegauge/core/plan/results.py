@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Ints, Mask, Normals, Points
     from truegauge.core.cad.projection import Deviations
     from truegauge.core.deviations.statistics import DeviationStatistics
-    from truegauge.core.extraction import Built, Measured
+    from truegauge.core.features.extraction import Built, Measured
     from truegauge.core.registration.alignment import Alignment
     from truegauge.core.tolerancing.outcome import Outcome
 

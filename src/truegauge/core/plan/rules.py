@@ -10,11 +10,11 @@ from truegauge.core.arrays import unit
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.frozen_model import Three
 from truegauge.core.plan.document import Characteristic, Group, Plan
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.sample import Sample
+from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.form import PARAMETERS, REFERENCES, FormRule, form_value
 from truegauge.core.tolerancing.kinds import KINDS, need_held
 from truegauge.core.tolerancing.size import sizes_by

@@ -14,8 +14,8 @@ from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.errors import AssociationError
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.sample import Sample
 from truegauge.core.progress import Progress, silent
+from truegauge.core.samples.sample import Sample
 
 if TYPE_CHECKING:
     from truegauge.core.plan.evaluation import Evaluator

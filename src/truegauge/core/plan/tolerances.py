@@ -13,9 +13,9 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
 from truegauge.core.datums.system import DatumPart, DatumUse, EstablishedSystem, Target, establish, no_system
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured, extract
-from truegauge.core.held_by_points import DIRECTION, PLACE
-from truegauge.core.measured_surface import patch_surface
+from truegauge.core.features.extraction import Built, Measured, extract
+from truegauge.core.features.held_by_points import DIRECTION, PLACE
+from truegauge.core.features.measured_surface import patch_surface
 from truegauge.core.plan.asked import Asked, asked_by, boundary_of
 from truegauge.core.plan.datum_parts import datum_parts
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
@@ -25,7 +25,7 @@ from truegauge.core.plan.readings import SpotCheck
 from truegauge.core.plan.requirements import ORIENTS, SITUATIONS, Datum, DatumReference, DatumTarget
 from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.rules import cutting_normal
-from truegauge.core.plan.sample import Sample
+from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.geometric import LOCATION, ORIENTATION, evaluate, evaluate_together
 from truegauge.core.tolerancing.kinds import KINDS, need_held
 from truegauge.core.tolerancing.outcome import Outcome

@@ -10,7 +10,7 @@ from truegauge.core.arrays import frozen
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.deviations.statistics import statistics
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import ExtractionSettings
+from truegauge.core.features.extraction import ExtractionSettings
 from truegauge.core.frames import apply, rotate
 from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.results import Cloud
@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Points
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.evaluation import Evaluator
-    from truegauge.core.plan.sample import Sample
     from truegauge.core.registration.alignment import Alignment
+    from truegauge.core.samples.sample import Sample
 
 # Touches are few and each is there on purpose: none is left out, averaged, or too near to an edge.
 TOUCH_EXTRACTION = ExtractionSettings(reach=np.inf, edge_margin=0.0, averaging=0.0, reject=0.0, max_angle=None)

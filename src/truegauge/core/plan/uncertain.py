@@ -23,8 +23,8 @@ from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.built import built_measured
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, ExtractionSettings, Measured, form_of, measure
-from truegauge.core.measured_surface import MeasuredSurface, evenly
+from truegauge.core.features.extraction import Built, ExtractionSettings, Measured, form_of, measure
+from truegauge.core.features.measured_surface import MeasuredSurface, evenly
 from truegauge.core.plan.asked import Asked, asked_by
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, Plan
 from truegauge.core.plan.graph import Graph, NotComputed, needed
@@ -32,10 +32,10 @@ from truegauge.core.plan.judging import limits_in_force, value_of
 from truegauge.core.plan.reading import reading_uncertainty
 from truegauge.core.plan.results import Cloud
 from truegauge.core.plan.rules import rule_of
-from truegauge.core.plan.sample import Sample
 from truegauge.core.plan.tolerances import outcome_of, system_content
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.request import Patch
@@ -135,7 +135,7 @@ def spread_and_bias(
     error can take below zero grows in squares: `above` says it of the value and of its trials (a magnitude itself; of
     sizes by extremes the difference from the mean size). It is too large by half of what its square grew by over
     itself, where that is little, and by all of itself where it may be nothing; between the two the whole of that growth
-    is taken: a value that happens to be large says its bias to be small (``tests/core/plan/test_spread_and_bias.py``).
+    is taken: a value that happens to be large says its bias to be small (``test_spread_and_bias.py``).
 
     Of all others (a place seen from a datum that touches: the datum stands out by an extreme of the noise) the trials
     have the noise twice, so that what grows with it is 1 / (sqrt(2) - 1) of what they are off, beyond their scatter.

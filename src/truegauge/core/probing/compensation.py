@@ -9,7 +9,7 @@ from truegauge.core.association.features import Cylinder
 from truegauge.core.association.fit import Criterion
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError
-from truegauge.core.held_by_points import held_by
+from truegauge.core.features.held_by_points import held_by
 
 _STEPS = 12
 _SAME = 1e-9

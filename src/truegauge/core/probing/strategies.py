@@ -11,9 +11,9 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
-from truegauge.core.coverage import AreaSamples
 from truegauge.core.errors import DeviceError
-from truegauge.core.extraction import border_samples
+from truegauge.core.features.coverage import AreaSamples
+from truegauge.core.features.extraction import border_samples
 
 # Touches and rows by shape, where nothing else is asked for: more than the shape needs, so that form shows.
 _USUAL: dict[Shape, tuple[int, int]] = {

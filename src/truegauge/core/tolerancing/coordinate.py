@@ -6,7 +6,7 @@ from truegauge.core.arrays import Vector
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of, foot_on_line, foot_on_plane, place_of, plane_of
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 
 _ALONG = 1e-3
 

@@ -11,9 +11,9 @@ from truegauge.core.association.constraints import NONE
 from truegauge.core.association.features import Cone, Cylinder, Feature, ParallelPlanes, Plane
 from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Measured, cells_of
-from truegauge.core.opposite import opposite_on_faces
-from truegauge.core.surface_rings import rings_at
+from truegauge.core.features.extraction import Measured, cells_of
+from truegauge.core.features.opposite import opposite_on_faces
+from truegauge.core.features.surface_rings import rings_at
 from truegauge.core.tolerancing.once import least_squares_feature, once
 from truegauge.core.tolerancing.rings import center_of_ring, rings_of
 

@@ -12,7 +12,7 @@ from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.parts import axis_of, place_of, plane_of
 from truegauge.core.datums.common import size_of, with_size
 from truegauge.core.errors import AssociationError, EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.frames import apply, invert
 from truegauge.core.tolerancing.derived import (
     axis_ends,

@@ -9,7 +9,7 @@ from truegauge.core.constructions import relations
 from truegauge.core.constructions.parts import Operand, own_axis_of, place_of, plane_of, radius_of
 from truegauge.core.constructions.relations import Between, direction_of
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 
 _LEAST = 1e-6
 _ANGLE = 1e-4

@@ -8,7 +8,7 @@ from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import Cylinder, ParallelPlanes, Shape, Sphere
 from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Measured
+from truegauge.core.features.extraction import Measured
 from truegauge.core.tolerancing.derived import mating_feature
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
 from truegauge.core.tolerancing.two_point import diameters_of, widths_of

@@ -17,9 +17,9 @@ from truegauge.core.association.features import Cylinder
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.datums.system import EstablishedSystem
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Measured
+from truegauge.core.features.extraction import Measured
+from truegauge.core.features.opposite import opposite_on_ring
 from truegauge.core.frames import apply, invert, rotation_vector, twist_motion
-from truegauge.core.opposite import opposite_on_ring
 from truegauge.core.tolerancing import profile, runout
 from truegauge.core.tolerancing.derived import (
     axis_ends,

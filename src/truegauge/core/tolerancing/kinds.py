@@ -11,8 +11,8 @@ import numpy as np
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.relations import Between
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
-from truegauge.core.held_by_points import DIRECTION, PLACE
+from truegauge.core.features.extraction import Built, Measured
+from truegauge.core.features.held_by_points import DIRECTION, PLACE
 from truegauge.core.tolerancing import distance, form, geometric_fits, orientation, size
 from truegauge.core.tolerancing.coordinate import Coordinate
 from truegauge.core.tolerancing.distance import Angle, Directed, Distance
@@ -39,7 +39,7 @@ class Kind:
     `fits` tells whether the kind makes sense for exactly these nominal features; `limits` proposes tolerances.
     `one_sided` kinds (form, orientation) have nominal 0 and only an upper limit. `rank` orders proposals, best first;
     kinds that are not `common` are offered behind the others. The values of `angular` kinds are rad. `needs` are what
-    touches of its features must hold (`core.held_by_points`).
+    touches of its features must hold (`core.features.held_by_points`).
     """
 
     name: str

@@ -9,7 +9,7 @@ from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.constraints import NONE
 from truegauge.core.association.features import Feature
 from truegauge.core.association.fit import Criterion
-from truegauge.core.extraction import Measured
+from truegauge.core.features.extraction import Measured
 
 T = TypeVar("T")
 _lock = threading.Lock()

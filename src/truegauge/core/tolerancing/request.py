@@ -11,7 +11,7 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.system import EstablishedSystem
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.tolerancing.zone import PLAIN, Standard, Zone
 
 

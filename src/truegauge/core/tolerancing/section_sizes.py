@@ -13,8 +13,8 @@ from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import Cylinder, Shape, Sphere
 from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError, EvaluationError
-from truegauge.core.extraction import Measured
-from truegauge.core.surface_rings import rings_at
+from truegauge.core.features.extraction import Measured
+from truegauge.core.features.surface_rings import rings_at
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.rings import UP, center_of_ring, need_rings
@@ -100,7 +100,7 @@ def _size(measured: Measured, local: Points, own: Ints, how: str) -> float | Non
     if center is None:
         return None
     if how == "LP":
-        from truegauge.core.opposite import opposite_on_ring
+        from truegauge.core.features.opposite import opposite_on_ring
 
         x, y = (flat - center).T
         pairs = opposite_on_ring(np.arctan2(y, x), np.hypot(x, y))

@@ -21,7 +21,7 @@ from truegauge.core.association.features import (
 from truegauge.core.association.fit import Criterion
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import EvaluationError
-from truegauge.core.extraction import Built, Measured
+from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.envelope import Enveloped, enveloped
 from truegauge.core.tolerancing.once import least_squares_feature

@@ -11,9 +11,9 @@ from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.constraints import Constraints
 from truegauge.core.association.features import Circle, Cylinder, ParallelPlanes, Shape, Sphere
 from truegauge.core.errors import AssociationError, EvaluationError
-from truegauge.core.extraction import Measured
-from truegauge.core.opposite import opposite_on_ball, opposite_on_ring
-from truegauge.core.surface_rings import opposite_at, rings_at
+from truegauge.core.features.extraction import Measured
+from truegauge.core.features.opposite import opposite_on_ball, opposite_on_ring
+from truegauge.core.features.surface_rings import opposite_at, rings_at
 from truegauge.core.tolerancing.derived import opposite_sides, surface_points
 from truegauge.core.tolerancing.once import least_squares_feature
 from truegauge.core.tolerancing.rings import center_of_ring, need_rings

@@ -1,0 +1,1 @@
+"""What picks, texts and drawings make of a plan."""

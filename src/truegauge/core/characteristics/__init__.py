@@ -1,0 +1,1 @@
+"""The kinds of characteristics, one module a family."""

@@ -1,0 +1,1 @@
+"""Every change of a plan, and its history."""

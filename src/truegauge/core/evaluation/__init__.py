@@ -1,0 +1,1 @@
+"""Evaluation: a pure function of plan, part and sample."""

@@ -1,0 +1,235 @@
+"""The alignments of a plan: chains, frames, what is reported in which, and edits that can be undone."""
+
+import numpy as np
+import pytest
+from numpy.testing import assert_allclose
+from pydantic import ValidationError
+
+from truegauge.core.commands.history import History
+from truegauge.core.frames import apply, invert, rotation_vector
+from truegauge.core.plan.alignments import (
+    BestFitAlignment,
+    DatumAlignment,
+    DatumUse,
+    GivenAlignment,
+    GuidedAlignment,
+    GuideTarget,
+    MatchedPlace,
+    MatchedPointAlignment,
+    ReferencePlace,
+    ReferencePointAlignment,
+)
+from truegauge.core.plan.commands import (
+    EditCharacteristic,
+    RemoveAlignment,
+    RemoveFeature,
+    SetAlignment,
+    SetDatum,
+    SetInForce,
+    SetMaterial,
+)
+from truegauge.core.plan.document import Characteristic, PartMaterial
+from truegauge.core.plan.graph import NotComputed
+from truegauge.core.samples.sample import Touch
+
+DATUMS = DatumAlignment(
+    id="a2", name="ABC", base="a1", datums=tuple(DatumUse(feature=f) for f in ("base", "side-b", "side-c"))
+)
+
+
+def coordinate(number, feature, axis, alignment=""):
+    return Characteristic(
+        id=f"k{number}", number=number, name=f"{feature} {axis}", kind=f"coordinate_{axis}", features=(feature,),
+        nominal=0.0, lower=-1.0, upper=1.0, alignment=alignment,
+    )  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def by_datums(plan):
+    plan = plan.replace(alignments=plan.alignments[:1])
+    letters = [SetDatum("A", "base"), SetDatum("B", "side-b"), SetDatum("C", "side-c")]
+    for command in letters:
+        plan = command.apply(plan)
+    plan = SetAlignment(DATUMS).apply(plan)
+    more = (
+        coordinate(101, "main-bore", "x"),
+        coordinate(102, "main-bore", "x", "a2"),
+        coordinate(103, "base", "z", "a2"),
+    )
+    return plan.replace(characteristics=plan.characteristics + more)
+
+
+@pytest.fixture(scope="module")
+def evaluation(evaluator, by_datums, sample):
+    return evaluator.evaluate(by_datums, sample)
+
+
+def test_every_alignment_of_the_plan_is_there_with_what_holds_it(evaluation):
+    assert set(evaluation.alignments) == {"a1", "a2"}
+    datums = evaluation.alignments["a2"]
+    assert datums.freedoms.holders == ("C", "B", "A", "A", "A", "B")
+    assert [t.name for t in datums.targets] == ["A", "B", "C"]
+    assert evaluation.alignment is evaluation.alignments["a1"]
+    assert evaluation.alignments["a1"].freedoms.holders == ("surfaces",) * 6
+
+
+def test_datums_place_the_scan_on_the_sides_of_the_part(evaluator, by_datums, sample, truth):
+    """Side B of the demo part leans by 1.5 mrad: a datum outside its material turns the part, best fit does not."""
+    found = evaluator.alignment(by_datums, sample, "a2")
+    turn = rotation_vector(found.part_from_scan @ np.array(invert(np.array(truth["part_from_scan"]))))
+    assert np.abs(turn).max() < 5e-4
+    base = evaluator.measured(by_datums.seen_in("a2"), sample, by_datums.feature("base").group)
+    assert abs(base.as_datum().point[2]) < 0.003  # the datum lies in z = 0 now
+
+
+def test_a_result_can_be_reported_in_any_alignment(evaluator, by_datums, evaluation, sample):
+    ours, theirs = (evaluation.result(f"k{n}").measured for n in (101, 102))
+    assert abs(ours - 58.0) < 0.1
+    assert ours != theirs
+    switched = evaluator.evaluate(SetInForce("a2").apply(by_datums), sample)
+    assert switched.result("k101").measured == theirs
+    assert switched.alignment is evaluation.alignments["a2"]
+
+
+def test_a_frame_moves_coordinates_and_not_the_part(evaluator, by_datums, sample):
+    moved = DATUMS.replace(offset=(58.0, 45.0, 0.0), turns=(0.0, 0.0, np.pi / 2))
+    plan = SetAlignment(moved).apply(by_datums)
+    result = evaluator.evaluate(plan, sample)
+    assert abs(result.result("k102").measured) < 0.1  # the main bore is the origin now
+    assert_allclose(result.alignments["a2"].part_from_scan, evaluator.alignment(by_datums, sample, "a2").part_from_scan)
+
+
+def test_named_axes_make_the_frame(evaluator, by_datums, sample):
+    uses = (DatumUse(feature="base", axis="+z"), DatumUse(feature="side-b", axis="+x"), DatumUse(feature="side-c"))
+    plan = SetAlignment(DATUMS.replace(datums=uses)).apply(by_datums)
+    frame = evaluator.frame(plan, "a2")
+    assert_allclose(apply(frame, np.array([0.0, 0.0, 5.0])), [0, 0, -5], atol=1e-12)
+    assert_allclose(apply(frame, np.array([0.0, 4.0, 0.0])), [-4, 0, 0], atol=1e-12)
+    wrong = (*uses[:2], DatumUse(feature="side-c", axis="-y"))
+    mixed = evaluator.alignment(SetAlignment(DATUMS.replace(datums=wrong)).apply(by_datums), sample, "a2")
+    right = evaluator.alignment(
+        SetAlignment(DATUMS.replace(datums=(*uses[:2], DatumUse(feature="side-c", axis="+y")))).apply(by_datums),
+        sample, "a2",
+    )  # fmt: skip
+    assert sorted(isinstance(a, NotComputed) and "left-handed" in a.reason for a in (mixed, right)) == [False, True]
+
+
+def test_reference_points_and_matched_points_go_on_from_the_best_fit(evaluator, plan, sample, truth):
+    places = [("Z1", (40, 4, 14), (0, 0, 1)), ("Z2", (100, 4, 14), (0, 0, 1)), ("Z3", (10, 45, 14), (0, 0, 1))]
+    points = [ReferencePlace(name=n, place=tuple(map(float, p)), normal=tuple(map(float, d))) for n, p, d in places]
+    points += [ReferencePlace(name="bore", held="xy", feature="main-bore"),
+               ReferencePlace(name="hole", held="y", feature="mount-2")]  # fmt: skip
+    reference = ReferencePointAlignment(id="r", name="RP", base="a1", points=tuple(points))
+    matched = MatchedPointAlignment(
+        id="m", name="Holes", base="a1",
+        points=tuple(
+            MatchedPlace(name=f, feature=f) for f in ("main-bore", "mount-1", "mount-2", "bolt-4", "socket")
+        ),
+    )  # fmt: skip
+    plan = SetAlignment(matched).apply(SetAlignment(reference).apply(plan))
+    found = evaluator.alignment(plan, sample, "r")
+    assert found.freedoms.held == 6
+    middle = np.array([70.0, 45.0, 20.0])
+    expected = np.array(truth["part_from_scan"])
+    assert np.abs(apply(found.part_from_scan @ invert(expected), middle) - middle).max() < 0.03
+    holes = evaluator.alignment(plan, sample, "m")
+    assert holes.suggestion == "bolt-4"  # the demo's displaced hole
+    assert [t.name for t in holes.targets if t.poor] == ["bolt-4"]
+
+
+def test_touches_alone_align_a_sample(evaluator, plan, sample, truth):
+    """Guided targets and matched touches need no scan."""
+    device_from_part = invert(np.array(truth["part_from_scan"]))
+    up, front, left = (0, 0, 1), (0, -1, 0), (-1, 0, 0)
+    spots = [("T1", (40, 4, 14), up), ("T2", (100, 4, 14), up), ("T3", (10, 45, 14), up),
+             ("T4", (40, 0, 7), front), ("T5", (100, 0, 7), front), ("T6", (0, 45, 7), left)]  # fmt: skip
+    targets = tuple(
+        GuideTarget(name=n, place=tuple(map(float, p)), direction=tuple(map(float, d))) for n, p, d in spots
+    )
+    touches = tuple(
+        Touch(target=n, place=tuple(apply(device_from_part, np.array(p, dtype=float)).tolist())) for n, p, _ in spots
+    )
+    only = type(sample)("touches", sample.data.replace(scans=(), touches=touches), np.zeros((0, 3)))
+    guided = GuidedAlignment(id="g", name="Guided", targets=targets)
+    plan = SetAlignment(guided, in_force=True).apply(plan)
+    found = evaluator.alignment(plan, only)
+    assert_allclose(found.part_from_scan, truth["part_from_scan"], atol=1e-6)
+    matched = MatchedPointAlignment(
+        id="m", points=tuple(MatchedPlace(name=n, place=t.place) for (n, _, _), t in zip(spots, targets, strict=True))
+    )
+    assert_allclose(
+        evaluator.alignment(SetAlignment(matched, in_force=True).apply(plan), only).part_from_scan,
+        truth["part_from_scan"], atol=1e-6,
+    )  # fmt: skip
+    scan_and_touches = type(sample)(sample.key, sample.data.replace(touches=touches), sample.points)
+    both = evaluator.evaluate(plan, scan_and_touches)
+    assert both.alignment.rms < 1e-6
+    assert abs(both.cloud.statistics.mean) < 0.01
+    nothing = evaluator.evaluate(plan, only)
+    assert "only touches" in nothing.cloud.reason
+
+
+def test_warm_parts_are_measured_as_if_at_twenty_degrees(evaluator, plan, sample):
+    warm = type(sample)(sample.key, sample.data.replace(temperature_c=30.0), sample.points)
+    aluminium = SetMaterial(PartMaterial(name="aluminium", expansion=23.1e-6)).apply(plan)
+    cold, hot = evaluator.evaluate(plan, sample), evaluator.evaluate(aluminium, warm)
+    shrunk = hot.result("c18").measured / cold.result("c18").measured
+    assert abs(shrunk - 1 / (1 + 23.1e-6 * 10)) < 2e-6
+    assert hot.temperature == "at 20 °C: part 30 °C, lengths × 0.999769"
+    assert cold.temperature == ""
+
+
+@pytest.mark.parametrize(
+    ("own", "words"),
+    [
+        (DATUMS.replace(base=""), "choose the alignment that it starts from"),
+        (DATUMS.replace(datums=()), "no datum yet"),
+        (DATUMS.replace(datums=(DatumUse(feature="base"), DatumUse(feature="top"))), "parallel"),
+        (MatchedPointAlignment(id="a2", points=(MatchedPlace(name="x"),)), "no touches yet"),
+        (GuidedAlignment(id="a2"), "no target yet"),
+        (BestFitAlignment(id="a2", base="a1", faces=(999,)), "no face is left that counts"),
+    ],
+)
+def test_what_cannot_be_aligned_says_why(evaluator, by_datums, sample, own, words):
+    found = evaluator.alignment(SetAlignment(own).apply(by_datums), sample, "a2")
+    assert isinstance(found, NotComputed)
+    assert words in found.reason
+
+
+def test_left_handed_and_bent_matrices_are_refused():
+    mirrored = np.diag([1.0, 1, -1, 1]).ravel().tolist()
+    with pytest.raises(ValidationError, match="left-handed"):
+        GivenAlignment(matrix=tuple(mirrored))
+    with pytest.raises(ValidationError, match="orthonormal"):
+        GivenAlignment(matrix=tuple((2 * np.eye(4) - np.diag([0, 0, 0, 1.0])).ravel().tolist()))
+
+
+def test_chains_stay_whole_through_edits_and_undo(by_datums):
+    history = History(by_datums)
+    third = BestFitAlignment(id="a3", name="again", base="a2")
+    history.run(SetAlignment(third, in_force=True))
+    history.run(EditCharacteristic("k101", (("alignment", "a3"),)))
+    history.run(RemoveAlignment("a2"))
+    assert history.plan.alignment("a3").base == "a1"
+    history.run(RemoveAlignment("a3"))
+    assert history.plan.in_force == "a1"
+    assert history.plan.characteristic("k101").alignment == ""
+    with pytest.raises(ValueError, match="at least one"):
+        history.run(RemoveAlignment("a1"))
+    history.run(RemoveFeature("side-c"))
+    for _ in range(5):
+        history.undo()
+    assert history.plan == by_datums
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"in_force": "nobody"}, "in force is not in the plan"),
+        ({"alignments": (DATUMS,), "in_force": "a2"}, "starts from one that comes after"),
+        ({"alignments": (BestFitAlignment(), BestFitAlignment())}, "same id"),
+    ],
+)
+def test_plans_with_broken_chains_are_refused(plan, changes, words):
+    with pytest.raises(ValidationError, match=words):
+        plan.replace(**changes)
