@@ -14,7 +14,7 @@ from pathlib import Path
 
 from truegauge import demo
 from truegauge.core.authoring.readings import SpotWish, add_spots, places_on_grid
-from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.demo.samples import write_samples
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan

@@ -23,8 +23,8 @@ from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
 from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape
 
 from truegauge.core.clouds.prepared import prepare
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.frames import apply, random_rigid
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.progress import silent
 from truegauge.core.registration.align import align
 from truegauge.formats.part import read_part
@@ -87,7 +87,7 @@ def steps(holes: int, count: int) -> dict[str, float]:
         evaluator = Evaluator(model)
         projector = evaluator.projector
         tell("made ready for distances")
-        evaluator.find_patterns(silent)
+        evaluator.part.find_patterns(silent)
         found = sum(len(p.members) for p in evaluator.patterns.all)
         tell(f"{len(evaluator.elements.all):,} holes and the like found, {found:,} of them in patterns")
         points = surface_points(model, count)

@@ -11,7 +11,7 @@ import numpy as np
 from truegauge.core.association.features import Cylinder, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, DatumUse, establish
+from truegauge.core.datums.system import DatumPart, SystemDatum, establish
 from truegauge.core.features.extraction import ExtractionSettings, Measured, measure
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.form import form_value
@@ -56,10 +56,10 @@ def bore(rng: np.random.Generator, scan: Scan, place, radius, length, deviation=
     return measure(Nominal(Cylinder(center, Z, radius), -1, length, center), points, np.arange(scan.points), SETTINGS)
 
 
-def part(letter: str, m: Measured) -> DatumUse:
+def part(letter: str, m: Measured) -> SystemDatum:
     """A measured feature as a datum."""
     n = m.nominal
-    return DatumUse(letter, (DatumPart(letter, n.feature, n.outward, m.middle, m.feature, surface_points(m)),))
+    return SystemDatum(letter, (DatumPart(letter, n.feature, n.outward, m.middle, m.feature, surface_points(m)),))
 
 
 def numbers(rng: np.random.Generator, scan: Scan) -> dict[str, float]:

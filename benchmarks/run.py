@@ -15,10 +15,10 @@ from stopwatch import timed
 from truegauge import demo
 from truegauge.core.clouds.prepared import prepare
 from truegauge.core.clouds.spatial import spatial_order
+from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.frames import apply, invert, random_rigid
-from truegauge.core.plan.commands import EditCharacteristic
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.registration.align import align
 from truegauge.demo.scan_maker import ScanSettings, make_scan
 from truegauge.formats.part import read_part

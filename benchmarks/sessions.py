@@ -22,10 +22,10 @@ import numpy as np
 from truegauge import demo
 from truegauge.core.cad.model import CadModel
 from truegauge.core.errors import DeviceError
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.frames import apply
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.clearance import segment_distances
 from truegauge.core.probing.obstacles import BoxObstacle, PartObstacle

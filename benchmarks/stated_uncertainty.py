@@ -12,11 +12,12 @@ import numpy as np
 from truegauge.core.association.features import Cylinder, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumUse, establish
+from truegauge.core.datums.system import SystemDatum, establish
 from truegauge.core.errors import EvaluationError
+from truegauge.core.evaluation.trials import perturbed
+from truegauge.core.evaluation.uncertainty import TRIALS, spread_and_bias
 from truegauge.core.features.extraction import ExtractionSettings, Measured, measure
-from truegauge.core.plan.datum_parts import datum_parts
-from truegauge.core.plan.uncertain import TRIALS, perturbed, spread_and_bias
+from truegauge.core.nodes.datum_parts import datum_parts
 from truegauge.core.tolerancing.form import form_value
 from truegauge.core.tolerancing.geometric import evaluate
 from truegauge.core.tolerancing.request import Request, Unit
@@ -128,7 +129,7 @@ def values(s: Scene, *, forms: bool) -> dict[str, float]:
     if forms:
         of = {"flatness": s["top"], "cylindricity": s["bore"], "roundness": s["bore"]}
         return _read({name: lambda n=name, m=m: form_value(n, (m,))[0] for name, m in of.items()})
-    uses = [DatumUse(letter, tuple(datum_parts([letter], [s[letter]]))) for letter in "ABC"]
+    uses = [SystemDatum(letter, tuple(datum_parts([letter], [s[letter]]))) for letter in "ABC"]
     middle = np.array([0.0, 0.0, 10.0])
     full = establish(uses, DatumAssociation.OUTSIDE, center=middle, length=120.0)
     first = establish(uses[:1], DatumAssociation.OUTSIDE, center=middle, length=120.0)

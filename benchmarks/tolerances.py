@@ -5,9 +5,9 @@ import time
 import numpy as np
 
 from truegauge import demo
-from truegauge.core.plan.commands import EditCharacteristic
+from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.plan.document import Characteristic, DatumReference
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from truegauge import demo
-from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.sample_file import open_sample

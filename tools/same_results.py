@@ -14,13 +14,14 @@ import numpy as np
 
 from truegauge import demo
 from truegauge.core.arrays import Rigid
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.frames import apply, rotate
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
-from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData
+from truegauge.core.samples.document import ProbedTouch, SampleData
+from truegauge.core.samples.sample import Sample
 from truegauge.demo.make import housing_errors
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.plan_file import model_of_plan, read_plan
@@ -63,7 +64,7 @@ def touched(evaluator: Evaluator, plan: Plan, machine_from_part: Rigid, seed: in
             found.append(
                 ProbedTouch(place=(x, y, z), approach=(i, j, l), radius=2.0, feature=f.id, stylus="S", row=row)
             )
-    return Sample(f"touches {seed}", SampleData(name="touches", probed=tuple(found)), np.zeros((0, 3)))
+    return Sample.of(SampleData(name="touches", probed=tuple(found)))
 
 
 def random_plan(plan: Plan, rng: np.random.Generator) -> Plan:

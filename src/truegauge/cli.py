@@ -224,9 +224,9 @@ def compare(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Align a scan to a part and tell how far it deviates, mm."""
+    from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.core.nodes.graph import needed
     from truegauge.core.plan.document import Plan
-    from truegauge.core.plan.evaluation import Evaluator
-    from truegauge.core.plan.graph import needed
     from truegauge.formats.part import read_part
     from truegauge.formats.sample_file import open_sample
     from truegauge.jobs.inspection import check_unit

@@ -8,7 +8,6 @@ from truegauge.app.open_document import OpenDocument
 from truegauge.app.session import Session
 from truegauge.app.uncertainty_worker import UncertaintyWorker
 from truegauge.app.window import MainWindow
-from truegauge.core.plan.evaluation import _sample_of
 
 SURVEY = OpenDocument._survey  # of every face, after each evaluation: a test of its own lets it run
 PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels
@@ -35,8 +34,7 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
 
     def forget(key):
         """Keep the demo sample's results too: the next test wants them again."""
-        evaluator.graph.forget(lambda k: not isinstance(k, tuple) or k[0] in ("nominal", "frame")
-                               or _sample_of(k) in (key, sample.key))  # fmt: skip
+        evaluator.graph.forget_other_samples(key, sample.origin)
 
     monkeypatch.setattr(open_document, "_evaluator", shared)
     monkeypatch.setattr(UncertaintyWorker, "DELAY_MS", 10**8)  # its own test lets it run

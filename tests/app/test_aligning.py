@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, Qt
 from truegauge.app.aligning.dial import FreedomDial
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert, random_rigid
+from truegauge.core.nodes.nominal import ReportFrame
 from truegauge.core.plan.alignments import (
     BestFitAlignment,
     DatumAlignment,
@@ -126,7 +127,7 @@ def test_axis_and_origin_of_a_frame_are_set_and_undone(stage, settle):
         settle()
     stage.align_bench.frame.offset[0].setValue(58.0)
     settle()
-    frame = stage.session.evaluator.frame(stage.session.plan, "datums")
+    frame = stage.session.evaluator.context(stage.session.plan, None, "datums").get(ReportFrame())
     assert apply(frame, np.array([0.0, 0.0, -3.0]))[2] == pytest.approx(3.0)
     assert stage.align.own.offset == (58.0, 0.0, 0.0)
     for _ in range(3):
@@ -291,7 +292,7 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
     assert stage.session.plan.in_force == own.id
     assert not guide.running
     assert abs(stage.session.evaluation.cloud.statistics.mean) < 0.05  # the scan came from the same device
-    there = guide.place_in_part(stage.session.sample.data.touches[0])
+    there = guide.place_in_part(stage.session.sample.touches[0])
     assert abs(there[2] - 14.0) < 0.1
 
 
@@ -320,9 +321,9 @@ def test_a_lost_device_stops_the_guide_and_keeps_the_touches(stage, settle):
     stage.guide.poll()
     assert not stage.guide.running
     assert "check its cable" in stage.notices[-1].text
-    assert stage.session.sample.data.touches[0].place == (1.0, 2.0, 3.0)
+    assert stage.session.sample.touches[0].place == (1.0, 2.0, 3.0)
     stage.guide.take_back()
-    assert stage.session.sample.data.touches == ()
+    assert stage.session.sample.touches == ()
 
 
 def test_temperature_is_corrected_and_shown(stage, settle):

@@ -10,12 +10,12 @@ from PySide6.QtCore import Qt
 from truegauge import demo
 from truegauge.app.probing import machine_model
 from truegauge.app.probing.model import DevicesModel
-from truegauge.core.plan.commands import SetDisplay
-from truegauge.core.plan.touch_needs import datum_features, features_behind
+from truegauge.core.commands.shown import SetDisplay
+from truegauge.core.evaluation.touch_needs import datum_features, features_behind
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
-from truegauge.core.samples.sample import ProbedTouch
+from truegauge.core.samples.document import ProbedTouch
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.cmm import part_to_place
 from truegauge.devices.cmm import MachineTouch

@@ -26,7 +26,7 @@ def test_a_scan_in_metres_is_asked_about_and_read_right(loaded, settle, tmp_path
     assert (notice.action, notice.second) == ("Read as m", "Keep mm")
     loaded.notice.action.click()
     settle()
-    assert loaded.session.sample.data.unit == "m"
+    assert loaded.session.sample.unit == "m"
     assert loaded.session.evaluation.alignment.rms < 0.02
 
 
@@ -37,7 +37,7 @@ def test_a_unit_that_the_user_keeps_is_not_asked_about_again(loaded, settle, tmp
     loaded.notice.second.click()
     settle()
     assert len(loaded.notices) == count
-    assert loaded.session.sample.data.unit == "mm"
+    assert loaded.session.sample.unit == "mm"
 
 
 def test_unknown_columns_are_asked_for(window, settle, qtbot, tmp_path):
@@ -65,7 +65,7 @@ def test_several_scans_are_one_sample(loaded, settle, tmp_path, sample):
     loaded.session.open_scan(scan_file(tmp_path / "b.ply", sample.points[half:]), add=True)
     settle()
     session = loaded.session
-    assert [s.file_name for s in session.sample.data.scans] == ["a.ply", "b.ply"]
+    assert [s.file_name for s in session.sample.files] == ["a.ply", "b.ply"]
     assert np.array_equal(session.sample.points, sample.points.astype(np.float32))
     assert session.save_sample(tmp_path / "both.tgsample")
     points = session.sample.points

@@ -19,9 +19,9 @@ from truegauge.app import recovery
 from truegauge.app.main import offer
 from truegauge.app.question import CANCEL, Question
 from truegauge.app.recovery import Keeper, find_recovered
+from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.errors import FormatError
-from truegauge.core.plan.commands import RemoveCharacteristic
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import Touch
 from truegauge.formats.plan_file import read_plan, write_plan
 
 TOUCH = Touch(target="T1", place=(1.0, 2.0, 3.0))
@@ -31,12 +31,12 @@ from pathlib import Path
 from truegauge.app.main import make_application
 from truegauge.app.open_document import OpenDocument
 from truegauge.app.recovery import Keeper
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import Touch
 app = make_application()
 session = OpenDocument()
 keeper = Keeper(session, Path(sys.argv[1]))
 for k in itertools.count(1):
-    before = session.sample.data.touches if session.sample else ()
+    before = session.sample.touches if session.sample else ()
     session.set_touches((*before, Touch(target=f"T{k}", place=(float(k), 0.0, 0.0))))
     session.history.mark_unsaved()
     keeper.keep()
@@ -97,7 +97,7 @@ def test_unsaved_work_is_kept_found_after_a_crash_and_brought_back_unsaved(loade
     settle()
     assert second.wait()
     assert len(session.plan.characteristics) == 29
-    assert [t.target for t in session.sample.data.touches] == ["T1", "T2"]
+    assert [t.target for t in session.sample.touches] == ["T1", "T2"]
     assert len(session.sample.points) == 250_000
     assert session.plan_path == demo.PLAN
     assert not session.history.is_saved
@@ -223,7 +223,7 @@ def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, 
         way()
         settle()
         assert asked.pop() == "Unsaved sample"
-        assert session.sample.data.touches == (TOUCH,)
+        assert session.sample.touches == (TOUCH,)
         assert loaded.isVisible()
     assert not asked
     # Saved in answer, it may go.
@@ -248,12 +248,12 @@ def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle)
                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
     loaded.dropEvent(drop)
     settle()
-    assert loaded.session.sample.data.touches == (TOUCH,)
+    assert loaded.session.sample.touches == (TOUCH,)
     given.append("Discard")
     loaded.dropEvent(drop)
     settle()
     assert asked == ["Unsaved sample"] * 2
-    assert not loaded.session.sample.data.touches
+    assert not loaded.session.sample.touches
 
 
 def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, answers, tmp_path, monkeypatch, settle):

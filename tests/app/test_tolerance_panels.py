@@ -10,7 +10,8 @@ from truegauge.app.ledger_order import Order
 from truegauge.app.several_editor import SeveralEditor
 from truegauge.app.tolerancing.datum_panel import RulesPanel
 from truegauge.app.uncertainty_worker import UncertaintyWorker
-from truegauge.core.plan.commands import RemoveCharacteristic, Several
+from truegauge.core.commands.command import Several
+from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 

@@ -242,7 +242,7 @@ def test_a_scan_in_inch_is_noticed_and_read_as_inch_on_one_click(window, qtbot, 
     assert window.session.sample is None
     qtbot.mouseClick(window.notice.action, Qt.MouseButton.LeftButton)
     settle()
-    assert window.session.sample.data.unit == "inch"
+    assert window.session.sample.unit == "inch"
     assert window.session.evaluation.alignment.trusted
 
 
@@ -409,7 +409,7 @@ def test_shortcuts_are_unique_and_every_command_has_a_title(window):
 
 
 def test_leaving_unsaved_work_asks(loaded, monkeypatch):
-    from truegauge.core.plan.commands import RemoveCharacteristic
+    from truegauge.core.commands.requirements import RemoveCharacteristic
 
     loaded.session.run(RemoveCharacteristic("c1"))
     monkeypatch.setattr("truegauge.app.window.ask", lambda *_: "Cancel")

@@ -8,7 +8,7 @@ import pytest
 
 SOURCE = Path(__file__).parents[2] / "src" / "truegauge"
 CORE = (
-    "truegauge.core.plan.evaluation",
+    "truegauge.core.evaluation.evaluator",
     "truegauge.core.authoring.proposals",
     "truegauge.core.registration.align",
     "truegauge.core.association.by_criterion",

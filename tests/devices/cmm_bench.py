@@ -12,7 +12,7 @@ from truegauge.demo.cmm_plan import demo_probing
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.jobs.qualifying import Qualifying, Told
+from truegauge.jobs.qualifying import Qualifying, QualifyingTold
 
 NOW = datetime(2026, 11, 24, 10, 0)
 DEMO = demo_probing()
@@ -52,7 +52,7 @@ class Bench:
         threading.Timer(0.6, self._touch, [wanted]).start()
 
     def qualifying(self, uses=None, record=None):
-        told = Told(lambda fraction, text="": None, self.operator)
+        told = QualifyingTold(lambda fraction, text="": None, self.operator)
         uses = self.probing.uses() if uses is None else uses
         return Qualifying(self.cmm, self.probing, record or MachineRecord(), uses, told, lambda: NOW)
 

@@ -12,7 +12,7 @@ from truegauge.devices.cmm import NotHomed
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.settings import Fault
 from truegauge.devices.ipp.client import ConnectionLost
-from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
+from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
 
 PROBING = short_probing(touches=5, two_passes=False).replace(features=(FeatureTouching(feature="top", touches=3),))
 
@@ -35,7 +35,8 @@ def session(bench, model, evaluator):
         part_pose = made.world.part.machine_from_part
         router = Router(model, evaluator.projector, part_pose, PROBING, lambda use: True, sphere)
         touched = []
-        job = Touching(made.cmm, router, qualifying.record, (feature,), Told(lambda f, t="": None, touched.append),
+        told = TouchingTold(lambda f, t="": None, touched.append)
+        job = Touching(made.cmm, router, qualifying.record, (feature,), told,
                        lambda: NOW)  # fmt: skip
         _persist(job.run, made, again)
         assert not [left.why for left in job.left]
@@ -125,7 +126,7 @@ def test_a_collision_in_a_run_keeps_the_touches_and_can_be_gone_on_from(bench, m
     touched = []
     part_pose, sphere = made.world.part.machine_from_part, np.array(qualifying.record.location.center)
     router = Router(model, evaluator.projector, part_pose, PROBING, lambda u: True, sphere)
-    job = Touching(made.cmm, router, qualifying.record, (feature,), Told(lambda f, t="": None, touched.append),
+    job = Touching(made.cmm, router, qualifying.record, (feature,), TouchingTold(lambda f, t="": None, touched.append),
                    lambda: NOW)  # fmt: skip
     somewhere = made.world.sphere.center.copy()
 

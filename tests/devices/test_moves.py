@@ -17,7 +17,7 @@ from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.catalogue import own_catalogue
-from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
+from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
 
 
 def star(poses, ends=("ball-m2-2-20",) * 5, extension=True):
@@ -101,7 +101,9 @@ def touching(model, evaluator):
         for name, face in housing_faces(model).items() if name in ("main-bore", "top")
     )  # fmt: skip
     touched = []
-    job = Touching(made.cmm, router, qualifying.record, wanted, Told(lambda f, t="": None, touched.append), lambda: NOW)
+    job = Touching(
+        made.cmm, router, qualifying.record, wanted, TouchingTold(lambda f, t="": None, touched.append), lambda: NOW
+    )
     yield made, job, touched, router
     made.close()
 
@@ -242,7 +244,9 @@ def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(m
             if len(touched) == stop_after:
                 raise DeviceError("the program is ended")
 
-        job = Touching(made.cmm, router, qualifying.record, (wanted,), Told(lambda f, t="": None, told), lambda: NOW)
+        job = Touching(
+            made.cmm, router, qualifying.record, (wanted,), TouchingTold(lambda f, t="": None, told), lambda: NOW
+        )
         try:
             job.run()
         except DeviceError as error:

@@ -16,7 +16,7 @@ from truegauge.core.probing.records import MachineRecord, ToolName
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.ipp.client import MachineRefused
-from truegauge.jobs.qualifying import Qualifying, Told
+from truegauge.jobs.qualifying import Qualifying, QualifyingTold
 
 ACROSS = HeadPose(tilt_deg=90.0, turn_deg=90.0)
 DEMO = demo_probing()
@@ -55,7 +55,7 @@ def qualified(server, cmm, uses):
         if why:
             threading.Timer(0.1, server.touch_by_hand, [-OWN.stylus(use.stylus, use.pose).direction]).start()
 
-    told = Told(lambda fraction, text="": None, operator)
+    told = QualifyingTold(lambda fraction, text="": None, operator)
     job = Qualifying(cmm, PROBING, MachineRecord(), uses, told, lambda: NOW)
     job.run()
     return job

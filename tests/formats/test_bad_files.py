@@ -250,7 +250,7 @@ def test_damaged_tables_of_measured_points_are_refused_or_read_whole(tmp_path):
 
 
 def test_a_sample_whose_scan_is_placed_by_a_bent_matrix_is_refused(tmp_path, sample):
-    bent = sample.data.scans[0].replace(placement=tuple([2.0] + [0.0] * 14 + [1.0]), placed_by="?")
+    bent = sample.files[0].replace(placement=tuple([2.0] + [0.0] * 14 + [1.0]), placed_by="?")
     path = tmp_path / "a.tgsample"
-    write_sample(path, replace(sample, data=sample.data.replace(scans=(bent,))), (demo.SCAN.read_bytes(),))
+    write_sample(path, replace(sample, contributions=(replace(sample.scans[0], file=bent),)), (demo.SCAN.read_bytes(),))
     assert_refused(open_sample, path, "placement of scan 1")

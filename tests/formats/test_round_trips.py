@@ -1,7 +1,6 @@
 import json
 import os
 import zipfile
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -9,11 +8,12 @@ import pytest
 
 from truegauge import demo
 from truegauge.core.errors import FormatError
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.frames import random_rigid
 from truegauge.core.plan.alignments import (
+    AlignmentDatum,
     BestFitAlignment,
     DatumAlignment,
-    DatumUse,
     FaceWeight,
     GivenAlignment,
     GuidedAlignment,
@@ -22,10 +22,10 @@ from truegauge.core.plan.alignments import (
     MatchedPointAlignment,
 )
 from truegauge.core.plan.document import PartMaterial
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.core.plan.migrations.steps import PRESENT, as_of_now
 from truegauge.core.probing.probing import Probing
-from truegauge.core.samples.sample import Sample, SampleData, Touch
+from truegauge.core.samples.document import SampleData, Touch
+from truegauge.core.samples.sample import Sample
 from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
 from truegauge.formats.files import write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
@@ -102,7 +102,7 @@ def test_alignments_of_every_kind_come_back_equal(tmp_path, plan):
     more = (
         BestFitAlignment(id="b", base="a1", faces=(1, 2), weights=(FaceWeight(faces=(3,), weight=0.5),),
                          locked=(True, False, False, False, False, True), criterion="within", candidate=2),
-        DatumAlignment(id="d", base="a1", datums=(DatumUse(feature="base", axis="+z"),), offset=(1.5, 0.0, -2.0)),
+        DatumAlignment(id="d", base="a1", datums=(AlignmentDatum(feature="base", axis="+z"),), offset=(1.5, 0.0, -2.0)),
         MatchedPointAlignment(id="m", points=(MatchedPlace(name="P", place=(1.0, 2.0, 3.0), used=False),)),
         GuidedAlignment(id="g", targets=(GuideTarget(name="T", kind="hole", place=(1.0, 2.0, 3.0),
                                                      direction=(0.0, 0.0, 1.0), diameter=4.0),)),
@@ -118,14 +118,14 @@ def test_alignments_of_every_kind_come_back_equal(tmp_path, plan):
 def test_a_sample_keeps_touches_temperatures_and_where_its_scans_stand(tmp_path, sample):
     placement = random_rigid(np.random.default_rng(1), 50)
     touches = (Touch(target="T1", place=(1.0, 2.0, 3.0), side="wall"),)
-    data = sample.data.replace(touches=touches, temperature_c=23.5, scale_temperature_c=21.0, scale_expansion=8e-6)
-    joined = replace(sample, data=data).joined(sample.placed(placement, "3 spheres"))
+    warm = sample.saying(temperature_c=23.5, scale_temperature_c=21.0, scale_expansion=8e-6)
+    joined = warm.with_named(touches).joined(sample.placed(placement, "3 spheres"))
     content = demo.SCAN.read_bytes()
     write_sample(tmp_path / "a.tgsample", joined, (content, content))
     again, _ = open_sample(tmp_path / "a.tgsample")
     assert again.data == joined.data
     assert np.array_equal(again.points, joined.points)
-    only = Sample("touches", SampleData(name="T", touches=touches), np.zeros((0, 3)))
+    only = Sample.of(SampleData(name="T", touches=touches))
     write_sample(tmp_path / "b.tgsample", only, ())
     assert open_sample(tmp_path / "b.tgsample")[0].data.touches == touches
 

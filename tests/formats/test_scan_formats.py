@@ -135,4 +135,4 @@ def test_a_sample_keeps_the_file_it_came_from(name, tmp_path):
     again, kept = open_sample(saved)
     assert kept == (GOOD[name],)
     assert np.array_equal(again.points, sample.points)
-    assert again.key == sample.key
+    assert again.scans_key == sample.scans_key

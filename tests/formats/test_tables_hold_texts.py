@@ -6,7 +6,7 @@ import io
 import pytest
 from openpyxl import load_workbook
 
-from truegauge.core.plan.commands import EditCharacteristic
+from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.jobs.records import Record

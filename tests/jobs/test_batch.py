@@ -345,10 +345,10 @@ def test_a_scan_of_another_part_fails_through_a_chain_of_alignments(tmp_path, pl
     header = f"ply\nformat ascii 1.0\nelement vertex {len(points)}\n"
     header += "".join(f"property float {axis}\n" for axis in "xyz") + "end_header\n"
     (tmp_path / "ball.ply").write_text(header + "\n".join(" ".join(f"{v:.4f}" for v in p) for p in points) + "\n")
-    from truegauge.core.plan.alignments import DatumAlignment, DatumUse
+    from truegauge.core.plan.alignments import AlignmentDatum, DatumAlignment
 
     chained = DatumAlignment(id="abc", name="A, B, C", base=plan.alignments[0].id,
-                             datums=tuple(DatumUse(feature=f) for f in ("base", "side-b", "side-c")))  # fmt: skip
+                             datums=tuple(AlignmentDatum(feature=f) for f in ("base", "side-b", "side-c")))  # fmt: skip
     kept = tuple(c for c in plan.characteristics if c.number == 4)
     small = plan.replace(characteristics=kept, views=(), sections=(), spots=(),
                          alignments=(plan.alignments[0], chained), in_force="abc")  # fmt: skip

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.palette import bands
 from truegauge.rendering.camera import STANDARD_VIEWS, standard_camera

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.results import Evaluation, Result
-from truegauge.core.tolerancing.judgement import State, judge
+from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.palette import MINUS, PLUS, bands, rgb
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, DIAMOND, RING, TRIANGLE_LEFT, TRIANGLE_RIGHT, gauge_bar
 from truegauge.reporting.pdf import write_pdf
@@ -68,7 +68,7 @@ def test_signs_that_the_font_lacks_are_not_lost_silently(evaluation, sample):
 @given(st.floats(-5, 5), st.floats(0.01, 1), st.floats(0.01, 1))
 def test_the_marker_is_on_the_band_exactly_when_within(measured, below, above):
     assume(min(abs(measured + below), abs(measured - above)) > 1e-6)
-    state = judge(measured, -below, above)
+    state = decide(measured, -below, above).state
     bar = gauge_bar(measured, 0.0, -below, above, state)
     on_band = BAND_START - 1e-9 <= bar.position <= BAND_END + 1e-9
     assert on_band == (state != State.OUTSIDE)

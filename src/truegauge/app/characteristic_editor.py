@@ -10,11 +10,11 @@ from truegauge.app.painting import glyph_icon
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme
 from truegauge.core.authoring.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
+from truegauge.core.characteristics.registry import KINDS, kind_named
 from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.document import Characteristic
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.tolerancing.fits import fit_limits
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.units import NumberFormat
@@ -34,11 +34,6 @@ _ZONES: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("∥Y", "the usual zone, lines or change along Y", {"shape": "", "direction": (0.0, 1.0, 0.0)}),
     ("∥Z", "the usual zone, lines or change along Z", {"shape": "", "direction": (0.0, 0.0, 1.0)}),
 )
-_FRAMED_KINDS = (
-    "straightness", "flatness", "roundness", "cylindricity", "axis_straightness", "parallelism", "perpendicularity",
-    "angularity", "position", "coaxiality", "concentricity", "symmetry", "profile_line", "profile_surface",
-    "circular_runout", "total_runout",
-)  # fmt: skip
 
 
 class CharacteristicEditor(QFrame):
@@ -106,7 +101,7 @@ class CharacteristicEditor(QFrame):
         framed = has_frame(c)
         self.nominal.setVisible(not framed)
         self.lower_field.setVisible(not framed)
-        placed = c.kind in KINDS and KINDS[c.kind].placed
+        placed = kind_named(c.kind).placed
         for widget in (self.symbol, self.zone):
             widget.setVisible(framed)
         for cell in self.datums:  # coordinates can be told in a datum system too
@@ -163,10 +158,9 @@ class CharacteristicEditor(QFrame):
 
     def _build_menus(self) -> None:
         kinds, zones = QMenu(self), QMenu(self)
-        for name in _FRAMED_KINDS:
-            kind = KINDS[name]
+        for kind in (k for k in KINDS.values() if k.framed and not k.reading):
             action = kinds.addAction(glyph_icon(kind.symbol, self._theme.ink, 18), kind.label)
-            action.triggered.connect(lambda _=False, n=name: self._set_kind(n))
+            action.triggered.connect(lambda _=False, n=kind.name: self._set_kind(n))
         for mark, text, changes in _ZONES:
             zones.addAction(f"{mark}   {text}").triggered.connect(
                 lambda _=False, c=changes: self._set_zone(c)  # type: ignore[misc]
@@ -185,8 +179,8 @@ class CharacteristicEditor(QFrame):
         self._explain()
 
     def _show_cells(self) -> None:
-        kind = KINDS.get(self._kind)
-        if kind is not None:
+        kind = kind_named(self._kind)
+        if kind.symbol:
             self.symbol.setIcon(glyph_icon(kind.symbol, self._theme.ink, 18))
             self.symbol.setToolTip(kind.label)
         now = {"shape": self._zone.shape, "direction": self._zone.direction}
@@ -204,7 +198,7 @@ class CharacteristicEditor(QFrame):
                 found |= self._changed(field, text, c)
         if has_frame(c):
             found |= self._frame_changes(c, found)
-        elif KINDS.get(c.kind) and KINDS[c.kind].placed:
+        elif kind_named(c.kind).placed:
             found["datums"] = self._read_datums(c)
         if found.get("nominal") is not None and c.fit and "upper" not in found:
             found["lower"], found["upper"] = fit_limits(found["nominal"], c.fit)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font
 from truegauge.core.deviations.areas import histogram
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.palette import hexadecimal, scale_bands
 from truegauge.reporting.units import NumberFormat
 

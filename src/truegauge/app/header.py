@@ -4,9 +4,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QToolButton, QWidget
 
 from truegauge.app.session import Session
-from truegauge.core.plan.commands import SetDisplay
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.touch_needs import datum_features
+from truegauge.core.commands.shown import SetDisplay
+from truegauge.core.evaluation.touch_needs import datum_features
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.reporting.units import NumberFormat
 
 _NAME_ROOM = 110  # pixels: a long name must not widen the window

@@ -22,8 +22,8 @@ from truegauge.app.ledger_order import GROUPS, Order, Row, arranged
 from truegauge.app.session import Session
 from truegauge.app.several_editor import SeveralEditor
 from truegauge.app.theme import Theme
+from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.units import NumberFormat

@@ -21,12 +21,12 @@ from truegauge.app.frame_painter import draw_frame
 from truegauge.app.painting import draw_gauge_bar, draw_glyph
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
-from truegauge.core.plan.commands import EditCharacteristic
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.core.evaluation.results import Result
+from truegauge.core.evaluation.touch_needs import features_behind
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.results import Result
-from truegauge.core.plan.touch_needs import features_behind
 from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.size_text import size_text
 from truegauge.reporting.units import NumberFormat
@@ -95,8 +95,8 @@ class LedgerDelegate(QStyledItemDelegate):
         painter.setPen(QColor(t.soft))
         painter.drawText(QPointF(box.x() + 11, text_y), str(c.number))
         framed = has_frame(c)
-        kind = KINDS.get(c.kind)
-        if kind is not None and not framed:
+        kind = kind_named(c.kind)
+        if kind.symbol and not framed:
             draw_glyph(painter, kind.symbol, QRectF(box.x() + 33, box.y() + 9, 18, 18), t.ink, 1.4)
         start = box.x() + (38 if framed else 58) + (14 if c.tier_of else 0)  # a lower tier stands in
         right = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
@@ -152,12 +152,12 @@ class LedgerDelegate(QStyledItemDelegate):
         outside = result.state == State.OUTSIDE
         painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))
         left = at_right(numbers.value(result.measured), 0)
-        kind = KINDS.get(c.kind)
-        one_sided = kind is not None and kind.one_sided and result.upper is not None
+        kind = kind_named(c.kind)
+        one_sided = kind.one_sided and result.upper is not None
         small = f"of {numbers.value(result.upper or 0)}" if one_sided else numbers.signed(result.deviation or 0.0)
         if c.basic:
             small = "exact"
-        elif kind is not None and kind.reading and not c.nominal and not one_sided:
+        elif kind.reading and not c.nominal and not one_sided:
             small = ""  # the value is the deviation
         said = self._aside(result, numbers)
         painter.setFont(font(12))

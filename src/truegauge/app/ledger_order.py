@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
+from truegauge.core.characteristics.registry import KINDS, kind_named
+from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.document import Characteristic, Plan
-from truegauge.core.plan.results import Result
 from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.units import NumberFormat
 
@@ -51,7 +51,7 @@ def _shown(plan: Plan, c: Characteristic, result: Result | None, order: Order) -
     words = order.search.lower().split()
     if not words:
         return True
-    said = [str(c.number), c.name, c.kind, c.system_text, c.sheet_zone, KINDS[c.kind].label if c.kind in KINDS else ""]
+    said = [str(c.number), c.name, c.kind, c.system_text, c.sheet_zone, kind_named(c.kind).label]
     said += [plan.named(f).name for f in c.features]
     if has_frame(c):
         said.append(frame_text(c, NumberFormat(plan.unit, plan.decimals)))
@@ -61,8 +61,7 @@ def _shown(plan: Plan, c: Characteristic, result: Result | None, order: Order) -
 
 def _key(plan: Plan, c: Characteristic, result: Result | None, group: str) -> tuple[int, str]:
     if group == "kind":
-        kind = KINDS.get(c.kind)
-        return (list(KINDS).index(c.kind) if kind else 999, kind.label if kind else c.kind)
+        return (list(KINDS).index(c.kind) if c.kind in KINDS else 999, kind_named(c.kind).label)
     if group == "feature":
         ids = [f.id for f in plan.all_features]
         return ids.index(c.features[0]), plan.named(c.features[0]).name

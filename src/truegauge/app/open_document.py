@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import time
-import uuid
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,32 +19,31 @@ from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.cad.revision import Matching, match_faces
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.clouds.recipe import Recipe, Step, describe
+from truegauge.core.commands.command import Command
 from truegauge.core.commands.history import History
+from truegauge.core.commands.part import SetPart
+from truegauge.core.commands.points import SetRecipe
 from truegauge.core.errors import FormatError, TrueGaugeError
-from truegauge.core.plan.commands import (
-    Command,
-    SetPart,
-    SetRecipe,
-)
+from truegauge.core.evaluation.results import Evaluation
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.survey import survey_some
 from truegauge.core.plan.document import PartReference, Plan
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.results import Evaluation
-from truegauge.core.plan.survey import survey_some
 from truegauge.core.progress import Progress, part_of
-from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData, Touch
+from truegauge.core.samples.document import ProbedTouch, SampleData, Touch
+from truegauge.core.samples.sample import Sample
 from truegauge.formats.files import Content, Stamp, content_key, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
 from truegauge.formats.part import read_part
 from truegauge.formats.part_kinds import NOMINAL_ENDING, PART_ENDINGS, part_key
 from truegauge.formats.plan_file import PlanFile, model_of_plan, read_plan, write_plan
 from truegauge.formats.ply import ply_from_mesh, ply_from_points
-from truegauge.formats.sample_file import open_sample, touches_key, write_sample
+from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.formats.scan import SCAN_READERS, Columns
 from truegauge.formats.stl import stl_from_mesh
 from truegauge.formats.touches_csv import read_touches
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
 
 SCAN_ENDINGS = (*SCAN_READERS, ".tgsample")
 PLAN_ENDING = ".tgplan"
@@ -100,7 +98,7 @@ class OpenDocument(WorkQueue):
         self.sample_is_saved = True  # touches and temperatures are the operator's work
         self.may_let_sample_go: Callable[[], bool] = lambda: True  # asks, where there is a window
         self._generation = 0
-        self._probed_count, self._probed_at = 0, -1e9
+        self._probed_at = -1e9
         self._probed_timer = QTimer(self)
         self._probed_timer.setSingleShot(True)
         self._probed_timer.setInterval(_PROBED_MS)
@@ -237,9 +235,9 @@ class OpenDocument(WorkQueue):
             # A unit that the user chose is believed; what a file does not tell is compared with the part.
             if not unit and path.suffix.lower() != ".tgsample":
                 size = scan_diagonal(sample.points)
-                doubt = unit_doubt(size, None if model is None else model.diagonal, sample.data.unit)
+                doubt = unit_doubt(size, None if model is None else model.diagonal, sample.unit)
                 if doubt is not None:
-                    raise WrongUnit(path, doubt.text, doubt.unit, sample.data.unit)
+                    raise WrongUnit(path, doubt.text, doubt.unit, sample.unit)
             return (sample, content) if present is None else (present.joined(sample), contents + content)
 
         def done(result: tuple[Sample, tuple[Content, ...]]) -> None:
@@ -284,9 +282,9 @@ class OpenDocument(WorkQueue):
             if kept.sample is not None:
                 sample, contents = open_sample(kept.sample, progress=part_of(progress, 0.5, 0.9))
             elif kept.data is not None:
-                sample = Sample(touches_key(kept.data), kept.data, np.zeros((0, 3)))
+                sample = Sample.of(kept.data)
             if sample is not None and kept.data is not None:
-                sample = replace(sample, data=kept.data)
+                sample = sample.with_data(kept.data)
             return file, part, sample, contents
 
         def done(result: tuple[PlanFile, _Part | None, Sample | None, tuple[Content, ...]]) -> None:
@@ -418,7 +416,7 @@ class OpenDocument(WorkQueue):
         self.sample_is_saved = True
         self.evaluation = None
         if self.evaluator is not None:
-            self.evaluator.forget_other_samples(sample.key)
+            self.evaluator.forget_other_samples(sample.origin)
         self.sample_changed.emit()
         self._evaluate()
 
@@ -427,13 +425,17 @@ class OpenDocument(WorkQueue):
         if self.sample is None:
             return False
         try:
-            data = self.sample.data.replace(**changes)
+            about = self.sample.saying(**changes)
         except ValueError as error:
             self.notify(error)
             return False
-        if data == self.sample.data:
+        return self._measured_more(about)
+
+    def _measured_more(self, sample: Sample) -> bool:
+        """Take up what more is known of the sample; False where nothing is new."""
+        if self.sample is None or sample.data == self.sample.data:
             return False
-        self.sample = replace(self.sample, data=data)
+        self.sample = sample
         self.sample_is_saved = False
         self.sample_data_changed.emit()
         self._evaluate()
@@ -442,11 +444,10 @@ class OpenDocument(WorkQueue):
     def set_touches(self, touches: tuple[Touch, ...]) -> None:
         """Give the sample its touches; without a scan they are a sample of their own."""
         if self.sample is None:
-            data = SampleData(name="Touches", touches=touches)
-            self._use_sample(Sample(f"touches-{uuid.uuid4().hex}", data, np.zeros((0, 3))), ())
+            self._use_sample(Sample.of(SampleData(name="Touches", touches=touches)), ())
             self.sample_is_saved = False
         else:
-            self.set_sample_data(touches=touches)
+            self._measured_more(self.sample.with_named(touches))
 
     def set_probed(self, touches: tuple[ProbedTouch, ...], temperature_c: float | None = None) -> None:
         """Give the sample its touches of features; it is evaluated again soon, however fast they come.
@@ -455,20 +456,15 @@ class OpenDocument(WorkQueue):
         """
         sample = self.sample
         if sample is None or len(sample.points):
-            data = SampleData(name="Touches", temperature_c=temperature_c)
-            sample = Sample(f"touches-{uuid.uuid4().hex}", data, np.zeros((0, 3)))
+            sample = Sample.of(SampleData(name="Touches", temperature_c=temperature_c))
             self.sample_contents = ()
             self.evaluation = None
             self.sample = sample
             self.sample_changed.emit()
-        data = sample.data.replace(probed=touches)
-        if data.temperature_c is None and temperature_c is not None:
-            data = data.replace(temperature_c=temperature_c)
-        stem = sample.key.partition("#")[0]
-        self._probed_count += 1
+        if sample.about.temperature_c is None and temperature_c is not None:
+            sample = sample.saying(temperature_c=temperature_c)
         self._probed_at = time.monotonic()
-        # Another key each time: what was computed of fewer touches can be forgotten.
-        self.sample = replace(sample, key=f"{stem}#{self._probed_count}", data=data)
+        self.sample = sample.with_probed(touches)
         self.sample_is_saved = False
         self.sample_data_changed.emit()
         if not self._probed_timer.isActive():
@@ -482,7 +478,7 @@ class OpenDocument(WorkQueue):
     def _evaluate_probed(self) -> None:
         if self.sample is not None:
             if self.evaluator is not None:
-                self.evaluator.forget_other_samples(self.sample.key)
+                self.evaluator.forget_other_samples(self.sample.origin)
             self._evaluate()
 
     def add_turned_scan(self, path: Path, diameter: float) -> None:
@@ -511,7 +507,7 @@ class OpenDocument(WorkQueue):
             joined, every, notes = result
             self._use_sample(joined, every)
             self.sample_is_saved = False
-            self.notify(f"{path.name} joined by {joined.data.scans[-1].placed_by}. {'. '.join(notes)}".strip())
+            self.notify(f"{path.name} joined by {joined.files[-1].placed_by}. {'. '.join(notes)}".strip())
 
         self._start(work, done, f"Joining {path.name}")
 
@@ -605,7 +601,7 @@ class OpenDocument(WorkQueue):
                 self._survey(reached)
 
         self._start(
-            lambda progress: survey_some(evaluator, plan, sample, start, _SURVEY_S, progress), done,
+            lambda progress: survey_some(evaluator.context(plan, sample), start, _SURVEY_S, progress), done,
             "Measuring every face",
         )  # fmt: skip
 
@@ -614,7 +610,7 @@ class OpenDocument(WorkQueue):
         evaluator = self.evaluator
         if evaluator is not None and not evaluator.knows_patterns:
             self._start(
-                lambda progress: evaluator.find_patterns(progress),
+                lambda progress: evaluator.part.find_patterns(progress),
                 lambda _: self.display_changed.emit(),
                 "Looking for holes and patterns",
             )
@@ -660,6 +656,6 @@ def _part_of_plan(path: Path, file: PlanFile, progress: Progress) -> _Part | Non
 
 
 def _evaluator(model: CadModel) -> Evaluator:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
 
     return Evaluator(model)

@@ -23,8 +23,8 @@ from truegauge.core.association.features import (
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.features.extraction import Built, Measured
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.reading import section_curves
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.sections import section_curves
 from truegauge.core.sections.plane import upright
 from truegauge.palette import MINUS, PLUS
 from truegauge.rendering.camera import Camera
@@ -70,7 +70,7 @@ def paint_sections(painter: QPainter, session: Session, camera: Camera, theme: T
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     sheet = _Sheet(painter, camera, size)
     for section in session.plan.sections:
-        curves = section_curves(evaluator, session.plan, None, section)
+        curves = section_curves(evaluator.context(session.plan, None), section)
         for rows in curves.nominal.pieces():
             sheet.polyline(curves.plane.solid(curves.nominal.flat[rows]), QPen(QColor(theme.accent), 2.2))
     painter.restore()

@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from truegauge.app.theme import Theme, state_color
-from truegauge.core.plan.results import Result
+from truegauge.core.evaluation.results import Result
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, RING, TICKS, gauge_bar, marker_outline
 from truegauge.reporting.glyphs import GLYPHS
 

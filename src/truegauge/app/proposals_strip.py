@@ -10,7 +10,7 @@ from truegauge.app.painting import glyph_icon
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme
 from truegauge.core.authoring.proposals import Proposal
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.reporting.units import NumberFormat
 
 

@@ -21,7 +21,8 @@ from truegauge.app.open_document import Kept
 from truegauge.app.session import Session
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.plan.document import Plan
-from truegauge.core.samples.sample import Sample, SampleData
+from truegauge.core.samples.document import SampleData
+from truegauge.core.samples.sample import Sample
 from truegauge.formats.files import Content, Stamp, write_whole
 from truegauge.formats.owned_folder import OwnedFolder, make_owned, take_abandoned
 from truegauge.formats.plan_file import write_plan
@@ -142,7 +143,7 @@ class Keeper(QObject):
             sample, data = work.sample, None
             if sample is not None:
                 data = sample.data.model_dump(mode="json")
-            key = sample.key if sample is not None and len(work.contents) else ""
+            key = sample.scans_key if sample is not None and len(work.contents) else ""
             if key != self._sample_kept[0]:
                 name = f"sample-{self._number}.tgsample" if key else ""
                 if key and sample is not None:

@@ -25,16 +25,13 @@ from truegauge.core.authoring.proposals import (
 from truegauge.core.cad.elements import Element
 from truegauge.core.cad.patterns import Pattern
 from truegauge.core.cad.recognition import describe_face, whole_surface
+from truegauge.core.commands.command import Several
+from truegauge.core.commands.features import RemoveFeature
 from truegauge.core.commands.readings import SetTags, SetViews
-from truegauge.core.plan.commands import (
-    AddCharacteristic,
-    RemoveCharacteristic,
-    RemoveFeature,
-    SetScale,
-    Several,
-)
+from truegauge.core.commands.requirements import AddCharacteristic, RemoveCharacteristic
+from truegauge.core.commands.shown import SetScale
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.progress import Progress
@@ -277,12 +274,17 @@ class Session(OpenDocument):
         if evaluator is None or sample is None or self.evaluation is None:
             return
 
+        def work(progress: Progress) -> Extracted:
+            from truegauge.core.nodes.features import chosen_points
+
+            return chosen_points(evaluator.context(plan, sample), faces)
+
         def done(found: Extracted) -> None:
             if tuple(self.selected_faces()) == faces:
                 self.extraction = found
                 self.extraction_changed.emit()
 
-        self._start(lambda progress: evaluator.chosen(plan, sample, faces), done, "Choosing points")
+        self._start(work, done, "Choosing points")
 
     def accept(self, index: int = 0) -> None:
         """Take a proposal: it becomes a numbered characteristic."""
@@ -308,7 +310,7 @@ class Session(OpenDocument):
         """Return the same construction with other values; None when it cannot be built with them."""
         if self.evaluator is None:
             return None
-        return offered(self.evaluator, self.plan, self.sample, offer.construction, offer.groups, values)
+        return offered(self.evaluator.context(self.plan, self.sample), offer.construction, offer.groups, values)
 
     def construct(self, offer: Offer) -> None:
         """Make a constructed feature and select it."""
@@ -338,8 +340,8 @@ class Session(OpenDocument):
             return
 
         def work(progress: Progress) -> tuple[list[Proposal], list[Offer]]:
-            found = proposals(evaluator, plan, sample, selection)
-            return found, construction_offers(evaluator, plan, sample, selection)
+            context = evaluator.context(plan, sample)
+            return proposals(context, selection), construction_offers(context, selection)
 
         def done(found: tuple[list[Proposal], list[Offer]]) -> None:
             if selection == self.selection:

@@ -9,7 +9,7 @@ from truegauge.app.frame_painter import draw_frame, frame_width
 from truegauge.app.painting import draw_gauge_bar, draw_marker, state_marker
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
-from truegauge.core.plan.results import Result
+from truegauge.core.evaluation.results import Result
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
 from truegauge.reporting.tag_layout import Box, Placed, TagBox, place_tags

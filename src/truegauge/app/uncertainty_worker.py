@@ -14,8 +14,8 @@ from truegauge.core.errors import Cancelled
 
 if TYPE_CHECKING:
     from truegauge.app.open_document import OpenDocument
+    from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.core.plan.document import Plan
-    from truegauge.core.plan.evaluation import Evaluator
     from truegauge.core.samples.sample import Sample
 
 log = logging.getLogger(__name__)
@@ -81,7 +81,7 @@ class UncertaintyWorker(QObject):
         for c in plan.characteristics:
             if stop.is_set():
                 return
-            if evaluator.known_uncertainty(plan.seen_in(c.alignment), sample, c) is None:
+            if not evaluator.knows_uncertainty(plan, sample, c):
                 try:
                     evaluator.uncertainty(plan, sample, c, progress=go_on)
                 except Cancelled:

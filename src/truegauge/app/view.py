@@ -27,7 +27,7 @@ from truegauge.app.theme import Theme
 from truegauge.app.tolerancing.why_overlay import paint_why
 from truegauge.app.view_marks import paint_axes, paint_empty, paint_note, paint_ruler
 from truegauge.core.cad.recognition import whole_surface
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye, PinnedTag
 from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera, ray_in_box, standard_camera

@@ -65,8 +65,8 @@ from truegauge.app.view import View
 from truegauge.app.work_queue import Notice
 from truegauge.core.deviations.areas import OutsideArea
 from truegauge.core.errors import ColumnsUnknownError, FormatError, shortened
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import KIND_NAMES
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import upright
 from truegauge.formats.files import write_whole
@@ -569,7 +569,7 @@ class MainWindow(QMainWindow):
     def may_open_plan(self) -> bool:
         """Ask about the plan, and about touches of its features, which mean nothing to another plan."""
         sample = self.session.sample
-        touched = sample is not None and bool(sample.data.probed)
+        touched = sample is not None and bool(sample.touched)
         return self._may_leave_plan() and (not touched or self.may_leave_sample())
 
     # Report ----------------------------------------------------------------------------------------------------

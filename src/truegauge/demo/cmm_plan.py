@@ -1,7 +1,7 @@
 """The plan of LW-1140 for a CMM: probes, seven touches by hand, datums, features by machine."""
 
 from truegauge.core.cad.model import CadModel
-from truegauge.core.plan.alignments import DatumAlignment, DatumUse, GuidedAlignment, GuideTarget
+from truegauge.core.plan.alignments import AlignmentDatum, DatumAlignment, GuidedAlignment, GuideTarget
 from truegauge.core.plan.document import Plan
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Catalogue
@@ -53,7 +53,7 @@ def cmm_plan(model: CadModel) -> Plan:
     by_name = {f.name: f.id for f in plan.features}
     targets = tuple(GuideTarget(name=n, place=p, direction=d) for n, p, d in _TARGETS)
     by_hand = GuidedAlignment(id="touches", name="Seven touches", targets=targets)
-    datums = tuple(DatumUse(feature=by_name[n]) for n in ("base A", "side B", "side C"))
+    datums = tuple(AlignmentDatum(feature=by_name[n]) for n in ("base A", "side B", "side C"))
     refined = DatumAlignment(id="abc", name="A, B, C", base="touches", datums=datums)
     kept = tuple(c.replace(alignment="") for c in plan.characteristics if not c.kind.startswith(_NEEDS_A_SCAN))
     return plan.replace(

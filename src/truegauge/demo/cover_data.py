@@ -10,6 +10,7 @@ from truegauge.core.authoring.readings import SpotWish, add_spots, places_on_gri
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.nodes.sections import DimensionNominal
 from truegauge.core.plan.alignments import BestFitAlignment, ReferencePlace, ReferencePointAlignment
 from truegauge.core.plan.document import (
     Characteristic,
@@ -24,7 +25,6 @@ from truegauge.core.plan.document import (
     ShapeExtraction,
     TitleBlock,
 )
-from truegauge.core.plan.reading import dimension_nominal
 from truegauge.core.plan.readings import Section, SectionDimension, Span
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.tolerancing.zone import Zone
@@ -103,7 +103,7 @@ def _characteristic(number: int, name: str, kind: str, features: tuple[str, ...]
 
 def cover_plan(model: CadModel) -> Plan:
     """Return the plan for the cover: aligned by its whole shape, then by its holes as reference points."""
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
 
     upper, _ = panel_faces(model)
     features = [NominalFeature(id="panel", name="panel", faces=whole_surface(model, upper))]
@@ -196,7 +196,7 @@ def _with_readings(plan: Plan, evaluator: Any) -> Plan:
     number = plan.next_number
     dimensions = []
     for k, d in enumerate(inner):
-        nominal = dimension_nominal(evaluator, plan, section, d)
+        nominal = evaluator.context(plan, None).get(DimensionNominal(section, d))
         assert isinstance(nominal, float)
         dimensions.append(_characteristic(number + k, d.name, f"section_{d.kind}", (d.id,), nominal=round(nominal, 6),
                                           lower=-0.4, upper=0.4))  # fmt: skip

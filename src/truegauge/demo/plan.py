@@ -7,10 +7,11 @@ import numpy as np
 from truegauge import demo
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.recognition import Nominal, nominal_of, whole_surface
+from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.plan.alignments import (
+    AlignmentDatum,
     BestFitAlignment,
     DatumAlignment,
-    DatumUse,
     MatchedPlace,
     MatchedPointAlignment,
     ReferencePlace,
@@ -27,7 +28,6 @@ from truegauge.core.plan.document import (
 )
 from truegauge.core.plan.readings import Section, SectionDimension, Span, SpotCheck
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
@@ -94,7 +94,7 @@ _ALIGNMENTS = (
     BestFitAlignment(),
     DatumAlignment(
         id="datums", name="Datums A B C", base="a1",
-        datums=tuple(DatumUse(feature=f) for f in ("base", "side-b", "side-c")),
+        datums=tuple(AlignmentDatum(feature=f) for f in ("base", "side-b", "side-c")),
     ),
     MatchedPointAlignment(
         id="holes", name="Holes", base="a1",

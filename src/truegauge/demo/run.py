@@ -77,7 +77,7 @@ def warm_up() -> None:
 
     Those of association take as long as all the others: a second process compiles them at the same time.
     """
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.formats.plan_file import model_of_plan, read_plan
     from truegauge.formats.sample_file import open_sample
 

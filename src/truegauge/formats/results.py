@@ -6,12 +6,12 @@ import json
 from math import degrees
 from typing import Any
 
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.datums.freedoms import NAMES
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.results import Evaluation, Result
+from truegauge.core.evaluation.results import Evaluation, Result
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.samples.sample import Sample
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.formats.table_text import as_text
 
 
@@ -91,8 +91,7 @@ def _alignment_document(alignment: Alignment | NotComputed) -> dict[str, Any]:
 
 
 def _is_angle(result: Result) -> bool:
-    kind = KINDS.get(result.characteristic.kind)
-    return kind is not None and kind.angular
+    return kind_named(result.characteristic.kind).angular
 
 
 def _shown(result: Result, value: float | None) -> float | None:

@@ -2,7 +2,7 @@
 
 import io
 
-from truegauge.core.plan.results import Evaluation
+from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.samples.sample import Sample
 from truegauge.formats.results import results_document
 from truegauge.formats.table_text import cell_text

@@ -2,7 +2,6 @@
 
 import hashlib
 import json
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +11,9 @@ from pydantic import ValidationError
 from truegauge.core.errors import FormatError
 from truegauge.core.frames import as_rigid
 from truegauge.core.progress import Progress, silent
-from truegauge.core.samples.sample import Sample, SampleData, ScanFile
+from truegauge.core.samples.contributions import ScanPoints
+from truegauge.core.samples.document import SampleData, ScanFile
+from truegauge.core.samples.sample import Sample
 from truegauge.formats.archive import read_archive, read_document, write_archive
 from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
@@ -26,15 +27,15 @@ _LARGEST_DOCUMENT, _LARGEST_SCAN = 64 << 20, 2 << 30
 def sample_from_scan(scan: Scan, file_name: str, columns: Columns | None = None) -> Sample:
     """Make a sample of a scan."""
     file = ScanFile(file_name=file_name, unit=scan.unit, columns=columns, count=len(scan.points))
-    data = SampleData(name=scan.name, scans=(file,))
-    return Sample(scan.key, data, scan.points, scan.normals, scan.colors, scan.notes)
+    points = ScanPoints(scan.key, file, scan.points, scan.normals, scan.colors, scan.notes)
+    return Sample.of(SampleData(name=scan.name), (points,))
 
 
 def write_sample(path: Path, sample: Sample, contents: tuple[Content, ...]) -> None:
     """Save a sample; `contents` are the scan files that it was made from."""
     document = {"schema_version": SCHEMA_VERSION, **sample.data.model_dump(mode="json")}
     members: dict[str, Content] = {_DOCUMENT: (json.dumps(document, indent=1) + "\n").encode()}
-    for k, (file, content) in enumerate(zip(sample.data.scans, contents, strict=True)):
+    for k, (file, content) in enumerate(zip(sample.files, contents, strict=True)):
         ending = Path(file.file_name).suffix.lower()
         members[f"scan-{k + 1}{ending if ending in SCAN_READERS else '.ply'}"] = content
     write_archive(path, members)
@@ -72,10 +73,10 @@ def read_sample(path: Path) -> tuple[Sample, tuple[Content, ...]]:
         sample = one if sample is None else sample.joined(one)
         contents.append(scan.content)
     if sample is None and (data.touches or data.probed):
-        sample = Sample(touches_key(data), data, np.zeros((0, 3)))
+        sample = Sample.of(data, origin=touches_key(data))
     if sample is None:
         raise FormatError(path, "the sample is damaged: its scan is missing")
-    return replace(sample, data=data), tuple(contents)
+    return sample.with_data(data), tuple(contents)
 
 
 def _as_of_now(document: dict[str, Any]) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from truegauge.core.errors import FormatError
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import Touch
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.files import read_bytes
 from truegauge.formats.table_lines import cells_of, lines_of, separator_of, text_of

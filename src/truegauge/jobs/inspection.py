@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError
+from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.results import Evaluation
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.samples.sample import Sample
 from truegauge.formats.files import Content, write_whole
@@ -21,7 +21,7 @@ from truegauge.formats.results import results_csv, results_json
 from truegauge.formats.sample_file import open_sample, write_sample
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.rendering.report_views import ViewRenderer
     from truegauge.reporting.report import Report
 
@@ -45,11 +45,11 @@ class Inspector:
     """
 
     def __init__(self, plan_path: Path, *, uncertainty: bool = True, threads: int = 2) -> None:
-        from truegauge.core.plan import evaluation
+        from truegauge.core.evaluation import evaluator
 
         file = read_plan(plan_path)
         self.plan: Plan = file.plan
-        self.evaluator: Evaluator = evaluation.Evaluator(model_of_plan(plan_path, file))
+        self.evaluator: Evaluator = evaluator.Evaluator(model_of_plan(plan_path, file))
         self._uncertainty = uncertainty
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
         self._beside = ThreadPoolExecutor(1, "beside") if threads > 1 else None
@@ -76,7 +76,7 @@ class Inspector:
         progress(0.0, "reading")
         sample, contents = open_sample(scan, unit, progress=part_of(progress, 0.0, 0.1))
         check_unit(scan, sample, self.evaluator.model.diagonal)
-        self.evaluator.forget_other_samples(sample.key)
+        self.evaluator.forget_other_samples(sample.origin)
         self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.1, 0.45))
         drawn: Future[object] | None = None
         if self._beside is not None:
@@ -158,6 +158,6 @@ def check_unit(path: Path, sample: Sample, diagonal: float) -> None:
     FormatError
         It would suit in another unit.
     """
-    doubt = unit_doubt(scan_diagonal(sample.points), diagonal, sample.data.unit) if len(sample.points) else None
+    doubt = unit_doubt(scan_diagonal(sample.points), diagonal, sample.unit) if len(sample.points) else None
     if doubt is not None:
         raise FormatError(path, f"{doubt.text}; add --units {doubt.unit}")

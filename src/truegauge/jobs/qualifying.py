@@ -11,7 +11,7 @@ from truegauge.core.arrays import Mask, Normals, Vector, unit
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import StylusPlace
 from truegauge.core.probing.clearance import first_meeting
-from truegauge.core.probing.judgement import Judgement, Verdict, judge, standing_out
+from truegauge.core.probing.judgement import Judgement, Verdict, judge_qualification, standing_out
 from truegauge.core.probing.probing import Probing, QualificationSettings, StylusUse
 from truegauge.core.probing.qualification import SphereFit, StylusResult, fit_reference_sphere, qualify
 from truegauge.core.probing.records import (
@@ -44,7 +44,7 @@ _BESIDE = 0.3  # mm that the probe keeps from the sphere on its way around
 
 
 @dataclass(slots=True)
-class Told:
+class QualifyingTold:
     """What the job tells while it runs; called in its own thread."""
 
     progress: Progress
@@ -69,7 +69,7 @@ class Qualifying:
     """A run of qualifications. `run` may be called again after it raised: it goes on where it was."""
 
     def __init__(
-        self, cmm: Cmm, probing: Probing, record: MachineRecord, uses: tuple[StylusUse, ...], told: Told,
+        self, cmm: Cmm, probing: Probing, record: MachineRecord, uses: tuple[StylusUse, ...], told: QualifyingTold,
         now: Callable[[], datetime] = datetime.now, known: Standing | None = None,
     ) -> None:  # fmt: skip
         self._known = known or standing(record)
@@ -391,7 +391,7 @@ class Qualifying:
                 shift = float(np.linalg.norm(back))
         master = self._place(self.master)
         result = qualify(touches, center, sphere.diameter, place.center, master.center)
-        judgement = judge(result, place.tip.diameter, self.probing.limits,
+        judgement = judge_qualification(result, place.tip.diameter, self.probing.limits,
                           sphere_shift=shift, stylus=place.direction, locates=is_master)  # fmt: skip
         at = self._now().isoformat(timespec="seconds")
         made = self._written(series, place, result, judgement, at, is_master=is_master)

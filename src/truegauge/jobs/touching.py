@@ -23,7 +23,7 @@ from truegauge.core.probing.standing import standing
 from truegauge.core.probing.strategies import Places, candidate_places, choose, usual_touches
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress
-from truegauge.core.samples.sample import ProbedTouch
+from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm import Cmm, MachineTouch
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
 from truegauge.jobs.moving import Moving
@@ -202,7 +202,7 @@ def _least(nominal: Nominal) -> int:
 
 
 @dataclass(slots=True)
-class Told:
+class TouchingTold:
     """What the job tells while it runs; called in its own thread."""
 
     progress: Progress
@@ -215,7 +215,7 @@ class Touching:
     """A run over features. `run` may be called again after it raised: it goes on where it was."""
 
     def __init__(
-        self, cmm: Cmm, router: Router, record: MachineRecord, features: tuple[FeatureToTouch, ...], told: Told,
+        self, cmm: Cmm, router: Router, record: MachineRecord, features: tuple[FeatureToTouch, ...], told: TouchingTold,
         now: Callable[[], datetime] = datetime.now,
     ) -> None:  # fmt: skip
         self.cmm, self.router, self.record, self.told, self._now = cmm, router, record, told, now

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.evaluation.results import Evaluation
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.sections import DimensionIn, nominal_fit, section_curves
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.map_scale import DeviationScale
-from truegauge.core.plan.reading import dimension_reading, nominal_fit, section_curves
 from truegauge.core.plan.readings import Section
-from truegauge.core.plan.results import Evaluation
 from truegauge.core.plan.views import Eye, SavedView
 from truegauge.core.samples.sample import Sample
 from truegauge.palette import colors_of
@@ -25,7 +25,7 @@ from truegauge.reporting.units import NumberFormat
 
 if TYPE_CHECKING:
     from truegauge.core.deviations.deviation_map import DeviationMap
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
 
 WIDTH, HEIGHT = 1860, 1080  # 174 mm wide at 270 dots an inch
 NEEDLE_SHARE = 0.05  # of the height of the picture: the longest needle
@@ -123,11 +123,12 @@ def section_drawing(
     evaluator: Evaluator, plan: Plan, sample: Sample | None, section: Section, scale: DeviationScale | None = None
 ) -> SectionDrawing:
     """Return the drawing of a section with its dimensions."""
-    curves = section_curves(evaluator, plan, sample, section)
+    context = evaluator.context(plan, sample)
+    curves = section_curves(context, section)
     numbers = NumberFormat(plan.unit, plan.decimals)
     shown = []
     for d in section.dimensions:
-        reading = dimension_reading(evaluator, plan, sample, d)
+        reading = context.get(DimensionIn(d))
         own = numbers.of(f"section_{d.kind}")
         if isinstance(reading, NotComputed):
             text, fits = f"{d.name}: {reading.reason}", nominal_fit(curves, d)

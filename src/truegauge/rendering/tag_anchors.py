@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.reading import ComparedReading, anchor_of, reading_of
-from truegauge.core.plan.results import Result
 from truegauge.core.samples.sample import Sample
 from truegauge.rendering.camera import Camera
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
 
 
 def tag_anchor(
@@ -22,8 +22,12 @@ def tag_anchor(
 ) -> np.ndarray | None:
     """Return the place (3,) mm; None where there is none to point at."""
     c = result.characteristic
-    if plan.reading(c.features[0]) is not None:
-        return anchor_of(evaluator, plan, sample, c.features[0])
+    kind = kind_named(c.kind)
+    if kind.reading:
+        return kind.anchor(evaluator.context(plan, sample, c.alignment), c)
+    own = kind.anchor(evaluator.context(plan, sample, c.alignment), c)
+    if own is not None:
+        return own
     sketch = None if result.outcome is None else result.outcome.sketch
     nominal = evaluator.nominal(plan.feature(c.features[0]).group, plan)
     if sketch is not None and (len(c.features) > 1 or not isinstance(nominal, Nominal)):
@@ -35,13 +39,8 @@ def compared_delta(
     evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result
 ) -> tuple[float, float, float] | None:
     """Return the differences (mm) of a compared point."""
-    if not result.characteristic.kind.startswith("compare_"):
-        return None
-    found = reading_of(evaluator, plan, sample, result.characteristic.features[0])
-    if not isinstance(found, ComparedReading):
-        return None
-    x, y, z = (float(v) for v in found.delta)
-    return x, y, z
+    c = result.characteristic
+    return kind_named(c.kind).difference(evaluator.context(plan, sample, c.alignment), c)
 
 
 def _on_feature(nominal: Nominal, camera: Camera) -> np.ndarray:

@@ -2,9 +2,8 @@
 
 from dataclasses import dataclass
 
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.plan.requirements import SITUATIONS, Characteristic
-from truegauge.core.tolerancing.form import FORM_KINDS
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.units import NumberFormat
 
 _RINGED = ("M", "L", "R", "E", "F", "T", "P", "ST")
@@ -24,15 +23,14 @@ Cell = tuple[Mark, ...]
 
 def has_frame(c: Characteristic) -> bool:
     """Whether a drawing states a characteristic in a frame: form and all geometrical tolerances."""
-    kind = KINDS.get(c.kind)
-    return kind is not None and kind.one_sided and kind.symbol not in ("diameter", "distance")
+    return kind_named(c.kind).framed
 
 
 def frame_cells(c: Characteristic, numbers: NumberFormat) -> tuple[Cell, ...]:
     """Return symbol, value with zone and modifiers, and a cell for each datum."""
-    kind = KINDS[c.kind]
+    kind = kind_named(c.kind)
     value: list[Mark] = []
-    if c.zone.shape in ("cylinder", "sphere") or (not c.zone.shape and c.kind in ("coaxiality", "concentricity")):
+    if c.zone.shape in ("cylinder", "sphere") or (not c.zone.shape and kind.round_zone):
         if c.zone.shape == "sphere":
             value.append(Mark("S"))
         value.append(Mark("diameter", glyph=True))
@@ -48,7 +46,7 @@ def frame_cells(c: Characteristic, numbers: NumberFormat) -> tuple[Cell, ...]:
         value.append(Mark(f" UZ{numbers.signed(c.zone.offset)}"))
     if c.zone.projected is not None:
         value += [Mark("P", ringed=True), Mark(f"{c.zone.projected:g}")]
-    form = c.kind in FORM_KINDS  # there T, P, N ... are a reference and a parameter, not in rings
+    form = kind.takes_form  # there T, P, N ... are a reference and a parameter, not in rings
     value += [Mark(m if m in _RINGED and not form else f" {m}", ringed=m in _RINGED and not form) for m in c.modifiers]
     if c.zone.together is not None:
         value.append(Mark(" CZ" if c.zone.together else " SZ"))
@@ -82,7 +80,7 @@ def _axis_word(direction: tuple[float, float, float]) -> str:
 
 def frame_text(c: Characteristic, numbers: NumberFormat) -> str:
     """Return a frame in plain text, for readers of the screen and for tables: "position | Ø0.200(M) | A | B"."""
-    said = [KINDS[c.kind].label]
+    said = [kind_named(c.kind).label]
     for cell in frame_cells(c, numbers)[1:]:
         said.append("".join("Ø" if m.glyph else f"({m.text})" if m.ringed else m.text for m in cell))
     return " | ".join(said)

@@ -5,9 +5,9 @@ import io
 
 import numpy as np
 
-from truegauge.core.plan.results import Result
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.palette import hexadecimal, scale_bands
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, gauge_bar, marker_outline
@@ -78,8 +78,7 @@ def _row(result: Result, report: Report) -> dict[str, object]:
     from markupsafe import Markup
 
     c, n = result.characteristic, report.numbers.of(result.characteristic.kind)
-    kind = KINDS.get(c.kind)
-    one_sided = kind is not None and kind.one_sided
+    one_sided = kind_named(c.kind).one_sided
     asides = [
         frame_text(c, n) if has_frame(c) else "",
         c.fit,

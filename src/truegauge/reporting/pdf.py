@@ -13,9 +13,9 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from truegauge import assets
-from truegauge.core.plan.results import Result
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
 from truegauge.reporting.fitting import fitting
 from truegauge.reporting.frame_cells import frame_text, has_frame
@@ -226,12 +226,12 @@ class _Writer:
         number, glyph, name, nominal, limits, measured, bar = self._COLUMNS
         base = y - 5 * mm
         self.text(number, base, str(c.number), 8, color=_SOFT)
-        kind = KINDS.get(c.kind)
-        if kind is not None:
+        kind = kind_named(c.kind)
+        if kind.symbol:
             self._glyph(kind.symbol, glyph, base - 1.1 * mm, 4.6 * mm)
         lifted = 1.2 * mm if _aside(result, n) else 0.0
         self.fitted(name, base + lifted, c.name, nominal - name - 18 * mm, 8.5)
-        one_sided = kind is not None and kind.one_sided
+        one_sided = kind.one_sided
         self.right(nominal, base, "" if one_sided else n.value(c.nominal), 8)
         self.right(limits, base, limits_text(n, c.nominal, result.lower, result.upper), 7, color=_SOFT)
         said = _aside(result, n)

@@ -1,6 +1,6 @@
 """A dimension as a drawing states it: nominal, fit class, limits, and what the size is by the standard."""
 
-from truegauge.core.plan.results import Result
+from truegauge.core.evaluation.results import Result
 from truegauge.reporting.units import NumberFormat, limits_text
 
 

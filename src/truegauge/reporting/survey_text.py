@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from truegauge.core.plan.survey import FaceSurvey
+from truegauge.core.nodes.survey import FaceSurvey
 from truegauge.reporting.units import NumberFormat
 
 

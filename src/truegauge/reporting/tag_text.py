@@ -3,10 +3,10 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from truegauge.core.plan.results import Evaluation, Result
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.plan.views import TagSettings
 from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.size_text import size_text
 from truegauge.reporting.units import NumberFormat, limits_text
@@ -59,15 +59,15 @@ def tag_text(
     value = detail = ""
     if "measured" in parts:
         value = "not measured" if result.measured is None else numbers.value(result.measured)
-    kind = KINDS.get(c.kind)
+    kind = kind_named(c.kind)
     if result.measured is not None and result.deviation is not None and "deviation" in parts:
-        one_sided = kind is not None and kind.one_sided and result.upper is not None
+        one_sided = kind.one_sided and result.upper is not None
         said = f"of {numbers.value(result.upper or 0)}" if one_sided else numbers.signed(result.deviation)
         if not value and one_sided:
             value, detail = numbers.value(result.measured), said
         elif not value:
             value = said
-        elif kind is None or not kind.reading or c.nominal:  # of a deviation it would say the same twice
+        elif not kind.reading or c.nominal:  # of a deviation it would say the same twice
             detail = said
     return TagText(
         title, value, detail, tuple(_lines(result, parts, numbers, lengths, delta)),

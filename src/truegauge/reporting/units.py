@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from math import pi
 
-from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.typed_number import typed_number, within_reach
 
 MM_PER_INCH = 25.4
@@ -19,8 +19,7 @@ class NumberFormat:
 
     def of(self, kind: str) -> "NumberFormat":
         """Return the format for the values of a kind of characteristic: angles in decimal degrees."""
-        known = KINDS.get(kind)
-        return NumberFormat(DEGREES, self.decimals) if known is not None and known.angular else self
+        return NumberFormat(DEGREES, self.decimals) if kind_named(kind).angular else self
 
     @property
     def _decimals(self) -> int:

@@ -3,10 +3,16 @@
 import pytest
 
 from truegauge.core.authoring.annotations import import_annotations
-from truegauge.core.cad.annotations import AnnotatedDatum, AnnotatedDimension, AnnotatedTolerance, Annotations, DatumUse
+from truegauge.core.cad.annotations import (
+    AnnotatedDatum,
+    AnnotatedDimension,
+    AnnotatedTolerance,
+    Annotations,
+    FrameDatum,
+)
 from truegauge.core.commands.history import History
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.plan.document import PartReference, Plan
-from truegauge.core.plan.evaluation import Evaluator
 from truegauge.demo.faces import housing_faces
 from truegauge.demo.housing_pmi import DIMENSIONS, TOLERANCES
 
@@ -69,7 +75,7 @@ def test_a_radius_is_taken_over_as_a_diameter_and_said(model):
     [
         ({"not_understood": ("dimension 3: the kind 'thread' is not known",)}, "thread"),
         ({"tolerances": (AnnotatedTolerance(kind="flatness", name="", faces=(0,), value=0.1,
-                                            datums=(DatumUse(letter="Q"),)),)}, "datum Q is not in the file"),
+                                            datums=(FrameDatum(letter="Q"),)),)}, "datum Q is not in the file"),
         ({"tolerances": (AnnotatedTolerance(kind="parallelism", name="lid", faces=(9,), value=0.1),)},
          "lid: it needs a datum"),
         ({"dimensions": (AnnotatedDimension(kind="distance", name="", faces=(9,), value=5.0),)}, "needs two features"),

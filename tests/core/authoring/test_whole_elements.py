@@ -9,13 +9,16 @@ from truegauge.core.authoring.proposals import accept, construction_offers, prop
 from truegauge.core.cad.elements import ElementKind
 from truegauge.core.cad.kernel.documents import document_of_shape
 from truegauge.core.cad.kernel.shapes import model_from_document
+from truegauge.core.commands.command import Several
+from truegauge.core.commands.features import AddConstructed
 from truegauge.core.commands.history import History
+from truegauge.core.evaluation.evaluator import Evaluator
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.plan.commands import AddConstructed, Several
 from truegauge.core.plan.document import Datum, NominalFeature, Plan
-from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData
+from truegauge.core.samples.contributions import ScanPoints
+from truegauge.core.samples.document import ProbedTouch, SampleData, ScanFile
+from truegauge.core.samples.sample import Sample
 
 # As designed: a slot 40 x 10 about (40, 25) along X, a countersink of 8 on a hole of 4 at (70, 25), 90 degrees.
 WIDTH, LENGTH, MIDDLE, TURN = 10.06, 40.16, np.array([40.03, 24.96]), 0.002
@@ -67,7 +70,8 @@ def real_points(rng, noise):
 
 def sample_of(seed, noise):
     points, normals = real_points(np.random.default_rng(seed), noise)
-    return Sample(f"plate {seed} {noise}", SampleData(name="plate"), points, normals)
+    scan = ScanPoints(f"plate {seed} {noise}", ScanFile(file_name="plate.ply"), points, normals)
+    return Sample.of(SampleData(name="plate"), (scan,))
 
 
 def plane_at(model, normal, place):
@@ -96,7 +100,7 @@ def chosen(evaluator, kind):
 
 
 def take(evaluator, plan, sample, groups, kind):
-    found = next(p for p in proposals(evaluator, plan, sample, groups) if p.kind.name == kind)
+    found = next(p for p in proposals(evaluator.context(plan, sample), groups) if p.kind.name == kind)
     after = plan if found.made is None else found.made.apply(plan)
     return accept(plan, found, tuple(evaluator.nominal(g, after) for g in found.groups)), found
 
@@ -107,7 +111,7 @@ def by_name(found):
 
 def test_a_slot_offers_width_length_and_position_as_they_are(evaluator, plan):
     groups = chosen(evaluator, ElementKind.SLOT)
-    offered = proposals(evaluator, plan, sample_of(1, 0.0), groups)
+    offered = proposals(evaluator.context(plan, sample_of(1, 0.0)), groups)
     assert {p.kind.name for p in offered[:3]} == {"width", "slot_length", "position"}
     found = by_name(offered)
     assert_allclose([found[k].nominal for k in ("width", "slot_length")], (10, 40), atol=1e-6)
@@ -117,7 +121,7 @@ def test_a_slot_offers_width_length_and_position_as_they_are(evaluator, plan):
 
 def test_a_countersink_offers_diameter_angle_and_depth_as_they_are(evaluator, plan):
     groups = chosen(evaluator, ElementKind.COUNTERSINK)
-    found = by_name(proposals(evaluator, plan, sample_of(1, 0.0), groups))
+    found = by_name(proposals(evaluator.context(plan, sample_of(1, 0.0)), groups))
     depth = (SINK - HOLE) / 2 / np.tan(ANGLE / 2)
     kinds = ("diameter", "cone_angle", "countersink_depth")
     assert_allclose([found[k].nominal for k in kinds], (10 - 2, np.pi / 2, 2), atol=1e-5)
@@ -167,9 +171,9 @@ def test_the_doubt_of_a_slot_is_that_of_its_scatter(evaluator, plan):
 
 def test_a_slot_is_offered_as_a_construction_of_its_faces_too(evaluator, plan):
     groups = chosen(evaluator, ElementKind.SLOT)
-    assert "slot" in [o.construction.name for o in construction_offers(evaluator, plan, None, groups)]
+    assert "slot" in [o.construction.name for o in construction_offers(evaluator.context(plan, None), groups)]
     # Sides and ends of different slots, or one end missing, are none.
-    assert "slot" not in [o.construction.name for o in construction_offers(evaluator, plan, None, groups[:3])]
+    assert "slot" not in [o.construction.name for o in construction_offers(evaluator.context(plan, None), groups[:3])]
 
 
 def test_a_slanted_face_is_offered_its_angularity_first_with_what_one_datum_leaves_open():
@@ -183,7 +187,7 @@ def test_a_slanted_face_is_offered_its_angularity_first_with_what_one_datum_leav
     (slanted,) = (
         f.index for f in made.model.faces if abs(float(f.surface.z[0])) > 0.1 and abs(float(f.surface.z[1])) > 0.1
     )
-    offered = proposals(made, plan, None, ((slanted,),))
+    offered = proposals(made.context(plan, None), ((slanted,),))
     assert [p.label for p in offered[:2]] == ["angularity A | B", "angularity A"]
 
 
@@ -226,7 +230,7 @@ def test_a_slot_of_touches_is_as_it_is(evaluator, plan):
         plan = take(evaluator, plan, None, groups, kind)[0].apply(plan)
     assert len(plan.features) == 3 + 4
     probed = touches_of(plan, evaluator.model)
-    sample = Sample("touched", SampleData(name="touched", probed=probed), np.zeros((0, 3)))
+    sample = Sample.of(SampleData(name="touched", probed=probed))
     results = evaluator.evaluate(plan, sample).results
     assert not [r.reason for r in results if r.measured is None]
     width, length, position = (r.measured for r in results)

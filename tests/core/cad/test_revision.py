@@ -7,7 +7,7 @@ from truegauge.core.cad.kernel.documents import document_of_shape, read_document
 from truegauge.core.cad.kernel.shapes import model_from_document
 from truegauge.core.cad.recognition import describe_face
 from truegauge.core.cad.revision import match_faces
-from truegauge.core.plan.commands import SetPart
+from truegauge.core.commands.part import SetPart
 from truegauge.core.plan.document import NominalFeature, PartReference, Plan
 
 

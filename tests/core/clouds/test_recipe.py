@@ -20,9 +20,11 @@ from truegauge.core.clouds.recipe import (
 )
 from truegauge.core.clouds.spatial import spatial_order
 from truegauge.core.commands.history import History
-from truegauge.core.plan.commands import SetLimits, SetRecipe
+from truegauge.core.commands.points import SetLimits, SetRecipe
+from truegauge.core.evaluation.evaluator import Evaluator
+from truegauge.core.nodes.cloud import PreparedPoints
 from truegauge.core.plan.document import Plan, PointLimits
-from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.samples.sample import Sample
 
 ALL = (
     Outliers(), Islands(), ThinEvenly(), ThinByCurvature(), CropBox(low=(0, 0, 0), high=(1, 1, 1)),
@@ -161,11 +163,11 @@ def test_limits_of_distance_and_angle_take_deviations_away(model, projector, pla
     assert np.abs(limited.found.distance[limited.usable]).max() <= 0.02
     assert limited.usable.sum() < cloud.usable.sum()
     # Normals that look into the material everywhere: with a limit of 90 degrees no point has a face.
-    order = evaluator.graph.peek(("prepared", (sample.key, 1.0))).order
+    order = evaluator.context(plan, sample).peek(PreparedPoints()).order
     raw = np.zeros_like(sample.points)
     inward = -cloud.found.normals @ evaluator.evaluate(plan, sample).alignment.part_from_scan[:3, :3]
     raw[order] = inward
-    turned = dataclasses.replace(sample, key="turned", normals=raw)
+    turned = Sample.of(sample.data, (dataclasses.replace(sample.scans[0], key="turned", normals=raw),))
     limited = SetLimits(PointLimits(max_angle=np.pi / 6)).apply(plan)
     found = evaluator.evaluate(limited, turned).cloud.found
     plain = cloud.usable & ~cloud.found.on_edge

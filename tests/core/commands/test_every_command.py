@@ -3,16 +3,14 @@
 import importlib
 import inspect
 import pkgutil
+from types import SimpleNamespace
 
 import pytest
 
-import truegauge.core.plan as package
+import truegauge.core.commands as package
 from truegauge import demo
 from truegauge.core.clouds.recipe import Outliers
 from truegauge.core.commands.history import History
-from truegauge.core.plan import commands as c
-from truegauge.core.plan import probing_commands as p
-from truegauge.core.plan import reading_commands as r
 from truegauge.core.plan.alignments import BestFitAlignment
 from truegauge.core.plan.document import (
     Characteristic,
@@ -30,6 +28,18 @@ from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.formats.plan_file import read_plan
 
+
+def every_command():
+    """Every class of the commands with a pure function of a plan, by name."""
+    found = {}
+    for module in pkgutil.walk_packages(package.__path__, f"{package.__name__}."):
+        for name, kind in inspect.getmembers(importlib.import_module(module.name), inspect.isclass):
+            if kind.__module__ == module.name and callable(getattr(kind, "apply", None)) and name != "Command":
+                found[name] = kind
+    return found
+
+
+c = r = p = SimpleNamespace(**every_command())
 EYE = Eye(target=(0.0, 0.0, 0.0), back=(0.0, 0.0, 1.0), up=(0.0, 1.0, 0.0), height=100.0)
 NEW = NominalFeature(id="new", name="new face", faces=(3,))
 SPOT = SpotCheck(id="s-new", name="spot", place=(1.0, 2.0, 3.0), normal=(0.0, 0.0, 1.0))
@@ -114,19 +124,9 @@ def commands(plan):
     ]  # fmt: skip
 
 
-def every_command():
-    """Every class of the plan with a pure function of a plan."""
-    found = set()
-    for module in pkgutil.walk_packages(package.__path__, f"{package.__name__}."):
-        for name, kind in inspect.getmembers(importlib.import_module(module.name), inspect.isclass):
-            if kind.__module__ == module.name and callable(getattr(kind, "apply", None)) and name != "Command":
-                found.add(name)
-    return found
-
-
 def test_no_command_is_left_out(base):
     assert len(commands(base)) == COUNT
-    assert every_command() == {type(command).__name__ for command, _, _ in commands(base)}
+    assert set(every_command()) == {type(command).__name__ for command, _, _ in commands(base)}
 
 
 @pytest.mark.parametrize("k", range(COUNT))

@@ -3,20 +3,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from truegauge.core.commands.alignments import SetAlignment
+from truegauge.core.commands.features import AddFeature, EditFeature, RemoveFeature
 from truegauge.core.commands.history import History
-from truegauge.core.plan.commands import (
-    AddCharacteristic,
-    AddFeature,
-    EditCharacteristic,
-    EditFeature,
-    RemoveCharacteristic,
-    RemoveFeature,
-    SetAlignment,
-    SetDisplay,
-    SetPart,
-    SetScale,
-    SetTitleBlock,
-)
+from truegauge.core.commands.part import SetPart
+from truegauge.core.commands.requirements import AddCharacteristic, EditCharacteristic, RemoveCharacteristic
+from truegauge.core.commands.shown import SetDisplay, SetScale, SetTitleBlock
 from truegauge.core.plan.document import (
     BestFitAlignment,
     Characteristic,

@@ -17,7 +17,7 @@ from tests.core.tolerancing.made import (
     use,
 )
 
-from truegauge.core.datums.system import DatumUse, Target
+from truegauge.core.datums.system import MeasuredTarget, SystemDatum
 from truegauge.core.errors import DatumError, EvaluationError
 from truegauge.core.frames import apply
 from truegauge.core.tolerancing.geometric import evaluate
@@ -106,7 +106,7 @@ def test_single_freedoms_are_released_or_chosen():
 def test_a_common_datum_of_two_bores_is_their_common_axis():
     """Two bores 40 mm apart, the second 0.02 off in y: the axis runs between them, turned by 0.02 / 40."""
     a, b = hole_at(-20, 0, 5.0), hole_at(20, 0.02, 5.0, true=(20, 0))
-    both = system(DatumUse("A-B", (part(a, "A"), part(b, "B"))))
+    both = system(SystemDatum("A-B", (part(a, "A"), part(b, "B"))))
     assert both.freedoms.free == ("shift along z",)
     middle = apply(both.part_from_measured, np.array([0, 0.01, 0.0]))
     assert middle[1] == pytest.approx(0.0, abs=1e-6)
@@ -117,7 +117,7 @@ def test_a_common_datum_of_two_bores_is_their_common_axis():
 def test_coplanar_faces_as_one_datum():
     """Two pads, the second 0.02 lower out of the material: the datum rests on both, tilted by 0.02 / 40."""
     low, high = (flat(0.0, -Z, x=x, height=lambda x, y: -0.02 * (x > 0)) for x in ((-22, -18), (18, 22)))
-    both = system(DatumUse("A-B", (part(low, "A"), part(high, "B"))))
+    both = system(SystemDatum("A-B", (part(low, "A"), part(high, "B"))))
     moved = apply(both.part_from_measured, np.vstack([low.points, high.points]))
     assert moved[:, 2].min() == pytest.approx(0.0, abs=1e-9)
     assert moved[:, 2].max() < 0.003
@@ -125,7 +125,7 @@ def test_coplanar_faces_as_one_datum():
 
 def target(name, place, normal, off=0.0, slides=None):
     place, normal = np.asarray(place, float), np.asarray(normal, float)
-    return Target(name, place, normal, place + off * normal, slides)
+    return MeasuredTarget(name, place, normal, place + off * normal, slides)
 
 
 def test_targets_stand_for_their_datum():
@@ -133,7 +133,7 @@ def test_targets_stand_for_their_datum():
     a = [target("A1", (0, 0, 0), -Z), target("A2", (30, 0, 0), -Z), target("A3", (0, 30, 0), -Z, 0.03)]
     b = [target("B1", (0, 0, 5), -Y), target("B2", (30, 0, 5), -Y)]
     c = [target("C1", (0, 10, 5), -X)]
-    found = system(*(DatumUse(x, (), tuple(t)) for x, t in zip("ABC", (a, b, c), strict=True)))
+    found = system(*(SystemDatum(x, (), tuple(t)) for x, t in zip("ABC", (a, b, c), strict=True)))
     assert found.freedoms.added == (3, 2, 1)
     assert found.direction == pytest.approx(-Z)  # what an orientation to A is measured by
     placed = apply(found.part_from_measured, np.array([0, 30.0, -0.03]))
@@ -144,7 +144,7 @@ def test_movable_targets_find_the_middle():
     """Two opposite targets that slide by the same amount: 0.04 wider on one side moves the part by 0.02."""
     left = target("B1", (-20, 0, 5), -X, 0.04, slides=-X)
     right = target("B2", (20, 0, 5), X, 0.0, slides=X)
-    found = system(use("A", base()), DatumUse("B", (), (left, right)))
+    found = system(use("A", base()), SystemDatum("B", (), (left, right)))
     assert found.freedoms.holders[0] == "B"
     assert apply(found.part_from_measured, np.array([-0.02, 0, 5.0]))[0] == pytest.approx(0.0, abs=1e-9)
 
@@ -152,7 +152,7 @@ def test_movable_targets_find_the_middle():
 def test_targets_that_slide_past_their_datum_take_what_fixed_ones_do():
     """Sliding along the surface changes nothing that they hold."""
     a = [target("A1", (0, 0, 0), -Z, slides=X), target("A2", (30, 0, 0), -Z), target("A3", (0, 30, 0), -Z)]
-    assert system(DatumUse("A", (), tuple(a))).freedoms.held == 3
+    assert system(SystemDatum("A", (), tuple(a))).freedoms.held == 3
 
 
 def test_a_boundary_lets_the_part_shift_by_its_clearance():

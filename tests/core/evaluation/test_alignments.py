@@ -5,12 +5,18 @@ import pytest
 from numpy.testing import assert_allclose
 from pydantic import ValidationError
 
+from truegauge.core.commands.alignments import RemoveAlignment, SetAlignment, SetInForce
+from truegauge.core.commands.features import RemoveFeature
 from truegauge.core.commands.history import History
+from truegauge.core.commands.part import SetMaterial
+from truegauge.core.commands.requirements import EditCharacteristic, SetDatum
 from truegauge.core.frames import apply, invert, rotation_vector
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.nominal import ReportFrame
 from truegauge.core.plan.alignments import (
+    AlignmentDatum,
     BestFitAlignment,
     DatumAlignment,
-    DatumUse,
     GivenAlignment,
     GuidedAlignment,
     GuideTarget,
@@ -19,21 +25,12 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.commands import (
-    EditCharacteristic,
-    RemoveAlignment,
-    RemoveFeature,
-    SetAlignment,
-    SetDatum,
-    SetInForce,
-    SetMaterial,
-)
 from truegauge.core.plan.document import Characteristic, PartMaterial
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import SampleData, Touch
+from truegauge.core.samples.sample import Sample
 
 DATUMS = DatumAlignment(
-    id="a2", name="ABC", base="a1", datums=tuple(DatumUse(feature=f) for f in ("base", "side-b", "side-c"))
+    id="a2", name="ABC", base="a1", datums=tuple(AlignmentDatum(feature=f) for f in ("base", "side-b", "side-c"))
 )
 
 
@@ -78,7 +75,7 @@ def test_datums_place_the_scan_on_the_sides_of_the_part(evaluator, by_datums, sa
     found = evaluator.alignment(by_datums, sample, "a2")
     turn = rotation_vector(found.part_from_scan @ np.array(invert(np.array(truth["part_from_scan"]))))
     assert np.abs(turn).max() < 5e-4
-    base = evaluator.measured(by_datums.seen_in("a2"), sample, by_datums.feature("base").group)
+    base = evaluator.context(by_datums, sample, "a2").measured(by_datums.feature("base").group)
     assert abs(base.as_datum().point[2]) < 0.003  # the datum lies in z = 0 now
 
 
@@ -100,15 +97,19 @@ def test_a_frame_moves_coordinates_and_not_the_part(evaluator, by_datums, sample
 
 
 def test_named_axes_make_the_frame(evaluator, by_datums, sample):
-    uses = (DatumUse(feature="base", axis="+z"), DatumUse(feature="side-b", axis="+x"), DatumUse(feature="side-c"))
+    uses = (
+        AlignmentDatum(feature="base", axis="+z"),
+        AlignmentDatum(feature="side-b", axis="+x"),
+        AlignmentDatum(feature="side-c"),
+    )
     plan = SetAlignment(DATUMS.replace(datums=uses)).apply(by_datums)
-    frame = evaluator.frame(plan, "a2")
+    frame = evaluator.context(plan, None, "a2").get(ReportFrame())
     assert_allclose(apply(frame, np.array([0.0, 0.0, 5.0])), [0, 0, -5], atol=1e-12)
     assert_allclose(apply(frame, np.array([0.0, 4.0, 0.0])), [-4, 0, 0], atol=1e-12)
-    wrong = (*uses[:2], DatumUse(feature="side-c", axis="-y"))
+    wrong = (*uses[:2], AlignmentDatum(feature="side-c", axis="-y"))
     mixed = evaluator.alignment(SetAlignment(DATUMS.replace(datums=wrong)).apply(by_datums), sample, "a2")
     right = evaluator.alignment(
-        SetAlignment(DATUMS.replace(datums=(*uses[:2], DatumUse(feature="side-c", axis="+y")))).apply(by_datums),
+        SetAlignment(DATUMS.replace(datums=(*uses[:2], AlignmentDatum(feature="side-c", axis="+y")))).apply(by_datums),
         sample, "a2",
     )  # fmt: skip
     assert sorted(isinstance(a, NotComputed) and "left-handed" in a.reason for a in (mixed, right)) == [False, True]
@@ -149,7 +150,7 @@ def test_touches_alone_align_a_sample(evaluator, plan, sample, truth):
     touches = tuple(
         Touch(target=n, place=tuple(apply(device_from_part, np.array(p, dtype=float)).tolist())) for n, p, _ in spots
     )
-    only = type(sample)("touches", sample.data.replace(scans=(), touches=touches), np.zeros((0, 3)))
+    only = Sample.of(SampleData(name="touches", touches=touches))
     guided = GuidedAlignment(id="g", name="Guided", targets=targets)
     plan = SetAlignment(guided, in_force=True).apply(plan)
     found = evaluator.alignment(plan, only)
@@ -161,7 +162,7 @@ def test_touches_alone_align_a_sample(evaluator, plan, sample, truth):
         evaluator.alignment(SetAlignment(matched, in_force=True).apply(plan), only).part_from_scan,
         truth["part_from_scan"], atol=1e-6,
     )  # fmt: skip
-    scan_and_touches = type(sample)(sample.key, sample.data.replace(touches=touches), sample.points)
+    scan_and_touches = sample.with_named(touches)
     both = evaluator.evaluate(plan, scan_and_touches)
     assert both.alignment.rms < 1e-6
     assert abs(both.cloud.statistics.mean) < 0.01
@@ -170,7 +171,7 @@ def test_touches_alone_align_a_sample(evaluator, plan, sample, truth):
 
 
 def test_warm_parts_are_measured_as_if_at_twenty_degrees(evaluator, plan, sample):
-    warm = type(sample)(sample.key, sample.data.replace(temperature_c=30.0), sample.points)
+    warm = sample.saying(temperature_c=30.0)
     aluminium = SetMaterial(PartMaterial(name="aluminium", expansion=23.1e-6)).apply(plan)
     cold, hot = evaluator.evaluate(plan, sample), evaluator.evaluate(aluminium, warm)
     shrunk = hot.result("c18").measured / cold.result("c18").measured
@@ -184,7 +185,7 @@ def test_warm_parts_are_measured_as_if_at_twenty_degrees(evaluator, plan, sample
     [
         (DATUMS.replace(base=""), "choose the alignment that it starts from"),
         (DATUMS.replace(datums=()), "no datum yet"),
-        (DATUMS.replace(datums=(DatumUse(feature="base"), DatumUse(feature="top"))), "parallel"),
+        (DATUMS.replace(datums=(AlignmentDatum(feature="base"), AlignmentDatum(feature="top"))), "parallel"),
         (MatchedPointAlignment(id="a2", points=(MatchedPlace(name="x"),)), "no touches yet"),
         (GuidedAlignment(id="a2"), "no target yet"),
         (BestFitAlignment(id="a2", base="a1", faces=(999,)), "no face is left that counts"),

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from truegauge import demo
-from truegauge.core.plan.evaluation import Evaluator
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.formats.plan_file import model_of_plan, read_plan
 from truegauge.formats.sample_file import open_sample
 

@@ -3,8 +3,10 @@
 import numpy as np
 import pytest
 
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.reading import dimension_reading, spot_reading
+from truegauge.core.nodes.features import CoverageOf
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.sections import DimensionIn
+from truegauge.core.nodes.spots import SpotAt
 from truegauge.core.tolerancing.judgement import State
 
 
@@ -99,15 +101,15 @@ def test_what_was_injected_is_found_as_closely_as_noise_and_coverage_allow(
     (result,) = [r for r in evaluation.results if r.characteristic.number == number]
     groups = [plan.feature(f).group for f in result.characteristic.features]
     own = [evaluator.measured(plan, sample, g).fit.standard_deviation("radius") for g in groups]
-    seen = min(evaluator.coverage(plan, sample, g) for g in groups)
+    seen = min(evaluator.context(plan, sample).get(CoverageOf(g)) for g in groups)
     assert result.measured == pytest.approx(expected, abs=5 * 2 * np.hypot.reduce(own) / seen)
 
 
 def test_the_bump_and_the_bore_in_a_section_are_found_within_their_noise(evaluation, evaluator, plan, sample, truth):
-    spot = spot_reading(evaluator, plan, sample, plan.spots[0])
+    spot = evaluator.context(plan, sample).get(SpotAt(plan.spots[0]))
     assert spot.value == pytest.approx(error(truth, "shroud bump")["height"], abs=5 * 1.25 * spot.random)
     assert value(evaluation, 29) == spot.value
-    bore = dimension_reading(evaluator, plan, sample, plan.sections[0].dimensions[0])
+    bore = evaluator.context(plan, sample).get(DimensionIn(plan.sections[0].dimensions[0]))
     (fitted,) = bore.fitted
     expected = error(truth, "main bore large")["diameter"]
     assert bore.value == pytest.approx(expected, abs=5 * 2 * fitted.scatter / np.sqrt(fitted.points))

@@ -2,9 +2,9 @@ import numpy as np
 
 from truegauge.core.authoring.proposals import accept, proposals
 from truegauge.core.cad.model import SurfaceKind
-from truegauge.core.plan.commands import EditCharacteristic
-from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.graph import Graph, NotComputed
+from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.core.evaluation.evaluator import Evaluator
+from truegauge.core.nodes.graph import Graph, NotComputed
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
 from truegauge.demo.housing import MAIN_BORE
@@ -38,7 +38,7 @@ def names(found):
 
 def test_proposals_fit_the_selection(evaluator, plan, sample, model):
     def offered(*faces):
-        return proposals(evaluator, plan, sample, tuple((f,) for f in faces))
+        return proposals(evaluator.context(plan, sample), tuple((f,) for f in faces))
 
     bore = cylinder_at(model, 21.0, *MAIN_BORE)
     base, top = plane_at(model, (0, 0, -1), 0), plane_at(model, (0, 0, 1), 60)
@@ -61,7 +61,7 @@ def test_proposals_fit_the_selection(evaluator, plan, sample, model):
 
 def test_an_accepted_proposal_has_number_nominal_and_tolerance(evaluator, plan, sample, model):
     pads = plane_at(model, (0, 0, 1), 16), plane_at(model, (0, 0, -1), 0)
-    proposal = proposals(evaluator, plan, sample, tuple((f,) for f in pads))[0]
+    proposal = proposals(evaluator.context(plan, sample), tuple((f,) for f in pads))[0]
     nominals = tuple(evaluator.nominal(f) for f in proposal.groups)
     after = accept(plan, proposal, nominals).apply(plan)
     added = after.characteristics[-1]
@@ -80,9 +80,9 @@ def test_a_failing_node_keeps_its_reason_and_others_go_on():
     def fails():
         raise AssociationError("1 point, a plane needs 3")
 
-    assert graph.node("a", fails) == NotComputed("1 point, a plane needs 3")
-    assert graph.node("b", lambda: 5) == 5
-    assert graph.node("b", lambda: 6) == 5
+    assert graph.node((int, None, "a"), fails) == NotComputed("1 point, a plane needs 3")
+    assert graph.node((int, None, "b"), lambda: 5) == 5
+    assert graph.node((int, None, "b"), lambda: 6) == 5
 
 
 def test_our_own_mistakes_are_not_hidden():

@@ -6,12 +6,13 @@ import pytest
 from truegauge.core.association.features import Circle, Line, Point
 from truegauge.core.authoring.proposals import accept, accept_construction, construction_offers, offered, proposals
 from truegauge.core.cad.model import SurfaceKind
+from truegauge.core.characteristics.of_features import ValueOf
+from truegauge.core.characteristics.registry import KINDS
+from truegauge.core.commands.features import AddConstructed, EditFeature, RemoveFeature
 from truegauge.core.features.extraction import Built
-from truegauge.core.plan.commands import AddConstructed, EditFeature, RemoveFeature
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import ConstructedFeature, FormFilterSetting, NominalFeature
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.demo.faces import cylinder_at, face_of_kind
 from truegauge.demo.housing import bolt_holes
 
@@ -21,7 +22,7 @@ def faces(plan, name):
 
 
 def offer_of(evaluator, plan, sample, name, *groups):
-    return next(o for o in construction_offers(evaluator, plan, sample, groups) if o.construction.name == name)
+    return next(o for o in construction_offers(evaluator.context(plan, sample), groups) if o.construction.name == name)
 
 
 def with_built(evaluator, plan, sample, name, *groups):
@@ -47,7 +48,7 @@ def test_a_bolt_circle_is_built_from_its_holes(evaluator, plan, sample, model):
 def test_characteristics_of_constructed_features_are_judged(evaluator, plan, sample):
     edited, edge = with_built(evaluator, plan, sample, "plane_plane", faces(plan, "base A"), faces(plan, "side B"))
     pair = (edge.id, faces(plan, "main bore"))
-    proposal = next(p for p in proposals(evaluator, edited, sample, pair) if p.kind.name == "distance")
+    proposal = next(p for p in proposals(evaluator.context(edited, sample), pair) if p.kind.name == "distance")
     assert proposal.value is not None
     command = accept(edited, proposal, tuple(evaluator.nominal(g, edited) for g in pair))
     judged = command.apply(edited)
@@ -73,13 +74,13 @@ def test_one_can_build_on_what_is_built(evaluator, plan, sample):
 def test_the_preview_follows_a_typed_value(evaluator, plan, sample, model):
     top = faces(plan, "top face")
     offer = offer_of(evaluator, plan, sample, "offset_plane", top)
-    moved = offered(evaluator, plan, sample, offer.construction, (top,), (25.0,))
+    moved = offered(evaluator.context(plan, sample), offer.construction, (top,), (25.0,))
     plain = evaluator.nominal(top).feature
     assert float((moved.nominal.feature.point - plain.point) @ plain.normal) == pytest.approx(25.0)
     seat = (face_of_kind(model, SurfaceKind.CONE),)
     gauge = offer_of(evaluator, plan, sample, "cone_at_diameter", seat)
     assert gauge.measured.radius == pytest.approx(gauge.values[0] / 2)
-    assert offered(evaluator, plan, sample, gauge.construction, (seat,), (-1.0,)) is None
+    assert offered(evaluator.context(plan, sample), gauge.construction, (seat,), (-1.0,)) is None
 
 
 def test_what_a_constructed_feature_misses_is_said(evaluator, plan, sample):
@@ -98,7 +99,11 @@ def test_a_plan_refuses_a_feature_built_from_nothing(plan):
 
 def test_sizes_by_their_modifiers_are_in_order(evaluator, plan, sample):
     bore = (faces(plan, "main bore"),)
-    value = {name: evaluator.value(plan, sample, name, bore) for name in KINDS if name.startswith("diameter")}
+    value = {
+        name: evaluator.context(plan, sample).get(ValueOf(KINDS[name], bore))
+        for name in KINDS
+        if name.startswith("diameter")
+    }
     assert not [v for v in value.values() if isinstance(v, NotComputed)]
     # Extremes of the surface, not of the noise: the bore is round to some micrometres, and made 42.012.
     for name in ("diameter_gx", "diameter_gg", "diameter_gn"):
@@ -112,7 +117,10 @@ def test_sizes_by_their_modifiers_are_in_order(evaluator, plan, sample):
 
 def test_a_width_has_global_and_two_point_sizes(evaluator, plan, sample):
     pair = (faces(plan, "top face"), faces(plan, "base A"))
-    value = {n: evaluator.value(plan, sample, n, pair) for n in ("width_gg", "width_gx", "width_gn", "width_lp_sa")}
+    value = {
+        n: evaluator.context(plan, sample).get(ValueOf(KINDS[n], pair))
+        for n in ("width_gg", "width_gx", "width_gn", "width_lp_sa")
+    }
     assert value["width_gx"] < value["width_gg"] < value["width_gn"]
     assert value["width_lp_sa"] == pytest.approx(value["width_gg"], abs=0.02)
 
@@ -127,7 +135,7 @@ def test_a_filter_changes_the_form_and_nothing_else(evaluator, plan, sample):
     assert filtered.form != plain.form
     assert filtered.form_map().filter.upr == 15.0
     for kind in ("roundness", "straightness"):
-        assert 0 < evaluator.value(edited, sample, kind, (bore.faces,)) < 0.05
+        assert 0 < evaluator.context(edited, sample).get(ValueOf(KINDS[kind], (bore.faces,))) < 0.05
 
 
 def test_a_one_sided_datum_lies_on_the_part(evaluator, plan, sample):
@@ -142,10 +150,10 @@ def test_a_one_sided_datum_lies_on_the_part(evaluator, plan, sample):
 
 def test_the_third_feature_gives_the_direction(evaluator, plan, sample):
     socket, bore, base = (faces(plan, n) for n in ("ball socket", "main bore", "base A"))
-    found = {p.kind.name: p for p in proposals(evaluator, plan, sample, (socket, bore, base))}
+    found = {p.kind.name: p for p in proposals(evaluator.context(plan, sample), (socket, bore, base))}
     across = found["distance_in_plane"]
     assert across.nominal == pytest.approx(np.hypot(107 - 58, 63 - 45), abs=1e-6)
     assert across.value == pytest.approx(across.nominal, abs=0.05)
     bolt = faces(plan, "bolt hole 1")
-    along = {p.kind.name: p for p in proposals(evaluator, plan, sample, (bore, bolt, faces(plan, "side B")))}
+    along = {p.kind.name: p for p in proposals(evaluator.context(plan, sample), (bore, bolt, faces(plan, "side B")))}
     assert along["distance_along"].value == pytest.approx(along["distance_along"].nominal, abs=0.05)

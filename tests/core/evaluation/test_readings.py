@@ -13,6 +13,7 @@ from truegauge.core.authoring.readings import (
     places_on_grid,
     sections_around,
 )
+from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.commands.history import History
 from truegauge.core.commands.readings import (
     AddDimension,
@@ -21,21 +22,18 @@ from truegauge.core.commands.readings import (
     SetExtraction,
     SetSections,
 )
+from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.errors import GeometryError
 from truegauge.core.frames import apply, invert
-from truegauge.core.plan.commands import RemoveCharacteristic
+from truegauge.core.nodes.compared import ComparedReading, PointCompared
+from truegauge.core.nodes.features import chosen_points, extraction_of
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.sections import section_curves
+from truegauge.core.nodes.spots import SpotAt
+from truegauge.core.nodes.survey import SurveyOf
 from truegauge.core.plan.document import Extraction, ShapeExtraction
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.reading import (
-    ComparedReading,
-    anchor_of,
-    compared_reading,
-    reading_uncertainty,
-    section_curves,
-    spot_reading,
-)
 from truegauge.core.plan.readings import SectionDimension, Span, SpotCheck
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import Touch
 from truegauge.core.tolerancing.judgement import State
 
 BUMP = (88.0, 80.0, 30.0)
@@ -55,9 +53,9 @@ def test_the_bump_is_found_at_its_place_and_everywhere_on_the_face(evaluator, pl
     assert results[0].measured == pytest.approx(bump["height"], abs=0.005)
     assert results[1].measured == pytest.approx(bump["height"], abs=0.005)
     assert results[1].state == State.OUTSIDE  # 0.15 of ±0.1
-    place = anchor_of(evaluator, wide, sample, wide.spots[-1].id)
+    place = KINDS["spot"].anchor(evaluator.context(wide, sample), wide.characteristics[-1])
     assert np.hypot(place[0] - bump["x"], place[2] - bump["z"]) < 3.0
-    assert reading_uncertainty(evaluator, wide, sample, results[0].characteristic) == pytest.approx(0.004, abs=0.002)
+    assert evaluator.uncertainty(wide, sample, results[0].characteristic) == pytest.approx(0.004, abs=0.002)
 
 
 def test_spot_checks_over_a_face_and_along_its_edge(evaluator, plan, sample, model, projector, evaluation):
@@ -122,7 +120,7 @@ def test_a_dimension_of_a_section_is_a_characteristic_and_goes_with_the_section(
     history.run(AddDimension(section.id, slot, c))
     result = evaluator.evaluate(history.plan, sample).results[-1]
     assert result.measured == pytest.approx(12.030, abs=0.004)  # injected: 0.030 wide
-    assert reading_uncertainty(evaluator, history.plan, sample, c) < 0.01
+    assert evaluator.uncertainty(history.plan, sample, c) < 0.01
     history.undo()
     assert history.plan == before
     history.redo()
@@ -137,7 +135,7 @@ def test_sections_in_a_row_and_around_an_axis(plan, evaluator, sample):
     around = sections_around(plan, np.array([58.0, 45.0, 30.0]), np.array([0.0, 0, 1.0]), 4)
     angles = [np.degrees(np.arctan2(s.across[1], s.across[0])) % 180 for s in around]
     assert np.diff(angles) == pytest.approx([45, 45, 45])
-    curves = section_curves(evaluator, plan, sample, around[0])
+    curves = section_curves(evaluator.context(plan, sample), around[0])
     walls = np.abs(np.abs(curves.nominal.flat[:, 0]) - 21.0) < 1e-6  # the bore on both sides of its axis
     assert walls.sum() > 10
 
@@ -146,9 +144,7 @@ def test_points_are_compared_by_name_and_follow_the_alignment(evaluator, plan, s
     part_from_scan = evaluation.alignment.part_from_scan
     touched = apply(invert(part_from_scan), np.array([[10.02, 20.0, 59.97]]))[0]
     touches = (Touch(target="P1", place=tuple(touched)), Touch(target="P9", place=(0.0, 0.0, 0.0)))
-    from dataclasses import replace
-
-    with_touches = replace(sample, data=sample.data.replace(touches=touches))
+    with_touches = sample.with_named(touches)
     places = [NamedPlace("p1", (10.0, 20.0, 60.0), (0.0, 0.0, 1.0)), NamedPlace("bolt hole 4", (28.0, 45.0, 53.0)),
               NamedPlace("nowhere", (0.0, 0.0, 0.0))]  # fmt: skip
     wide = add_compared(plan, places, ("x", "y", "z", "total", "normal")).apply(plan)
@@ -160,7 +156,7 @@ def test_points_are_compared_by_name_and_follow_the_alignment(evaluator, plan, s
     assert "no touch and no feature is named nowhere" in results["nowhere dx"].reason
     assert "bolt hole 4 along the normal" not in results  # it has none
     by_datums = wide.replace(in_force="datums")
-    moved = compared_reading(evaluator, by_datums, with_touches, wide.compared[0])
+    moved = evaluator.context(by_datums, with_touches).get(PointCompared(wide.compared[0]))
     assert isinstance(moved, ComparedReading)
     assert 1e-4 < np.linalg.norm(moved.delta - [0.02, 0, -0.03]) < 0.1
 
@@ -169,16 +165,16 @@ def test_settings_of_extraction_hold_for_a_feature_then_its_shape_then_the_plan(
     bore, base = history.plan.feature("main-bore").faces, history.plan.feature("base").faces
     tight = Extraction(reach=0.1, edge_margin=3.0)
     history.run(SetExtraction(tight, shape="cylinder"))
-    assert evaluator.extraction_of(history.plan, bore) == tight
-    assert evaluator.extraction_of(history.plan, base) == history.plan.extraction
+    assert extraction_of(evaluator.context(history.plan, None), bore) == tight
+    assert extraction_of(evaluator.context(history.plan, None), base) == history.plan.extraction
     own = Extraction(reach=0.2)
     history.run(SetExtraction(own, feature="main-bore"))
-    assert evaluator.extraction_of(history.plan, bore) == own
-    assert evaluator.extraction_of(history.plan, history.plan.feature("cross-bore").faces) == tight
+    assert extraction_of(evaluator.context(history.plan, None), bore) == own
+    assert extraction_of(evaluator.context(history.plan, None), history.plan.feature("cross-bore").faces) == tight
     history.run(SetExtraction(None, feature="main-bore"))
-    assert evaluator.extraction_of(history.plan, bore) == tight
-    few, many = (evaluator.chosen(p, sample, bore) for p in (history.plan, History(history.plan).plan.replace(
-        extraction_of_shapes=())))  # fmt: skip
+    assert extraction_of(evaluator.context(history.plan, None), bore) == tight
+    plain = history.plan.replace(extraction_of_shapes=())
+    few, many = (chosen_points(evaluator.context(p, sample), bore) for p in (history.plan, plain))
     assert len(few.rows) < len(many.rows)
     assert len(few.near_edge) > len(many.near_edge)
     every = np.concatenate([few.rows, few.too_far, few.near_edge, few.turned_away])
@@ -188,8 +184,8 @@ def test_settings_of_extraction_hold_for_a_feature_then_its_shape_then_the_plan(
 def test_points_whose_neighbours_lie_aslant_are_left_out(evaluator, plan, sample):
     faces = plan.feature("top").faces
     own = ShapeExtraction(shape="plane", extraction=Extraction(max_angle=np.radians(3.0)))
-    strict = evaluator.chosen(plan.replace(extraction_of_shapes=(own,)), sample, faces)
-    loose = evaluator.chosen(plan, sample, faces)
+    strict = chosen_points(evaluator.context(plan.replace(extraction_of_shapes=(own,)), sample), faces)
+    loose = chosen_points(evaluator.context(plan, sample), faces)
     assert 0 < len(strict.turned_away) < 0.9 * len(loose.rows)
     assert len(loose.turned_away) == 0
 
@@ -205,10 +201,10 @@ def test_little_coverage_is_a_warning_on_the_result(evaluator, plan, sample, eva
 
 
 def test_every_face_has_its_measured_counterpart(evaluator, plan, sample, truth):
-    bore = evaluator.survey(plan, sample, plan.feature("main-bore").faces)
+    bore = evaluator.context(plan, sample).get(SurveyOf(plan.feature("main-bore").faces))
     assert 2 * bore.feature.parameters["radius"] == pytest.approx(42.012, abs=0.001)
     assert bore.coverage > 0.95
-    shroud = evaluator.survey(plan, sample, plan.feature("shroud").faces)
+    shroud = evaluator.context(plan, sample).get(SurveyOf(plan.feature("shroud").faces))
     assert shroud.feature is None
     assert shroud.greatest > 0.08
     assert evaluator.known_survey(plan, sample, plan.feature("shroud").faces) is shroud
@@ -224,5 +220,5 @@ def test_spot_checks_that_make_no_sense_are_refused():
 
 
 def test_without_a_sample_nothing_is_read(evaluator, plan):
-    assert isinstance(spot_reading(evaluator, plan, None, plan.spots[0]), NotComputed)
-    assert isinstance(section_curves(evaluator, plan, None, plan.sections[0]).measured, NotComputed)
+    assert isinstance(evaluator.context(plan, None).get(SpotAt(plan.spots[0])), NotComputed)
+    assert isinstance(section_curves(evaluator.context(plan, None), plan.sections[0]).measured, NotComputed)

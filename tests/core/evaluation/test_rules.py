@@ -7,17 +7,18 @@ from tests.core.samples.test_touched_samples import POSE, touched
 
 from truegauge.core.authoring.annotations import import_annotations
 from truegauge.core.authoring.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
+from truegauge.core.authoring.frames import faces_around, faces_between
 from truegauge.core.authoring.modifier_words import from_words, meaning_of
 from truegauge.core.authoring.proposals import accept, proposals
-from truegauge.core.cad.annotations import AnnotatedDimension, AnnotatedTolerance, Annotations, DatumUse
-from truegauge.core.commands.frames import faces_around, faces_between
+from truegauge.core.cad.annotations import AnnotatedDimension, AnnotatedTolerance, Annotations, FrameDatum
+from truegauge.core.characteristics.size import usual_size
+from truegauge.core.commands.requirements import EditCharacteristic, SetRules
 from truegauge.core.frames import invert
+from truegauge.core.nodes.stated import limits_of_size
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.plan.asked import limits_of_size
-from truegauge.core.plan.commands import EditCharacteristic, SetRules
 from truegauge.core.plan.document import Characteristic, PartReference, Plan
-from truegauge.core.plan.rules import usual_size
-from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData
+from truegauge.core.samples.document import ProbedTouch, SampleData
+from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.demo.cmm_plan import cmm_plan
@@ -59,13 +60,13 @@ def test_modifiers_of_a_size_are_evaluated(judged):  # noqa: F811
     assert "no cross section is measured" in judged(4, modifiers=("GG", "SCS"), zone=Zone(at=500.0)).reason
 
 
-def test_limits_of_every_kind_of_size_feed_material_limits(plan):
+def test_limits_of_every_kind_of_size_feed_material_limits(evaluator, plan):
     for kind in ("diameter_lp_sn", "diameter_gx", "diameter"):
         c = plan.characteristic("c4").replace(kind=kind)
         changed = EditCharacteristic("c4", (("kind", kind),)).apply(plan)
-        assert limits_of_size(changed, c.features) == (42.0, 42.025)
+        assert limits_of_size(evaluator.context(changed, None), c.features) == (42.0, 42.025)
     spread = EditCharacteristic("c4", (("kind", "diameter_lp_sr"),)).apply(plan)
-    assert limits_of_size(spread, ("main-bore",)) == (None, None)
+    assert limits_of_size(evaluator.context(spread, None), ("main-bore",)) == (None, None)
 
 
 def test_proposals_offer_what_a_size_means(evaluator, plan, sample):
@@ -73,7 +74,7 @@ def test_proposals_offer_what_a_size_means(evaluator, plan, sample):
 
     def offered(**rules):
         changed = SetRules(tuple(rules.items())).apply(plan)
-        return next(p for p in proposals(evaluator, changed, sample, bore) if p.kind.name == "diameter").value
+        return next(p for p in proposals(evaluator.context(changed, sample), bore) if p.kind.name == "diameter").value
 
     assert offered(usual_size="GG") == pytest.approx(42.012, abs=0.002)
     assert offered(usual_size="LP") != offered(usual_size="GG")
@@ -160,7 +161,7 @@ def test_a_drawing_says_what_of_it_is_not_evaluated(model):
                                        modifiers=("circumference diameter", "square")),),
         tolerances=(AnnotatedTolerance(kind="profile of a surface", name="p", faces=(faces["base"],), value=0.2,
                                        modifiers=("all around", "not convex"),
-                                       datums=(DatumUse(letter="A", modifiers=("plane", "pitch diameter")),)),),
+                                       datums=(FrameDatum(letter="A", modifiers=("plane", "pitch diameter")),)),),
     ))  # fmt: skip
     found = import_annotations(part, plan)
     made = found.command.apply(plan).characteristics
@@ -215,7 +216,7 @@ def test_touches_that_do_not_hold_a_bore_leave_it_not_measured(evaluator, touche
     bore = plan.feature("main-bore")
     touches = touches_of(bore.id, evaluator.nominal(bore.group), np.radians(np.linspace(0, 105, 8)), [0.0])
     touches += touched(evaluator, plan, names=("base A", "side B", "side C"))
-    evaluation = evaluator.evaluate(plan, Sample("held", SampleData(name="t", probed=touches), np.zeros((0, 3))))
+    evaluation = evaluator.evaluate(plan, Sample.of(SampleData(name="t", probed=touches)))
     own = [r for r in evaluation.results if r.characteristic.features == ("main-bore",)]
     assert {r.characteristic.kind for r in own} >= {"diameter", "perpendicularity"}
     for r in own:
@@ -230,7 +231,7 @@ def test_one_ring_of_a_bore_has_size_and_roundness_but_no_direction(evaluator, t
     bore = plan.feature("main-bore")
     touches = touches_of(bore.id, evaluator.nominal(bore.group), np.arange(8) * np.pi / 4, [2.0])
     touches += touched(evaluator, plan, names=("base A", "side B", "side C"))
-    evaluation = evaluator.evaluate(plan, Sample("ring", SampleData(name="t", probed=touches), np.zeros((0, 3))))
+    evaluation = evaluator.evaluate(plan, Sample.of(SampleData(name="t", probed=touches)))
     by_kind = {r.characteristic.kind: r for r in evaluation.results if r.characteristic.features == ("main-bore",)}
     assert by_kind["diameter"].measured == pytest.approx(42.0, abs=1e-6)
     assert "its direction needs touches at least" in by_kind["perpendicularity"].reason
@@ -243,21 +244,21 @@ def test_features_of_one_proposal_have_names_of_their_own(evaluator, plan, sampl
     bare = bare.replace(features=tuple(plan.feature(f).replace(name=f"bore {k}") for k, f in
                                        enumerate(("main-bore", "cross-bore", "mount-1", "mount-2"), 1)))  # fmt: skip
     nominals = tuple(evaluator.nominal(g) for g in groups)
-    offer = next(p for p in proposals(evaluator, bare, sample, groups) if p.kind.name == "position")
+    offer = next(p for p in proposals(evaluator.context(bare, sample), groups) if p.kind.name == "position")
     made = accept(bare, offer, nominals).apply(bare)
     names = [f.name for f in made.features]
     assert len(set(names)) == len(names) == 9
 
 
 def test_a_face_along_a_datum_is_asked_for_its_parallelism_first(evaluator, plan, sample):
-    found = proposals(evaluator, plan, sample, (plan.feature("top").group,))
+    found = proposals(evaluator.context(plan, sample), (plan.feature("top").group,))
     assert (found[0].kind.name, found[0].datums[0].letter) == ("parallelism", "A")
     assert (found[1].kind.name, found[1].label) == ("distance", "distance to A")
     assert abs(found[1].nominal - 60) < 1e-9
     assert abs(found[1].value - 60) < 0.1
     edited = accept(plan, found[1], tuple(evaluator.nominal(g) for g in found[1].groups)).apply(plan)
     assert edited.characteristics[-1].features == ("top", plan.datum("A").feature)
-    assert not [p for p in proposals(evaluator, plan, sample, (plan.feature("main-bore").group,)) if p.datum]
+    assert not [p for p in proposals(evaluator.context(plan, sample), (plan.feature("main-bore").group,)) if p.datum]
 
 
 def test_the_history_of_edits_keeps_no_sample_alive(model, projector, plan):
@@ -265,7 +266,7 @@ def test_the_history_of_edits_keeps_no_sample_alive(model, projector, plan):
     import weakref
 
     from truegauge import demo
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.formats.sample_file import open_sample
 
     own = Evaluator(model, projector)
@@ -274,13 +275,12 @@ def test_the_history_of_edits_keeps_no_sample_alive(model, projector, plan):
     own.evaluate(small, one)
     # What belongs to the sample stays while it is the one that is kept ...
     computed = own.graph.computed
-    own.forget_other_samples(one.key)
+    own.forget_other_samples(one.origin)
     own.evaluate(small, one)
     assert own.graph.computed == computed
     # ... and the plan, which the history holds, does not keep it.
     gone = weakref.ref(one)
     own.forget_other_samples("another")
-    own._last = None
     del one
     gc.collect()
     assert gone() is None

@@ -4,11 +4,9 @@ import numpy as np
 import pytest
 from numpy.random import default_rng
 
+from truegauge.core.characteristics.registry import KINDS
+from truegauge.core.evaluation.uncertainty import spread_and_bias
 from truegauge.core.plan.document import Characteristic, Plan
-from truegauge.core.plan.rules import definition_of, rule_of
-from truegauge.core.plan.uncertain import mean_size, spread_and_bias
-from truegauge.core.tolerancing.kinds import KINDS
-from truegauge.core.tolerancing.size_rule import is_size
 
 TRIALS = 32
 
@@ -64,15 +62,16 @@ def test_without_a_bias_it_is_the_scatter() -> None:
     assert spread_and_bias(0.0, [0.0] * TRIALS, above=(0.0, [0.0] * TRIALS)) == 0.0
 
 
-@pytest.mark.parametrize("kind", [name for name in KINDS if is_size(name)])
+@pytest.mark.parametrize("kind", [name for name in KINDS if KINDS[name].has_size])
 def test_every_size_by_extremes_has_a_mean_size_beside_it(kind: str, plan: Plan) -> None:
     for modifiers in ((), ("E",), ("GX",), ("LP", "SX"), ("LP", "ACS")):
         c = Characteristic(id="c", number=1, name="x", kind=kind, features=("f",), nominal=10, modifiers=modifiers)
-        rule = rule_of(plan, c)
-        mean = mean_size(c, rule)
-        assert (mean is None) == rule.is_spread
-        assert mean is None or definition_of(plan, mean) == "GG"
+        rule = KINDS[kind].rule(plan, c)
+        mean = KINDS[kind].mean_beside(plan, c)
+        assert (mean is None) == (rule.is_spread or (rule.how == "GG" and not rule.section))
+        assert mean is None or KINDS[mean.kind].definition(plan, mean) == "GG"
     flat = Characteristic(
         id="c", number=1, name="x", kind="distance", features=("f", "g"), nominal=10, modifiers=("E",)
     )
-    assert definition_of(plan, mean_size(flat, rule_of(plan, flat))) == "GG"
+    beside = KINDS["distance"].mean_beside(plan, flat)
+    assert KINDS[beside.kind].definition(plan, beside) == "GG"

@@ -5,13 +5,13 @@ import pytest
 
 from truegauge.core.authoring.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
 from truegauge.core.authoring.modifier_words import from_words
+from truegauge.core.commands.requirements import AddCharacteristic, EditCharacteristic, SetDatum, SetRules
 from truegauge.core.errors import Cancelled, EvaluationError
-from truegauge.core.plan import uncertain
-from truegauge.core.plan.asked import asked_by, limits_of_size
-from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic, SetDatum, SetRules
+from truegauge.core.evaluation.trials import Trial
+from truegauge.core.evaluation.uncertainty import UncertaintyOf
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.stated import limits_of_size, stated_by
 from truegauge.core.plan.document import Characteristic, DatumReference, DatumTarget
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.uncertain import standard_uncertainty
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule, State, decide, dominates
@@ -68,10 +68,11 @@ def test_a_missing_datum_or_size_is_said(judged, evaluator, plan, sample):
     assert gone.reason.startswith("datum B is not measured yet: side B")
 
 
-def test_limits_of_size_are_found_for_their_feature(plan):
-    assert limits_of_size(plan, ("main-bore",)) == (42.0, 42.025)
-    assert limits_of_size(plan, ("slot-right", "slot-left")) == (12.0, 12.05)
-    assert asked_by(plan, plan.characteristic("c20")).sizes[3] == pytest.approx((5.45, 5.6))  # of an equal hole
+def test_limits_of_size_are_found_for_their_feature(evaluator, plan):
+    context = evaluator.context(plan, None)
+    assert limits_of_size(context, ("main-bore",)) == (42.0, 42.025)
+    assert limits_of_size(context, ("slot-right", "slot-left")) == (12.0, 12.05)
+    assert stated_by(context, plan.characteristic("c20")).sizes[3] == pytest.approx((5.45, 5.6))  # of an equal hole
 
 
 def test_single_freedoms_and_targets_of_a_datum(judged, plan, evaluator, sample):
@@ -243,20 +244,21 @@ def test_trials_that_begin_at_the_zone_of_the_value_find_the_same_as_those_that_
 ):
     """Trials of a position with a floating datum, and of a profile, take up the zone found for the value."""
     worse = plan.replace(device=StatedErrors(probing=0.006, constant=0.01))
-    taken, asked = [], []
-    for number in (21, 26):
-        c = worse.characteristic(f"c{number}")
-        taken.append(standard_uncertainty(evaluator, worse, sample, c))
+    context, asked = evaluator.context(worse, sample), []
+
+    def worked_out(number):
+        return UncertaintyOf(worse.characteristic(f"c{number}"), evaluator._trial).compute(context)
+
+    taken = [worked_out(number) for number in (21, 26)]
 
     def nothing_known(*_):
         asked.append(1)
-        return NotComputed("to be looked for")
+        return ()
 
     evaluator.forget_trials()
-    monkeypatch.setattr(uncertain, "outcome_of", nothing_known)
+    monkeypatch.setattr(Trial, "settled", nothing_known)
     for number, before in zip((21, 26), taken, strict=True):
-        found = standard_uncertainty(evaluator, worse, sample, worse.characteristic(f"c{number}"))
-        assert found == pytest.approx(before, rel=0.02)
+        assert worked_out(number) == pytest.approx(before, rel=0.02)
     assert asked
     evaluator.forget_trials()
 
@@ -272,7 +274,7 @@ def test_an_uncertainty_can_be_stopped_and_taken_up_again(evaluator, plan, sampl
     fresh = plan.replace(device=StatedErrors(probing=0.005))
     with pytest.raises(Cancelled):
         evaluator.uncertainty(fresh, sample, c, progress=stop)
-    assert evaluator.known_uncertainty(fresh, sample, c) is None
+    assert not evaluator.knows_uncertainty(fresh, sample, c)
     assert evaluator.uncertainty(fresh, sample, c) > 0
 
 

@@ -6,9 +6,9 @@ from tests.core.tolerancing.made import of
 
 from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.errors import AssociationError, EvaluationError
-from truegauge.core.features.held_by_points import held_by
-from truegauge.core.tolerancing.kinds import KINDS, need_held
+from truegauge.core.features.held_by_points import held_by, need_held
 
 Z = np.array([0.0, 0.0, 1.0])
 HOLE = Nominal(Cylinder(np.zeros(3), Z, 10.0), -1, 20.0, np.zeros(3))

@@ -7,8 +7,10 @@ import pytest
 
 from truegauge import demo
 from truegauge.core import references
+from truegauge.core.commands.features import RemoveFeature
+from truegauge.core.commands.part import SetPart
+from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.frozen_model import Frozen
-from truegauge.core.plan.commands import RemoveCharacteristic, RemoveFeature, SetPart
 from truegauge.core.plan.document import PartReference, Plan
 from truegauge.core.plan.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.plan.views import Eye, PinnedTag, SavedView, TagSettings

@@ -6,7 +6,7 @@ from numpy.testing import assert_allclose
 
 from truegauge.core.errors import DeviceError, FormatError
 from truegauge.core.probing.assembly import HeadPose
-from truegauge.core.probing.judgement import QualificationLimits, Verdict, judge
+from truegauge.core.probing.judgement import QualificationLimits, Verdict, judge_qualification
 from truegauge.core.probing.probing import DueRules
 from truegauge.core.probing.qualification import fit_reference_sphere, qualify
 from truegauge.core.probing.records import (
@@ -100,7 +100,7 @@ def test_advice_on_the_number_of_touches():
 def test_the_standard_deviation_is_judged_by_the_limits(deviation, verdict):
     found = result_of(touches(12, noise=0.003))
     object.__setattr__(found.fit, "deviation", deviation)
-    judged = judge(found, found.diameter, QualificationLimits())
+    judged = judge_qualification(found, found.diameter, QualificationLimits())
     assert judged.verdict == verdict
     assert bool(judged.causes) == (verdict in (Verdict.LOOK, Verdict.STOP))
 
@@ -108,7 +108,7 @@ def test_the_standard_deviation_is_judged_by_the_limits(deviation, verdict):
 def test_one_touch_that_stands_out_is_dirt():
     centers = touches()
     centers[2] += 0.05 * (centers[2] - CENTER) / 14.5
-    judged = judge(result_of(centers), 4.0, QualificationLimits())
+    judged = judge_qualification(result_of(centers), 4.0, QualificationLimits())
     assert judged.verdict == Verdict.STOP
     assert "dirt" in judged.likely.what
 
@@ -117,16 +117,16 @@ def test_a_tip_that_gives_way_to_one_side_is_bent_or_loose():
     centers = touches(15)
     directions = (centers - CENTER) / 14.5
     centers -= 0.06 * (directions[:, 0] ** 2)[:, None] * directions
-    judged = judge(result_of(centers), 4.0, QualificationLimits())
+    judged = judge_qualification(result_of(centers), 4.0, QualificationLimits())
     assert judged.verdict == Verdict.STOP
     assert "loose or bent" in judged.likely.what
 
 
 def test_a_wrong_diameter_and_a_moved_sphere_are_named():
-    judged = judge(result_of(touches()), 3.0, QualificationLimits())
+    judged = judge_qualification(result_of(touches()), 3.0, QualificationLimits())
     assert judged.verdict == Verdict.STOP
     assert "wrong tip diameter" in judged.likely.what
-    moved = judge(result_of(touches()), 4.0, QualificationLimits(), sphere_shift=0.3)
+    moved = judge_qualification(result_of(touches()), 4.0, QualificationLimits(), sphere_shift=0.3)
     assert moved.verdict == Verdict.STOP
     assert "sphere moved" in moved.likely.what
     assert [c.what.split(":")[0] for c in moved.causes] == [

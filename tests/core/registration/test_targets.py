@@ -7,7 +7,7 @@ from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, invert, random_rigid
 from truegauge.core.registration.guided import (
     NO_TOUCHES,
-    Target,
+    GuidedTarget,
     Touches,
     align_by_targets,
     still_needed,
@@ -28,12 +28,13 @@ def to_block(points):
     return off[np.arange(len(points)), k], normals
 
 
+T = GuidedTarget
 SURFACES = [
-    Target("P1", "surface", np.array([20.0, 20, 60]), Z), Target("P2", "surface", np.array([120.0, 20, 60]), Z),
-    Target("P3", "surface", np.array([60.0, 80, 60]), Z), Target("P4", "surface", np.array([20.0, 0, 30]), -Y),
-    Target("P5", "surface", np.array([120.0, 0, 30]), -Y), Target("P6", "surface", np.array([0.0, 45, 30]), -X),
-    Target("P7", "surface", np.array([140.0, 50, 20]), X), Target("P8", "surface", np.array([70.0, 90, 30]), Y),
-    Target("P9", "surface", np.array([110.0, 75, 60]), Z), Target("P10", "surface", np.array([70.0, 45, 60]), Z),
+    T("P1", "surface", np.array([20.0, 20, 60]), Z), T("P2", "surface", np.array([120.0, 20, 60]), Z),
+    T("P3", "surface", np.array([60.0, 80, 60]), Z), T("P4", "surface", np.array([20.0, 0, 30]), -Y),
+    T("P5", "surface", np.array([120.0, 0, 30]), -Y), T("P6", "surface", np.array([0.0, 45, 30]), -X),
+    T("P7", "surface", np.array([140.0, 50, 20]), X), T("P8", "surface", np.array([70.0, 90, 30]), Y),
+    T("P9", "surface", np.array([110.0, 75, 60]), Z), T("P10", "surface", np.array([70.0, 45, 60]), Z),
 ]  # fmt: skip
 
 
@@ -79,8 +80,8 @@ def test_a_poor_target_is_marked_to_be_measured_again():
 def test_holes_and_spheres_are_measured_by_their_touches():
     rng = np.random.default_rng(3)
     device_from_part = random_rigid(rng, 400)
-    hole = Target("H1", "hole", np.array([30.0, 30, 60]), Z, 10.0)
-    balls = [Target(f"S{k}", "sphere", np.array(c, dtype=float), Z, 20.0)
+    hole = GuidedTarget("H1", "hole", np.array([30.0, 30, 60]), Z, 10.0)
+    balls = [GuidedTarget(f"S{k}", "sphere", np.array(c, dtype=float), Z, 20.0)
              for k, c in enumerate(([100, 20, 75], [20, 70, 75]))]  # fmt: skip
     ring = hole.place + 5 * np.array([[1, 0, 0], [-0.5, 0.8660254037844386, 0], [-0.5, -0.8660254037844386, 0]])
     own = Touches(NONE, hole.place + np.array([[9.0, 0, 0], [-5, 8, 0], [-5, -8, 0]]), ring - [0, 0, 4.0])

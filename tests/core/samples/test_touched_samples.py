@@ -4,12 +4,13 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from truegauge.core.evaluation.touch_needs import axis_about
 from truegauge.core.frames import apply, invert, random_rigid, rotate
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.touch_needs import axis_about
 from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
-from truegauge.core.samples.sample import ProbedTouch, Sample, SampleData, Touch
+from truegauge.core.samples.document import ProbedTouch, SampleData, Touch
+from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.words import touch_notes, touch_warning
 from truegauge.demo.cmm_plan import cmm_plan
 
@@ -25,7 +26,7 @@ def touched(evaluator, plan, shift=None, names=(), **about):
             continue
         nominal = evaluator.nominal(f.group)
         nominal = None if isinstance(nominal, NotComputed) else nominal
-        axis = axis_about(evaluator, plan, f.id)
+        axis = axis_about(evaluator.context(plan, None), f.id)
         candidates = candidate_places(evaluator.model, evaluator.projector, f.faces, nominal, RADIUS + 1.0, axis)
         places = choose(candidates, nominal, *usual_touches(nominal, axis), axis)
         at = places.points + (np.zeros(3) if shift is None else shift(f.name))
@@ -42,7 +43,7 @@ def touched(evaluator, plan, shift=None, names=(), **about):
 
 
 def sample_of(probed=(), touches=(), key="t"):
-    return Sample(key, SampleData(name="touched", probed=probed, touches=touches), np.zeros((0, 3)))
+    return Sample.of(SampleData(name="touched", probed=probed, touches=touches), origin=key)
 
 
 @pytest.fixture(scope="module")

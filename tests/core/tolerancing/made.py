@@ -5,7 +5,7 @@ import numpy as np
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, DatumUse, establish, no_system
+from truegauge.core.datums.system import DatumPart, SystemDatum, establish, no_system
 from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.request import Request, Unit, width_nominal
 from truegauge.core.tolerancing.zone import PLAIN
@@ -86,7 +86,7 @@ def width_part(a, b):
 
 
 def use(letter, *measured, **more):
-    return DatumUse(letter, tuple(part(m, letter) for m in measured), **more)
+    return SystemDatum(letter, tuple(part(m, letter) for m in measured), **more)
 
 
 def system(*uses, method="outside"):

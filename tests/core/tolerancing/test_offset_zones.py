@@ -21,7 +21,7 @@ from tests.core.tolerancing.made import (
 from truegauge.core.association.features import Cone
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, DatumUse, establish
+from truegauge.core.datums.system import DatumPart, SystemDatum, establish
 from truegauge.core.errors import DatumError
 from truegauge.core.tolerancing.geometric import evaluate
 from truegauge.core.tolerancing.zone import Zone
@@ -83,7 +83,7 @@ def cone_datum(**more):
     points = np.vstack([apex + h * ring for h in (10.0, 20.0, 30.0)])
     measured = of(Nominal(Cone(apex, Z, half), 1, 20.0, apex + 20 * Z), points)
     part = DatumPart("cone", measured.nominal.feature, 1, measured.nominal.center, measured.feature, points)
-    return DatumUse("A", (part,), **more)
+    return SystemDatum("A", (part,), **more)
 
 
 @pytest.mark.parametrize(

@@ -8,11 +8,11 @@ from tests.core.tolerancing.made import request, system, use
 
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.distance import Distance
 from truegauge.core.tolerancing.geometric import evaluate
-from truegauge.core.tolerancing.judgement import State, judge
-from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.core.tolerancing.orientation import are_parallel, are_perpendicular
 
 plain = Distance()
@@ -112,7 +112,7 @@ def test_what_makes_sense_for_what():
 
 @given(st.floats(-10, 10), st.floats(0.001, 5), st.floats(-12, 12))
 def test_a_judgement_is_outside_exactly_beyond_a_limit(nominal, half, measured):
-    state = judge(measured, nominal - half, nominal + half)
+    state = decide(measured, nominal - half, nominal + half).state
     assert (state == State.OUTSIDE) == (measured < nominal - half or measured > nominal + half)
 
 
@@ -131,4 +131,4 @@ def test_a_judgement_is_outside_exactly_beyond_a_limit(nominal, half, measured):
     ],
 )
 def test_states(measured, lower, upper, state):
-    assert judge(measured, lower, upper) == state
+    assert decide(measured, lower, upper).state == state

@@ -8,8 +8,8 @@ from truegauge.app.aligning.dial import draw_dial
 from truegauge.app.aligning.model import AlignModel
 from truegauge.app.aligning.row_delegate import RowDelegate
 from truegauge.app.theme import Theme, font
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import KIND_NAMES
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.registration.alignment import Alignment
 from truegauge.reporting.units import NumberFormat
 

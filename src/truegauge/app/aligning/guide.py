@@ -12,7 +12,7 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.registration.alignment import Alignment
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import Touch
 from truegauge.devices.protocol import DevicePoint, PointDevice
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ class GuideModel(QObject):
     def touches(self) -> tuple[Touch, ...]:
         """All touches of the sample."""
         sample = self.align.session.sample
-        return sample.data.touches if sample is not None else ()
+        return sample.touches if sample is not None else ()
 
     def count(self, target: GuideTarget) -> tuple[int, int]:
         """Return how many touches a target has, and how many it needs."""
@@ -70,7 +70,7 @@ class GuideModel(QObject):
 
     def current(self) -> tuple[GuideTarget, str, int] | None:
         """Return the target to touch next, on which side, and how many touches are missing there; None when done."""
-        from truegauge.core.plan.aligning import target_of, touches_of
+        from truegauge.core.nodes.aligning import target_of, touches_of
         from truegauge.core.registration.guided import still_needed
 
         own = self.own

@@ -13,9 +13,9 @@ from truegauge.core.authoring.alignments import with_weight
 from truegauge.core.datums.freedoms import NAMES
 from truegauge.core.datums.named_frame import AXES
 from truegauge.core.plan.alignments import (
+    AlignmentDatum,
     BestFitAlignment,
     DatumAlignment,
-    DatumUse,
     GivenAlignment,
     GuidedAlignment,
     MatchedPlace,
@@ -304,7 +304,7 @@ class KindPanel(QWidget):
             return next((p for p in points if (p.name or p.feature) == self._align.chosen_target), None)
         return None
 
-    def _use(self) -> DatumUse | None:
+    def _use(self) -> AlignmentDatum | None:
         own = self._align.own
         if isinstance(own, DatumAlignment):
             return next((d for d in own.datums if d.feature == self._align.chosen_target), None)

@@ -8,17 +8,18 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.session import Session
 from truegauge.core.arrays import Rigid, Vector
 from truegauge.core.authoring.alignments import new_alignment, picked, with_feature, with_pick
+from truegauge.core.commands.alignments import RemoveAlignment, SetAlignment, SetInForce
+from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.frames import apply, from_rotation_vector, invert, rotation_vector
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
     AnyAlignment,
     BestFitAlignment,
     GivenAlignment,
 )
-from truegauge.core.plan.commands import EditCharacteristic, RemoveAlignment, SetAlignment, SetInForce
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.registration.alignment import Alignment
 
 POSE = "pose "  # in front of the number of one of several poses, among the targets
@@ -135,7 +136,7 @@ class AlignModel(QObject):
         if evaluator is None:
             return
         try:
-            command = with_feature(plan, evaluator, self.own, feature_id)
+            command = with_feature(evaluator.context(plan, None), self.own, feature_id)
         except (TrueGaugeError, ValueError) as error:
             self.session.notify(error)
             return
@@ -155,7 +156,8 @@ class AlignModel(QObject):
         if evaluator is None:
             return False
         try:
-            command = with_pick(self.session.plan, evaluator, self.own, picked(evaluator, face, place))
+            context = evaluator.context(self.session.plan, None)
+            command = with_pick(context, self.own, picked(context, face, place))
         except (TrueGaugeError, ValueError) as error:
             self.session.notify(error)
             return True

@@ -11,6 +11,8 @@ from truegauge.app.theme import Theme, font
 from truegauge.core.arrays import Vector
 from truegauge.core.datums.freedoms import NOBODY, Freedoms
 from truegauge.core.frames import invert
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.nominal import ReportFrame
 from truegauge.core.plan.alignments import (
     AnyAlignment,
     DatumAlignment,
@@ -18,7 +20,6 @@ from truegauge.core.plan.alignments import (
     MatchedPointAlignment,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.registration.alignment import Alignment
 from truegauge.palette import MINUS, PLUS
 from truegauge.rendering.camera import Camera
@@ -57,7 +58,7 @@ class AlignOverlay:
         session = self._align.session
         if session.evaluator is None or session.model is None:
             return
-        frame = session.evaluator.frame(session.plan, self._align.own.id)
+        frame = session.evaluator.context(session.plan, None, self._align.own.id).get(ReportFrame())
         if isinstance(frame, NotComputed):
             return
         own = np.allclose(frame, np.eye(4), atol=1e-12)

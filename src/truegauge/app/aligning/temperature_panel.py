@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from truegauge.app.aligning.kind_panel import row_of
 from truegauge.app.benches.base import Choice, label, number_box
 from truegauge.app.session import Session
-from truegauge.core.plan.commands import SetMaterial
+from truegauge.core.commands.part import SetMaterial
 from truegauge.core.plan.document import PartMaterial
 from truegauge.core.temperature import MATERIALS, REFERENCE_C
 
@@ -48,7 +48,7 @@ class TemperaturePanel(QWidget):
             self.material.setCurrentText(_NONE)
         else:
             self.material.setCurrentText(material.name if material.name in MATERIALS else _OTHER)
-        data = s.sample.data if s.sample else None
+        data = s.sample.about if s.sample else None
         values = (
             (self.expansion, 0.0 if material is None else 1e6 * material.expansion),
             (self.part_c, REFERENCE_C if data is None or data.temperature_c is None else data.temperature_c),

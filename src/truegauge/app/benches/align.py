@@ -22,6 +22,9 @@ from truegauge.app.benches.base import Bench, Pairs, button, label, number_box, 
 from truegauge.app.benches.points_panel import PointsPanel
 from truegauge.app.theme import Theme
 from truegauge.core.arrays import Mask
+from truegauge.core.commands.points import SetLimits
+from truegauge.core.nodes.cloud import Cloud
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
     BestFitAlignment,
@@ -30,10 +33,7 @@ from truegauge.core.plan.alignments import (
     MatchedPointAlignment,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.commands import SetLimits
 from truegauge.core.plan.document import PointLimits
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.results import Cloud
 from truegauge.core.registration.alignment import Alignment
 
 
@@ -221,10 +221,10 @@ class AlignBench(Bench):
         evaluation, sample = s.evaluation, s.sample
         pairs = []
         if sample is not None:
-            scans = "the scan" if len(sample.data.scans) < 2 else f"{len(sample.data.scans)} scans"
+            scans = "the scan" if len(sample.files) < 2 else f"{len(sample.files)} scans"
             pairs = [(f"points in {scans}", f"{len(sample.points):,}")]
-            if sample.data.touches:
-                pairs.append(("touches", f"{len(sample.data.touches):,}"))
+            if sample.touches:
+                pairs.append(("touches", f"{len(sample.touches):,}"))
         result = self.align.result
         if sample is not None and isinstance(result, Alignment) and len(result.used):
             cloud = evaluation.cloud if evaluation is not None else NotComputed("")

@@ -28,11 +28,11 @@ from truegauge.app.theme import Theme, font, state_color
 from truegauge.app.tolerancing.datum_panel import DatumList, DatumRow, RulesPanel
 from truegauge.core.association.by_criterion import criteria_for
 from truegauge.core.association.features import Circle, Cone, Countersink, Cylinder, Shape, Slot, Sphere
+from truegauge.core.commands.features import EditFeature
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.features.extraction import Built, Measured
-from truegauge.core.plan.commands import EditFeature
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat

@@ -22,7 +22,7 @@ from truegauge.core.clouds.recipe import (
     describe,
     vector3,
 )
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
 
 # The number of a step that is changed most: field, label, decimals, step.
 _NUMBERS: dict[str, tuple[tuple[str, str, int, float], ...]] = {

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from truegauge.app.benches.base import Bench, button, label, rule
 from truegauge.app.session import Session
-from truegauge.core.plan.commands import SetTitleBlock
+from truegauge.core.commands.shown import SetTitleBlock
 
 _FIELDS = (
     ("title", "Part"),

@@ -8,8 +8,8 @@ from truegauge.app.benches.base import button, label
 from truegauge.app.evaluating.model import EvaluateModel
 from truegauge.app.evaluating.parts import LengthField, row
 from truegauge.core.commands.readings import RemoveCharacteristics
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.reading import ComparedReading, reading_of
+from truegauge.core.nodes.compared import ComparedReading, PointCompared
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.reporting.units import NumberFormat
 
 _PARTS = (("x", "dx"), ("y", "dy"), ("z", "dz"), ("total", "distance"), ("normal", "normal"))
@@ -79,7 +79,11 @@ class ComparePage(QWidget):
         self.table.setRowCount(len(points))
         for k, p in enumerate(points):
             ready = s.evaluator is not None and s.evaluation is not None
-            found = reading_of(s.evaluator, s.plan, s.sample, p.id) if ready and s.evaluator is not None else None
+            found = (
+                s.evaluator.context(s.plan, s.sample).get(PointCompared(p))
+                if ready and s.evaluator is not None
+                else None
+            )
             cells = [p.name, *[""] * 5]
             if isinstance(found, ComparedReading):
                 along = found.along_normal

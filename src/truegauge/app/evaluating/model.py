@@ -29,10 +29,10 @@ from truegauge.core.commands.readings import AddDimension, RemoveSection, SetSec
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.deviations.areas import OutsideArea, areas_outside
 from truegauge.core.errors import TrueGaugeError
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.sections import DimensionNominal
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.map_scale import DeviationScale, FaceTolerance
-from truegauge.core.plan.reading import dimension_nominal
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import section_plane
@@ -268,7 +268,7 @@ class EvaluateModel(QObject):
             s.notify(error)
             return False
         assert s.evaluator is not None
-        nominal = dimension_nominal(s.evaluator, s.plan, section, made)
+        nominal = s.evaluator.context(s.plan, None).get(DimensionNominal(section, made))
         if isinstance(nominal, NotComputed):
             s.notify(nominal.reason)
             return False

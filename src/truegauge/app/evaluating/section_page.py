@@ -20,7 +20,7 @@ from truegauge.app.evaluating.model import EvaluateModel
 from truegauge.app.evaluating.parts import LengthField, choice
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.plan.reading import SectionCurves, section_curves
+from truegauge.core.nodes.sections import SectionCurves, section_curves
 from truegauge.core.plan.readings import DimensionKind, Section, Span
 from truegauge.core.sections.dimension import span_rows
 from truegauge.palette import hexadecimal, scale_bands
@@ -77,7 +77,7 @@ class SectionView(QWidget):
         if section is not None and s.evaluator is not None and s.evaluator.can_pick:
             sample = s.sample if s.evaluation is not None else None
             try:
-                self.curves = section_curves(s.evaluator, s.plan, sample, section)
+                self.curves = section_curves(s.evaluator.context(s.plan, sample), section)
                 self.drawing = section_drawing(s.evaluator, s.plan, sample, section, s.scale)
             except TrueGaugeError as error:
                 s.notify(error)

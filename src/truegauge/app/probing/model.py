@@ -18,7 +18,7 @@ from truegauge.core.commands.probing import (
     without_assembly,
 )
 from truegauge.core.errors import DeviceError, FormatError
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Catalogue, Component
 from truegauge.core.probing.probing import Probing, RackPort, StylusUse
@@ -345,9 +345,9 @@ class DevicesModel(QObject):
         """Return how long qualifying takes, roughly."""
         if self.machine.cmm is None or not uses:
             return 0.0
-        from truegauge.jobs.qualifying import Qualifying, Told
+        from truegauge.jobs.qualifying import Qualifying, QualifyingTold
 
-        told = Told(lambda fraction, text="", /: None)
+        told = QualifyingTold(lambda fraction, text="", /: None)
         return Qualifying(self.machine.cmm, self.probing, self.machine.record, uses, told).seconds()
 
     def sphere_moved(self) -> None:
@@ -361,10 +361,10 @@ class DevicesModel(QObject):
         machine = self.machine
         if machine.cmm is None or not uses or machine.busy:
             return
-        from truegauge.jobs.qualifying import Qualifying, Told
+        from truegauge.jobs.qualifying import Qualifying, QualifyingTold
 
         emit = self._from_job.emit
-        told = Told(
+        told = QualifyingTold(
             lambda fraction, text="", /: None,
             lambda use, why: emit("wants", (use, why)),
             lambda use, done, of: emit("touch", (use, done, of)),

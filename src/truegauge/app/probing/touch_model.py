@@ -11,18 +11,18 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.probing.machine_model import MachineModel, run_until_it_stands
 from truegauge.core.authoring.new_features import feature_name, new_id
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.commands.features import AddFeature
 from truegauge.core.commands.probing import SetProbing
 from truegauge.core.errors import DeviceError
 from truegauge.core.features.extraction import Measured
 from truegauge.core.frames import apply, invert
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GuideTarget
-from truegauge.core.plan.commands import AddFeature
 from truegauge.core.plan.document import NominalFeature
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest
 from truegauge.core.progress import Progress
-from truegauge.core.samples.sample import ProbedTouch
+from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm import MachineTouch
 from truegauge.devices.protocol import DevicePoint
 
@@ -61,7 +61,7 @@ class TouchModel(QObject):
     def probed(self) -> tuple[ProbedTouch, ...]:
         """All touches of the sample."""
         sample = self.session.sample
-        known = () if sample is None else sample.data.probed
+        known = () if sample is None else sample.probed
         return (*known, *self._waiting) if self._waiting else known
 
     def feature(self) -> NominalFeature | None:
@@ -78,11 +78,11 @@ class TouchModel(QObject):
         feature, evaluator = self.feature(), self.session.evaluator
         if feature is None or evaluator is None:
             return 0, 0
-        from truegauge.core.plan.touch_needs import axis_about
+        from truegauge.core.evaluation.touch_needs import axis_about
         from truegauge.core.probing.strategies import usual_touches
 
         nominal = evaluator.nominal(feature.group)
-        about = axis_about(evaluator, self.session.plan, feature.id)
+        about = axis_about(evaluator.context(self.session.plan, None), feature.id)
         count, rows = usual_touches(None if isinstance(nominal, NotComputed) else nominal, about)
         own = self.session.plan.probing.touching(feature.id)
         return own.touches or count, own.rows or rows
@@ -274,8 +274,8 @@ class TouchModel(QObject):
         if why or pose is None or evaluator is None or machine.cmm is None or not features:
             s.notify(why or "every feature is touched already; select one to touch it again")
             return
-        from truegauge.core.plan.touch_needs import axis_about, datum_features
-        from truegauge.jobs.touching import FeatureToTouch, Router, Told, Touching
+        from truegauge.core.evaluation.touch_needs import axis_about, datum_features
+        from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
 
         self._instead = {f.id: [] for f in features if self.count(f.id)}
         wanted: list[FeatureToTouch] = []
@@ -283,12 +283,12 @@ class TouchModel(QObject):
         for f in features:
             nominal = evaluator.nominal(f.group)
             known = None if isinstance(nominal, NotComputed) else nominal
-            about = axis_about(evaluator, s.plan, f.id)
+            about = axis_about(evaluator.context(s.plan, None), f.id)
             wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, about, first=f.id in datums))
         center = machine.sphere_center()
         emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
         model, projector, now = evaluator.model, evaluator.projector, machine.now
-        told = Told(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
+        told = TouchingTold(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
                     lambda route: emit("route", route), lambda route: emit("complete", route))  # fmt: skip
         usable = frozenset(u for u in probing.uses() if machine.may_use(u))
 

@@ -3,8 +3,7 @@
 import numpy as np
 
 from truegauge.app.session import Session
-from truegauge.core.cad.recognition import Nominal
-from truegauge.core.commands.frames import (
+from truegauge.core.authoring.frames import (
     add_tier,
     faces_around,
     faces_between,
@@ -12,10 +11,10 @@ from truegauge.core.commands.frames import (
     other_direction,
     toggle_basic,
 )
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.tolerancing.geometric import ORIENTATION
-from truegauge.core.tolerancing.kinds import KINDS
 
 
 class ToleranceActions:
@@ -33,7 +32,7 @@ class ToleranceActions:
     def can_tier(self) -> bool:
         """Whether the selected characteristic can have a tier below it."""
         c = self.selected
-        return c is not None and c.kind in ("position", "profile_surface", "profile_line")
+        return c is not None and kind_named(c.kind).takes_tiers
 
     def add_tier(self, *, composite: bool) -> None:
         """Add a tier below the selected frame."""
@@ -46,7 +45,7 @@ class ToleranceActions:
     def can_have_directions(self) -> bool:
         """Whether the selected frame is one of an axis or a centre, whose zone may lie between planes."""
         c, s = self.selected, self._session
-        if c is None or s.evaluator is None or c.kind not in ("position", *ORIENTATION):
+        if c is None or s.evaluator is None or not kind_named(c.kind).takes_directions:
             return False
         nominal = s.evaluator.nominal(s.plan.named(c.features[0]).group, s.plan)
         return isinstance(nominal, Nominal) and plane_of(nominal.feature) is None
@@ -63,7 +62,7 @@ class ToleranceActions:
     def can_be_exact(self) -> bool:
         """Whether the selected characteristic is a dimension."""
         c = self.selected
-        return c is not None and c.kind in KINDS and not KINDS[c.kind].one_sided
+        return c is not None and not kind_named(c.kind).one_sided
 
     def toggle_exact(self) -> None:
         """Make the selected dimension theoretically exact, or toleranced again."""

@@ -12,10 +12,9 @@ from truegauge.app.benches.base import Choice, empty_layout, label
 from truegauge.app.session import Session
 from truegauge.core.authoring.new_features import new_feature
 from truegauge.core.cad.recognition import whole_surface
-from truegauge.core.plan.commands import SetDatum, SetRules
+from truegauge.core.commands.requirements import SetDatum, SetRules
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import Datum, DatumTarget, NominalFeature
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.requirements import DatumTarget as Target
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 
@@ -164,7 +163,7 @@ class DatumList(QWidget):
             s.notify(f"a target of datum {datum.letter} lies on its feature; click there")
             return True
         x, y, z = (round(float(v), 3) for v in place)
-        target = Target(name=f"{datum.letter}{len(datum.targets) + 1}", place=(x, y, z))
+        target = DatumTarget(name=f"{datum.letter}{len(datum.targets) + 1}", place=(x, y, z))
         self._set(datum, (*datum.targets, target))
         return True
 

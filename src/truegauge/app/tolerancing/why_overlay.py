@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.arrays import any_perpendicular
-from truegauge.core.plan.results import Result
+from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.outcome import Sketch
 from truegauge.rendering.camera import Camera
 from truegauge.reporting.units import NumberFormat

@@ -11,7 +11,7 @@ from truegauge.app.painting import draw_gauge_bar
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.app.tolerancing.why_text import Section, freedoms_of, why
-from truegauge.core.plan.results import Result
+from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.units import NumberFormat
@@ -102,8 +102,9 @@ class WhyPanel(Bench):
         self.reason.setText(result.reason)
         self.reason.setVisible(bool(result.reason))
         numbers = self.numbers.of(c.kind)
-        self._show(why(s.evaluator, s.plan, s.sample, result, numbers))
-        freedoms = freedoms_of(s.evaluator, s.plan, s.sample, c)
+        context = s.evaluator.context(s.plan, s.sample)
+        self._show(why(context, result, numbers))
+        freedoms = freedoms_of(context, c)
         if freedoms is not None:
             self.dial.show_freedoms(freedoms)
             self.dial.show()

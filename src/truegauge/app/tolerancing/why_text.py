@@ -3,20 +3,17 @@
 from dataclasses import dataclass
 
 from truegauge.core.authoring.modifier_words import meaning_of
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.datums.system import EstablishedSystem
-from truegauge.core.deviations.spots import SpotReading
+from truegauge.core.evaluation.results import Result
 from truegauge.core.features.extraction import Built, Measured
-from truegauge.core.plan.asked import asked_by
+from truegauge.core.nodes.context import Context
+from truegauge.core.nodes.datum_systems import datum_system
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.stated import stated_by
 from truegauge.core.plan.document import Characteristic, Plan
-from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.graph import NotComputed
-from truegauge.core.plan.reading import ComparedReading, DimensionReading, reading_of
-from truegauge.core.plan.results import Result
-from truegauge.core.plan.tolerances import datum_system
-from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.judgement import DOMINATES
-from truegauge.core.tolerancing.kinds import KINDS
 from truegauge.reporting.units import NumberFormat, limits_text
 
 _ASSOCIATIONS = {
@@ -36,32 +33,29 @@ class Section:
     rows: tuple[tuple[str, str], ...]
 
 
-def why(
-    evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result, numbers: NumberFormat
-) -> tuple[Section, ...]:
+def why(context: Context, result: Result, numbers: NumberFormat) -> tuple[Section, ...]:
     """Return the sections; those that say nothing are left out."""
-    c = result.characteristic
-    seen = plan.seen_in(c.alignment)
+    seen = context.seen_in(result.characteristic.alignment)
     sections = (
         Section("Limits", tuple(_limits(result, numbers))),
-        Section("Features and points", tuple(_features(evaluator, seen, sample, result, numbers))),
-        Section("Datum system", tuple(_datums(evaluator, seen, sample, result, numbers))),
+        Section("Features and points", tuple(_features(seen, result, numbers))),
+        Section("Datum system", tuple(_datums(seen, result, numbers))),
         Section("Worst place", tuple(_worst(result, numbers))),
-        Section("Uncertainty and decision", tuple(_uncertainty(plan, result, numbers))),
+        Section("Uncertainty and decision", tuple(_uncertainty(context.plan, result, numbers))),
     )
     return tuple(s for s in sections if s.rows)
 
 
-def freedoms_of(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> Freedoms | None:
+def freedoms_of(context: Context, c: Characteristic) -> Freedoms | None:
     """Return who holds which freedom in the datum system of a characteristic; None without one."""
-    system = _system(evaluator, plan.seen_in(c.alignment), sample, c)
+    system = _system(context.seen_in(c.alignment), c)
     return None if system is None else system.freedoms
 
 
-def _system(evaluator: Evaluator, plan: Plan, sample: Sample | None, c: Characteristic) -> EstablishedSystem | None:
+def _system(context: Context, c: Characteristic) -> EstablishedSystem | None:
     if not c.datums:
         return None
-    found = datum_system(evaluator, plan, sample, asked_by(plan, c).datums)
+    found = datum_system(context, stated_by(context, c).datums)
     return None if isinstance(found, NotComputed) else found
 
 
@@ -92,24 +86,25 @@ def _limits(result: Result, n: NumberFormat) -> Pairs:
     return rows + [("note", text) for text in result.notes]
 
 
-def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result, n: NumberFormat) -> Pairs:
-    c, outcome = result.characteristic, result.outcome
+def _features(context: Context, result: Result, n: NumberFormat) -> Pairs:
+    c, outcome, plan = result.characteristic, result.outcome, context.plan
     rows: Pairs = []
     if outcome is not None and outcome.association:
         rows.append(("judged by", outcome.association))
-    if plan.reading(c.features[0]) is not None:
-        return _reading(evaluator, plan, sample, c.features[0], n)
+    own = kind_named(c.kind).why(context, c, n)
+    if own is not None:
+        return own
     groups = {plan.named(f).name: plan.named(f).group for f in c.features}
     worst = None if outcome is None else max(outcome.units, key=lambda u: u.value - u.bonus, default=None)
     for unit in outcome.units[:_MOST_UNITS] if outcome is not None and len(outcome.units) > 1 else ():
         bonus = f" (bonus {n.signed(unit.bonus)})" if unit.bonus else ""
         mark = "  ◂ worst" if unit is worst else ""
-        points = evaluator.measured(plan, sample, groups[unit.name]) if unit.name in groups else None
+        points = context.measured(groups[unit.name]) if unit.name in groups else None
         count = f", {len(points.rows):,} points" if isinstance(points, Measured) else ""
         rows.append((unit.name, f"{n.value(unit.value)}{bonus}{count}{mark}"))
     for feature_id in c.features if len(rows) < 3 else ():
         feature = plan.named(feature_id)
-        found = evaluator.measured(plan, sample, feature.group)
+        found = context.measured(feature.group)
         if isinstance(found, Measured):
             left = f", {found.rejected:,} left out" if found.rejected else ""
             rows.append((f"points of {feature.name}", f"{len(found.rows):,}{left}"))
@@ -120,37 +115,18 @@ def _features(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: R
     return rows
 
 
-def _reading(evaluator: Evaluator, plan: Plan, sample: Sample | None, reading_id: str, n: NumberFormat) -> Pairs:
-    """Say what a spot check, a dimension of a section or a compared point was read from."""
-    found = reading_of(evaluator, plan, sample, reading_id)
-    if isinstance(found, SpotReading):
-        x, y, z = (n.value(float(v)) for v in found.place)
-        return [("place", f"{x}  {y}  {z}"), ("points", f"{found.points:,}"), ("their scatter", n.value(found.scatter))]
-    if isinstance(found, DimensionReading):
-        rows = [(f"span {k}: {f.fits}", f"{f.points:,} points, scatter {n.value(f.scatter)}")
-                for k, f in enumerate(found.fitted, 1)]  # fmt: skip
-        section = plan.section_with(reading_id)
-        return [("section", section.name if section is not None else ""), *rows]
-    if isinstance(found, ComparedReading):
-        return [(f"d{axis}", n.signed(float(v))) for axis, v in zip("xyz", found.delta, strict=True)] + [
-            ("measured by", found.source)
-        ]
-    return []
-
-
-def _datums(evaluator: Evaluator, plan: Plan, sample: Sample | None, result: Result, n: NumberFormat) -> Pairs:
-    c = result.characteristic
+def _datums(context: Context, result: Result, n: NumberFormat) -> Pairs:
+    c, plan = result.characteristic, context.plan
     if not c.datums:
-        kind = KINDS.get(c.kind)
-        if kind is None or not kind.geometric:
+        kind = kind_named(c.kind)
+        if not kind.geometric:
             return []
-        if len(c.features) == 2 and c.kind in ("perpendicularity", "parallelism"):
+        if len(c.features) == 2 and kind.to_the_second:
             return [("datum", f"{plan.feature(c.features[1]).name}, without a letter")]
         return [("none", "the zone lies where it fits best")]
     rows = []
-    asked = asked_by(plan, c)
-    system = _system(evaluator, plan, sample, c)
-    for reference in asked.datums:
+    system = _system(context, c)
+    for reference in stated_by(context, c).datums:
         names = []
         for letter in reference.letters:
             if letter in {d.letter for d in plan.datums}:

@@ -11,15 +11,18 @@ from truegauge.core.arrays import Vector
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.authoring.new_features import new_feature, new_id
 from truegauge.core.cad.recognition import Nominal, whole_surface
+from truegauge.core.commands.alignments import SetAlignment
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Three
+from truegauge.core.nodes.graph import NotComputed, needed
+from truegauge.core.nodes.nominal import nominal_feature
 from truegauge.core.plan.alignments import (
     KIND_NAMES,
+    AlignmentDatum,
     AnyAlignment,
     BestFitAlignment,
     DatumAlignment,
-    DatumUse,
     FaceWeight,
     GivenAlignment,
     GuidedAlignment,
@@ -29,12 +32,10 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.commands import SetAlignment
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature, Plan
-from truegauge.core.plan.graph import NotComputed, needed
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.nodes.context import Context
 
 _KINDS: dict[str, type[Any]] = {
     "best_fit": BestFitAlignment, "datums": DatumAlignment, "reference_points": ReferencePointAlignment,
@@ -55,7 +56,7 @@ def new_alignment(plan: Plan, kind: str) -> AnyAlignment:
     base = "" if kind in _ROOTS else plan.in_force
     made: AnyAlignment = _KINDS[kind](id=new_id(), name=name, base=base)
     if isinstance(made, DatumAlignment):
-        return made.replace(datums=tuple(DatumUse(feature=d.feature) for d in plan.datums[:3]))
+        return made.replace(datums=tuple(AlignmentDatum(feature=d.feature) for d in plan.datums[:3]))
     return made
 
 
@@ -68,13 +69,13 @@ class Pick:
     normal: Vector
 
 
-def picked(evaluator: Evaluator, face: int, place: Vector) -> Pick:
+def picked(context: Context, face: int, place: Vector) -> Pick:
     """Return a pick, its place put exactly on the surface."""
-    found = evaluator.projector.deviations(np.asarray(place, dtype=np.float64)[None])
+    found = context.projector.deviations(np.asarray(place, dtype=np.float64)[None])
     return Pick(face, found.feet[0], np.asarray(found.normals[0], dtype=np.float64))
 
 
-def with_pick(plan: Plan, evaluator: Evaluator, own: AnyAlignment, pick: Pick) -> SetAlignment:
+def with_pick(context: Context, own: AnyAlignment, pick: Pick) -> SetAlignment:
     """Return the command that adds what was picked to an alignment; picked again it is taken out.
 
     Raises
@@ -82,23 +83,23 @@ def with_pick(plan: Plan, evaluator: Evaluator, own: AnyAlignment, pick: Pick) -
     EvaluationError
         A pick that this kind of alignment cannot use, in words.
     """
-    faces = whole_surface(evaluator.model, pick.face)
+    faces = whole_surface(context.model, pick.face)
     match own:
         case BestFitAlignment():
             chosen = set(own.faces) ^ set(faces) if not set(faces) <= set(own.faces) else set(own.faces) - set(faces)
             return SetAlignment(own.replace(faces=tuple(sorted(chosen))), label="choose faces to fit")
         case ReferencePointAlignment():
-            return _with_reference_point(plan, evaluator, own, pick, faces)
+            return _with_reference_point(context, own, pick, faces)
         case GuidedAlignment():
-            target = _guide_target(own, evaluator, pick, faces)
+            target = _guide_target(own, context, pick, faces)
             return SetAlignment(own.replace(targets=(*own.targets, target)), label=f"add target {target.name}")
         case GivenAlignment():
             raise EvaluationError("a given transform has nothing to pick")
-    feature, new = _feature(plan, evaluator, faces)
-    return _with_feature(own, feature, needed(evaluator.nominal(faces), feature.name), new)
+    feature, new = _feature(context, faces)
+    return _with_feature(own, feature, needed(nominal_feature(context, faces), feature.name), new)
 
 
-def with_feature(plan: Plan, evaluator: Evaluator, own: AnyAlignment, feature_id: str) -> SetAlignment:
+def with_feature(context: Context, own: AnyAlignment, feature_id: str) -> SetAlignment:
     """Return the command that adds a feature of the plan, also a constructed one; there already, it is taken out.
 
     Raises
@@ -106,8 +107,8 @@ def with_feature(plan: Plan, evaluator: Evaluator, own: AnyAlignment, feature_id
     EvaluationError
         A feature that this kind of alignment cannot use, in words.
     """
-    feature = plan.feature(feature_id)
-    nominal = needed(evaluator.nominal(feature.group, plan), feature.name)
+    feature = context.plan.feature(feature_id)
+    nominal = needed(nominal_feature(context, feature.group), feature.name)
     if isinstance(own, ReferencePointAlignment):
         point = ReferencePlace(name=feature.name, held=_held_by(nominal), feature=feature.id)
         return SetAlignment(own.replace(points=(*own.points, point)), label="add reference point")
@@ -123,7 +124,7 @@ def _with_feature(
     if isinstance(own, DatumAlignment):
         rest = tuple(d for d in own.datums if d.feature != feature.id)
         if len(rest) == len(own.datums):
-            rest = (*rest, DatumUse(feature=feature.id))
+            rest = (*rest, AlignmentDatum(feature=feature.id))
         return SetAlignment(own.replace(datums=rest), new_features=new, label="choose datums")
     if isinstance(nominal.feature, Plane):
         raise EvaluationError(f"{feature.name} is a plane, which gives no point: pick a hole, a ball or a cone")
@@ -133,23 +134,21 @@ def _with_feature(
     return SetAlignment(own.replace(points=points), new_features=new, label="choose matched points")
 
 
-def _feature(
-    plan: Plan, evaluator: Evaluator, faces: tuple[int, ...]
-) -> tuple[NominalFeature, tuple[NominalFeature, ...]]:
-    there = plan.feature_with_faces(faces)
+def _feature(context: Context, faces: tuple[int, ...]) -> tuple[NominalFeature, tuple[NominalFeature, ...]]:
+    there = context.plan.feature_with_faces(faces)
     if there is not None:
         return there, ()
-    made = new_feature(plan, faces, needed(evaluator.nominal(faces)))
+    made = new_feature(context.plan, faces, needed(nominal_feature(context, faces)))
     return made, (made,)
 
 
 def _with_reference_point(
-    plan: Plan, evaluator: Evaluator, own: ReferencePointAlignment, pick: Pick, faces: tuple[int, ...]
+    context: Context, own: ReferencePointAlignment, pick: Pick, faces: tuple[int, ...]
 ) -> SetAlignment:
     """A hole holds across its axis; a place on a surface holds along the axis of the part that it faces."""
-    nominal = evaluator.nominal(faces)
+    nominal = nominal_feature(context, faces)
     if not isinstance(nominal, NotComputed) and isinstance(nominal.feature, Cylinder | Sphere):
-        feature, new = _feature(plan, evaluator, faces)
+        feature, new = _feature(context, faces)
         point = ReferencePlace(name=feature.name, held=_held_by(nominal), feature=feature.id)
         return SetAlignment(own.replace(points=(*own.points, point)), new_features=new, label="add reference point")
     k = int(np.argmax(np.abs(pick.normal)))
@@ -170,11 +169,11 @@ def _held_by(nominal: Nominal) -> str:
     return "".join(k for k, share in zip("xyz", np.abs(line.direction), strict=True) if share < 0.5) or "n"
 
 
-def _guide_target(own: GuidedAlignment, evaluator: Evaluator, pick: Pick, faces: tuple[int, ...]) -> GuideTarget:
+def _guide_target(own: GuidedAlignment, context: Context, pick: Pick, faces: tuple[int, ...]) -> GuideTarget:
     """A hole is measured with the face around its nearer end, a ball by its centre, any other place where it is."""
     taken = {t.name for t in own.targets}
     name = next(n for i in range(1, 1000) if (n := f"T{i}") not in taken)
-    nominal = evaluator.nominal(faces)
+    nominal = nominal_feature(context, faces)
     if isinstance(nominal, Nominal):
         feature = nominal.feature
         if isinstance(feature, Sphere):

@@ -8,11 +8,13 @@ from truegauge.core.authoring.new_features import feature_name, new_id
 from truegauge.core.cad.annotations import AnnotatedDimension, AnnotatedTolerance
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.recognition import Nominal, nominal_of, whole_surface
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.commands.command import Command, Several
+from truegauge.core.commands.features import AddFeature
+from truegauge.core.commands.requirements import AddCharacteristic, SetDatum
 from truegauge.core.errors import GeometryError
-from truegauge.core.plan.commands import AddCharacteristic, AddFeature, Command, SetDatum, Several
 from truegauge.core.plan.document import Characteristic, DatumReference, NominalFeature, Plan
 from truegauge.core.plan.requirements import ORIENTS, SITUATIONS
-from truegauge.core.tolerancing.kinds import kind_named
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 _KINDS = {

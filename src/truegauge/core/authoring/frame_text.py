@@ -4,25 +4,19 @@ import re
 from collections.abc import Sequence
 
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.kind import Kind
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.constructions.parts import axis_of, place_of, plane_of
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.requirements import ORIENTS, Characteristic, DatumReference
-from truegauge.core.tolerancing.form import FORM_KINDS, PARAMETERS, REFERENCES
-from truegauge.core.tolerancing.kinds import KINDS
+from truegauge.core.tolerancing.form import PARAMETERS, REFERENCES
 from truegauge.core.tolerancing.request import are_opposite, has_size
-from truegauge.core.tolerancing.size_rule import DEFINITIONS, INDEPENDENT, LETTERS, is_size
+from truegauge.core.tolerancing.size_rule import DEFINITIONS, INDEPENDENT, LETTERS
 from truegauge.core.tolerancing.zone import MATERIAL, MODIFIERS, Zone
 
 _DATUM = re.compile(r"^([A-Za-z]{1,2}(?:\s*-\s*[A-Za-z]{1,2})*)\s*(.*)$")
-_FORM = ("flatness", "straightness", "roundness", "cylindricity", "axis_straightness")
-_NEED_DATUM = ("perpendicularity", "parallelism", "angularity", "coaxiality", "concentricity", "symmetry",
-               "circular_runout", "total_runout")  # fmt: skip
-_PROFILES = ("profile_line", "profile_surface")
-_MATERIAL_KINDS = ("position", "perpendicularity", "parallelism", "angularity", "coaxiality", "symmetry",
-                   "axis_straightness")  # fmt: skip
 TOGETHER, APART = "CZ", "SZ"
 CUTS = {"parallel": "∥", "perpendicular": "⊥"}
-_LINES = ("straightness", "profile_line")
 
 
 def parse_datum(text: str) -> DatumReference | None:
@@ -131,14 +125,13 @@ def parse_modifiers(text: str, zone: Zone) -> tuple[tuple[str, ...], Zone]:
 
 def frame_problems(plan: Plan, c: Characteristic, nominals: Sequence[Nominal]) -> list[str]:
     """Return why a frame makes no sense, each in words with what to do; nothing when it does."""
-    kind = KINDS.get(c.kind)
-    label = kind.label if kind else c.kind
+    kind = kind_named(c.kind)
+    label = kind.label
     letters = [x for d in c.datums for x in d.letters]
     said: list[str] = []
-    if c.kind in _FORM and c.datums:
+    if not kind.takes_datums and c.datums:
         said.append(f"{label} compares a feature with itself: it has no datums. Use an orientation or a profile.")
-    if c.kind in _NEED_DATUM and not c.datums and not (c.kind in ("perpendicularity", "parallelism")
-                                                       and len(c.features) == 2):  # fmt: skip
+    if kind.needs_datum and not c.datums and not (kind.to_the_second and len(c.features) == 2):
         said.append(f"{label} needs a datum: type a letter into the first datum cell.")
     doubled = sorted({x for x in letters if letters.count(x) > 1})
     if doubled:
@@ -148,31 +141,27 @@ def frame_problems(plan: Plan, c: Characteristic, nominals: Sequence[Nominal]) -
     for datum in plan.datums:
         if datum.letter in letters and set(datum.features) & set(c.features):
             said.append(f"datum {datum.letter} is the toleranced feature itself.")
-    said += _modifier_problems(c, label, nominals)
-    said += _zone_problems(c, label, nominals)
-    return said
+    said += _modifier_problems(c, kind, nominals)
+    said += _zone_problems(c, kind, nominals)
+    return said + kind.problems(plan, c, nominals)
 
 
-def _modifier_problems(c: Characteristic, label: str, nominals: Sequence[Nominal]) -> list[str]:
-    said = []
+def _modifier_problems(c: Characteristic, kind: Kind, nominals: Sequence[Nominal]) -> list[str]:
+    said, label = [], kind.label
     material = [m for m in c.modifiers if m in MATERIAL]
     if len(material) == 2:
         said.append("M and L contradict each other: a feature is judged at one of the two.")
-    if material and c.kind not in _MATERIAL_KINDS:
+    if material and not kind.takes_material:
         said.append(f"{label} cannot be at {MODIFIERS[material[0]].split()[0]} material: it is not tied to a size.")
     elif material and nominals and not _of_size(nominals):
         said.append(f"{material[0]} needs a feature of size: a cylinder, a sphere, or two opposite planes.")
     if "R" in c.modifiers and not material:
         said.append("R (reciprocity) goes with M or L: it gives what they leave unused back to the size.")
-    if (
-        "T" in c.modifiers
-        and not is_form(c.kind)
-        and not (c.kind in ("perpendicularity", "parallelism", "angularity") and _planes(nominals))
-    ):
+    if "T" in c.modifiers and not kind.takes_form and not (kind.takes_tangent and _planes(nominals)):
         said.append("T (tangent plane) is for the orientation of a plane.")
-    said += _size_problems(c, label)
-    said += _form_problems(c, label)
-    if "OZ" in c.modifiers and c.kind not in _PROFILES:
+    said += _size_problems(c, kind)
+    said += _form_problems(c, kind)
+    if "OZ" in c.modifiers and not kind.is_profile:
         said.append(f"OZ (offset not stated) is for profiles, not for {label}.")
     if c.zone.projected is not None and material:
         said.append("a projected zone is judged by the axis, not at a material limit: take off one of the two.")
@@ -181,17 +170,17 @@ def _modifier_problems(c: Characteristic, label: str, nominals: Sequence[Nominal
     return said
 
 
-def _size_problems(c: Characteristic, label: str) -> list[str]:
-    sized = [m for m in c.modifiers if m in LETTERS and not (is_form(c.kind) and m in REFERENCES)]
+def _size_problems(c: Characteristic, kind: Kind) -> list[str]:
+    sized = [m for m in c.modifiers if m in LETTERS and not (kind.takes_form and m in REFERENCES)]
     if not sized:
         return []
     if c.kind == "distance" and sized == ["E"]:
         return []
-    if not is_size(c.kind):
-        return [f"{sized[0]} is for a size, not for {label}."]
+    if not kind.has_size:
+        return [f"{sized[0]} is for a size, not for {kind.label}."]
     said = []
     how = [m for m in sized if m in DEFINITIONS]
-    if len(how) > 1 or (how and is_size(c.kind) and c.kind not in ("diameter", "width") and "ACS" not in sized):
+    if len(how) > 1 or (how and c.kind not in ("diameter", "width") and "ACS" not in sized):
         said.append(f"{how[-1]}: a size has one definition; take off the others.")
     if "E" in sized and how and how != ["LP"]:
         said.append(f"E (envelope) is made of two-point and mating size: take off {how[0]}.")
@@ -204,39 +193,34 @@ def _size_problems(c: Characteristic, label: str) -> list[str]:
     return said
 
 
-def _form_problems(c: Characteristic, label: str) -> list[str]:
-    said = []
+def _form_problems(c: Characteristic, kind: Kind) -> list[str]:
+    said, label = [], kind.label
     words = [m for m in c.modifiers if (m in REFERENCES or m in PARAMETERS) and m not in MODIFIERS]
-    if words and not is_form(c.kind):
+    if words and not kind.takes_form:
         said.append(f"{words[0]} (how form is read) is for form tolerances, not for {label}.")
     for known in (REFERENCES, PARAMETERS):
         if sum(m in known for m in c.modifiers) > 1:
             said.append(f"one of {', '.join(known)}: take off the others.")
-    if c.zone.per is not None and c.kind not in ("straightness", "flatness"):
+    if c.zone.per is not None and not kind.takes_unit:
         said.append(f"a unit length or area is for straightness and flatness, not for {label}.")
-    if c.zone.per_second is not None and c.kind == "straightness":
+    if c.zone.per_second is not None and kind.takes_unit == 1:
         said.append("straightness has a unit length, not an area: type 0.02/100.")
-    if c.zone.cut and c.kind not in _LINES:
+    if c.zone.cut and not kind.takes_lines:
         said.append(
             f"an intersection plane cuts a surface into lines: for straightness and profile of a line, not for {label}."
         )
     return said
 
 
-def is_form(kind: str) -> bool:
-    """Tell whether a kind is a form tolerance whose reference and parameter can be stated."""
-    return kind in FORM_KINDS
-
-
-def _zone_problems(c: Characteristic, label: str, nominals: Sequence[Nominal]) -> list[str]:
-    said = []
-    if (c.zone.offset or c.zone.end is not None) and c.kind not in _PROFILES:
+def _zone_problems(c: Characteristic, kind: Kind, nominals: Sequence[Nominal]) -> list[str]:
+    said, label = [], kind.label
+    if (c.zone.offset or c.zone.end is not None) and not kind.is_profile:
         said.append(f"an uneven zone (UZ) or one that varies is for profiles, not for {label}.")
     if c.zone.end is not None and c.zone.direction is None:
         said.append("a zone that varies needs a direction: choose along X, Y or Z.")
     if c.zone.shape == "sphere" and nominals and any(place_of(n.feature) is None for n in nominals):
         said.append("a spherical zone is for a centre: of a sphere or a point.")
-    if c.zone.shape == "cylinder" and (c.kind in _PROFILES or (nominals and _planes(nominals))):
+    if c.zone.shape == "cylinder" and (kind.is_profile or (nominals and _planes(nominals))):
         said.append("a cylindrical zone holds an axis or a centre, not a surface.")
     if c.zone.shape in ("planes", "rectangle") and c.zone.direction is None and nominals and not _planes(nominals):
         said.append("a zone between planes needs a direction: choose along X, Y or Z.")

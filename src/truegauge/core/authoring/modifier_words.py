@@ -3,7 +3,8 @@
 import re
 from collections.abc import Sequence
 
-from truegauge.core.tolerancing.form import FORM_KINDS, PARAMETERS, REFERENCE_WORDS, REFERENCES
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.tolerancing.form import PARAMETERS, REFERENCE_WORDS, REFERENCES
 from truegauge.core.tolerancing.size_rule import DEFINITIONS, LETTERS, RANKS, SECTIONS
 from truegauge.core.tolerancing.two_point import STATISTICS
 from truegauge.core.tolerancing.zone import MODIFIERS, Zone
@@ -18,7 +19,7 @@ _OF_WORD |= {
 
 def meaning_of(kind: str, letter: str) -> str:
     """Return what a modifier means on a kind of characteristic, in words; empty for one that is not known."""
-    if kind in FORM_KINDS:
+    if kind_named(kind).takes_form:
         if letter in REFERENCES:
             return f"reference: {REFERENCE_WORDS[letter]}"
         if letter in PARAMETERS:

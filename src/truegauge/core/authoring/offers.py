@@ -9,16 +9,18 @@ import numpy as np
 
 from truegauge.core.association.features import Countersink, Slot
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.constructions.parts import axis_of, foot_on_line, place_of, plane_of
-from truegauge.core.plan.document import Datum, Group, Plan
-from truegauge.core.plan.graph import NotComputed
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.nominal import nominal_feature
+from truegauge.core.plan.document import Datum, Group
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.tolerancing import geometric_fits
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.nodes.context import Context
 
 Groups = tuple[Group, ...]
 References = tuple[DatumReference, ...]
@@ -27,13 +29,13 @@ _MOST_LETTERS = 3
 
 
 def geometric_offers(
-    evaluator: Evaluator, plan: Plan, groups: Groups, nominals: tuple[Nominal, ...]
+    context: Context, groups: Groups, nominals: tuple[Nominal, ...]
 ) -> Iterator[tuple[str, References]]:
     """Return kinds with the datum systems that make sense for exactly these features, best first.
 
     `nominals` is empty for faces that are no ideal surface: only profiles suit them.
     """
-    datums = _datums(evaluator, plan, groups)
+    datums = _datums(context, groups)
     full = _first_letters(datums)
     # Faces have their profile for that; the symbol can still be changed to position.
     faces = all(plane_of(n.feature) is not None for n in nominals) and not (
@@ -54,7 +56,7 @@ def geometric_offers(
         yield "axis_straightness", ()
 
 
-def usual_zone(evaluator: Evaluator, plan: Plan, kind: str, nominals: tuple[Nominal, ...], datums: References) -> Zone:
+def usual_zone(context: Context, kind: str, nominals: tuple[Nominal, ...], datums: References) -> Zone:
     """Return the zone as a drawing would state it: with the sign of diameter for axes and centres.
 
     Of an axis in an orientation it is a cylinder where the datum gives its direction (square to a datum plane, along
@@ -72,9 +74,11 @@ def usual_zone(evaluator: Evaluator, plan: Plan, kind: str, nominals: tuple[Nomi
         return PLAIN
     if kind in ("position", "coaxiality", "concentricity", "axis_straightness"):
         return Zone(shape="cylinder")
-    if kind in ("perpendicularity", "parallelism", "angularity") and datums and plan.has_datum(datums[0].letters[0]):
+    plan = context.plan
+    orients = kind_named(kind).takes_tangent
+    if orients and datums and plan.has_datum(datums[0].letters[0]):
         feature = plan.feature(plan.datum(datums[0].letters[0]).feature)
-        nominal = evaluator.nominal(feature.group, plan)
+        nominal = nominal_feature(context, feature.group)
         other = None if isinstance(nominal, NotComputed) else _direction(nominal)
         own = _direction(nominals[0])
         if other is not None and own is not None and float(np.linalg.norm(np.cross(own[0], other[0]))) < _ANGLE:
@@ -82,14 +86,14 @@ def usual_zone(evaluator: Evaluator, plan: Plan, kind: str, nominals: tuple[Nomi
     return PLAIN
 
 
-def _datums(evaluator: Evaluator, plan: Plan, groups: Groups) -> list[tuple[Datum, Nominal]]:
+def _datums(context: Context, groups: Groups) -> list[tuple[Datum, Nominal]]:
     """Return the labelled datums that are not among the selected features, with what they are."""
     found = []
-    for datum in plan.datums:
-        features = [plan.feature(f) for f in datum.features]
+    for datum in context.plan.datums:
+        features = [context.plan.feature(f) for f in datum.features]
         if any(f.group in groups for f in features):
             continue
-        nominals = [evaluator.nominal(f.group, plan) for f in features]
+        nominals = [nominal_feature(context, f.group) for f in features]
         known = [n for n in nominals if not isinstance(n, NotComputed)]
         if len(known) < len(nominals):
             continue

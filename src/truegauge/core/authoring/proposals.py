@@ -10,25 +10,27 @@ from truegauge.core.authoring.new_features import feature_for, free_name, new_id
 from truegauge.core.authoring.offers import geometric_offers, usual_zone
 from truegauge.core.authoring.whole_elements import whole_element
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.characteristics.kind import Kind
+from truegauge.core.characteristics.registry import KINDS
+from truegauge.core.commands.command import Command, Several
+from truegauge.core.commands.features import AddConstructed
+from truegauge.core.commands.requirements import AddCharacteristic
 from truegauge.core.constructions.build import Construction, offers
 from truegauge.core.constructions.built import built_measured, built_nominal, nominal_operands
 from truegauge.core.errors import EvaluationError
-from truegauge.core.plan.asked import Asked
-from truegauge.core.plan.commands import AddCharacteristic, AddConstructed, Command, Several
+from truegauge.core.nodes.contents import Contents
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.nominal import in_report_frame, nominal_feature
+from truegauge.core.nodes.outcomes import OutcomeOf, OutcomeToFeature
+from truegauge.core.nodes.stated import StatedTolerance
 from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.plan.requirements import DatumReference
-from truegauge.core.plan.rules import size_rule_of, sized
-from truegauge.core.plan.tolerances import outcome_of, outcome_to
-from truegauge.core.samples.sample import Sample
-from truegauge.core.tolerancing.kinds import KINDS, Kind
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.nodes.context import Context
 
 Groups = tuple[Group, ...]
-_TO_THE_SECOND = ("perpendicularity", "parallelism")
 _OF_SLOTS = ("width", "slot_length")  # the sizes of a slot come before its place
 _APART = 1e-6  # mm
 _MOST = 48  # selected features for which something is proposed: more are a body to hide or show
@@ -61,68 +63,52 @@ class Proposal:
         return f"{self.kind.label} {' | '.join(d.say() for d in self.datums)}".strip()
 
 
-def proposals(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
+def proposals(context: Context, selection: Groups) -> list[Proposal]:
     """Return what makes sense for the selected features, best first; nothing for free-form faces."""
     offered: list[Proposal] = []
     if len(selection) > _MOST:
         return offered
-    whole = whole_element(evaluator, plan, selection)
+    whole = whole_element(context, selection)
     if whole is not None:
         made, of_it = whole
-        after = plan if made is None else made.apply(plan)
-        return [replace(p, made=made) for p in proposals(evaluator, after, sample, of_it)]
-    nominals = [evaluator.nominal(g, plan) for g in selection]
+        after = context if made is None else context.of(Contents(made.apply(context.plan)))
+        return [replace(p, made=made) for p in proposals(after, of_it)]
+    nominals = [nominal_feature(context, g) for g in selection]
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
-    in_systems = _in_systems(evaluator, plan, sample, selection, known if len(known) == len(nominals) else ())
+    in_systems = _in_systems(context, selection, known if len(known) == len(nominals) else ())
     if len(known) < len(nominals):
         return in_systems
     if len(selection) > 3:
-        return _sorted([*_for_each(evaluator, plan, sample, selection), *in_systems])
-    for kind in kinds_in(evaluator, plan, known):
+        return _sorted([*_for_each(context, selection), *in_systems])
+    for kind in kinds_in(context, known):
         if kind.geometric:
-            if kind.name in _TO_THE_SECOND and len(selection) == 2:
-                offered.append(_to_second(evaluator, plan, sample, kind, selection))
+            if kind.to_the_second and len(selection) == 2:
+                offered.append(_to_second(context, kind, selection))
             continue
-        nominal = kind.nominal(evaluator.nominals_for(kind, plan, known))
-        value = _value(evaluator, plan, sample, kind, selection, known)
+        nominal = kind.nominal(_seen_by(context, kind, known))
+        value = kind.offered(context, selection, known)
         reason = value.reason if isinstance(value, NotComputed) else ""
         offered.append(Proposal(kind, selection, nominal, None if isinstance(value, NotComputed) else value, reason))
     if len(selection) == 1:
-        offered += _to_a_datum(evaluator, plan, sample, selection[0], known[0])
+        offered += _to_a_datum(context, selection[0], known[0])
     return _sorted([*offered, *in_systems])
 
 
-def _to_a_datum(
-    evaluator: Evaluator, plan: Plan, sample: Sample | None, group: Group, nominal: Nominal
-) -> list[Proposal]:
+def _to_a_datum(context: Context, group: Group, nominal: Nominal) -> list[Proposal]:
     """Offer the distance of a face to the first datum plane that it is parallel to."""
     kind = KINDS["distance"]
-    for datum in plan.datums:
-        base = plan.feature(datum.feature).group
-        other = evaluator.nominal(base, plan)
+    for datum in context.plan.datums:
+        base = context.plan.feature(datum.feature).group
+        other = nominal_feature(context, base)
         if base == group or isinstance(other, NotComputed):
             continue
         both = (nominal, other)
         if not all(isinstance(n.feature, Plane) for n in both) or not kind.fits(both) or kind.nominal(both) < _APART:
             continue
-        value = _value(evaluator, plan, sample, kind, (group, base), both)
+        value = kind.offered(context, (group, base), both)
         known, reason = (None, value.reason) if isinstance(value, NotComputed) else (value, "")
         return [Proposal(kind, (group, base), kind.nominal(both), known, reason, of_plane=True, datum=datum.letter)]
     return []
-
-
-def _value(
-    evaluator: Evaluator, plan: Plan, sample: Sample | None, kind: Kind, groups: Groups, nominals: tuple[Nominal, ...]
-) -> float | NotComputed:
-    """Return what a kind would tell of features: of sizes what the plan's default means, with the proposed limits."""
-    rule = size_rule_of(plan, kind.name)
-    if rule is None or sample is None:
-        return evaluator.value(plan, sample, kind.name, groups)
-    nominal = kind.nominal(nominals)
-    lower, upper = kind.limits(nominals)
-    limits = (None if lower is None else nominal + lower, None if upper is None else nominal + upper)
-    found = sized(evaluator, plan, sample, groups, rule, limits)
-    return found if isinstance(found, NotComputed) else found[0]
 
 
 def _sorted(offered: list[Proposal]) -> list[Proposal]:
@@ -148,62 +134,70 @@ def _names(plan: Plan, groups: Groups) -> tuple[str, ...]:
     return tuple(f.name if (f := plan.feature_of(g)) is not None else "the selected face" for g in groups)
 
 
-def _to_second(evaluator: Evaluator, plan: Plan, sample: Sample | None, kind: Kind, groups: Groups) -> Proposal:
+def _to_second(context: Context, kind: Kind, groups: Groups) -> Proposal:
     """Offer an orientation to the second selected feature: by its letter, where it has one."""
     datums = tuple(
-        DatumReference(letter=d.letter) for d in plan.datums if plan.feature(d.feature).group == groups[1]
+        DatumReference(letter=d.letter) for d in context.plan.datums
+        if context.plan.feature(d.feature).group == groups[1]
     )[:1]  # fmt: skip
     zone = PLAIN
     if datums:
-        known = evaluator.nominal(groups[0], plan)
+        known = nominal_feature(context, groups[0])
         own = () if isinstance(known, NotComputed) else (known,)
-        zone = usual_zone(evaluator, plan, kind.name, own, datums)
-        asked = Asked(kind.name, groups[:1], _names(plan, groups[:1]), datums, zone=zone)
-        found = outcome_of(evaluator, plan, sample, asked)
+        zone = usual_zone(context, kind.name, own, datums)
+        stated = StatedTolerance(
+            kind.name, groups[:1], _names(context.plan, groups[:1]), datums, zone=zone, needs=kind.needs
+        )
+        found = context.get(OutcomeOf(stated))
         groups = groups[:1]
     else:
-        found = outcome_to(evaluator, plan, sample, kind.name, groups, _names(plan, groups))
+        names = _names(context.plan, groups)
+        second = OutcomeToFeature(kind.name, (groups[0], groups[1]), (names[0], names[1]), kind.needs)
+        found = context.get(second)
     value, reason = (None, found.reason) if isinstance(found, NotComputed) else (found.value, "")
     return Proposal(kind, groups, 0.0, value, reason, datums=datums, zone=zone)
 
 
-def _in_systems(
-    evaluator: Evaluator, plan: Plan, sample: Sample | None, groups: Groups, nominals: tuple[Nominal, ...]
-) -> list[Proposal]:
+def _in_systems(context: Context, groups: Groups, nominals: tuple[Nominal, ...]) -> list[Proposal]:
     """Offer the tolerances that suit the selection and the labelled datums."""
     if not nominals and any(isinstance(g, str) for g in groups):
         return []
     found = []
-    for name, datums in geometric_offers(evaluator, plan, groups, nominals):
-        zone = usual_zone(evaluator, plan, name, nominals, datums)
-        asked = Asked(name, groups, _names(plan, groups), datums, zone=zone)
-        outcome = outcome_of(evaluator, plan, sample, asked)
+    for name, datums in geometric_offers(context, groups, nominals):
+        zone = usual_zone(context, name, nominals, datums)
+        stated = StatedTolerance(name, groups, _names(context.plan, groups), datums, zone=zone, needs=KINDS[name].needs)
+        outcome = context.get(OutcomeOf(stated))
         value, reason = (None, outcome.reason) if isinstance(outcome, NotComputed) else (outcome.value, "")
         plane = len(nominals) == 1 and isinstance(nominals[0].feature, Plane)
         found.append(Proposal(KINDS[name], groups, 0.0, value, reason, datums=datums, zone=zone, of_plane=plane))
     return found
 
 
-def kinds_in(evaluator: Evaluator, plan: Plan, known: tuple[Nominal, ...]) -> list[Kind]:
+def _seen_by(context: Context, kind: Kind, nominals: tuple[Nominal, ...]) -> tuple[Nominal, ...]:
+    """Return nominal features as a kind takes them: in the frame of the alignment where its axes matter."""
+    return in_report_frame(context, nominals) if kind.placed else nominals
+
+
+def kinds_in(context: Context, known: tuple[Nominal, ...]) -> list[Kind]:
     """Return the kinds that make sense for features, seen in the frame of the alignment; best first."""
-    fitting = [k for k in KINDS.values() if k.fits(evaluator.nominals_for(k, plan, known))]
+    fitting = [k for k in KINDS.values() if k.fits(_seen_by(context, k, known))]
     return sorted(fitting, key=lambda k: k.rank)
 
 
-def _for_each(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Proposal]:
+def _for_each(context: Context, selection: Groups) -> list[Proposal]:
     """Return what makes sense for every one of many equal features."""
-    nominals = [evaluator.nominal(g, plan) for g in selection]
+    nominals = [nominal_feature(context, g) for g in selection]
     known = [n for n in nominals if not isinstance(n, NotComputed)]
     if len(known) < len(nominals):
         return []
     offered = []
-    for kind in kinds_in(evaluator, plan, (known[0],)):
+    for kind in kinds_in(context, (known[0],)):
         if kind.geometric:
             continue
-        seen = evaluator.nominals_for(kind, plan, tuple(known))
+        seen = _seen_by(context, kind, tuple(known))
         if not all(kind.fits((n,)) and abs(kind.nominal((n,)) - kind.nominal((seen[0],))) < 1e-3 for n in seen):
             continue
-        values = [_value(evaluator, plan, sample, kind, (g,), (n,)) for g, n in zip(selection, known, strict=True)]
+        values = [kind.offered(context, (g,), (n,)) for g, n in zip(selection, known, strict=True)]
         numbers = [v for v in values if not isinstance(v, NotComputed)]
         nominal = kind.nominal((seen[0],))
         reason = next((v.reason for v in values if isinstance(v, NotComputed)), "")
@@ -239,7 +233,7 @@ def _accept_one(plan: Plan, proposal: Proposal, nominals: tuple[Nominal, ...]) -
     lower, upper = proposal.kind.limits(nominals)
     number = plan.next_number
     name = f"{used[0].name} {proposal.kind.label}"
-    if proposal.kind.geometric and (len(used) == 1 or proposal.kind.name not in _TO_THE_SECOND):
+    if proposal.kind.geometric and (len(used) == 1 or not proposal.kind.to_the_second):
         name = f"{used[0].name}{f' and {len(used) - 1} more' if len(used) > 1 else ''} {proposal.kind.label}"
     elif len(used) > 1:
         name = f"{used[0].name} to {used[1].name}"
@@ -263,9 +257,9 @@ class Offer:
     reason: str
 
 
-def construction_offers(evaluator: Evaluator, plan: Plan, sample: Sample | None, selection: Groups) -> list[Offer]:
+def construction_offers(context: Context, selection: Groups) -> list[Offer]:
     """Return the constructions that make sense for the selected features, with what each would give."""
-    nominals = [evaluator.nominal(g, plan) for g in selection]
+    nominals = [nominal_feature(context, g) for g in selection]
     known = tuple(n for n in nominals if not isinstance(n, NotComputed))
     if not 1 <= len(selection) <= _MOST or len(known) != len(nominals):
         return []
@@ -273,23 +267,23 @@ def construction_offers(evaluator: Evaluator, plan: Plan, sample: Sample | None,
     found = []
     for construction in offers(operands):
         values = tuple(round(v.default(operands), 3) for v in construction.values)
-        offer = offered(evaluator, plan, sample, construction, selection, values)
+        offer = offered(context, construction, selection, values)
         if offer is not None:
             found.append(offer)
     return found
 
 
 def offered(
-    evaluator: Evaluator, plan: Plan, sample: Sample | None, construction: Construction, groups: Groups,
+    context: Context, construction: Construction, groups: Groups,
     values: tuple[float, ...],
 ) -> Offer | None:  # fmt: skip
     """Return what a construction gives with these values; None when it cannot be built from the nominal features."""
-    nominals = tuple(n for g in groups if not isinstance(n := evaluator.nominal(g, plan), NotComputed))
+    nominals = tuple(n for g in groups if not isinstance(n := nominal_feature(context, g), NotComputed))
     try:
         nominal = built_nominal(construction.name, nominals, values)
     except EvaluationError:
         return None
-    members = [evaluator.measured(plan, sample, g) for g in groups]
+    members = [context.measured(g) for g in groups]
     missing = next((m.reason for m in members if isinstance(m, NotComputed)), "")
     measured, reason = None, missing
     if not missing:

@@ -11,6 +11,7 @@ from truegauge.core.arrays import Points, Vector
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.commands.readings import AddReadings
 from truegauge.core.errors import GeometryError
 from truegauge.core.frames import rotation_about
@@ -18,7 +19,6 @@ from truegauge.core.frozen_model import Three
 from truegauge.core.plan.document import Characteristic, Plan
 from truegauge.core.plan.readings import ComparedPoint, Section, SpotCheck
 from truegauge.core.sections.plane import upright
-from truegauge.core.tolerancing.kinds import KINDS
 
 USUAL_TOLERANCE = 0.1
 

@@ -7,31 +7,30 @@ from typing import TYPE_CHECKING
 from truegauge.core.association.features import Cone, Cylinder
 from truegauge.core.authoring.new_features import feature_for
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.commands.features import AddConstructed
 from truegauge.core.constructions.build import offers
 from truegauge.core.constructions.built import nominal_operands
-from truegauge.core.plan.commands import AddConstructed
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.nominal import nominal_feature
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature, Plan
-from truegauge.core.plan.graph import NotComputed
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.evaluation import Evaluator
+    from truegauge.core.nodes.context import Context
 
 Groups = tuple[Group, ...]
 _MORE_THAN_HALF = 3.5  # rad
 
 
-def whole_element(
-    evaluator: Evaluator, plan: Plan, selection: Groups
-) -> tuple[AddConstructed | None, tuple[Group]] | None:
+def whole_element(context: Context, selection: Groups) -> tuple[AddConstructed | None, tuple[Group]] | None:
     """Return what makes one feature of a slot or countersink whose faces are selected (None: it is there), and it."""
     faces = [g for g in selection if not isinstance(g, str)]
-    if len(faces) < max(2, len(selection)) or not evaluator.knows_patterns:
+    if len(faces) < max(2, len(selection)) or not context.part.knows_patterns:
         return None
-    element = evaluator.elements.made_of(faces)
+    plan, element = context.plan, context.part.elements.made_of(faces)
     if element is None:
         return None
-    groups = (*element.groups, *evaluator.elements.entry_of(element)) if len(element.groups) == 2 else element.groups
-    known = tuple(n for g in groups if not isinstance(n := evaluator.nominal(g, plan), NotComputed))
+    groups = (*element.groups, *context.part.elements.entry_of(element)) if len(element.groups) == 2 else element.groups
+    known = tuple(n for g in groups if not isinstance(n := nominal_feature(context, g), NotComputed))
     if len(known) < len(groups):
         return None
     word = next((c.name for c in offers(nominal_operands(known)) if c.name in ("slot", "countersink")), "")

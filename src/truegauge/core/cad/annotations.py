@@ -12,7 +12,7 @@ class AnnotatedDatum(Frozen):
     faces: FaceGroup
 
 
-class DatumUse(Frozen):
+class FrameDatum(Frozen):
     """A datum in a datum system: its letter (several for a common datum) and its modifiers in words."""
 
     letter: str
@@ -39,7 +39,7 @@ class AnnotatedTolerance(Frozen):
     name: str
     faces: FaceGroup
     value: float
-    datums: tuple[DatumUse, ...] = ()
+    datums: tuple[FrameDatum, ...] = ()
     modifiers: tuple[str, ...] = ()
 
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from truegauge.core.plan.commands import Command
+from truegauge.core.commands.command import Command
 from truegauge.core.plan.document import Plan
 
 

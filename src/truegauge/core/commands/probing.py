@@ -16,7 +16,6 @@ class SetProbing:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace it."""
         return plan.replace(probing=self.probing)
 
 

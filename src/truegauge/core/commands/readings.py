@@ -19,7 +19,6 @@ class AddReadings:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Append."""
         return plan.replace(
             spots=plan.spots + self.spots,
             compared=plan.compared + self.compared,
@@ -36,7 +35,6 @@ class SetSections:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace or append."""
         new = {s.id: s for s in self.sections}
         kept = tuple(new.pop(s.id, s) for s in plan.sections)
         return plan.replace(sections=(*kept, *new.values()))
@@ -51,7 +49,6 @@ class RemoveSection:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Filter."""
         gone = {d.id for d in plan.section(self.section_id).dimensions}
         own = frozenset(c.id for c in plan.characteristics if gone & set(c.features))
         changed = without_characteristics(plan, own)
@@ -73,7 +70,6 @@ class AddDimension:
         return f"add {self.dimension.name}"
 
     def apply(self, plan: Plan) -> Plan:
-        """Append."""
         section = plan.section(self.section_id)
         changed = section.replace(dimensions=(*section.dimensions, self.dimension))
         return plan.replace(
@@ -91,7 +87,6 @@ class RemoveCharacteristics:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Filter."""
         return without_characteristics(plan, self.ids)
 
 
@@ -106,7 +101,6 @@ class SetExtraction:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace the settings."""
         if self.feature:
             return plan.replace(
                 features=tuple(
@@ -129,7 +123,6 @@ class SetViews:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace."""
         return plan.replace(views=self.views)
 
 
@@ -142,5 +135,4 @@ class SetTags:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        """Replace."""
         return plan.replace(tags=self.tags)

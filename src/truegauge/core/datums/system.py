@@ -39,7 +39,7 @@ _NEAR_WAY = 0.9994  # cosine of two degrees
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Target:
+class MeasuredTarget:
     """A datum target as designed and as measured: a place (3,) on the surface and the normal there.
 
     A movable target slides along `slides` (3,); all movable targets of a datum slide by the same amount.
@@ -73,7 +73,7 @@ class DatumPart:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class DatumUse:
+class SystemDatum:
     """A datum in its place in the system.
 
     `material` is "M" or "L" (its boundary has the `sizes`, diameter or width, one for each part) or empty. `holds`
@@ -82,7 +82,7 @@ class DatumUse:
 
     letter: str
     parts: tuple[DatumPart, ...] = ()
-    targets: tuple[Target, ...] = ()
+    targets: tuple[MeasuredTarget, ...] = ()
     material: str = ""
     sizes: tuple[float, ...] = ()
     holds: tuple[str, ...] = ()
@@ -136,13 +136,13 @@ def no_system(about: Vector, length: float) -> EstablishedSystem:
 
 
 def establish(
-    uses: Sequence[DatumUse], method: DatumAssociation, *, center: Vector, length: float
+    uses: Sequence[SystemDatum], method: DatumAssociation, *, center: Vector, length: float
 ) -> EstablishedSystem:
     """Establish a datum system.
 
     Parameters
     ----------
-    uses : sequence of DatumUse
+    uses : sequence of SystemDatum
         In the order of the system; features measured in coordinates near the part's.
     center : (3,)
         A point of the part that moves as little as the datums let it, mm.
@@ -168,19 +168,19 @@ def establish(
     )  # fmt: skip
 
 
-def _designed(use: DatumUse) -> list[Feature]:
+def _designed(use: SystemDatum) -> list[Feature]:
     """Return the features of a datum as designed; of targets the plane that the first of them lies in."""
     return [p.nominal for p in use.parts] or [Plane(t.place, t.normal) for t in use.targets[:1]]
 
 
-def _ideal(use: DatumUse) -> list[Situation]:
+def _ideal(use: SystemDatum) -> list[Situation]:
     elements = [Situation(t.place, t.normal[None]) for t in use.targets]
     for part in use.parts:
         elements += situations_of(part.nominal, part.middle)
     return elements
 
 
-def _held_place(uses: Sequence[DatumUse], center: Vector) -> Vector:
+def _held_place(uses: Sequence[SystemDatum], center: Vector) -> Vector:
     """Return the point nearest the centre where the places meet that the datums hold."""
     place, open_ = center, np.eye(3)
     for use in uses:
@@ -199,9 +199,9 @@ class _Builder:
         self.loose: list[NDArray[np.float64]] = []
         self.rows: list[Rows] = []
         self.associated: list[tuple[str, Feature]] = []
-        self._bounding: list[DatumUse] = []
+        self._bounding: list[SystemDatum] = []
 
-    def take(self, use: DatumUse) -> None:
+    def take(self, use: SystemDatum) -> None:
         ideal = _ideal(use)
         real = self._measured(use)
         chosen = self._chosen(use, ideal)
@@ -237,7 +237,7 @@ class _Builder:
                 break
         return taken
 
-    def _chosen(self, use: DatumUse, ideal: list[Situation]) -> NDArray[np.float64]:
+    def _chosen(self, use: SystemDatum, ideal: list[Situation]) -> NDArray[np.float64]:
         """Return the combinations (m, n) of a datum's rows that it may hold."""
         rows = np.vstack([e.rows(self._about) for e in ideal])
         count = len(rows)
@@ -269,7 +269,7 @@ class _Builder:
             found.append(share @ keep)
         return np.array(found)
 
-    def _measured(self, use: DatumUse) -> list[Situation]:
+    def _measured(self, use: SystemDatum) -> list[Situation]:
         """Return the measured elements (measured coordinates) in the order of the ideal ones."""
         found = [Situation(t.measured, t.normal[None]) for t in use.targets]
         high = self._method == DatumAssociation.HIGH_POINTS and any(isinstance(p.nominal, Plane) for p in use.parts)
@@ -374,7 +374,7 @@ class _Builder:
         return found
 
 
-def _of_element(use: DatumUse, ideal: list[Situation]) -> NDArray[np.float64]:
+def _of_element(use: SystemDatum, ideal: list[Situation]) -> NDArray[np.float64]:
     """Return the combinations (m, n) of rows that the plane, the line or the point of a datum holds (ISO 5459 7.4.2.8).
 
     Raises

@@ -5,7 +5,9 @@ points anywhere; what is read off it says nothing about the part. So spread is c
 designed: along the axis, around it, over a plane.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +16,7 @@ from truegauge.core.around import algebraic_center, widest_gap
 from truegauge.core.arrays import Floats, Points
 from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.errors import EvaluationError
 
 DIRECTION, PLACE = "direction", "place"
 _ALONG = 0.2  # of the length of a feature: nearer touches tell its direction too badly for its ends
@@ -35,6 +38,29 @@ class Held:
 
 
 ALL_HELD = Held()
+
+
+class HasHeld(Protocol):
+    """A measured feature: it knows what its points hold."""
+
+    @property
+    def held(self) -> Held:
+        """What is missing."""
+
+
+def need_held(needs: Sequence[str], features: Sequence[HasHeld], names: Sequence[str] = ()) -> None:
+    """Check that touches hold what something needs of features.
+
+    Raises
+    ------
+    EvaluationError
+        What is missing, with the name of the feature.
+    """
+    for k, feature in enumerate(features):
+        for need in needs:
+            missing = feature.held.missing(need)
+            if missing:
+                raise EvaluationError(f"{names[k]}: {missing}" if k < len(names) else missing)
 
 
 def held_by(nominal: Nominal, points: Points) -> Held:

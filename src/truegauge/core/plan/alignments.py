@@ -54,7 +54,7 @@ class BestFitAlignment(AlignmentBase):
     candidate: int = Field(default=0, ge=0)
 
 
-class DatumUse(Frozen):
+class AlignmentDatum(Frozen):
     """A feature in an alignment by datums; `axis` names where its direction points in the reported frame."""
 
     feature: Annotated[str, Refers("feature", "goes")]
@@ -65,7 +65,7 @@ class DatumAlignment(AlignmentBase):
     """Alignment by datums in their order."""
 
     kind: Literal["datums"] = "datums"
-    datums: tuple[DatumUse, ...] = ()
+    datums: tuple[AlignmentDatum, ...] = ()
 
 
 class ReferencePlace(Frozen):

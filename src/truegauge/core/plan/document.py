@@ -1,6 +1,5 @@
 """The plan: frozen models that know no result. Lengths in mm, angles in rad; limits as deviations from the nominal."""
 
-from collections.abc import Hashable
 from functools import cached_property
 from typing import Annotated, Literal, Self
 
@@ -24,7 +23,6 @@ from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 __all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "DeviationScale", "Plan"]
 SCHEMA_VERSION = PRESENT
-LAST_CLOUD_KEY = "_last_cloud_key"  # kept with a plan by its evaluation
 
 
 class PartReference(Frozen):
@@ -242,41 +240,6 @@ class Plan(Frozen):
         """Tell whether there is an alignment with this id."""
         return any(a.id == alignment_id for a in self.alignments)
 
-    def seen_in(self, alignment_id: str) -> "Plan":
-        """Return the plan with another alignment in force (the same plan for none, or the one in force)."""
-        if not alignment_id or alignment_id == self.in_force:
-            return self
-        found = self._seen_in.get(alignment_id)
-        if found is None:
-            found = self._seen_in[alignment_id] = self.model_copy(update={"in_force": alignment_id})
-            for kept in ("_seen_in", LAST_CLOUD_KEY):  # what a copy must not take over
-                found.__dict__.pop(kept, None)
-        return found
-
-    @cached_property
-    def _seen_in(self) -> "dict[str, Plan]":
-        return {}
-
-    def alignment_content(self, alignment_id: str = "") -> Hashable:
-        """Return what the result of an alignment depends on, for the evaluation graph."""
-        own = self.alignment(alignment_id)
-        known = self._alignment_contents.get(own.id)
-        if known is None:
-            known = self._alignment_contents[own.id] = self._alignment_content(own)
-        return known
-
-    @cached_property
-    def _alignment_contents(self) -> dict[str, Hashable]:
-        return {}
-
-    def _alignment_content(self, own: AnyAlignment) -> Hashable:
-        apart = {"id", "name", "base", "offset", "turns"}
-        content = tuple(own.model_dump(exclude=apart).items())
-        features = tuple(self.content_of(self.feature(f).group) for f in features_of(own))
-        place = (own.offset, own.turns)
-        return (_hashable(content), place, features, self.extraction if features else None,
-                self.alignment_content(own.base) if own.base else None)  # fmt: skip
-
     @property
     def all_features(self) -> tuple[NominalFeature | ConstructedFeature, ...]:
         """The features of the part, then those built from them."""
@@ -347,11 +310,6 @@ class Plan(Frozen):
         return found
 
     @cached_property
-    def system_contents(self) -> dict[Hashable, Hashable]:
-        """What datum systems depend on, by their references: kept by the evaluation."""
-        return {}
-
-    @cached_property
     def by_feature(self) -> dict[str, tuple[Characteristic, ...]]:
         """The characteristics of each feature, by its id."""
         found: dict[str, list[Characteristic]] = {}
@@ -388,20 +346,6 @@ class Plan(Frozen):
             return made if isinstance(made, ConstructedFeature) else None
         return self.feature_with_faces(group)
 
-    def content_of(self, group: Group) -> Hashable:
-        """Return what a measured feature depends on, for the evaluation graph."""
-        if not isinstance(group, str):
-            own = self.feature_with_faces(group)
-            return (group, *self.association_of(group), own.extraction if own is not None else None)
-        reading = self.reading(group)
-        if reading is not None:
-            section = self.section_with(group)
-            return (reading, None if section is None else section.plane_content)
-        made = self.feature_of(group)
-        if not isinstance(made, ConstructedFeature):
-            return group
-        return (made.construction, made.values, *(self.content_of(self.feature(m).group) for m in made.members))
-
     def faces_of(self, group: Group) -> tuple[int, ...]:
         """Return the faces that a group rests on."""
         if not isinstance(group, str):
@@ -414,11 +358,3 @@ class Plan(Frozen):
         if not isinstance(made, ConstructedFeature):
             return ()
         return tuple(f for m in made.members for f in self.faces_of(self.feature(m).group))
-
-
-def _hashable(value: object) -> Hashable:
-    if isinstance(value, dict):
-        return tuple((k, _hashable(v)) for k, v in value.items())
-    if isinstance(value, list | tuple):
-        return tuple(_hashable(v) for v in value)
-    return value  # type: ignore[return-value]

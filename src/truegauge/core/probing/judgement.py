@@ -70,7 +70,7 @@ class Judgement:
         return next((c for c in self.causes if c.likely), None)
 
 
-def judge(
+def judge_qualification(
     result: StylusResult, entered_diameter: float, limits: QualificationLimits, *, sphere_shift: float | None = None,
     place_known: bool = True, stylus: Vector | None = None, locates: bool = False,
 ) -> Judgement:  # fmt: skip

@@ -33,7 +33,7 @@ SurfaceDistance = Callable[[Points], tuple[Floats, Normals]]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Target:
+class GuidedTarget:
     """A target on the part: where (3,) mm, and the surface's normal or the hole's axis, out of the material."""
 
     name: str
@@ -59,7 +59,7 @@ class Touches:
 NO_TOUCHES = Touches(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)))
 
 
-def still_needed(target: Target, touches: Touches) -> tuple[TouchSide, int] | None:
+def still_needed(target: GuidedTarget, touches: Touches) -> tuple[TouchSide, int] | None:
     """Return on which side the next touch goes, and how many are missing there; None when the target is complete."""
     for side, count in NEEDED[target.kind]:
         there = len(touches.of(side))
@@ -68,7 +68,7 @@ def still_needed(target: Target, touches: Touches) -> tuple[TouchSide, int] | No
     return None
 
 
-def measured_place(target: Target, touches: Touches) -> Vector:
+def measured_place(target: GuidedTarget, touches: Touches) -> Vector:
     """Return the point that the touches of a complete target give, in the device's coordinates.
 
     Raises
@@ -90,7 +90,7 @@ def measured_place(target: Target, touches: Touches) -> Vector:
 
 
 def align_by_targets(
-    targets: Sequence[Target], touches: Sequence[Touches], distance_to: SurfaceDistance, *, length: float
+    targets: Sequence[GuidedTarget], touches: Sequence[Touches], distance_to: SurfaceDistance, *, length: float
 ) -> Adjustment:
     """Align by the targets that are complete.
 
@@ -121,7 +121,7 @@ def align_by_targets(
 
 
 def _fitted(
-    targets: Sequence[Target], places: Sequence[Vector], distance_to: SurfaceDistance, length: float
+    targets: Sequence[GuidedTarget], places: Sequence[Vector], distance_to: SurfaceDistance, length: float
 ) -> Adjustment:
     nominal, measured = np.array([t.place for t in targets]), np.array(places)
     strength = np.linalg.svd(nominal - nominal.mean(axis=0), compute_uv=False)
@@ -150,7 +150,7 @@ def _fitted(
 
 
 def _solved(
-    targets: Sequence[Target], measured: Points, distance_to: SurfaceDistance, start: Rigid, center: Vector,
+    targets: Sequence[GuidedTarget], measured: Points, distance_to: SurfaceDistance, start: Rigid, center: Vector,
     length: float, *, aim: float,
 ) -> tuple[Rigid, Rows, list[str]]:  # fmt: skip
     """Return pose, rows and the target of each row; `aim` is how much tangents at surface touches count."""
@@ -178,7 +178,11 @@ def _solved(
 
 
 def _poor_marked(
-    targets: Sequence[Target], places: Sequence[Vector], distance_to: SurfaceDistance, length: float, fit: Adjustment
+    targets: Sequence[GuidedTarget],
+    places: Sequence[Vector],
+    distance_to: SurfaceDistance,
+    length: float,
+    fit: Adjustment,
 ) -> Adjustment:
     """Mark the target without which the others agree far better."""
     best, best_rms = -1, fit.rms

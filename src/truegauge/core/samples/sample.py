@@ -1,137 +1,190 @@
-"""A sample: one measured individual. Its raw points are never altered."""
+"""A sample: one measured individual. What was measured of it is never altered, only added to or taken away."""
 
-import hashlib
+from __future__ import annotations
+
+import uuid
 from dataclasses import dataclass, replace
-from typing import Literal
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from pydantic import Field
 
-from truegauge.core.arrays import Normals, Points, Rigid, frozen
-from truegauge.core.clouds.raw import Colors
-from truegauge.core.frames import apply
-from truegauge.core.frozen_model import Frozen, Three
+from truegauge.core.arrays import frozen
+from truegauge.core.samples.contributions import Contribution, FeatureTouches, NamedTouches, ScanPoints, by_feature
+from truegauge.core.samples.document import ProbedTouch, SampleAbout, SampleData, ScanFile, Touch
 
+if TYPE_CHECKING:
+    from collections.abc import Hashable
 
-class Touch(Frozen):
-    """One measured point (mm, the coordinates of the sample) of a target.
+    from truegauge.core.arrays import Normals, Points, Rigid
+    from truegauge.core.clouds.raw import Colors
 
-    `side` says where: on a surface, on the spot face of a hole, or on its wall. With a `radius` the place is the
-    centre of a tip of that radius, which came in the direction `approach`; without, it is compensated already.
-    """
-
-    target: str
-    place: Three
-    side: Literal["surface", "face", "wall"] = "surface"
-    radius: float = Field(default=0.0, ge=0, le=100)
-    approach: Three = (0.0, 0.0, 0.0)
+_GREY = 160
 
 
-class ProbedTouch(Frozen):
-    """One touch of a CMM: where the centre of the tip was (mm, machine coordinates), and how it came there.
-
-    `approach` is the unit direction of the motion, `radius` (mm) that of the tip by its qualification; `feature` is an
-    id of the plan, empty while nobody has said what was touched. `stylus` names what touched; `warning` says why its
-    points are to be looked at with care (not qualified, due, another speed). `row` numbers the ring or line of the
-    feature that it was taken in, -1 where nobody said.
-    """
-
-    place: Three
-    approach: Three
-    radius: float = Field(ge=0, le=100)
-    feature: str = ""
-    stylus: str = ""
-    warning: str = ""
-    qualified: bool = True
-    row: int = Field(default=-1, ge=-1)
-
-
-class ScanFile(Frozen):
-    """One scan of a sample: its file, the unit of its lengths, where x, y and z stand in a text, how many points.
-
-    `placement` (a 4x4 matrix, row by row) takes its points to the coordinates of the first scan, where the part was
-    moved between them; `placed_by` says how it was found.
-    """
-
-    file_name: str
-    unit: str = "mm"
-    columns: tuple[int, int, int] | None = None
-    count: int = Field(default=0, ge=0)
-    placement: tuple[float, ...] | None = Field(default=None, min_length=16, max_length=16)
-    placed_by: str = ""
-
-
-class SampleData(Frozen):
-    """What is written about a sample besides its points."""
-
-    name: str = ""
-    serial: str = ""
-    operator: str = ""
-    measured_at: str = ""
-    temperature_c: float | None = Field(default=None, gt=-60, lt=200)
-    scale_temperature_c: float | None = Field(default=None, gt=-60, lt=200)
-    scale_expansion: float = Field(default=0.0, ge=0, le=1e-3)
-    touches: tuple[Touch, ...] = ()
-    probed: tuple[ProbedTouch, ...] = ()
-    scans: tuple[ScanFile, ...] = ()
-
-    @property
-    def unit(self) -> str:
-        """The unit of the first scan's file."""
-        return self.scans[0].unit if self.scans else "mm"
-
-
-@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
+@dataclass(frozen=True, eq=False)
 class Sample:
-    """Raw points (n, 3) mm in scan coordinates, all scans one after the other; `key` identifies their content.
+    """What is said of the sample, and what was measured: scans, touches of features, points with names.
 
-    `normals` (n, 3) are zero and `colors` (n, 3) grey where one of several scans has none. `notes` tell what reading
-    left out or moved.
+    `origin` stays the same while more is measured of it.
     """
 
-    key: str
-    data: SampleData
-    points: Points
-    normals: Normals | None = None
-    colors: Colors | None = None
-    notes: tuple[str, ...] = ()
+    origin: str
+    about: SampleAbout
+    contributions: tuple[Contribution, ...] = ()
+
+    @classmethod
+    def of(cls, data: SampleData, scans: tuple[ScanPoints, ...] = (), origin: str = "") -> Sample:
+        """Return the sample of a document and its scans; without any it is a new one, unless its origin is known."""
+        origin = origin or "+".join(s.key for s in scans) or f"touches-{uuid.uuid4().hex}"
+        named = (NamedTouches(data.touches),) if data.touches else ()
+        return cls(origin, data.about, (*scans, *by_feature(data.probed), *named))
+
+    @cached_property
+    def scans(self) -> tuple[ScanPoints, ...]:
+        """The scans."""
+        return tuple(c for c in self.contributions if isinstance(c, ScanPoints))
+
+    @cached_property
+    def touched(self) -> dict[str, FeatureTouches]:
+        """The touches of each feature, by its id."""
+        return {c.feature: c for c in self.contributions if isinstance(c, FeatureTouches)}
+
+    @cached_property
+    def named(self) -> NamedTouches:
+        """The points with names."""
+        return next((c for c in self.contributions if isinstance(c, NamedTouches)), NamedTouches(()))
 
     @property
     def name(self) -> str:
         """The name shown."""
-        return self.data.name
+        return self.about.name
 
-    def placed(self, first_from_this: Rigid, placed_by: str) -> "Sample":
+    @property
+    def files(self) -> tuple[ScanFile, ...]:
+        """What its scans were read from."""
+        return tuple(s.file for s in self.scans)
+
+    @property
+    def unit(self) -> str:
+        """The unit of the first scan's file."""
+        return self.scans[0].file.unit if self.scans else "mm"
+
+    @property
+    def touches(self) -> tuple[Touch, ...]:
+        """The points with names."""
+        return self.named.touches
+
+    @cached_property
+    def probed(self) -> tuple[ProbedTouch, ...]:
+        """The touches of features, in the order in which they were taken."""
+        found = [(row, t) for c in self.touched.values() for row, t in zip(c.rows, c.touches, strict=True)]
+        return tuple(t for _, t in sorted(found, key=lambda one: one[0]))
+
+    @property
+    def is_touched(self) -> bool:
+        """Whether it has touches of features and no scan."""
+        return bool(self.touched) and not self.scans
+
+    @cached_property
+    def scans_key(self) -> str:
+        """The content of its scans; empty without any."""
+        return "+".join(s.key for s in self.scans)
+
+    @cached_property
+    def touched_key(self) -> Hashable:
+        """The content of all touches of features."""
+        return tuple(c.key for c in self.touched.values())
+
+    @cached_property
+    def points(self) -> Points:
+        """The points (n, 3) mm of all scans, one after the other."""
+        if not self.scans:
+            return np.zeros((0, 3))
+        return self.scans[0].points if len(self.scans) == 1 else frozen(np.vstack([s.points for s in self.scans]))
+
+    @cached_property
+    def normals(self) -> Normals | None:
+        """The normals (n, 3) of the scans, zero where one of several has none; None where all have none."""
+        found: Normals | None = _stacked([s.normals for s in self.scans], [len(s.points) for s in self.scans], 0)
+        return found
+
+    @cached_property
+    def colors(self) -> Colors | None:
+        """The colours (n, 3) of the scans, grey where one of several has none; None where all have none."""
+        found: Colors | None = _stacked([s.colors for s in self.scans], [len(s.points) for s in self.scans], _GREY)
+        return found
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What reading its scans left out or moved."""
+        return tuple(n for s in self.scans for n in s.notes)
+
+    @cached_property
+    def data(self) -> SampleData:
+        """What a file says of it."""
+        about = {name: getattr(self.about, name) for name in SampleAbout.model_fields}
+        return SampleData.model_construct(**about, touches=self.touches, probed=self.probed, scans=self.files)
+
+    def with_data(self, data: SampleData) -> Sample:
+        """Return the sample with something else said of it and other touches; its scans stay."""
+        named = self.named if data.touches == self.touches else NamedTouches(data.touches)
+        touched = by_feature(data.probed, tuple(self.touched.values()))
+        return Sample(self.origin, data.about, (*self.scans, *touched, *((named,) if data.touches else ())))
+
+    def with_probed(self, touches: tuple[ProbedTouch, ...]) -> Sample:
+        """Return the sample with these touches of features; those of features that did not change are shared."""
+        rest = tuple(c for c in self.contributions if not isinstance(c, FeatureTouches))
+        return Sample(self.origin, self.about, (*rest, *by_feature(touches, tuple(self.touched.values()))))
+
+    def with_named(self, touches: tuple[Touch, ...]) -> Sample:
+        """Return the sample with these points with names."""
+        rest = tuple(c for c in self.contributions if not isinstance(c, NamedTouches))
+        return Sample(self.origin, self.about, (*rest, *((NamedTouches(touches),) if touches else ())))
+
+    def saying(self, **changes: Any) -> Sample:
+        """Return the sample with changes of what is said of it.
+
+        Raises
+        ------
+        ValueError
+            What cannot be said.
+        """
+        return Sample(self.origin, self.about.replace(**changes), self.contributions)
+
+    def placed(self, first_from_this: Rigid, placed_by: str) -> Sample:
         """Return the sample in other coordinates: the points of a part that was moved between two scans."""
-        files = tuple(
-            f.replace(placement=tuple(first_from_this.ravel().tolist()), placed_by=placed_by) for f in self.data.scans
-        )
-        turned = None
-        if self.normals is not None:
-            turned = frozen(np.ascontiguousarray(self.normals @ first_from_this[:3, :3].T, dtype=self.normals.dtype))
-        code = hashlib.sha256(np.ascontiguousarray(first_from_this).tobytes()).hexdigest()[:12]
-        return replace(
-            self, key=f"{self.key}@{code}", data=self.data.replace(scans=files), normals=turned,
-            points=frozen(apply(first_from_this, self.points)),
-        )  # fmt: skip
+        scans = tuple(s.placed(first_from_this, placed_by) for s in self.scans)
+        rest = tuple(c for c in self.contributions if not isinstance(c, ScanPoints))
+        return Sample("+".join(s.key for s in scans) or self.origin, self.about, (*scans, *rest))
 
-    def joined(self, other: "Sample") -> "Sample":
+    def joined(self, other: Sample) -> Sample:
         """Return a sample of both samples' scans; `other` is in the same coordinates."""
-        data = self.data.replace(scans=(*self.data.scans, *other.data.scans))
-        return replace(
-            self,
-            key=f"{self.key}+{other.key}",
-            data=data,
-            points=frozen(np.vstack([self.points, other.points])),
-            normals=_stacked(self.normals, other.normals, len(self.points), len(other.points), 0.0),
-            colors=_stacked(self.colors, other.colors, len(self.points), len(other.points), 160),
-            notes=(*self.notes, *other.notes),
+        scans, joint = _sharing((*self.scans, *other.scans))
+        rest = tuple(c for c in self.contributions if not isinstance(c, ScanPoints))
+        made = Sample("+".join(s.key for s in scans) or self.origin, self.about, (*scans, *rest))
+        made.__dict__.update(joint)
+        return made
+
+
+def _sharing(scans: tuple[ScanPoints, ...]) -> tuple[tuple[ScanPoints, ...], dict[str, Any]]:
+    """Return scans that look into joint arrays, and these, by their names: large points must not be there twice."""
+    joint: dict[str, Any] = {}
+    for name in ("points", "normals", "colors"):
+        arrays = [getattr(s, name) for s in scans]
+        if len(scans) < 2 or any(a is None for a in arrays):
+            continue
+        joint[name] = frozen(np.vstack(arrays))
+        starts = np.cumsum([0, *(len(a) for a in arrays)])
+        scans = tuple(
+            replace(s, **{name: joint[name][a:b]}) for s, a, b in zip(scans, starts[:-1], starts[1:], strict=True)
         )
+    return scans, joint
 
 
-def _stacked(a, b, count_a: int, count_b: int, blank: float):  # type: ignore[no-untyped-def]
-    if a is None and b is None:
-        return None
-    kind = (a if a is not None else b).dtype
-    parts = [np.full((n, 3), blank, dtype=kind) if x is None else x for x, n in ((a, count_a), (b, count_b))]
+def _stacked(arrays: list[Any], counts: list[int], blank: float) -> Any:
+    known = next((a for a in arrays if a is not None), None)
+    if known is None or len(arrays) == 1:
+        return known
+    parts = [np.full((n, 3), blank, dtype=known.dtype) if a is None else a for a, n in zip(arrays, counts, strict=True)]
     return frozen(np.vstack(parts))

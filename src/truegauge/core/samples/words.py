@@ -5,7 +5,7 @@ from truegauge.core.samples.sample import Sample
 
 def touch_warning(sample: Sample, features: set[str]) -> str:
     """Say why results of some features (ids) are to be looked at with care; empty when there is no reason."""
-    own = [t for t in sample.data.probed if t.feature in features and t.warning]
+    own = [t for t in sample.probed if t.feature in features and t.warning]
     unqualified = [t for t in own if not t.qualified]
     if unqualified:
         return f"touched with a stylus that is not qualified ({unqualified[0].stylus})"
@@ -14,9 +14,9 @@ def touch_warning(sample: Sample, features: set[str]) -> str:
 
 def touch_notes(sample: Sample | None) -> tuple[str, ...]:
     """Return lines for a report: how many touches with which styli, and those that were not qualified."""
-    if sample is None or not sample.data.probed:
+    if sample is None or not sample.probed:
         return ()
-    probed = sample.data.probed
+    probed = sample.probed
     styli = sorted({t.stylus for t in probed})
     lines = [f"{len(probed)} touches with {', '.join(styli[:4])}{' and others' if len(styli) > 4 else ''}"]
     for stylus in styli:

@@ -80,11 +80,6 @@ def decide(
     return Decision(State.WITHIN, "within the limits" if not guard else "within the limits beyond doubt")
 
 
-def judge(measured: float, lower: float | None, upper: float | None, *, near_share: float = NEAR_SHARE) -> State:
-    """Return the state of a value by simple acceptance, without warning limits."""
-    return decide(measured, lower, upper, near_share=near_share).state
-
-
 def dominates(uncertainty: float | None, lower: float | None, upper: float | None, k: float = 2.0) -> bool:
     """Tell whether the expanded uncertainty is more than a third of the tolerance."""
     if uncertainty is None or (lower is None and upper is None):

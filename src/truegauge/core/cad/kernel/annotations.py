@@ -23,7 +23,7 @@ from truegauge.core.cad.annotations import (
     AnnotatedDimension,
     AnnotatedTolerance,
     Annotations,
-    DatumUse,
+    FrameDatum,
 )
 from truegauge.core.cad.kernel.documents import attribute_of
 
@@ -217,7 +217,7 @@ def _modifiers(tolerance: Any) -> tuple[str, ...]:
     return tuple(words)
 
 
-def _datum_system(label: Any) -> tuple[DatumUse, ...]:
+def _datum_system(label: Any) -> tuple[FrameDatum, ...]:
     labels = TDF_LabelSequence()
     XCAFDoc_DimTolTool.GetDatumWithObjectOfTolerLabels_s(label, labels)
     places: dict[int, list[tuple[str, tuple[str, ...]]]] = {}
@@ -227,7 +227,7 @@ def _datum_system(label: Any) -> tuple[DatumUse, ...]:
             words = tuple(_spaced(_word(m, "XCAFDimTolObjects_DatumSingleModif_")) for m in _each(datum.GetModifiers()))
             places.setdefault(datum.GetPosition(), []).append((_text(datum.GetName()), words))
     return tuple(
-        DatumUse(letter="-".join(letter for letter, _ in used), modifiers=tuple(w for _, words in used for w in words))
+        FrameDatum(letter="-".join(x for x, _ in used), modifiers=tuple(w for _, words in used for w in words))
         for _, used in sorted(places.items())
     )
 

@@ -11,6 +11,7 @@ from truegauge.core.errors import EvaluationError, TrueGaugeError
 
 log = logging.getLogger(__name__)
 T = TypeVar("T")
+Key = tuple[type, str | None, Hashable]  # which node, the origin of the sample (None: of none), and its content
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +25,13 @@ class Graph:
     """A store of node results. A key names a computation and all its inputs; equal keys mean equal results."""
 
     def __init__(self, capacity: int = 12_000) -> None:
-        self._results: OrderedDict[Hashable, object] = OrderedDict()
+        self._results: OrderedDict[Key, object] = OrderedDict()
         self._capacity = capacity
         # A window reads what is known while a worker computes more.
         self._lock = threading.Lock()
         self.computed = 0
 
-    def node(self, key: Hashable, compute: Callable[[], T]) -> T | NotComputed:
+    def node(self, key: Key, compute: Callable[[], T]) -> T | NotComputed:
         """Return the stored result of `key`, or compute it. An error of ours becomes a reason."""
         with self._lock:
             if key in self._results:
@@ -41,7 +42,7 @@ class Graph:
         try:
             result = compute()
         except TrueGaugeError as error:
-            log.info("node %s: %s", key if isinstance(key, str) else "", error)
+            log.info("node %s: %s", key[0].__name__, error)
             result = NotComputed(str(error))
         with self._lock:
             self._results[key] = result
@@ -49,15 +50,15 @@ class Graph:
                 self._results.popitem(last=False)
         return result
 
-    def peek(self, key: Hashable) -> object | None:
+    def peek(self, key: Key) -> object | None:
         """Return the stored result of `key`, or None."""
         with self._lock:
             return self._results.get(key)
 
-    def forget(self, keep: Callable[[Hashable], bool]) -> None:
-        """Drop results, for memory: those of samples that are no longer open."""
+    def forget_other_samples(self, *origins: str) -> None:
+        """Drop the results of samples of other origins: they are no longer open."""
         with self._lock:
-            for key in [k for k in self._results if not keep(k)]:
+            for key in [k for k in self._results if k[1] is not None and k[1] not in origins]:
                 del self._results[key]
 
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from truegauge.core.association.features import Line
-from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.nominal import nominal_feature
 
 if TYPE_CHECKING:
+    from truegauge.core.nodes.context import Context
     from truegauge.core.plan.document import Plan
-    from truegauge.core.plan.evaluation import Evaluator
     from truegauge.core.plan.requirements import Characteristic
 
 
@@ -37,14 +38,15 @@ def features_behind(plan: Plan, c: Characteristic) -> frozenset[str]:
     return frozenset(found)
 
 
-def axis_about(evaluator: Evaluator, plan: Plan, feature_id: str) -> Line | None:
+def axis_about(context: Context, feature_id: str) -> Line | None:
     """Return the axis that a feature runs out about, None where it does not: its touches lie in rings around it."""
+    plan = context.plan
     for c in plan.by_feature.get(feature_id, ()):
-        if c.kind not in ("circular_runout", "total_runout"):
+        if not context.kind(c.kind).about_axis:
             continue
         for letter in (x for d in c.datums for x in d.letters if plan.has_datum(x)):
-            nominal = evaluator.nominal(plan.feature(plan.datum(letter).feature).group, plan)
-            line = axis_of(nominal.feature) if isinstance(nominal, Nominal) else None
+            known = nominal_feature(context, plan.feature(plan.datum(letter).feature).group)
+            line = None if isinstance(known, NotComputed) else axis_of(known.feature)
             if line is not None:
                 return line
     return None

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -13,14 +14,16 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.constructions.parts import Operand, axis_of, foot_on_line, foot_on_plane, place_of, plane_of
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.named_frame import AxisName, frame_by_naming, shifted_frame
 from truegauge.core.datums.placement import DatumFeature, place_by_datums
 from truegauge.core.datums.situation import situations_of
-from truegauge.core.datums.system import DatumUse, establish
+from truegauge.core.datums.system import SystemDatum, establish
 from truegauge.core.errors import DatumError, EvaluationError, RegistrationError
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.frames import apply, invert, rotate
+from truegauge.core.nodes.datum_parts import datum_parts
+from truegauge.core.nodes.nominal import nominal_operand
 from truegauge.core.plan.alignments import (
+    AlignmentBase,
     AnyAlignment,
     BestFitAlignment,
     DatumAlignment,
@@ -31,12 +34,11 @@ from truegauge.core.plan.alignments import (
     ReferencePointAlignment,
     needs_base,
 )
-from truegauge.core.plan.datum_parts import datum_parts
 from truegauge.core.progress import Progress
 from truegauge.core.registration.adjustment import Adjustment, TargetDeviation
 from truegauge.core.registration.align import AlignmentSettings, align
 from truegauge.core.registration.alignment import Alignment
-from truegauge.core.registration.guided import Target, Touches, align_by_targets
+from truegauge.core.registration.guided import GuidedTarget, Touches, align_by_targets
 from truegauge.core.registration.matched_points import match_points, pairs_by_geometry, pairs_by_name
 from truegauge.core.registration.reference_points import (
     REACH,
@@ -44,7 +46,7 @@ from truegauge.core.registration.reference_points import (
     align_by_reference_points,
     directions_of,
 )
-from truegauge.core.samples.sample import Touch
+from truegauge.core.samples.document import Touch
 
 _PIECE = 500_000
 _COMPENSATIONS = 3
@@ -63,7 +65,7 @@ class Aligning:
     """
 
     model: CadModel
-    projector: Projector
+    exact: Callable[[], Projector]  # exact distances take a moment to prepare, and not all need them
     cloud: PreparedCloud | None
     base: Alignment | None
     base_name: str
@@ -83,44 +85,11 @@ def compute_alignment(own: AnyAlignment, given: Aligning) -> Alignment:
     """
     if needs_base(own) and given.base is None:
         raise RegistrationError("choose the alignment that it starts from: features are found in aligned points only")
-    match own:
-        case BestFitAlignment():
-            found = _best_fit(own, given)
-        case DatumAlignment():
-            found = _by_datums(own, given)
-        case ReferencePointAlignment():
-            found = _adjusted(_by_reference_points(own, given), given)
-        case MatchedPointAlignment():
-            found = _adjusted(_by_matched_points(own, given), given)
-        case GuidedAlignment():
-            found = _adjusted(_by_targets(own, given), given)
-        case GivenAlignment():
-            found = _placed(np.array(own.matrix).reshape(4, 4), given)
-    uses = own.datums if isinstance(own, DatumAlignment) else ()
-    named = [given.measured(d.feature) for d in uses]
-    frame = frame_from_part(
-        own, [nominal_operand(n) for _, n, _ in named], [d.axis for d in uses], [name for name, _, _ in named]
-    )
+    found = _COMPUTED[type(own)](own, given)
     doubts = found.doubts
     if given.base is not None and given.base.doubts:
         doubts = (*doubts, f"{given.base_name}, which it starts from, is not trusted")
-    return replace(found, frame_from_part=frozen(frame), doubts=doubts)
-
-
-def frame_from_part(
-    own: AnyAlignment, nominals: Sequence[Operand], axes: Sequence[AxisName | None], names: Sequence[str]
-) -> Rigid:
-    """Return the frame that an alignment's coordinates are reported in.
-
-    Raises
-    ------
-    DatumError
-        Named axes that make no frame.
-    """
-    frame = np.eye(4)
-    if any(axes):
-        frame = frame_by_naming(nominals, axes, names, center=np.zeros(3))
-    return np.asarray(shifted_frame(np.array(own.offset), np.array(own.turns)) @ frame)
+    return replace(found, doubts=doubts)
 
 
 def _best_fit(own: BestFitAlignment, given: Aligning) -> Alignment:
@@ -141,7 +110,7 @@ def _best_fit(own: BestFitAlignment, given: Aligning) -> Alignment:
     growth = 1.0 if given.base is None else given.base.growth
     if growth != 1.0:
         cloud = replace(cloud, growth=cloud.growth * growth)
-    found = align(cloud, given.model, given.projector, settings, start=start, progress=given.progress)
+    found = align(cloud, given.model, given.exact(), settings, start=start, progress=given.progress)
     return replace(found, growth=growth)
 
 
@@ -205,7 +174,7 @@ def _datum_operands(
     Where the features make no datum system (two that hold the same) each is associated for itself.
     """
     try:
-        uses = [DatumUse(name, tuple(datum_parts([name], [m]))) for name, _, m in measured]
+        uses = [SystemDatum(name, tuple(datum_parts([name], [m]))) for name, _, m in measured]
         known = [f for _, f in establish(uses, association, center=center, length=length).datums]
         return [Operand(f, m.middle, m.nominal.length) for f, (_, _, m) in zip(known, measured, strict=True)]
     except (DatumError, ValueError):
@@ -224,11 +193,6 @@ def _datum_target(datum: DatumFeature, part_from_base: Rigid, added: int) -> Tar
         if len(ideal.along):
             off = ideal.along.T @ (ideal.along @ (apply(part_from_base, real.place) - ideal.place))
     return TargetDeviation(datum.name, place, off, held=f"{added} freedom{'s' if added != 1 else ''}")
-
-
-def nominal_operand(nominal: Nominal) -> Operand:
-    """Return a nominal feature as datums take it."""
-    return Operand(nominal.feature, nominal.center, nominal.length)
 
 
 def _point_of(feature: Feature, middle: Vector, name: str) -> Vector:
@@ -341,9 +305,9 @@ def _in_base(place: Vector, given: Aligning) -> Vector:
     return apply(given.base.part_from_scan, given.base.growth * place)
 
 
-def target_of(target: GuideTarget) -> Target:
+def target_of(target: GuideTarget) -> GuidedTarget:
     """Return the target of a guided alignment as it is computed with."""
-    return Target(target.name, target.kind, np.array(target.place), unit(target.direction), target.diameter)
+    return GuidedTarget(target.name, target.kind, np.array(target.place), unit(target.direction), target.diameter)
 
 
 def touches_of(target: str, touches: tuple[Touch, ...]) -> Touches:
@@ -359,7 +323,7 @@ def _by_targets(own: GuidedAlignment, given: Aligning) -> Adjustment:
     tips = tuple(_touch_in_base(t, given) for t in given.touches)
 
     def distance_to(points: Points) -> tuple[Floats, Points]:
-        found = given.projector.deviations(np.ascontiguousarray(points))
+        found = given.exact().deviations(np.ascontiguousarray(points))
         return found.distance, np.asarray(found.normals, dtype=np.float64)
 
     def fitted(there: tuple[Touch, ...]) -> Adjustment:
@@ -390,3 +354,30 @@ def _moved(touch: Touch, direction: Vector) -> Touch:
     if touch.radius == 0:
         return touch
     return touch.replace(place=tuple((np.array(touch.place) + touch.radius * direction).tolist()), radius=0.0)
+
+
+def _by_reference_points_placed(own: ReferencePointAlignment, given: Aligning) -> Alignment:
+    return _adjusted(_by_reference_points(own, given), given)
+
+
+def _by_matched_points_placed(own: MatchedPointAlignment, given: Aligning) -> Alignment:
+    return _adjusted(_by_matched_points(own, given), given)
+
+
+def _by_targets_placed(own: GuidedAlignment, given: Aligning) -> Alignment:
+    return _adjusted(_by_targets(own, given), given)
+
+
+def _given(own: GivenAlignment, given: Aligning) -> Alignment:
+    return _placed(np.array(own.matrix).reshape(4, 4), given)
+
+
+# How each kind of alignment is computed: another kind is a model, a line here, and a page of the Align stage.
+_COMPUTED: dict[type[AlignmentBase], Callable[[Any, Aligning], Alignment]] = {
+    BestFitAlignment: _best_fit,
+    DatumAlignment: _by_datums,
+    ReferencePointAlignment: _by_reference_points_placed,
+    MatchedPointAlignment: _by_matched_points_placed,
+    GuidedAlignment: _by_targets_placed,
+    GivenAlignment: _given,
+}

@@ -6,7 +6,8 @@ import numpy as np
 
 from truegauge.core.authoring.new_features import new_id
 from truegauge.core.cad.model import CadModel, SurfaceKind
-from truegauge.core.plan.commands import AddCharacteristic, EditCharacteristic, Several
+from truegauge.core.commands.command import Several
+from truegauge.core.commands.requirements import AddCharacteristic, EditCharacteristic
 from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
 from truegauge.core.plan.requirements import ORIENTS, DatumReference
 

@@ -5,35 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import Characteristic, Plan
-from truegauge.core.plan.graph import NotComputed
 from truegauge.core.tolerancing.judgement import State
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Ints, Mask, Normals, Points
-    from truegauge.core.cad.projection import Deviations
-    from truegauge.core.deviations.statistics import DeviationStatistics
     from truegauge.core.features.extraction import Built, Measured
+    from truegauge.core.nodes.cloud import Cloud
     from truegauge.core.registration.alignment import Alignment
     from truegauge.core.tolerancing.outcome import Outcome
 
 FOREIGN = "another part"  # what the doubts of a registration say where the scan may be of one
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Cloud:
-    """The aligned cloud: points in part coordinates, their deviations, and which of them count as the part."""
-
-    points: Points
-    found: Deviations
-    usable: Mask
-    statistics: DeviationStatistics
-    removed: Mask  # by the recipe
-    left_out: tuple[int, ...] = ()  # how many each step of the recipe took away
-    normals: Normals | None = None  # those of the scan, turned with it
-    touched: dict[str, Ints] | None = None  # of a sample of touches: the rows of each feature, by its id
-    stray: Mask | None = None  # points that statistics leave out
-    taken: Ints | None = None  # the ring or line in which each touch was taken, -1 where nobody said
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,1 @@
+"""What an evaluation works out once and shares: the cloud, alignments, features, datum systems, zones, readings."""

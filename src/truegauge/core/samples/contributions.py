@@ -1,0 +1,94 @@
+"""What a sample is put together from. Each contribution has a key of its content: equal keys mean equal content."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Hashable
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.arrays import frozen
+from truegauge.core.frames import apply
+from truegauge.core.hashed import Hashed
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Normals, Points, Rigid
+    from truegauge.core.clouds.raw import Colors
+    from truegauge.core.samples.document import ProbedTouch, ScanFile, Touch
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ScanPoints:
+    """One scan: raw points (n, 3) mm in the coordinates of the sample, with normals and colours where it has them.
+
+    `notes` tell what reading left out or moved.
+    """
+
+    key: str
+    file: ScanFile
+    points: Points
+    normals: Normals | None = None
+    colors: Colors | None = None
+    notes: tuple[str, ...] = ()
+
+    def placed(self, first_from_this: Rigid, placed_by: str) -> ScanPoints:
+        """Return it in other coordinates: of a part that was moved between two scans."""
+        placement = tuple(first_from_this.ravel().tolist())
+        turned = None
+        if self.normals is not None:
+            turned = frozen(np.ascontiguousarray(self.normals @ first_from_this[:3, :3].T, dtype=self.normals.dtype))
+        code = hashlib.sha256(np.ascontiguousarray(first_from_this).tobytes()).hexdigest()[:12]
+        return replace(
+            self, key=f"{self.key}@{code}", file=self.file.replace(placement=placement, placed_by=placed_by),
+            points=frozen(apply(first_from_this, self.points)), normals=turned,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FeatureTouches:
+    """The touches of one feature (by id; empty for those that nobody gave to one), and their `rows` in the sample."""
+
+    feature: str
+    touches: tuple[ProbedTouch, ...]
+    rows: tuple[int, ...]
+    key: Hashable = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "key", Hashed((self.feature, self.rows, self.touches)))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class NamedTouches:
+    """Measured points with names of targets, for alignments and for comparing points."""
+
+    touches: tuple[Touch, ...]
+    key: Hashable = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "key", Hashed(self.touches))
+
+
+Contribution = ScanPoints | FeatureTouches | NamedTouches
+
+
+def by_feature(probed: tuple[ProbedTouch, ...], known: tuple[FeatureTouches, ...] = ()) -> tuple[FeatureTouches, ...]:
+    """Return touches feature by feature, in the order of their first touch; what stayed is what it was in `known`.
+
+    So a touch more costs nothing for the features that it does not belong to.
+    """
+    rows: dict[str, list[int]] = {}
+    for k, touch in enumerate(probed):
+        rows.setdefault(touch.feature, []).append(k)
+    before = {c.feature: c for c in known}
+    made = []
+    for feature, own in rows.items():
+        touches, there = tuple(probed[k] for k in own), before.get(feature)
+        same = there is not None and there.rows == tuple(own) and all(map(_same, there.touches, touches))
+        made.append(there if same and there is not None else FeatureTouches(feature, touches, tuple(own)))
+    return tuple(made)
+
+
+def _same(a: ProbedTouch, b: ProbedTouch) -> bool:
+    return a is b or a == b
