@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemDelegate, QDialogButtonBox
+from tests.core.characteristics.made_up import reach  # noqa: F401
 
 from truegauge.app.characteristic_editor import CharacteristicEditor
 from truegauge.app.ledger_order import Order
@@ -362,3 +363,21 @@ def test_the_meaning_of_sizes_is_a_rule_of_the_plan(loaded, qtbot, settle):
     assert window.session.evaluation.result("c4").definition == "LP"
     window.session.undo()
     assert window.session.plan.usual_size == "GG"
+
+
+def test_a_family_from_outside_is_in_the_ledger_and_says_why(loaded, reach, settle):  # noqa: F811
+    """Taken from the strip like any other; its row paints its value, its panel what it was read from."""
+    s = loaded.session
+    s.select_groups((s.plan.feature("main-bore").group,))
+    settle()
+    index = next(k for k, p in enumerate(s.proposals) if p.kind is reach)
+    s.accept(index)
+    settle()
+    c = s.plan.characteristics[-1]
+    assert c.kind == "reach"
+    assert s.evaluation.result(c.id).measured == pytest.approx(s.plan.characteristics[-1].nominal, abs=3.0)
+    row = loaded.ledger.model.row_of(c.id)
+    said = loaded.ledger.model.index(row).data()
+    assert "main bore reach of points" in said
+    assert f"{s.evaluation.result(c.id).measured:.3f}" in said
+    assert not loaded.ledger.grab().isNull()  # painted by the delegate like any other

@@ -14,6 +14,7 @@ from truegauge.core.tolerancing import general
 from truegauge.core.tolerancing.general import GeneralTolerances, angle_tolerance, length_tolerance
 from truegauge.core.tolerancing.outcome import Outcome
 from truegauge.core.tolerancing.size_rule import SizeRule
+from truegauge.core.tolerancing.zone import MATERIAL
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Vector
@@ -129,6 +130,15 @@ class Kind:
     def is_limit_of_size(self, c: Characteristic) -> bool:
         """Tell whether the limits of a characteristic are limits of size: of any definition but a spread of sizes."""
         return self.limits_size
+
+    def reads_others(self, plan: Plan, c: Characteristic) -> bool:
+        """Tell whether other characteristics of its features, or of those of its datums, decide about its result.
+
+        Limits of size do where a boundary at maximum or least material follows from them; reciprocity does.
+        """
+        if any(m in MATERIAL for m in c.modifiers) or any(d.material for d in c.datums):
+            return True
+        return self.takes_unused and any(f in plan.given_back for f in c.features)
 
     def content(self, plan: Plan, c: Characteristic) -> Hashable:
         """Return what the value depends on besides the points, the features and the datum system."""

@@ -79,19 +79,16 @@ class KnownResults:
         gone = [c for c in last.plan.characteristics if id(c) not in there]
         if not changed and not gone and not moved:
             return ()
-        features = moved | {f for c in (*changed, *gone) for f in c.features}
-        together = {c.simultaneous for c in (*changed, *gone) if c.simultaneous}
-        directly = {id(c): _features_behind(plan, c) for c in every}
+        features = {f for c in (*changed, *gone) for f in c.features}
+        together = {c.simultaneous for c in (*changed, *gone)} - {""}
         if moved:
-            together |= {c.simultaneous for c in every if c.simultaneous and directly[id(c)] & features}
+            together |= {c.simultaneous for c in every if c.simultaneous and _rests_on(plan, c, moved)}
         return tuple(
             c for c in every
             if id(c) not in last.results
-            or c.simultaneous in together - {""}
-            or (moved and _reads_all_points(context, c))
-            or not directly[id(c)].isdisjoint(features)
-            # What reciprocity gives to a size follows from the other tolerances of its features.
-            or any(not directly[id(o)].isdisjoint(features) for f in c.features for o in plan.by_feature.get(f, ()))
+            or c.simultaneous in together
+            or (moved and (_reads_all_points(context, c) or _rests_on(plan, c, moved)))
+            or (context.kind(c.kind).reads_others(plan, c) and _rests_on(plan, c, features | moved))
         )  # fmt: skip
 
 
@@ -117,7 +114,7 @@ def _moved_features(context: Context, last: _Last) -> set[str] | None:
         return set()
     if sample.origin != last.sample.origin or sample.about != last.sample.about:
         return None
-    if not sample.is_touched or not last.sample.is_touched or sample.named is not last.sample.named:
+    if not sample.is_touched or not last.sample.is_touched or sample.named.key != last.sample.named.key:
         return None
     if scan_key(context) != last.scan:
         return None
@@ -129,7 +126,20 @@ def _moved_features(context: Context, last: _Last) -> set[str] | None:
     return moved
 
 
+def _rests_on(plan: Plan, c: Characteristic, features: set[str]) -> bool:
+    """Tell whether a characteristic rests on any of some features; what its features' others rest on counts too.
+
+    What reciprocity gives to a size follows from the other tolerances of its features.
+    """
+    if not _features_behind(plan, c).isdisjoint(features):
+        return True
+    others = (o for f in c.features for o in plan.given_back.get(f, ()))
+    return any(not _features_behind(plan, o).isdisjoint(features) for o in others)
+
+
 def _features_behind(plan: Plan, c: Characteristic) -> set[str]:
+    if not c.datums and not c.zone.cut_datum:
+        return set(c.features)
     letters = [x for d in c.datums for x in d.letters]
     if c.zone.cut_datum:
         letters.append(c.zone.cut_datum)

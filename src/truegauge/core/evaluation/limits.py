@@ -36,9 +36,9 @@ def with_reciprocity(
 ) -> tuple[float | None, float | None, tuple[str, ...]]:
     """Let the size take what a tolerance at maximum material with reciprocity leaves unused (ISO 2692:2021, 6)."""
     plan = context.plan
-    for other in plan.by_feature.get(c.features[0], ()):
+    for other in plan.given_back.get(c.features[0], ()):
         kind = context.kind(other.kind)
-        if "R" not in other.modifiers or other.upper is None or not kind.geometric:
+        if other.upper is None or not kind.geometric:
             continue
         found, hole = kind.outcome(context, other), _is_hole(context, c)
         if found is None or isinstance(found, NotComputed) or hole is None:

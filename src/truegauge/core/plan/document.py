@@ -318,6 +318,12 @@ class Plan(Frozen):
                 found.setdefault(f, []).append(c)
         return {f: tuple(cs) for f, cs in found.items()}
 
+    @cached_property
+    def given_back(self) -> dict[str, tuple[Characteristic, ...]]:
+        """The tolerances with reciprocity of each feature: the size of the feature may take what they leave unused."""
+        found = {f: tuple(c for c in cs if "R" in c.modifiers) for f, cs in self.by_feature.items()}
+        return {f: cs for f, cs in found.items() if cs}
+
     @property
     def next_number(self) -> int:
         """The number after the last characteristic."""

@@ -58,7 +58,8 @@ def nominal_diameter(features: tuple[Nominal, ...]) -> float:
 def diameter(features: MeasuredFeatures) -> float:
     """Return the diameter of the associated feature, mm."""
     feature = features[0].feature
-    assert isinstance(feature, _ROUND)
+    if not isinstance(feature, _ROUND):  # the feature of a plan that was edited by hand
+        raise EvaluationError("a diameter needs a cylinder, a sphere, a circle or a countersink")
     return 2 * feature.radius
 
 
