@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.core.deviations.map_scale import DeviationScale
 
 Rgb = tuple[int, int, int]
 

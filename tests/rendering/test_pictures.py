@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.palette import bands
 from truegauge.rendering.camera import STANDARD_VIEWS, standard_camera
 from truegauge.rendering.scene import Palette, Scene

@@ -30,9 +30,9 @@ from truegauge.core.commands.features import RemoveFeature
 from truegauge.core.commands.readings import SetTags, SetViews
 from truegauge.core.commands.requirements import AddCharacteristic, RemoveCharacteristic
 from truegauge.core.commands.shown import SetScale
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.document import ConstructedFeature, NominalFeature
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.progress import Progress
 from truegauge.reporting.survey_text import survey_text

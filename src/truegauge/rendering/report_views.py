@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionIn, nominal_fit, section_curves
 from truegauge.core.plan.document import Plan
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.readings import Section
 from truegauge.core.plan.views import Eye, SavedView
 from truegauge.core.samples.sample import Sample

@@ -23,8 +23,8 @@ from vtkmodules.vtkRenderingCore import (
 )
 
 from truegauge.core.cad.model import CadModel
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.deviations.shown import shown_values
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.palette import Rgb, colors_of, scale_bands
 from truegauge.rendering.arrays import image_of, lines_data, points_data, segments_data, surface_data
 from truegauge.rendering.camera import Camera

@@ -10,7 +10,7 @@ from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfgen.canvas import Canvas
 
-from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.palette import BRASS, INK, OUTSIDE, hexadecimal, scale_bands
 from truegauge.reporting.report import ReportTag, ReportView
 from truegauge.reporting.section_drawing import SectionDrawing

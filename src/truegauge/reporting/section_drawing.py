@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionReading, SectionCurves
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.readings import Section, SectionDimension
 from truegauge.core.sections.dimension import Fitted
 from truegauge.palette import colors_of

@@ -11,6 +11,7 @@ import truegauge.core.commands as package
 from truegauge import demo
 from truegauge.core.clouds.recipe import Outliers
 from truegauge.core.commands.history import History
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.plan.alignments import BestFitAlignment
 from truegauge.core.plan.document import (
     Characteristic,
@@ -22,7 +23,6 @@ from truegauge.core.plan.document import (
     PointLimits,
     TitleBlock,
 )
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, Span, SpotCheck
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.demo.cmm_plan import demo_probing

@@ -4,8 +4,8 @@ from pydantic import ValidationError
 
 from truegauge.core.deviations.areas import areas_outside, face_statistics, histogram
 from truegauge.core.deviations.deviation_map import MapMesh
+from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.deviations.shown import is_outside, shown_values, vertex_tolerances
-from truegauge.core.plan.map_scale import DeviationScale, FaceTolerance
 from truegauge.palette import NEUTRAL, colors_of, rgb, scale_bands
 
 

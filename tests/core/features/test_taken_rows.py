@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from truegauge.core.features.taken_rows import rows_at, rows_or_slices
+from truegauge.core.taken_rows import rows_at, rows_or_slices
 
 
 @pytest.mark.parametrize("seed", range(40))

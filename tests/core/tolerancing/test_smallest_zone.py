@@ -22,11 +22,11 @@ from tests.core.tolerancing.made import (
 
 from truegauge.core.association.features import Cylinder
 from truegauge.core.cad.recognition import Nominal
+from truegauge.core.datums.zone_rows import RoundRows
 from truegauge.core.frames import apply, random_rigid, twist_motion
 from truegauge.core.tolerancing.geometric import ORIENTATION, _derived, evaluate
 from truegauge.core.tolerancing.smallest_zone import smallest_zone
 from truegauge.core.tolerancing.zone import Zone
-from truegauge.core.tolerancing.zone_rows import RoundRows
 
 
 def brute_force(rows, free, about, length, starts=3):

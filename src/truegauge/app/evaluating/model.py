@@ -28,11 +28,11 @@ from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.commands.readings import AddDimension, RemoveSection, SetSections, SetViews
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.deviations.areas import OutsideArea, areas_outside
+from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionNominal
 from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import section_plane

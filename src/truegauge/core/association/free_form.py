@@ -4,7 +4,10 @@ Distances and normals are those of the true surfaces. By least squares, or by th
 distance, ISO 1660 without datums). A datum system leaves only its freedoms.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +18,11 @@ from truegauge.core.association.exchange import exchange
 from truegauge.core.association.fit import Criterion
 from truegauge.core.association.needs import need_points
 from truegauge.core.association.small_algebra import symmetric_eigen
-from truegauge.core.cad.projection import Projector
 from truegauge.core.errors import AssociationError, ConvergenceError, IndeterminateError
 from truegauge.core.frames import apply, from_rotation_vector, identity, invert, orthonormalised
+
+if TYPE_CHECKING:
+    from truegauge.core.cad.projection import Projector
 
 _MOST = 60
 _OPEN = 1e-6  # share of the largest eigenvalue below which a motion leaves the distances as they are

@@ -25,9 +25,9 @@ from truegauge.core.datums.common import DatumAssociation, DatumSurface, place_t
 from truegauge.core.datums.freedoms import NAMES, TWIST_OF, Freedoms, Rows, holders
 from truegauge.core.datums.placement import settled
 from truegauge.core.datums.situation import Situation, across, situations_of
+from truegauge.core.datums.zone_rows import SurfaceRows, against
 from truegauge.core.errors import AssociationError, DatumError
 from truegauge.core.frames import apply, invert, rotate, twist_motion
-from truegauge.core.tolerancing.zone_rows import SurfaceRows, against
 
 _RANK = (
     1e-3  # what is held by a lever a thousand times shorter is not held: axes of a formed part are never quite parallel

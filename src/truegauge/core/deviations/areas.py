@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Floats, Mask, Vector
 from truegauge.core.cad.projection import Deviations
 from truegauge.core.deviations.deviation_map import MapMesh
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.deviations.shown import face_tolerances, is_outside, vertex_tolerances
 from truegauge.core.deviations.statistics import DeviationStatistics, statistics
-from truegauge.core.plan.map_scale import DeviationScale
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -4,7 +4,7 @@ import numpy as np
 
 from truegauge.core.arrays import Floats
 from truegauge.core.deviations.deviation_map import MapMesh
-from truegauge.core.plan.map_scale import DeviationScale
+from truegauge.core.deviations.map_scale import DeviationScale
 
 
 def shown_values(mesh: MapMesh, values: Floats, scale: DeviationScale) -> Floats:

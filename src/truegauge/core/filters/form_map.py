@@ -30,8 +30,8 @@ from truegauge.core.association.features import (
 )
 from truegauge.core.association.fit import Criterion
 from truegauge.core.errors import AssociationError, EvaluationError
-from truegauge.core.features.taken_rows import rows_at
 from truegauge.core.filters.gaussian import Axis, Grid, gaussian, robust_gaussian
+from truegauge.core.taken_rows import rows_at
 
 _PER_UNDULATION = 7  # points that an undulation needs (ISO 12181-2)
 _MOST = 1500

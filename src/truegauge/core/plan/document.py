@@ -6,10 +6,10 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from truegauge.core.clouds.recipe import Recipe
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.plan.migrations.steps import PRESENT
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget

@@ -4,8 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.frozen_model import Frozen, Three
-from truegauge.core.plan.map_scale import DeviationScale
 from truegauge.core.references import Refers
 
 Box = tuple[Three, Three]

@@ -11,6 +11,7 @@ from truegauge.core.association.features import Feature, ParallelPlanes, Plane, 
 from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.parts import axis_of, place_of, plane_of
 from truegauge.core.datums.common import size_of, with_size
+from truegauge.core.datums.zone_rows import RoundRows, Rows, SurfaceRows, against
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.frames import apply, invert
@@ -25,7 +26,6 @@ from truegauge.core.tolerancing.derived import (
 )
 from truegauge.core.tolerancing.request import Request, Unit, has_size
 from truegauge.core.tolerancing.zone import MATERIAL
-from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows, against
 
 _ALONG = 1e-3
 

@@ -19,8 +19,8 @@ from truegauge.core.association.starts import even_directions
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.features.extraction import Built, Measured
-from truegauge.core.features.taken_rows import rows_or_slices
 from truegauge.core.filters.form_map import FilterKind
+from truegauge.core.taken_rows import rows_or_slices
 from truegauge.core.tolerancing.once import least_squares_feature, once
 from truegauge.core.tolerancing.rings import UP, lines_of, need_rings
 

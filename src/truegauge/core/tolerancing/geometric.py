@@ -16,6 +16,7 @@ from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
 from truegauge.core.association.features import Cylinder
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.datums.system import EstablishedSystem
+from truegauge.core.datums.zone_rows import RoundRows, Rows, SurfaceRows
 from truegauge.core.errors import EvaluationError
 from truegauge.core.features.extraction import Measured
 from truegauge.core.features.opposite import opposite_on_ring
@@ -35,7 +36,6 @@ from truegauge.core.tolerancing.request import Request, Unit
 from truegauge.core.tolerancing.rings import need_rings
 from truegauge.core.tolerancing.smallest_zone import smallest_offset_zone, smallest_zone
 from truegauge.core.tolerancing.two_point import diameters_of
-from truegauge.core.tolerancing.zone_rows import RoundRows, Rows, SurfaceRows
 
 ORIENTATION = ("perpendicularity", "parallelism", "angularity")
 LOCATION = ("position", "coaxiality", "symmetry")

@@ -11,15 +11,15 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Points, unit
 from truegauge.core.constructions.parts import axis_of
+from truegauge.core.datums.zone_rows import SurfaceRows
 from truegauge.core.errors import EvaluationError
-from truegauge.core.features.taken_rows import rows_or_slices
 from truegauge.core.frames import apply
+from truegauge.core.taken_rows import rows_or_slices
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.derived_rows import Derived, offsets_of
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Patch, Request, Unit
 from truegauge.core.tolerancing.smallest_zone import smallest_offset_zone, smallest_zone
-from truegauge.core.tolerancing.zone_rows import SurfaceRows
 
 KINDS = ("profile_surface", "profile_line")
 _LEAST = 3

@@ -11,7 +11,7 @@ from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import Cone, Cylinder, Shape
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.features.extraction import Measured
-from truegauge.core.features.taken_rows import TakenRows, rows_at, rows_or_slices
+from truegauge.core.taken_rows import TakenRows, rows_at, rows_or_slices
 from truegauge.core.tolerancing.once import least_squares_feature
 
 UP = np.array([0.0, 0.0, 1.0])

@@ -5,8 +5,8 @@ import numpy as np
 from truegauge.core.arrays import Floats, Ints, Points, unit
 from truegauge.core.association.features import Cone, Cylinder, Plane
 from truegauge.core.errors import EvaluationError
-from truegauge.core.features.taken_rows import rows_or_slices
 from truegauge.core.frames import apply
+from truegauge.core.taken_rows import rows_or_slices
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.outcome import Outcome, Sketch, UnitValue
 from truegauge.core.tolerancing.request import Request, Unit

@@ -16,9 +16,9 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Rigid, Vector
 from truegauge.core.association.exchange import exchange
+from truegauge.core.datums.zone_rows import Matrix, RoundRows, Rows, SurfaceRows
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frames import twist_motion
-from truegauge.core.tolerancing.zone_rows import Matrix, RoundRows, Rows, SurfaceRows
 
 _OUTER, _CUTS = 60, 60
 _UNNOTICED = 1e-7  # of the strongest freedom: what no row notices is left alone
