@@ -59,19 +59,13 @@ def inspect(
     formats: Formats = "pdf,csv,json",
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
-    from truegauge.core.errors import FormatError
+    from truegauge.api import inspecting
     from truegauge.core.tolerancing.judgement import State
-    from truegauge.jobs.inspection import Inspector
 
-    inspector = Inspector(plan, uncertainty=uncertainty)
-    done = inspector.inspect(scan, units)
-    try:
-        out.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FormatError(out, f"the folder cannot be made ({error.strerror})") from error
-    names = {"pdf": "report.pdf", "html": "report.html"}
-    inspector.write(done, _formats(formats), lambda form: out / names.get(form, f"results.{form}"))
-    inspector.close()
+    wanted = _formats(formats)
+    done = inspecting.inspect(plan, scan, unit=units, uncertainty=uncertainty)
+    done.write(out, wanted)
+    done.close()
     evaluation = done.evaluation
     for note in done.sample.notes:
         _say(f"note: {note}")
@@ -96,6 +90,35 @@ def _formats(text: str) -> tuple[str, ...]:
     if not wanted:
         raise TrueGaugeError(f"no output is wanted; use some of {', '.join(FORMATS)}")
     return wanted
+
+
+@app.command("new-plan")
+def new_plan(
+    part: Annotated[Path, typer.Argument(help="The part (STEP, IGES, or a table of nominal features).")],
+    take_drawing: Annotated[bool, typer.Option(help="Take datums and tolerances over that the file carries.")] = False,
+    general: Annotated[str, typer.Option(help="General tolerances: classes of ISO 2768, as in f-H.")] = "",
+    out: Annotated[Path | None, typer.Option(help="The plan to write; else PART with the ending .tgplan.")] = None,
+) -> None:
+    """Make a plan for a part: aligned by best fit, with the requirements of its drawing where the file carries them."""
+    from truegauge.api import plans
+
+    path = out or Path(part.with_suffix(".tgplan").name)
+    if path.exists():
+        raise TrueGaugeError(f"{path}: there is a plan already; give another --out")
+    made = plans.new_plan(part)
+    if general:
+        try:
+            made.general(general)
+        except ValueError as error:
+            raise typer.BadParameter(str(error), param_hint="--general") from error
+    said = ""
+    if take_drawing:
+        taken = made.take_drawing()
+        said = f": {taken.datums} datums and {taken.characteristics} requirements of its drawing"
+        for text in taken.left_out:
+            sys.stderr.write(f"left out: {text}\n")
+    made.save(path)
+    _say(f"{path}{said}")
 
 
 @app.command()

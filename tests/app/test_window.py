@@ -302,7 +302,7 @@ def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, sett
     target = tmp_path / "copy"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     loaded.session.run(
-        __import__("truegauge.core.plan.commands", fromlist=["x"]).EditFeature("boss", (("name", "boss 30"),))
+        __import__("truegauge.core.commands.features", fromlist=["x"]).EditFeature("boss", (("name", "boss 30"),))
     )
     assert loaded.windowTitle().startswith("LW-1140 worm-drive housing*")
     assert loaded.save_as()

@@ -63,7 +63,7 @@ def test_a_sample_remembers_its_unit(tmp_path):
     write_sample(tmp_path / "a.tgsample", inch, content)
     again, _ = open_sample(tmp_path / "a.tgsample")
     assert np.array_equal(again.points, inch.points)
-    assert again.data.unit == "inch"
+    assert again.unit == "inch"
 
 
 def test_a_part_in_arrays_comes_back_equal(tmp_path, model):
@@ -227,7 +227,7 @@ def test_a_sample_of_the_first_version_is_read(tmp_path, sample):
         archive.writestr("scan.ply", demo.SCAN.read_bytes())
     old, _ = open_sample(tmp_path / "old.tgsample")
     assert np.array_equal(old.points, sample.points * 25.4)
-    assert old.data.unit == "inch"
+    assert old.unit == "inch"
 
 
 def test_a_plan_of_the_sixth_version_keeps_the_sizes_that_it_had(plan):

@@ -44,12 +44,8 @@ class Inspector:
     Use it from one thread. With `threads` above 1 some work is done beside the rest.
     """
 
-    def __init__(self, plan_path: Path, *, uncertainty: bool = True, threads: int = 2) -> None:
-        from truegauge.core.evaluation import evaluator
-
-        file = read_plan(plan_path)
-        self.plan: Plan = file.plan
-        self.evaluator: Evaluator = evaluator.Evaluator(model_of_plan(plan_path, file))
+    def __init__(self, plan: Plan, evaluator: "Evaluator", *, uncertainty: bool = True, threads: int = 2) -> None:
+        self.plan, self.evaluator = plan, evaluator
         self._uncertainty = uncertainty
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
         self._beside = ThreadPoolExecutor(1, "beside") if threads > 1 else None
@@ -58,12 +54,31 @@ class Inspector:
             self._beside.submit(lambda: self.evaluator.projector)
             self._beside.submit(_load_drawing)
 
+    @classmethod
+    def of_file(cls, path: Path, *, uncertainty: bool = True, threads: int = 2) -> "Inspector":
+        """Open a plan file with its part.
+
+        Raises
+        ------
+        FormatError
+            Not a plan, damaged, of a newer version, or without a part.
+        """
+        from truegauge.core.evaluation.evaluator import Evaluator
+
+        file = read_plan(path)
+        return cls(file.plan, Evaluator(model_of_plan(path, file)), uncertainty=uncertainty, threads=threads)
+
     def close(self) -> None:
         """Free the graphics resources."""
-        if self._beside is not None:
-            self._beside.shutdown()
+        self.end_beside()
         if self._renderer is not None:
             self._renderer.close()
+
+    def end_beside(self) -> None:
+        """End what works beside the rest; the next sample is inspected without."""
+        if self._beside is not None:
+            self._beside.shutdown()
+            self._beside = None
 
     def inspect(self, scan: Path, unit: str = "", *, progress: Progress = silent) -> Inspected:
         """Open a scan or sample and evaluate the plan on it.
@@ -76,16 +91,20 @@ class Inspector:
         progress(0.0, "reading")
         sample, contents = open_sample(scan, unit, progress=part_of(progress, 0.0, 0.1))
         check_unit(scan, sample, self.evaluator.model.diagonal)
+        return self.evaluate(sample, contents, progress=part_of(progress, 0.1, 1.0))
+
+    def evaluate(self, sample: Sample, contents: tuple[Content, ...] = (), *, progress: Progress = silent) -> Inspected:
+        """Evaluate the plan on a sample; `contents` are the files of its scans."""
         self.evaluator.forget_other_samples(sample.origin)
-        self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.1, 0.45))
+        self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.0, 0.4))
         drawn: Future[object] | None = None
         if self._beside is not None:
             drawn = self._beside.submit(self.evaluator.deviation_map, self.plan, sample)
-        evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.45, 0.7))
+        evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.4, 0.66))
         if self._uncertainty:
             count = len(self.plan.characteristics)
             for k, characteristic in enumerate(self.plan.characteristics):
-                progress(0.7 + 0.1 * k / count, f"uncertainty of {characteristic.name}")
+                progress(0.66 + 0.12 * k / count, f"uncertainty of {characteristic.name}")
                 self.evaluator.uncertainty(self.plan, sample, characteristic)
             evaluation = self.evaluator.evaluate(self.plan, sample)
         if drawn is not None:

@@ -235,7 +235,7 @@ def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, thr
         try:
             if inspector is None:
                 link.send((0.0, "opening the plan"))
-                inspector = Inspector(plan, uncertainty=uncertainty, threads=threads)
+                inspector = Inspector.of_file(plan, uncertainty=uncertainty, threads=threads)
             record = _inspect(inspector, link, task, record)
         except TrueGaugeError as error:
             record = replace(record, reason=str(error))

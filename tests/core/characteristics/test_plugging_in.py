@@ -9,7 +9,6 @@ import pytest
 from tests.core.characteristics.made_up import along, reach  # noqa: F401
 
 from truegauge import demo
-from truegauge.app.tolerancing.why_text import why
 from truegauge.core.authoring.frame_text import frame_problems
 from truegauge.core.authoring.proposals import accept, proposals
 from truegauge.core.characteristics.registry import KINDS, kind_named, register
@@ -24,6 +23,7 @@ from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import make_report
 from truegauge.reporting.tag_text import tag_text
 from truegauge.reporting.units import NumberFormat
+from truegauge.reporting.why import why
 
 
 @pytest.fixture

@@ -10,11 +10,11 @@ from truegauge.app.frame_painter import draw_frame
 from truegauge.app.painting import draw_gauge_bar
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
-from truegauge.app.tolerancing.why_text import Section, freedoms_of, why
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.units import NumberFormat
+from truegauge.reporting.why import Section, freedoms_of, why
 
 
 class _Head(QWidget):

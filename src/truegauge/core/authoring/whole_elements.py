@@ -15,6 +15,7 @@ from truegauge.core.nodes.nominal import nominal_feature
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature, Plan
 
 if TYPE_CHECKING:
+    from truegauge.core.cad.elements import Element
     from truegauge.core.nodes.context import Context
 
 Groups = tuple[Group, ...]
@@ -26,9 +27,14 @@ def whole_element(context: Context, selection: Groups) -> tuple[AddConstructed |
     faces = [g for g in selection if not isinstance(g, str)]
     if len(faces) < max(2, len(selection)) or not context.part.knows_patterns:
         return None
-    plan, element = context.plan, context.part.elements.made_of(faces)
-    if element is None:
-        return None
+    element = context.part.elements.made_of(faces)
+    found = None if element is None else element_as_feature(context, element)
+    return None if found is None else (found[0], (found[1],))
+
+
+def element_as_feature(context: Context, element: Element) -> tuple[AddConstructed | None, str] | None:
+    """Return what makes one feature of a slot or countersink (None: it is there), and its id; None for all others."""
+    plan = context.plan
     groups = (*element.groups, *context.part.elements.entry_of(element)) if len(element.groups) == 2 else element.groups
     known = tuple(n for g in groups if not isinstance(n := nominal_feature(context, g), NotComputed))
     if len(known) < len(groups):
@@ -38,7 +44,7 @@ def whole_element(context: Context, selection: Groups) -> tuple[AddConstructed |
         return None
     for there in plan.constructed:
         if there.construction == word and {plan.feature(m).group for m in there.members} == set(groups):
-            return None, (there.id,)
+            return None, there.id
     name = _name_for_all(plan, word)
     new: list[NominalFeature] = []
     members = tuple(feature_for(plan, g, n, new).id for g, n in zip(groups, known, strict=True))
@@ -50,7 +56,7 @@ def whole_element(context: Context, selection: Groups) -> tuple[AddConstructed |
         id=f"{word} of {'-'.join(str(f) for g in groups for f in g)}", name=name, construction=word,
         members=members,
     )  # fmt: skip
-    return AddConstructed(made, tuple(named)), (made.id,)
+    return AddConstructed(made, tuple(named)), made.id
 
 
 def _named_in(feature: NominalFeature, of: str, nominal: Nominal, before: list[NominalFeature]) -> NominalFeature:

@@ -66,6 +66,21 @@ class GeneralTolerances(Frozen):
         return f"ISO 2768-{classes}" if classes else ""
 
 
+def read_classes(text: str) -> GeneralTolerances:
+    """Return the general tolerances of classes of ISO 2768 as a title block states them: "f-H", "mK", "m" or "H".
+
+    Raises
+    ------
+    ValueError
+        What is no class.
+    """
+    plain = text.strip().removeprefix("ISO 2768").strip(" -").replace("-", "").replace(" ", "")
+    linear, geometry = plain[:1] if plain[:1].islower() else "", plain.lstrip("fmcv")
+    if not plain or linear not in ("", "f", "m", "c", "v") or geometry not in ("", "H", "K", "L"):
+        raise ValueError(f"{text!r} is no class of ISO 2768: f, m, c or v, then H, K or L, as in f-H")
+    return GeneralTolerances.model_validate({"linear": linear or None, "geometry": geometry or None})
+
+
 def _look_up(steps: tuple[float, ...], values: tuple[float, ...], length: float) -> float:
     return next((value for limit, value in zip(steps, values, strict=True) if length <= limit), values[-1])
 

@@ -1,0 +1,233 @@
+"""Coordinate measuring machines (I++ DME) without a window: qualifying styli, touching features; and the stand-in."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable, Sequence
+from datetime import datetime
+from types import TracebackType
+from typing import TYPE_CHECKING, Self
+
+import numpy as np
+
+from truegauge.api.plans import Feature, Plan
+from truegauge.core.errors import DeviceError, TrueGaugeError
+from truegauge.core.evaluation.touch_needs import axis_about, datum_features
+from truegauge.core.frames import as_rigid
+from truegauge.core.plan.document import NominalFeature
+from truegauge.core.probing.records import MachineRecord
+from truegauge.core.progress import Progress, silent
+from truegauge.core.samples.document import ProbedTouch, SampleData
+from truegauge.core.samples.sample import Sample
+from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm_sim.build import PartToPlace, make_world, start
+from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
+from truegauge.jobs.qualifying import Qualifying, QualifyingTold
+from truegauge.jobs.touching import FeatureToTouch, Router, Stylus, Touching, TouchingTold
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Rigid
+    from truegauge.core.probing.probing import StylusUse
+    from truegauge.core.probing.records import QualificationRecord
+
+Ask = Callable[[str], None]
+
+
+def connect(host: str = "127.0.0.1", port: int = 1294, *, record: MachineRecord | None = None) -> Machine:
+    """Connect to a machine that speaks I++ DME, and home it where it is not.
+
+    Parameters
+    ----------
+    record : MachineRecord, optional
+        What is known of this machine: where the sphere is, the qualifications of its styli.
+
+    Raises
+    ------
+    DeviceError
+        No machine answers there, or it refuses.
+    """
+    cmm = Cmm(host, port)
+    cmm.connect()
+    machine = Machine(cmm, record or MachineRecord())
+    if not cmm.is_homed():
+        cmm.home()
+    return machine
+
+
+class Machine:
+    """A machine that is connected; use it in a ``with`` statement, or close it."""
+
+    def __init__(self, cmm: Cmm, record: MachineRecord) -> None:
+        self.cmm = cmm
+        self.record = record  # what is known of it grows with every qualification
+        self.left: dict[str, str] = {}  # features that the last run could not touch, and why
+
+    def __enter__(self) -> Self:
+        """Return itself."""
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None, at: TracebackType | None) -> None:
+        """Let go of the machine."""
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the machine."""
+        self.cmm.close()
+
+    @property
+    def identity(self) -> str:
+        """What the machine calls itself."""
+        return self.cmm.identity
+
+    def qualify(
+        self, plan: Plan, styli: Sequence[StylusUse] = (), *, ask: Ask | None = None, progress: Progress = silent
+    ) -> tuple[QualificationRecord, ...]:
+        """Qualify the styli of a plan (all, or some) on the reference sphere; the master first where it must locate it.
+
+        Parameters
+        ----------
+        ask : callable
+            Called with words when somebody has to touch the sphere by hand; the run waits for the touch.
+
+        Raises
+        ------
+        DeviceError
+            It cannot go on; what to do is in the text.
+        """
+        probing = plan.document.probing
+
+        def wants_touch(use: StylusUse, why: str) -> None:
+            if not why:
+                return
+            if ask is None:
+                raise DeviceError(f"{why}: nobody was named who does it (ask=...)")
+            ask(f"{probing.name_of(use)}: {why}")
+
+        job = Qualifying(
+            self.cmm, probing, self.record, tuple(styli) or probing.uses(), QualifyingTold(progress, wants_touch)
+        )
+        job.run()
+        self.record = job.record
+        return tuple(job.done)
+
+    def touch(
+        self, plan: Plan, machine_from_part: Rigid, features: Iterable[Feature | str] = (), *,
+        sample: Sample | None = None, progress: Progress = silent,
+    ) -> Sample:  # fmt: skip
+        """Touch features (all of the part without any named), with the styli that get at them and may measure.
+
+        Parameters
+        ----------
+        machine_from_part : (4, 4)
+            Where the part lies in the machine's coordinates, mm: nearly enough for its ways.
+        sample : Sample, optional
+            What was touched before; the features touched now get their new touches.
+
+        Returns
+        -------
+        Sample
+            The touches, in machine coordinates; what could not be touched is in `left`, with the reason.
+
+        Raises
+        ------
+        DeviceError
+            It cannot go on; what to do is in the text.
+        TrueGaugeError
+            A feature that cannot be touched: a constructed one.
+        """
+        document, probing = plan.document, plan.document.probing
+        pose = as_rigid(np.asarray(machine_from_part, dtype=np.float64))
+        names = [f.id if isinstance(f, Feature) else plan.feature(f).id for f in features]
+        wanted = [self._wanted(plan, i) for i in names or [f.id for f in document.features]]
+        found: list[ProbedTouch] = []
+        temperature, now = self.cmm.temperature(), datetime.now()
+        usable = frozenset(u for u in probing.uses() if Stylus(probing, self.record, u, temperature, now).allowed)
+        center = None if self.record.location is None else np.array(self.record.location.center)
+        router = Router(
+            plan.model, plan.evaluator.projector, pose, probing, lambda use: use in usable, center, self.record
+        )
+        job = Touching(self.cmm, router, self.record, tuple(wanted), TouchingTold(progress, found.append))
+        job.run()
+        self.left = {left.feature.name: left.why for left in job.left}
+        before = sample or Sample.of(SampleData(name="Touches", temperature_c=temperature))
+        touched = {t.feature for t in found}
+        return before.with_probed((*(t for t in before.probed if t.feature not in touched), *found))
+
+    @staticmethod
+    def _wanted(plan: Plan, feature_id: str) -> FeatureToTouch:
+        own = plan.document.feature(feature_id)
+        if not isinstance(own, NominalFeature):
+            raise TrueGaugeError(f"{own.name} is constructed: touch what it is built from")
+        about = axis_about(plan.context, own.id)
+        first = own.id in datum_features(plan.document)
+        return FeatureToTouch(own.id, own.name, own.faces, plan.nominal_of(own.id), about, first=first)
+
+
+class StandIn:
+    """A machine that is no machine: an I++ server with a table, a rack, a sphere and the part, all with errors."""
+
+    def __init__(
+        self, plan: Plan, seed: int, faults: Sequence[str], up: Sequence[float], pace: float, port: int
+    ) -> None:
+        part = PartToPlace(plan.model, plan.evaluator.projector, np.asarray(up, dtype=np.float64))
+        settings = MachineSettings(pace=pace)
+        self._world = make_world(settings, seed, tuple(map(Fault.read, faults)), plan.document, part)
+        self._running = start(self._world, port)
+
+    def __enter__(self) -> Self:
+        """Return itself."""
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None, at: TracebackType | None) -> None:
+        """Stop it."""
+        self.close()
+
+    def close(self) -> None:
+        """Stop it."""
+        self._running.close()
+
+    @property
+    def port(self) -> int:
+        """The port of its I++ server."""
+        return self._running.port
+
+    @property
+    def machine_from_part(self) -> Rigid:
+        """Where the part lies in truth, (4, 4)."""
+        part = self._world.part
+        assert part is not None
+        return part.machine_from_part
+
+    def touch_sphere(self, why: str = "") -> None:
+        """Touch the reference sphere by hand, as an operator would who is asked to."""
+
+        def touch() -> None:
+            with self._world.busy:
+                made = self._world.operator_touches_sphere(0)
+            if made is not None:
+                self._running.server.hand_touch(made)
+
+        threading.Timer(0.05, touch).start()
+
+
+def stand_in(
+    plan: Plan, *, seed: int = 1, faults: Sequence[str] = (), up: Sequence[float] = (0.0, 0.0, 1.0), pace: float = 0.0,
+    port: int = 0,
+) -> StandIn:  # fmt: skip
+    """Start a stand-in for a machine, with the probes, rack and sphere of a plan, and its part on the table.
+
+    Parameters
+    ----------
+    seed : int
+        Which of many machines, probes and places of the part it is.
+    up : (3,)
+        Which way of the part points up.
+    pace : float
+        Times as fast as a real machine; 0: as fast as it can.
+
+    Raises
+    ------
+    ValueError
+        A fault that is not known.
+    """
+    return StandIn(plan, seed, faults, up, pace, port)
