@@ -11,7 +11,8 @@ import numpy as np
 from truegauge.core.association.features import Cylinder, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, SystemDatum, establish
+from truegauge.core.datums.given import DatumPart, SystemDatum
+from truegauge.core.datums.system import establish
 from truegauge.core.features.extraction import ExtractionSettings, Measured, measure
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.form import form_value

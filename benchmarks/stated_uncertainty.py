@@ -12,7 +12,8 @@ import numpy as np
 from truegauge.core.association.features import Cylinder, Plane
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import SystemDatum, establish
+from truegauge.core.datums.given import SystemDatum
+from truegauge.core.datums.system import establish
 from truegauge.core.errors import EvaluationError
 from truegauge.core.evaluation.trials import perturbed
 from truegauge.core.evaluation.uncertainty import TRIALS, spread_and_bias

@@ -49,7 +49,7 @@ from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
 
 if TYPE_CHECKING:
-    from truegauge.core.cad.elements import Element
+    from truegauge.core.cad.element import Element
     from truegauge.core.cad.model import CadModel
     from truegauge.core.cad.recognition import Nominal
     from truegauge.core.commands.command import Command

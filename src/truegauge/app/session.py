@@ -22,7 +22,7 @@ from truegauge.core.authoring.proposals import (
     offered,
     proposals,
 )
-from truegauge.core.cad.elements import Element
+from truegauge.core.cad.element import Element
 from truegauge.core.cad.patterns import Pattern
 from truegauge.core.cad.recognition import describe_face, whole_surface
 from truegauge.core.commands.command import Several

@@ -6,7 +6,7 @@ from numpy.testing import assert_allclose
 from tests.core.cad.kernel_files import box, cone, cut, cylinder, fuse, wedge
 
 from truegauge.core.authoring.proposals import accept, construction_offers, proposals
-from truegauge.core.cad.elements import ElementKind
+from truegauge.core.cad.element import ElementKind
 from truegauge.core.cad.kernel.documents import document_of_shape
 from truegauge.core.cad.kernel.shapes import model_from_document
 from truegauge.core.commands.command import Several

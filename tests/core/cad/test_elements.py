@@ -5,7 +5,8 @@ import pytest
 from kernel_files import ball, box, cone, cut, cylinder, drilled_plate, fuse
 from numpy.testing import assert_allclose
 
-from truegauge.core.cad.elements import ElementKind, Elements
+from truegauge.core.cad.element import ElementKind
+from truegauge.core.cad.elements import Elements
 from truegauge.core.cad.kernel.documents import document_of_shape
 from truegauge.core.cad.kernel.shapes import model_from_document
 from truegauge.core.cad.patterns import PatternKind, Patterns

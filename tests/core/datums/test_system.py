@@ -17,7 +17,7 @@ from tests.core.tolerancing.made import (
     use,
 )
 
-from truegauge.core.datums.system import MeasuredTarget, SystemDatum
+from truegauge.core.datums.given import MeasuredTarget, SystemDatum
 from truegauge.core.errors import DatumError, EvaluationError
 from truegauge.core.frames import apply
 from truegauge.core.tolerancing.geometric import evaluate

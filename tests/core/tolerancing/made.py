@@ -5,7 +5,8 @@ import numpy as np
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, SystemDatum, establish, no_system
+from truegauge.core.datums.given import DatumPart, SystemDatum
+from truegauge.core.datums.system import establish, no_system
 from truegauge.core.features.extraction import ExtractionSettings, measure
 from truegauge.core.tolerancing.request import Request, Unit, width_nominal
 from truegauge.core.tolerancing.zone import PLAIN

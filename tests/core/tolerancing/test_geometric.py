@@ -313,7 +313,7 @@ def test_symmetry_of_a_slot_to_a_width():
     """The slot's middle 0.015 beside that of the outer faces: 0.03."""
     from tests.core.tolerancing.made import width_part
 
-    from truegauge.core.datums.system import SystemDatum
+    from truegauge.core.datums.given import SystemDatum
 
     outer = SystemDatum("A", (width_part(upright(-20.0, -X), upright(20.0, X, off=0.1)),))
     slot = (upright(-5.0, X, off=0.065), upright(5.0, -X, off=0.065))  # the middle of the outer faces is at 0.05

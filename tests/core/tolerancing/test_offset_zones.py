@@ -21,7 +21,8 @@ from tests.core.tolerancing.made import (
 from truegauge.core.association.features import Cone
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, SystemDatum, establish
+from truegauge.core.datums.given import DatumPart, SystemDatum
+from truegauge.core.datums.system import establish
 from truegauge.core.errors import DatumError
 from truegauge.core.tolerancing.geometric import evaluate
 from truegauge.core.tolerancing.zone import Zone

@@ -15,7 +15,7 @@ from truegauge.core.nodes.nominal import nominal_feature
 from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature, Plan
 
 if TYPE_CHECKING:
-    from truegauge.core.cad.elements import Element
+    from truegauge.core.cad.element import Element
     from truegauge.core.nodes.context import Context
 
 Groups = tuple[Group, ...]

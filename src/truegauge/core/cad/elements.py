@@ -8,115 +8,22 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from enum import StrEnum
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Vector
-from truegauge.core.cad.bvh import Bvh, build_bvh, first_hit
-from truegauge.core.cad.model import CadModel, Surface, SurfaceKind
+from truegauge.core.cad.element import Element, ElementKind, FaceGroup
+from truegauge.core.cad.model import CadModel, SurfaceKind
+from truegauge.core.cad.rays import Rays
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.cad.turned import SAME_ANGLE, SAME_LENGTH, Coaxial, Turned, largest_radius
 from truegauge.core.progress import Progress, silent
 
-FaceGroup = tuple[int, ...]
 _FULL = math.radians(30)  # a turned face without a gap wider than this goes all round
 _HALF = math.radians(6)
 _DOING = "holes and patterns"
-_LENGTH, _ANGLE = 1e-3, 1e-4
-
-
-class ElementKind(StrEnum):
-    """What an element is called."""
-
-    HOLE = "hole"
-    COUNTERBORE = "counterbore"
-    COUNTERSINK = "countersink"
-    BOSS = "boss"
-    PIN = "pin"
-    SLOT = "slot"
-    PAD = "pad"
-    FILLET = "fillet"
-    SPHERE = "sphere"
-    CONE = "cone"
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Element:
-    """One element: its faces in `groups` (one surface each, the one that names it first), mm.
-
-    `position` is on its axis where it begins (seen from outside), `direction` points out of the part along the axis.
-    `through` is None where it makes no sense; `second` is the larger diameter of a counterbore or countersink, the
-    length of a slot or pad.
-    """
-
-    kind: ElementKind
-    groups: tuple[FaceGroup, ...]
-    position: Vector
-    direction: Vector
-    diameter: float
-    depth: float
-    through: bool | None = None
-    second: float = 0.0
-    angle: float = 0.0
-    inside: bool = False
-
-    @property
-    def faces(self) -> FaceGroup:
-        """All its faces."""
-        return tuple(f for g in self.groups for f in g)
-
-    def describe(self, *, short: bool = False) -> str:
-        """Say what it is: "hole ⌀ 5.5, through, 14 deep", or short: "hole ⌀ 5.5"."""
-        if short:
-            size = f" x {_n(self.second)}" if self.kind in (ElementKind.SLOT, ElementKind.PAD) else ""
-            return f"{self.kind} {'' if size else '⌀ '}{_n(self.diameter)}{size}"
-        ending = "" if self.through is None else (", through" if self.through else ", blind")
-        match self.kind:
-            case ElementKind.HOLE:
-                return f"hole ⌀ {_n(self.diameter)}{ending}, {_n(self.depth)} deep"
-            case ElementKind.COUNTERBORE:
-                return f"counterbore ⌀ {_n(self.second)} on hole ⌀ {_n(self.diameter)}{ending}"
-            case ElementKind.COUNTERSINK:
-                wide = f"⌀ {_n(self.second)} x {_n(math.degrees(self.angle))}°"
-                return f"countersink {wide} on hole ⌀ {_n(self.diameter)}{ending}"
-            case ElementKind.BOSS | ElementKind.PIN:
-                return f"{self.kind} ⌀ {_n(self.diameter)}, {_n(self.depth)} long"
-            case ElementKind.SLOT | ElementKind.PAD:
-                size = f"{_n(self.diameter)} x {_n(self.second)}"
-                return f"{self.kind} {size}{ending}, {_n(self.depth)} {'deep' if self.inside else 'high'}"
-            case ElementKind.FILLET:
-                return f"{'inside' if self.inside else 'outside'} fillet, radius {_n(self.diameter / 2)}"
-            case ElementKind.SPHERE:
-                return f"{'socket' if self.inside else 'ball'} ⌀ {_n(self.diameter)}"
-            case _:
-                side = "inside" if self.inside else "outside"
-                return f"{side} cone {_n(math.degrees(self.angle))}°, {_n(self.depth)} long"
-
-
-def _n(value: float) -> str:
-    return f"{value:.3f}".rstrip("0").rstrip(".")
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Turned:
-    """A turned surface group: extent along z from `low` to `high`, and how far round it goes (rad)."""
-
-    group: FaceGroup
-    surface: Surface
-    low: float
-    high: float
-    turn: float
-
-    @property
-    def inside(self) -> bool:
-        return self.surface.outward < 0
-
-    @property
-    def axis_point(self) -> Vector:
-        """The middle of its axis."""
-        return np.asarray(self.surface.origin + (self.low + self.high) / 2 * self.surface.z)
 
 
 @dataclass(eq=False)
@@ -150,6 +57,11 @@ class Elements:
         return tuple(found)
 
     @cached_property
+    def _rays(self) -> Rays:
+        # Rays are what takes long: there it can be stopped.
+        return Rays(self.model, lambda: self._told(0.5, _DOING))
+
+    @cached_property
     def _by_face(self) -> dict[int, Element]:
         return {f: e for e in self.all for f in e.faces}
 
@@ -172,8 +84,8 @@ class Elements:
             for o in sorted(self._neighbours.get(f, {})):
                 s = self.model.faces[o].surface
                 level = abs(float((s.origin - element.position) @ element.direction))
-                flat = s.kind == SurfaceKind.PLANE and np.linalg.norm(np.cross(s.z, element.direction)) < _ANGLE
-                if flat and level < 10 * _LENGTH:
+                flat = s.kind == SurfaceKind.PLANE and np.linalg.norm(np.cross(s.z, element.direction)) < SAME_ANGLE
+                if flat and level < 10 * SAME_LENGTH:
                     return ((o,),)
         return ()
 
@@ -186,16 +98,16 @@ class Elements:
         best: tuple[float, int] | None = None
         for other in self.model.faces:
             s = other.surface
-            if s.kind != SurfaceKind.PLANE or float((s.z * s.outward) @ normal) > -1 + _ANGLE**2:
+            if s.kind != SurfaceKind.PLANE or float((s.z * s.outward) @ normal) > -1 + SAME_ANGLE**2:
                 continue
             width = abs(float((s.origin - here.surface.origin) @ normal))
-            if width > _LENGTH and self._overlap(face, other.index, normal) and (best is None or width < best[0]):
+            if width > SAME_LENGTH and self._overlap(face, other.index, normal) and (best is None or width < best[0]):
                 best = (width, other.index)
         return None if best is None else (best[1], best[0])
 
     # Turned faces ---------------------------------------------------------------------------------------------
 
-    def _turned(self) -> list[_Turned]:
+    def _turned(self) -> list[Turned]:
         done: set[int] = set()
         found = []
         for face in self.model.faces:
@@ -210,7 +122,7 @@ class Elements:
             angles = np.sort(np.arctan2(local @ s.y, local @ s.x))
             gap = float(np.max(np.diff(np.append(angles, angles[0] + 2 * np.pi))))
             turn = 2 * math.pi if gap < _FULL else 2 * math.pi - gap
-            found.append(_Turned(group, s, float(along.min()), float(along.max()), turn))
+            found.append(Turned(group, s, float(along.min()), float(along.max()), turn))
         return found
 
     @cached_property
@@ -224,11 +136,11 @@ class Elements:
     def _vertices(self, group: FaceGroup) -> NDArray[np.float64]:
         return np.vstack([self._face_vertices[f] for f in group])
 
-    def _holes(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+    def _holes(self, turned: list[Turned], taken: set[int]) -> list[Element]:
         bores = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and t.inside and t.turn > 6.28
                  and not taken & set(t.group)]  # fmt: skip
         cones = [t for t in turned if t.surface.kind == SurfaceKind.CONE and t.inside and t.turn > 6.28]
-        near_bores, near_cones = _Coaxial(bores), _Coaxial(cones)
+        near_bores, near_cones = Coaxial(bores), Coaxial(cones)
         found, used = [], set[int]()
         for small in sorted(bores, key=lambda t: t.surface.radius):
             if used & set(small.group):
@@ -236,13 +148,13 @@ class Elements:
             beside = {o for f in small.group for o in self._neighbours.get(f, {})}
             wide = next((b for b in near_bores.of(small)
                          if b is not small and not used & set(b.group)
-                         and b.surface.radius > small.surface.radius + _LENGTH
+                         and b.surface.radius > small.surface.radius + SAME_LENGTH
                          and self._joined_by_plane(small, b)), None)  # fmt: skip
             cone = next((c for c in near_cones.of(small) if not used & set(c.group) and beside & set(c.group)), None)
-            low_open, high_open = self._is_open(small, -1), self._is_open(small, 1)
+            low_open, high_open = self._rays.is_open(small, -1), self._rays.is_open(small, 1)
             way = 1.0 if high_open else -1.0
             if high_open and low_open:  # it begins where more room is before it
-                way = 1.0 if self._room(small, 1) >= self._room(small, -1) else -1.0
+                way = 1.0 if self._rays.room(small, 1) >= self._rays.room(small, -1) else -1.0
             kind, second, angle = ElementKind.HOLE, 0.0, 0.0
             groups: tuple[FaceGroup, ...] = (small.group,)
             low, high = small.low, small.high
@@ -264,7 +176,7 @@ class Elements:
                     kind, second = ElementKind.COUNTERBORE, 2 * partner.surface.radius
                 else:
                     kind, angle = ElementKind.COUNTERSINK, 2 * abs(partner.surface.half_angle)
-                    second = 2 * _largest_radius(partner)
+                    second = 2 * largest_radius(partner)
             end = high if way > 0 else low
             used.update(small.group)
             found.append(
@@ -275,20 +187,20 @@ class Elements:
             )  # fmt: skip
         return found
 
-    def _bosses(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+    def _bosses(self, turned: list[Turned], taken: set[int]) -> list[Element]:
         found = []
         for t in turned:
             if t.surface.kind != SurfaceKind.CYLINDER or t.inside or t.turn < 6.28 or taken & set(t.group):
                 continue
             length, diameter = t.high - t.low, 2 * t.surface.radius
             # The free end of a boss has nothing before it; the other end stands on the part.
-            way = 1.0 if self._free(t, 1) >= self._free(t, -1) else -1.0
+            way = 1.0 if self._rays.free(t, 1) >= self._rays.free(t, -1) else -1.0
             kind = ElementKind.PIN if length > 1.5 * diameter else ElementKind.BOSS
             end = t.surface.origin + (t.high if way > 0 else t.low) * t.surface.z
             found.append(Element(kind, (t.group,), end, way * t.surface.z, diameter, length))
         return found
 
-    def _slots(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+    def _slots(self, turned: list[Turned], taken: set[int]) -> list[Element]:
         halves = [t for t in turned if t.surface.kind == SurfaceKind.CYLINDER and abs(t.turn - math.pi) < _HALF]
         found, used = [], set[int]()
         at_plane: dict[int, list[int]] = {}
@@ -299,9 +211,9 @@ class Elements:
         for i, a in enumerate(halves):
             for b in (halves[j] for j in sorted({j for p in planes[i] for j in at_plane[p] if j > i})):
                 s, t = a.surface, b.surface
-                if used & {*a.group, *b.group} or a.inside != b.inside or abs(s.radius - t.radius) > _LENGTH:
+                if used & {*a.group, *b.group} or a.inside != b.inside or abs(s.radius - t.radius) > SAME_LENGTH:
                     continue
-                if np.linalg.norm(np.cross(s.z, t.z)) > _ANGLE:
+                if np.linalg.norm(np.cross(s.z, t.z)) > SAME_ANGLE:
                     continue
                 sides = sorted(self._smooth_planes(a.group) & self._smooth_planes(b.group))
                 if len(sides) != 2:
@@ -312,11 +224,13 @@ class Elements:
                 middle = a.axis_point + between / 2
                 low, high = a.low - (a.low + a.high) / 2, a.high - (a.low + a.high) / 2
                 inside = a.inside
-                opened = [self._clear(middle, way * s.z, high, s.radius) for way in (1.0, -1.0)]
+                opened = [self._rays.is_clear(middle, way * s.z, high, s.radius) for way in (1.0, -1.0)]
                 way = 1.0 if opened[0] else -1.0
                 if not inside:
                     opened = (
-                        [True, False] if self._distance(middle, s.z) > self._distance(middle, -s.z) else [False, True]
+                        [True, False]
+                        if self._rays.distance(middle, s.z) > self._rays.distance(middle, -s.z)
+                        else [False, True]
                     )
                     way = 1.0 if opened[0] else -1.0
                 used.update((*a.group, *b.group))
@@ -329,7 +243,7 @@ class Elements:
                 )  # fmt: skip
         return found
 
-    def _fillets(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+    def _fillets(self, turned: list[Turned], taken: set[int]) -> list[Element]:
         found = []
         for t in turned:
             if taken & set(t.group) or len(self._smooth_neighbours(t.group)) < 2:
@@ -349,7 +263,7 @@ class Elements:
             )  # fmt: skip
         return found
 
-    def _plain(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+    def _plain(self, turned: list[Turned], taken: set[int]) -> list[Element]:
         found = []
         for t in turned:
             if taken & set(t.group):
@@ -359,11 +273,11 @@ class Elements:
                 found.append(Element(ElementKind.SPHERE, (t.group,), s.origin, s.z, 2 * s.radius, t.high - t.low,
                                      inside=t.inside))  # fmt: skip
             elif s.kind == SurfaceKind.CONE:
-                found.append(Element(ElementKind.CONE, (t.group,), t.axis_point, s.z, 2 * _largest_radius(t),
+                found.append(Element(ElementKind.CONE, (t.group,), t.axis_point, s.z, 2 * largest_radius(t),
                                      t.high - t.low, angle=2 * abs(s.half_angle), inside=t.inside))  # fmt: skip
         return found
 
-    def _pads(self, turned: list[_Turned], taken: set[int]) -> list[Element]:
+    def _pads(self, turned: list[Turned], taken: set[int]) -> list[Element]:
         """Raised flats: a plane whose borders all fall away to sides that end on a lower plane facing the same way."""
         faces, found = self.model.faces, []
         largest = max((f.area for f in faces if f.surface.kind == SurfaceKind.PLANE), default=0.0)
@@ -376,7 +290,7 @@ class Elements:
             walls = [
                 o for o in sides
                 if faces[o].surface.kind == SurfaceKind.PLANE
-                and abs(float(faces[o].surface.z @ normal)) < _ANGLE and self._falls_away(face.index, o, normal)
+                and abs(float(faces[o].surface.z @ normal)) < SAME_ANGLE and self._falls_away(face.index, o, normal)
             ]  # fmt: skip
             rest = [o for o in sides if o not in walls and faces[o].surface.kind == SurfaceKind.PLANE]
             if len(walls) < 3 or rest:
@@ -386,7 +300,7 @@ class Elements:
             floor = [
                 o for w in walls for o in self._neighbours.get(w, {})
                 if faces[o].surface.kind == SurfaceKind.PLANE and o != face.index
-                and float((faces[o].surface.z * faces[o].surface.outward) @ normal) > 1 - _ANGLE
+                and float((faces[o].surface.z * faces[o].surface.outward) @ normal) > 1 - SAME_ANGLE
             ]  # fmt: skip
             corners = self._vertices((face.index,))
             if not floor:
@@ -419,24 +333,24 @@ class Elements:
     def _smooth_planes(self, group: FaceGroup) -> set[int]:
         return {o for o in self._smooth_neighbours(group) if self.model.faces[o].surface.kind == SurfaceKind.PLANE}
 
-    def _joined_by_plane(self, small: _Turned, wide: _Turned) -> bool:
+    def _joined_by_plane(self, small: Turned, wide: Turned) -> bool:
         """Tell whether a flat ring across the axis joins two bores."""
         for f in small.group:
             for o in self._neighbours.get(f, {}):
                 s = self.model.faces[o].surface
-                flat = s.kind == SurfaceKind.PLANE and np.linalg.norm(np.cross(s.z, small.surface.z)) < _ANGLE
+                flat = s.kind == SurfaceKind.PLANE and np.linalg.norm(np.cross(s.z, small.surface.z)) < SAME_ANGLE
                 if flat and any(x in wide.group for x in self._neighbours.get(o, {})):
                     # The ring lies between the two radii: on a wide plane both bores would merely begin.
                     reach = self._vertices((o,)) - small.surface.origin
                     reach = reach - np.outer(reach @ small.surface.z, small.surface.z)
-                    if np.linalg.norm(reach, axis=1).max() < wide.surface.radius + 10 * _LENGTH:
+                    if np.linalg.norm(reach, axis=1).max() < wide.surface.radius + 10 * SAME_LENGTH:
                         return True
         return False
 
     def _falls_away(self, top: int, wall: int, normal: Vector) -> bool:
         """Tell whether a wall lies below the plane that it borders."""
         level = float(self.model.faces[top].surface.origin @ normal)
-        return bool((self._vertices((wall,)) @ normal).max() < level + 10 * _LENGTH)
+        return bool((self._vertices((wall,)) @ normal).max() < level + 10 * SAME_LENGTH)
 
     def _overlap(self, a: int, b: int, normal: Vector) -> bool:
         """Tell whether two parallel faces overlap by half of the smaller, seen along their normal (by their boxes)."""
@@ -451,98 +365,3 @@ class Elements:
             shared *= max(0.0, min(a1, b1) - max(a0, b0))
         smaller = min(math.prod(hi - lo for lo, hi in span) for span in spans)
         return shared >= 0.5 * smaller > 0
-
-    # Rays -----------------------------------------------------------------------------------------------------
-
-    def _is_open(self, t: _Turned, way: int) -> bool:
-        return self._clear(t.axis_point, way * t.surface.z, (t.high - t.low) / 2, t.surface.radius)
-
-    def _room(self, t: _Turned, way: int) -> float:
-        distance = self._distance(t.axis_point, way * t.surface.z)
-        # Seen from both ends without an end: it begins on the side where the coordinates are larger.
-        return distance if math.isfinite(distance) else 1e6 + way * float(t.surface.z.sum())
-
-    def _clear(self, start: Vector, direction: Vector, half: float, radius: float) -> bool:
-        """Tell whether nothing closes a hole at its end: no bottom within the depth of a drill's point."""
-        return self._distance(start, direction) > half + 1.3 * radius + _LENGTH
-
-    def _free(self, t: _Turned, way: int) -> float:
-        """Return how far the outside reaches from the end of a boss, mm; below 0 in material, which is that thick."""
-        x = np.linalg.svd(t.surface.z[None])[2][1]
-        rim = 0.97 * t.surface.radius * (math.cos(0.31) * x + math.sin(0.31) * np.cross(t.surface.z, x))
-        end = t.surface.origin + (t.high + _LENGTH if way > 0 else t.low - _LENGTH) * t.surface.z + rim
-        distance, leaving = self._hit(end, way * t.surface.z)
-        return -distance if leaving else distance
-
-    def _distance(self, start: Vector, direction: Vector) -> float:
-        """Return the distance to the first surface that is entered from outside along a ray."""
-        self._told(0.5, _DOING)  # rays are what takes long
-        return self._hit(start, direction, entering_only=True)[0]
-
-    @cached_property
-    def _tree(self) -> tuple[Bvh, NDArray[np.float64]]:
-        """The mesh as a tree for rays, and the normals of its triangles."""
-        mesh = self.model.mesh
-        a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
-        return build_bvh(mesh.vertices, mesh.triangles), np.cross(b - a, c - a)
-
-    def _leaving(self, direction: Vector) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-        """Tell which triangles a ray leaves the part through, and give a mask of none; holes share their directions."""
-        key = tuple(np.round(direction, 9))
-        if key not in self._masks:
-            if len(self._masks) > 64:
-                self._masks.clear()
-            leaving = self._tree[1] @ direction > 0
-            self._masks[key] = (leaving, np.zeros(len(leaving), dtype=bool))
-        return self._masks[key]
-
-    @cached_property
-    def _masks(self) -> dict[tuple[float, ...], tuple[NDArray[np.bool_], NDArray[np.bool_]]]:
-        return {}
-
-    def _hit(self, start: Vector, direction: Vector, *, entering_only: bool = False) -> tuple[float, bool]:
-        """Return how far the first triangle along a ray is (inf: none) and whether it is left from within."""
-        tree = self._tree[0]
-        leaving, nothing = self._leaving(direction)
-        # A ray along the axis itself would meet the tips of cones and the corners of meshes.
-        across = np.linalg.svd(direction[None])[2][1]
-        origin = start + 1.37e-5 * self.model.diagonal * across
-        hidden = leaving if entering_only else nothing
-        triangle, along = first_hit(tree, origin, np.ascontiguousarray(direction), hidden)
-        return (math.inf, False) if triangle < 0 else (float(along), bool(leaving[triangle]))
-
-
-class _Coaxial:
-    """Turned faces by their axes."""
-
-    def __init__(self, turned: list[_Turned]) -> None:
-        from scipy.spatial import cKDTree
-
-        self._turned = turned
-        self._tree = cKDTree(np.array([_axis_key(t.surface) for t in turned])) if turned else None
-
-    def of(self, one: _Turned) -> list[_Turned]:
-        """Return those on the axis of one."""
-        if self._tree is None:
-            return []
-        rows: set[int] = set()
-        for sign in (1.0, -1.0):
-            rows |= set(self._tree.query_ball_point(_axis_key(one.surface, sign), 4 * _LENGTH))
-        return [self._turned[k] for k in sorted(rows) if _coaxial(self._turned[k].surface, one.surface)]
-
-
-def _axis_key(s: Surface, sign: float = 1.0) -> NDArray[np.float64]:
-    """Return the place of an axis nearest to the origin, and its direction weighed so that its tolerance is alike."""
-    return np.concatenate([s.origin - float(s.origin @ s.z) * s.z, sign * s.z * _LENGTH / _ANGLE])
-
-
-def _coaxial(a: Surface, b: Surface) -> bool:
-    if np.linalg.norm(np.cross(a.z, b.z)) > _ANGLE:
-        return False
-    between = b.origin - a.origin
-    return bool(np.linalg.norm(between - (between @ a.z) * a.z) < _LENGTH)
-
-
-def _largest_radius(t: _Turned) -> float:
-    slope = math.tan(t.surface.half_angle)
-    return max(t.surface.radius + h * slope for h in (t.low, t.high))

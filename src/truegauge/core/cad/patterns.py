@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Vector
-from truegauge.core.cad.elements import Element, ElementKind, Elements
+from truegauge.core.cad.element import Element, ElementKind
+from truegauge.core.cad.elements import Elements
 from truegauge.core.progress import Progress, silent
 
 _LENGTH, _ANGLE = 2e-3, 1e-3

@@ -5,7 +5,8 @@ import numpy as np
 from truegauge.core.arrays import frozen
 from truegauge.core.association.features import DIRECTIONS, Cone, Countersink, Feature
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.constructions.build import Operands, construct
+from truegauge.core.constructions.build import construct
+from truegauge.core.constructions.operands import Operands
 from truegauge.core.constructions.parts import Operand, foot_on_line, foot_on_plane, own_axis_of, place_of, plane_of
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.features.held_by_points import DIRECTION, PLACE, Held

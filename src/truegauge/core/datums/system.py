@@ -15,7 +15,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points, Rigid, Vector, any_perpendicular, frozen
+from truegauge.core.arrays import Rigid, Vector, any_perpendicular, frozen
 from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.constraints import NONE, Constraints, DatumSystem
 from truegauge.core.association.features import Feature, Line, Plane, Shape
@@ -23,6 +23,7 @@ from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.datums.common import DatumAssociation, DatumSurface, place_together, size_of, with_size
 from truegauge.core.datums.freedoms import NAMES, TWIST_OF, Freedoms, Rows, holders
+from truegauge.core.datums.given import DatumPart, SystemDatum
 from truegauge.core.datums.placement import settled
 from truegauge.core.datums.situation import Situation, across, situations_of
 from truegauge.core.datums.zone_rows import SurfaceRows, against
@@ -36,58 +37,6 @@ _TURNS = 60
 _TOUCHING = (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE, Shape.WIDTH)
 _SAME_WAY = 1 - 5e-7  # cosine of a milliradian
 _NEAR_WAY = 0.9994  # cosine of two degrees
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class MeasuredTarget:
-    """A datum target as designed and as measured: a place (3,) on the surface and the normal there.
-
-    A movable target slides along `slides` (3,); all movable targets of a datum slide by the same amount.
-    """
-
-    name: str
-    place: Vector
-    normal: Vector
-    measured: Vector
-    slides: Vector | None = None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class DatumPart:
-    """One feature of a datum: as designed, and as measured.
-
-    `points` (n, 3) are measured points on its surface (averaged); none for a constructed feature, of which `measured`
-    is taken as it is. `criterion` None associates as the system says. A `settled` part moved a little since its optima
-    were searched. Where nothing holds it, it is associated once for all systems.
-    """
-
-    name: str
-    nominal: Feature
-    outward: int
-    middle: Vector
-    measured: Feature
-    points: Points | None
-    criterion: Criterion | None = None
-    settled: bool = False
-    alone: dict[Criterion, Feature] = field(default_factory=dict, init=False, repr=False)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class SystemDatum:
-    """A datum in its place in the system.
-
-    `material` is "M" or "L" (its boundary has the `sizes`, diameter or width, one for each part) or empty. `holds`
-    names the freedoms that it may take (none: all that it can); `orients`: only turns.
-    """
-
-    letter: str
-    parts: tuple[DatumPart, ...] = ()
-    targets: tuple[MeasuredTarget, ...] = ()
-    material: str = ""
-    sizes: tuple[float, ...] = ()
-    holds: tuple[str, ...] = ()
-    orients: bool = False
-    situation: str = ""  # PL, SL or PT: only this element of it
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -14,9 +14,10 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.clouds.prepared import PreparedCloud
 from truegauge.core.constructions.parts import Operand, axis_of, foot_on_line, foot_on_plane, place_of, plane_of
 from truegauge.core.datums.common import DatumAssociation
+from truegauge.core.datums.given import SystemDatum
 from truegauge.core.datums.placement import DatumFeature, place_by_datums
 from truegauge.core.datums.situation import situations_of
-from truegauge.core.datums.system import SystemDatum, establish
+from truegauge.core.datums.system import establish
 from truegauge.core.errors import DatumError, EvaluationError, RegistrationError
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.frames import apply, invert, rotate

@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from truegauge.core.datums.common import size_of
-from truegauge.core.datums.system import DatumPart
+from truegauge.core.datums.given import DatumPart
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.tolerancing.derived import surface_points
 from truegauge.core.tolerancing.once import once

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import DatumPart, EstablishedSystem, MeasuredTarget, SystemDatum, establish, no_system
+from truegauge.core.datums.given import DatumPart, MeasuredTarget, SystemDatum
+from truegauge.core.datums.system import EstablishedSystem, establish, no_system
 from truegauge.core.errors import EvaluationError
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.features.held_by_points import DIRECTION, PLACE, need_held

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 from truegauge.core.association.features import Cylinder
 from truegauge.core.datums.common import DatumAssociation
-from truegauge.core.datums.system import SystemDatum, establish
+from truegauge.core.datums.given import SystemDatum
+from truegauge.core.datums.system import establish
 from truegauge.core.errors import EvaluationError
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.features.held_by_points import DIRECTION, need_held

@@ -7,7 +7,7 @@ import numpy as np
 from truegauge.core.arrays import Floats, Mask, Points, Rigid
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
-from truegauge.core.clouds.spatial import spatial_order, thinned_to
+from truegauge.core.clouds.spatial import thinned_to
 from truegauge.core.errors import RegistrationError
 from truegauge.core.frames import apply, invert, rotation_vector
 from truegauge.core.progress import Progress, silent
@@ -18,9 +18,10 @@ from truegauge.core.registration.ambiguity import (
     no_worse,
     squares_within,
 )
-from truegauge.core.registration.best_fit import BestFit, FitSettings, best_fit
+from truegauge.core.registration.best_fit import BestFit, FitSettings
 from truegauge.core.registration.coarse import COARSE_LIMIT
 from truegauge.core.registration.on_itself import OnItself
+from truegauge.core.registration.pose_list import STEP, PoseList, every_so_often
 from truegauge.core.registration.weak_motions import Motion, axis_of, turn_about, weak_motions
 
 _MOST = 60
@@ -28,13 +29,10 @@ _MAY_BE = 1.6  # times the best coarse cost: a pose may still turn out the best
 _AROUND = 0.25  # of the part's sides: as far as it may slide
 _MOSTLY, _CELL = 0.8, 0.006  # of the points; of the part's size
 _COARSELY = 0.003  # of the part's size: so far off a coarse pose may be that is right
-_STEP = np.radians(6.0)
-_FITTED = 1500  # points that poses are refined with: what tells them apart is judged with all
 _TURNED, _TURNED_FIRST, _TURNS = 2500, 600, 121  # points; steps of a whole turn
 _MAY_BE_TURNED = 1.6  # times the best mean square
 _MOST_TURNS = 6
 _BETTER = 0.8  # times the mean square of a pose that seems the same
-_NEWS = 0.998  # of the cost: so much better a fit must be to take the place of another one in the same pose
 _SLID, _TELLING = 1500, 250  # points
 _TELLING_FROM = 0.2  # of the limit: by so much a telling point comes nearer
 _SLIDES, _SLIDE_REACH, _LOWS = 81, 20.0, 3  # steps; limits; places looked at closely
@@ -43,20 +41,15 @@ _OFF_WALLS = 41  # steps
 _MOST_WEAK = 2  # motions
 _LOWLY = 0.03  # of the limit: so far off a place may be before it is refined
 _SETTLED = 3  # poses
-_POOR = 20.0  # times the scale of the best fit: no other pose of the part
 _NEARLY_TURNED = 0.06  # of the moments of the surface
 _LISTED = 9.0
-_QUICK = 1500
 _MOST_REFINED = 40  # poses that symmetry promises
-_GOOD = 0.3  # of the limit: a fit that is worse is no fit, and its symmetries mean nothing
 _TRIES = 2000
 _FREED = 2  # poses that are taken off the walls
 _SNUG = 2e-4  # of the part's size: a scan that fits as closely has not got caught
 _FAR_OFF, _ALL_ON = 10.0, 0.01  # scales; the share of points that may be so far off a snug fit
 _FREE_ROUNDS, _ROUNDS = 8, 3
 _CAUGHT = 0.5  # of the limit: a fit that is worse has got caught nowhere
-_SETTLED_BY = 0.3  # of what the noise lets a pose mean: poses are only told apart here
-_STEPS = 10  # of a pose that fits: one that does not never ends
 
 
 def find_candidates(
@@ -110,23 +103,7 @@ class _Low(NamedTuple):
     is_new: bool
 
 
-class _Search:
-    def __init__(self, few: Points, projector: Projector, model: CadModel, settings: FitSettings) -> None:
-        self._projector, self._model, self._settings = projector, model, settings
-        self._limit = 0.01 * model.diagonal
-        self.found: list[BestFit] = []
-        self._slid: BestFit | None = None
-        self._squares: list[Floats] = []
-        self._look_at(few)
-
-    def _look_at(self, few: Points) -> None:
-        self._few = few[spatial_order(few)]  # neighbours follow each other: their feet are found faster
-        self._quick, self._fitted = _every(self._few, _QUICK), _every(self._few, _FITTED)
-        poses = [fit.part_from_scan for fit in self.found]
-        self.found, self._squares = [], []
-        for pose in poses:
-            self.refine(pose)
-
+class _Search(PoseList):
     def focus(self, many: Points) -> None:
         """Go on with points that may be the part's in some pose found: of a scan with a large table few are."""
         low, high = self._model.box
@@ -143,40 +120,6 @@ class _Search:
             own = many[near(many)]
             if len(own):
                 self._look_at(thinned_to(own, len(self._few), _CELL * self._model.diagonal))
-
-    def refine(self, pose: Rigid) -> None:
-        try:
-            fit = self._fit(pose)
-        except RegistrationError:
-            return
-        if self.is_good and fit.scale > _POOR * min(other.scale for other in self.found):
-            return
-        squares = self._square(fit.part_from_scan, self._few)
-        for i, other in enumerate(self.found):
-            if self._same(fit, other):
-                # What little tells a turn may lie where the other pose does not see it.
-                if self._better(squares, self._squares[i]):
-                    self.found[i], self._squares[i] = fit, squares
-                return
-        self.found.append(fit)
-        self._squares.append(squares)
-
-    def _fit(self, pose: Rigid) -> BestFit:
-        return best_fit(
-            self._fitted, self._projector, pose, reach=3 * self._limit, settings=self._settings, iterations=_STEPS,
-            settled=_SETTLED_BY, rough=True,
-        )  # fmt: skip
-
-    def _square(self, pose: Rigid, points: Points) -> Floats:
-        return self._squares_at(apply(pose, points))
-
-    def _squares_at(self, moved: Points) -> Floats:
-        return squares_within(moved, self._projector, self._limit)
-
-    def _means(self, poses: list[Rigid], points: Points) -> Floats:
-        """Mean squares of the same points in many poses, in one go."""
-        there = np.concatenate([apply(pose, points) for pose in poses])
-        return np.asarray(self._squares_at(there).reshape(len(poses), -1).mean(axis=1))
 
     def free_from_walls(self) -> None:
         """Look along the main directions of the surfaces for places that fit better, where the best poses fit badly.
@@ -203,18 +146,6 @@ class _Search:
                 if not better:
                     break
 
-    def _replaced(self, i: int, pose: Rigid) -> bool:
-        """Take a pose instead of another one where, refined, it explains the points better."""
-        try:
-            fit = self._fit(pose)
-        except RegistrationError:
-            return False
-        squares = self._square(fit.part_from_scan, self._few)
-        if not self._better(squares, self._squares[i]):
-            return False
-        self.found[i], self._squares[i] = fit, squares
-        return True
-
     def try_turns(self) -> None:
         """Turn the best pose about the main axes of the part and fit again where that fits nearly as well.
 
@@ -232,12 +163,15 @@ class _Search:
             center, turned = axis_of(weak[0].twist, weak[0].center)
         own = self._few[self._squares[first] < self._limit**2]
         for half in motions:  # what is symmetrical but for little must not be missed, nor have got caught elsewhere
-            if float(self._square(half @ best, _every(own, _TURNED_FIRST)).mean()) < (_CAUGHT * self._limit) ** 2:
+            if (
+                float(self._square(half @ best, every_so_often(own, _TURNED_FIRST)).mean())
+                < (_CAUGHT * self._limit) ** 2
+            ):
                 self.refine(half @ best)
         if turned is None:
             return
         ways = (np.eye(4), motions[int(np.argmin(np.abs(axes @ turned)))])
-        steps = [turn_about(center, turned, k * _STEP) for k in range(1, round(2 * np.pi / _STEP))]
+        steps = [turn_about(center, turned, k * STEP) for k in range(1, round(2 * np.pi / STEP))]
         self._refine_near(best, [step @ way @ best for way in ways for step in steps], own)
         # Where points hold a turn well, it is no better than its neighbours until it is refined: the lows count.
         turning = Motion(np.concatenate([turned, np.zeros(3)]), center, True)
@@ -250,7 +184,7 @@ class _Search:
         """Refine those poses that fit nearly as well as the best one: told with few points first, as most are worse."""
         enough = np.inf
         for count, slack in ((_TURNED_FIRST, 2.0), (_TURNED, 1.0)):
-            some = _every(own, count)
+            some = every_so_often(own, count)
             enough = slack * _MAY_BE_TURNED * float(self._square(best, some).mean())
             costs = self._means(poses, some) if poses else np.zeros(0)
             poses = [poses[k] for k in np.argsort(costs) if costs[k] <= enough][: 4 * _MOST_TURNS]
@@ -315,12 +249,12 @@ class _Search:
             return motion.along(s) @ pose
 
         # Only points that are near in some place and far in another tell anything.
-        some = _every(self._few, _SLID)
+        some = every_so_often(self._few, _SLID)
         squares = np.array([self._square(along(s), some) for s in reach[:: len(reach) // 8]])
         telling = some[np.ptp(squares, axis=0) > min(self._close_limit(), _TELLING_FROM * self._limit) ** 2]
         if not len(telling):
             return []
-        share, telling, step = len(telling) / len(some), _every(telling, _TELLING), float(reach[1] - reach[0])
+        share, telling, step = len(telling) / len(some), every_so_often(telling, _TELLING), float(reach[1] - reach[0])
         costs = self._means([along(s) for s in reach], telling)
         padded = np.concatenate([[np.inf], costs, [np.inf]])
         lows = np.flatnonzero((costs <= padded[:-2]) & (costs <= padded[2:]))
@@ -340,11 +274,6 @@ class _Search:
         moved = apply(fit.part_from_scan, self._fitted[fit.used])
         return weak_motions(fit.information, moved, 0.5 * self._model.diagonal, _MOST_WEAK)
 
-    @property
-    def is_good(self) -> bool:
-        """Whether the best pose so far is a fit at all."""
-        return bool(self.found) and float(self._costs().min()) < (_GOOD * self._limit) ** 2
-
     def hopeless(self, best_coarse: float) -> float:
         """Return the coarse cost from which on a pose is not worth refining.
 
@@ -355,37 +284,6 @@ class _Search:
         elsewhere = 1.0 - float(self._on_part().mean())
         floor = min(elsewhere * (COARSE_LIMIT * self._model.diagonal) ** 2, 0.9 * best_coarse)
         return floor + max(_MAY_BE * (best_coarse - floor), (_COARSELY * self._model.diagonal) ** 2)
-
-    def _costs(self) -> Floats:
-        """Mean squares over the points that lie on the part in some pose: a table is in none of them."""
-        squares = np.array(self._squares)
-        return np.asarray(squares[:, self._on_part()].mean(axis=1))
-
-    def _close_squares(self) -> Floats:
-        """Squares (poses, points) that grow no more beyond some scales, for the points that come so close in a pose.
-
-        How far off the points are that do not fit says nothing: which pose explains most of them does.
-        """
-        squares, limit = np.array(self._squares), self._close_limit()
-        on = squares.min(axis=0) < limit**2
-        return np.minimum(squares[:, on] if on.any() else squares, limit**2)
-
-    def _close_limit(self) -> float:
-        return close_limit(min(fit.scale for fit in self.found) if self.is_good else np.inf, self._model)
-
-    def _better(self, squares: Floats, other: Floats) -> bool:
-        """Tell whether one pose explains more than another one of the points that come close to the part in either."""
-        limit = self._close_limit() ** 2
-        on = np.minimum(squares, other) < limit
-        mine, others = (float(np.minimum(s[on], limit).sum()) for s in (squares, other))
-        return mine < _NEWS * others
-
-    def _best(self) -> int:
-        return int(np.argmin(self._close_squares().mean(axis=1)))
-
-    def _on_part(self) -> Mask:
-        on = np.array(self._squares).min(axis=0) < self._limit**2
-        return on if on.any() else np.ones(len(on), dtype=bool)
 
     def complete(self, progress: Progress) -> None:
         """Apply the motions between equally good poses to each other until nothing new comes."""
@@ -411,29 +309,6 @@ class _Search:
                     if len(self.found) > before:
                         motions.append(self.found[-1].part_from_scan @ invert(best))
             tried += 1
-
-    def _known(self, pose: Rigid) -> bool:
-        free = self.found[0]
-        return any(self._apart(pose, f.part_from_scan, free) for f in self.found)
-
-    def _same(self, fit: BestFit, other: BestFit) -> bool:
-        return self._apart(fit.part_from_scan, other.part_from_scan, other)
-
-    def _apart(self, pose: Rigid, other: Rigid, fit: BestFit) -> bool:
-        """Tell whether two poses are one: a part that can turn about an axis has that turn for nothing."""
-        motion = pose @ invert(other)
-        box = self._model.box
-        axis = _free_axis(fit)
-        if axis is None:
-            corners = box[np.array([[0, 0, 0], [1, 1, 0], [1, 0, 1], [0, 1, 1]]), np.arange(3)]
-            moved = np.linalg.norm(apply(motion, corners) - corners, axis=1).max()
-        else:
-            point, direction = axis
-            ends = point + np.outer([-0.5, 0.5], direction) * self._model.diagonal
-            moved = np.linalg.norm(apply(motion, ends) - ends, axis=1).max()
-        # Turns of a slender part about its length move its corners little.
-        turned = axis is None and float(np.linalg.norm(rotation_vector(motion))) > 0.5 * _STEP
-        return bool(moved < 0.04 * self._model.diagonal) and not turned
 
     def ranked(self, many: Points) -> list[Candidate]:
         """Return the poses, the best first; those that fit alike are told apart by `many` points (n, 3)."""
@@ -479,10 +354,6 @@ class _Search:
         return [i for i, own in zip(alike, squares, strict=True) if no_worse(own, best)]
 
 
-def _every(points: Points, wanted: int) -> Points:
-    return np.asarray(points[:: max(1, -(-len(points) // wanted))])
-
-
 def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
     """Return the middle of the surface, its main axes (3, 3) by rows, and the one that it nearly turns about."""
     mesh = model.mesh
@@ -497,13 +368,3 @@ def _main_axes(model: CadModel) -> tuple[Points, Points, Points | None]:
         if abs(values[i] - values[j]) < _NEARLY_TURNED * max(values[i], values[j]):
             turned = vectors[:, k]
     return np.asarray(center), np.asarray(vectors.T), turned
-
-
-def _free_axis(fit: BestFit) -> tuple[Points, Points] | None:
-    """Return a point and the direction of the axis that the part turns about freely, if there is just that."""
-    information = fit.information
-    if information is None or information.free.shape[1] != 1:
-        return None
-    if float(np.linalg.norm(information.free[:3, 0])) < 1e-12:
-        return None
-    return axis_of(information.free[:, 0], information.center)

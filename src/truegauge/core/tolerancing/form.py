@@ -5,24 +5,28 @@ circumscribed (N) or inscribed (X), and the parameter the peak (P), the valley (
 Touches are read as they are, in the rows in which they were taken; of clouds means over cells, or filtered points.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.around import algebraic_center, widest_gap
 from truegauge.core.arrays import Floats, Ints, Points, Vector, any_perpendicular, unit
 from truegauge.core.association.by_criterion import associate
-from truegauge.core.association.features import Cone, Feature, Plane, Shape, Sphere
+from truegauge.core.association.features import Feature, Plane, Shape
 from truegauge.core.association.fit import Criterion
-from truegauge.core.association.starts import even_directions
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.features.extraction import Built, Measured
-from truegauge.core.filters.form_map import FilterKind
-from truegauge.core.taken_rows import rows_or_slices
+from truegauge.core.tolerancing.form_lines import (
+    LEAST_LINE,
+    LEAST_RING,
+    form_points,
+    lines_along,
+    lines_on_plane,
+    round_sections,
+)
 from truegauge.core.tolerancing.once import least_squares_feature, once
-from truegauge.core.tolerancing.rings import UP, lines_of, need_rings
+from truegauge.core.tolerancing.rings import UP
 
 REFERENCES = {
     "C": Criterion.MINIMUM_ZONE, "G": Criterion.LEAST_SQUARES, "N": Criterion.MINIMUM_CIRCUMSCRIBED,
@@ -31,13 +35,6 @@ REFERENCES = {
 REFERENCE_WORDS = {"C": "minimum zone", "G": "least squares", "N": "minimum circumscribed", "X": "maximum inscribed"}
 PARAMETERS = {"T": "peak to valley", "P": "peak", "V": "valley", "Q": "root mean square"}
 FORM_KINDS = ("flatness", "cylindricity", "roundness", "straightness")
-_LEAST_RING, _LEAST_LINE, _LEAST_SHARE = 4, 3, 0.6
-_RING_GAP = 2 * np.pi * (1 - _LEAST_SHARE) + np.radians(1.0)
-_GREAT = 0.02  # of the radius: touches that near to a plane through the centre lie on a great circle
-_NEAR_CENTER = 0.1
-_CELLS = 72
-_MOST_TOUCHES = 1500  # more lie in lines only by their cells
-_FLAT = 0.1  # mm: touches within this are one line
 _EDGE = 1e-3  # mm: points that a little tilt puts that far out of a unit length belong to it
 _MOST_STARTS = 60  # places of a unit area along each of its sides
 
@@ -190,19 +187,13 @@ def points_over(line: Feature, points: Points) -> Floats:
     return np.asarray(sense * (direction[0] * off[:, 1] - direction[1] * off[:, 0]))
 
 
-def _form_points(measured: Measured) -> Points:
-    if measured.form_filter.kind == FilterKind.NONE:
-        return measured.means
-    return measured.form_map().points
-
-
 # Surfaces ----------------------------------------------------------------------------------------------------------
 
 
 def _of_surface(measured: Measured, rule: FormRule) -> float:
     if rule.is_usual:
         return measured.form
-    points, feature = _form_points(measured), least_squares_feature(measured)
+    points, feature = form_points(measured), least_squares_feature(measured)
     outward = float(measured.nominal.outward)
     if rule.per is None:
         return _off(feature.shape, points, rule, outward, start=feature)
@@ -266,84 +257,12 @@ def _of_sections(measured: Measured, rule: FormRule) -> tuple[float, str]:
     if rule.per is not None:
         raise EvaluationError("roundness over a unit angle is not evaluated")
     outward = float(measured.nominal.outward)
-    rings, said = once(measured, "round sections", lambda: _rings(measured))
+    rings, said = once(measured, "round sections", lambda: round_sections(measured))
     if not rings:
         if measured.single:
-            raise EvaluationError(f"roundness needs {_LEAST_RING} touches or more in a row, 60 % of a turn around")
+            raise EvaluationError(f"roundness needs {LEAST_RING} touches or more in a row, 60 % of a turn around")
         raise EvaluationError("no cross section is complete enough for roundness; 60 % of a turn are needed")
     return max(_off(Shape.CIRCLE, ring, rule, outward, normal=UP) for ring in rings), said
-
-
-def _rings(measured: Measured) -> tuple[list[Points], str]:
-    """Return cross sections as flat points (n, 3) that are complete enough, and where they come from."""
-    if isinstance(measured.feature, Sphere):
-        return _great_circles(measured)
-    if not measured.single or measured.form_filter.kind != FilterKind.NONE:
-        found = measured.form_map()
-        return [found.ring(row) for row in found.rows_of_sections()], ""
-    sections = need_rings(measured, "roundness")
-    feature = sections.feature
-    rings = []
-    for own in sections.each:
-        flat = sections.local[own, :2]
-        if isinstance(feature, Cone):  # read square to the surface, as the run-out of a cone
-            angle = np.arctan2(flat[:, 1], flat[:, 0])
-            radius = float(np.hypot(flat[:, 0], flat[:, 1]).mean()) + feature.distances(measured.points[own])
-            flat = np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
-        rings.append(np.column_stack([flat, np.zeros(len(own))]))
-    return _complete(rings), sections.rows.told
-
-
-def _complete(rings: Sequence[Points]) -> list[Points]:
-    return [
-        r for r in rings if len(r) >= _LEAST_RING and widest_gap(r[:, :2] - algebraic_center(r[:, :2])) <= _RING_GAP
-    ]
-
-
-def _great_circles(measured: Measured) -> tuple[list[Points], str]:
-    """Return the sections of a ball through its centre: rows as taken, touches near planes, or cells of a cloud."""
-    feature = least_squares_feature(measured)
-    assert isinstance(feature, Sphere)
-    off = measured.points - feature.center
-    rings: list[Points] = []
-    if measured.single and measured.taken is not None and (measured.taken >= 0).any():
-        for k in np.unique(measured.taken[measured.taken >= 0]):
-            own = off[measured.taken == k]
-            normal = np.linalg.svd(own - own.mean(axis=0))[2][2]
-            if len(own) >= _LEAST_RING and abs(float((own @ normal).mean())) <= _NEAR_CENTER * feature.radius:
-                rings.append(_seen_along(own, normal))
-        if _complete(rings):
-            return _complete(rings), "rows as they were taken"
-    if measured.single:
-        for axis in np.eye(3):
-            rings.append(_seen_along(off[np.abs(off @ axis) <= _GREAT * feature.radius], axis))
-        return _complete([r for r in rings if len(r)]), "great circles square to X, Y and Z"
-    half = max(0.5 * measured.averaging, 0.25)
-    for axis in np.vstack([np.eye(3), even_directions(48)]):
-        near = _seen_along(off[np.abs(off @ axis) <= half], axis)
-        rings.append(_celled(near))
-    return _complete([r for r in rings if len(r)]), "sections through the centre"
-
-
-def _seen_along(off: Points, axis: Vector) -> Points:
-    """Return points about a centre as a ring at their full distance from it."""
-    x = any_perpendicular(axis)
-    angle, radius = np.arctan2(off @ np.cross(axis, x), off @ x), np.linalg.norm(off, axis=1)
-    return np.column_stack([radius * np.cos(angle), radius * np.sin(angle), np.zeros(len(off))])
-
-
-def _celled(ring: Points) -> Points:
-    """Return means of a ring over cells of angle that hold enough points."""
-    if len(ring) == 0:
-        return ring
-    angle, radius = np.arctan2(ring[:, 1], ring[:, 0]), np.hypot(ring[:, 0], ring[:, 1])
-    cell = np.clip(((angle + np.pi) / (2 * np.pi) * _CELLS).astype(int), 0, _CELLS - 1)
-    counts = np.bincount(cell, minlength=_CELLS)
-    enough = counts >= max(3, 0.4 * float(np.median(counts[counts > 0])))
-    with np.errstate(invalid="ignore"):
-        mean = np.bincount(cell, weights=radius, minlength=_CELLS) / counts
-    at = ((np.arange(_CELLS) + 0.5) / _CELLS * 2 * np.pi - np.pi)[enough]
-    return np.column_stack([mean[enough] * np.cos(at), mean[enough] * np.sin(at), np.zeros(len(at))])
 
 
 # Lines -------------------------------------------------------------------------------------------------------------
@@ -352,9 +271,9 @@ def _celled(ring: Points) -> Points:
 def _of_lines(measured: Measured, rule: FormRule) -> tuple[float, str]:
     outward = float(measured.nominal.outward)
     if isinstance(measured.feature, Plane):
-        lines, said = _lines_on_plane(measured, rule)
+        lines, said = lines_on_plane(measured, rule.across)
     else:
-        lines, said = once(measured, "straight lines", lambda: _lines_along(measured))
+        lines, said = once(measured, "straight lines", lambda: lines_along(measured))
     if not lines:
         raise EvaluationError("no line along the feature is complete enough for straightness")
     best = 0.0
@@ -371,63 +290,5 @@ def _pieces(line: Points, length: float | None) -> Iterator[Points]:
         return
     for begin in _starts(line[:, 0], length):
         own = line[(line[:, 0] >= begin - _EDGE) & (line[:, 0] <= begin + length + _EDGE)]
-        if len(own) >= _LEAST_LINE:
+        if len(own) >= LEAST_LINE:
             yield own
-
-
-def _lines_along(measured: Measured) -> tuple[list[Points], str]:
-    """Return the lines along a turned feature as flat points: along, over the surface."""
-    if not measured.single or measured.form_filter.kind != FilterKind.NONE or len(measured.points) > _MOST_TOUCHES:
-        found = measured.form_map()
-        return found.lines(_LEAST_SHARE), ""
-    rings, rows = lines_of(measured)
-    feature, local = rings.feature, rings.local
-    along, over = local[:, 2], feature.distances(measured.points)
-    if isinstance(feature, Cone):
-        half = feature.half_angle_rad
-        along = np.hypot(local[:, 0], local[:, 1]) * np.sin(half) + local[:, 2] * np.cos(half)
-    whole = float(np.ptp(along))
-    lines = [
-        np.column_stack([along[own], over[own], np.zeros(len(own))])
-        for own in rows.each
-        if len(own) >= _LEAST_LINE and float(np.ptp(along[own])) >= _LEAST_SHARE * whole
-    ]
-    return lines, rows.told
-
-
-def _lines_on_plane(measured: Measured, rule: FormRule) -> tuple[list[Points], str]:
-    """Return the lines in which planes square to `across` cut a face."""
-    feature = least_squares_feature(measured)
-    assert isinstance(feature, Plane)
-    if rule.across is None:
-        raise EvaluationError("straightness on a plane needs the planes that cut it: choose a direction or an "
-                              "intersection plane such as //B")  # fmt: skip
-    stated = np.array(rule.across)
-    across = stated - float(stated @ feature.normal) * feature.normal
-    if float(np.linalg.norm(across)) < 0.1 * float(np.linalg.norm(stated)):
-        raise EvaluationError("the planes that cut a face must stand on it: choose another direction")
-    across = unit(across)
-    points = _form_points(measured)
-    way = np.cross(feature.normal, across)
-    place, along = points @ across, points @ way
-    over = feature.distances(points)
-    said = ""
-    if measured.single and measured.form_filter.kind == FilterKind.NONE:
-        rows = rows_or_slices(place, measured.taken, flat=_FLAT)
-        if rows.count == 0:
-            raise EvaluationError(
-                f"straightness needs touches in lines over the face; these {len(place)} touches lie in none"
-            )
-        groups, said = rows.each, rows.told
-    else:
-        count = max(1, int(float(np.ptp(place)) / max(measured.averaging, 1e-3)))
-        level = (place - place.min()) / (float(np.ptp(place)) or 1.0) * count
-        keys = np.clip(level.astype(int), 0, count - 1)
-        groups = [np.flatnonzero(keys == k) for k in range(count)]
-    whole = float(np.ptp(along))
-    lines = [
-        np.column_stack([along[own], over[own], np.zeros(len(own))])
-        for own in groups
-        if len(own) >= _LEAST_LINE and float(np.ptp(along[own])) >= 0.5 * _LEAST_SHARE * whole
-    ]
-    return lines, said
