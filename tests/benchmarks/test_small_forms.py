@@ -77,3 +77,12 @@ def test_causes(benchmark):
     counts = benchmark("causes").trials(1)
     assert len(counts) == 10
     assert all(found[True] == 1 for found in counts.values())
+
+
+def test_edits(small):
+    said = small("edits", "--small")
+    for words in ("one of 60 characteristics of the demo edited", "a touch more, 18 other features", "and after"):
+        assert words in said
+    nodes = [line.split()[-2] for line in said.splitlines() if "worked out for it" in line]
+    assert len(nodes) == 2
+    assert nodes[0] == nodes[1]  # however many other features have touches

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -44,7 +44,7 @@ class Form(OfFeatures):
         return general_by_length(general.form_tolerance, stated, features) if self.has_general else (None, None)
 
 
-def general_by_length(table, stated: GeneralTolerances, features: Nominals) -> Limits:  # type: ignore[no-untyped-def]
+def general_by_length(table: Callable[[float, str], float], stated: GeneralTolerances, features: Nominals) -> Limits:
     """Return what a table of ISO 2768-2 gives for the shortest of some features."""
     length = min((f.length for f in features), default=0.0)
     return (None, None) if stated.geometry is None else (None, table(length, stated.geometry))

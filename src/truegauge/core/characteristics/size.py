@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -21,6 +22,9 @@ if TYPE_CHECKING:
     from truegauge.core.plan.document import Group, Plan
     from truegauge.core.plan.requirements import Characteristic
     from truegauge.core.uncertainty.stated_errors import StatedErrors
+
+
+Proposed = Callable[[Nominals], Limits]
 
 
 def usual_size(plan: Plan) -> str:
@@ -144,7 +148,7 @@ def kinds() -> tuple[Kind, ...]:
     return tuple(found)
 
 
-def _two_point(rank: int, letters: str, by_diameter, by_width) -> tuple[Kind, Kind]:  # type: ignore[no-untyped-def]
+def _two_point(rank: int, letters: str, by_diameter: Proposed, by_width: Proposed) -> tuple[Kind, Kind]:
     """Return the statistics of two-point sizes; a range or a standard deviation is no size and has no nominal."""
     spread = letters in ("SR", "SQ")
     name, value = f"two-point {STATISTICS[letters][0]} LP {letters}", size.by_rule(SizeRule("LP", letters))
