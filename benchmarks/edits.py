@@ -26,7 +26,7 @@ try:
     from truegauge.core.evaluation.evaluator import Evaluator
 except ImportError:
     from truegauge.core.plan.evaluation import Evaluator
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 evaluator = Evaluator(read_part(demo.PART))
 sample, plan = open_sample(demo.SCAN)[0], read_plan(demo.PLAN).plan
 count = int(sys.argv[1])

@@ -18,7 +18,7 @@ from truegauge.core.clouds.spatial import spatial_order
 from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.frames import apply, invert, random_rigid
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.registration.align import align
 from truegauge.demo.scan_maker import ScanSettings, make_scan
 from truegauge.formats.part import read_part

@@ -288,7 +288,7 @@ class Session:
         known = standing(self.record, part if located else None, size)
         uses = list(self.probing.uses())
         some = [uses[0], *(uses[int(k)] for k in rng.choice(np.arange(1, len(uses)), min(4, len(uses) - 1), False))]
-        told = qualifying.Told(self._check, self._operator)
+        told = qualifying.QualifyingTold(self._check, self._operator)
         for use in dict.fromkeys(some):
             job = qualifying.Qualifying(self.cmm, self.probing, self.record, (use,), told, lambda: NOW, known)
             why = self._until_done(job)
@@ -313,7 +313,7 @@ class Session:
                                  np.array(located_at.center), self.record)  # fmt: skip
         took = []
         job = touching.Touching(self.cmm, router, self.record, tuple(wanted),
-                                touching.Told(self._check, took.append), lambda: NOW)  # fmt: skip
+                                touching.TouchingTold(self._check, took.append), lambda: NOW)  # fmt: skip
         self._say(self._until_done(job))
         out.touches, out.features = len(took), len(wanted)
         out.left += [f"{self.part_name} {x.feature.name}: {x.why}" for x in job.left]

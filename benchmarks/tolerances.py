@@ -7,7 +7,7 @@ import numpy as np
 from truegauge import demo
 from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.evaluation.evaluator import Evaluator
-from truegauge.core.plan.document import Characteristic, DatumReference
+from truegauge.core.plan.requirements import Characteristic, DatumReference
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan

@@ -21,8 +21,8 @@ from truegauge.core.plan.alignments import (
     MatchedPlace,
     MatchedPointAlignment,
 )
-from truegauge.core.plan.document import PartMaterial
 from truegauge.core.plan.migrations.steps import PRESENT, as_of_now
+from truegauge.core.plan.part import PartMaterial
 from truegauge.core.probing.probing import Probing
 from truegauge.core.samples.document import SampleData, Touch
 from truegauge.core.samples.sample import Sample

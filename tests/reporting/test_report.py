@@ -7,7 +7,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from truegauge.core.evaluation.results import Evaluation, Result
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.palette import MINUS, PLUS, bands, rgb
 from truegauge.reporting.gauge_bar import BAND_END, BAND_START, DIAMOND, RING, TRIANGLE_LEFT, TRIANGLE_RIGHT, gauge_bar

@@ -14,7 +14,7 @@ from truegauge.api.plans import Feature, Plan
 from truegauge.core.errors import DeviceError, TrueGaugeError
 from truegauge.core.evaluation.touch_needs import axis_about, datum_features
 from truegauge.core.frames import as_rigid
-from truegauge.core.plan.document import NominalFeature
+from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.progress import Progress, silent
 from truegauge.core.samples.document import ProbedTouch, SampleData

@@ -37,8 +37,9 @@ from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import in_report_frame, known_nominals
 from truegauge.core.plan.alignments import AlignmentDatum, BestFitAlignment, DatumAlignment
-from truegauge.core.plan.document import ConstructedFeature, NominalFeature, PartReference
 from truegauge.core.plan.document import Plan as PlanDocument
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
+from truegauge.core.plan.part import PartReference
 from truegauge.core.plan.requirements import Characteristic, DatumReference
 from truegauge.core.progress import silent
 from truegauge.core.tolerancing.fits import fit_limits
@@ -55,7 +56,7 @@ if TYPE_CHECKING:
     from truegauge.core.commands.command import Command
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.alignments import AnyAlignment
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
 
 Place = Sequence[float]
 _FAR = 0.1  # of the part's size: a place farther off the part is a mistake

@@ -12,8 +12,7 @@ from truegauge.app.theme import Theme
 from truegauge.core.authoring.frame_text import frame_problems, modifiers_text, parse_datum, parse_modifiers
 from truegauge.core.characteristics.registry import KINDS, kind_named
 from truegauge.core.errors import EvaluationError
-from truegauge.core.plan.document import Characteristic
-from truegauge.core.plan.requirements import DatumReference
+from truegauge.core.plan.requirements import Characteristic, DatumReference
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.reporting.frame_cells import has_frame

@@ -10,7 +10,9 @@ from truegauge.app.benches.base import Choice, button, label, say
 from truegauge.app.session import Session
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.commands.readings import SetExtraction
-from truegauge.core.plan.document import Extraction, NominalFeature, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.points import Extraction
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 

@@ -23,7 +23,7 @@ from truegauge.app.session import Session
 from truegauge.app.several_editor import SeveralEditor
 from truegauge.app.theme import Theme
 from truegauge.core.evaluation.results import Result
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.units import NumberFormat

@@ -25,7 +25,7 @@ from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.evaluation.results import Result
 from truegauge.core.evaluation.touch_needs import features_behind
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.size_text import size_text

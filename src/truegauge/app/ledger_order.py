@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from truegauge.core.characteristics.registry import KINDS, kind_named
 from truegauge.core.evaluation.results import Result
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
 from truegauge.reporting.frame_cells import frame_text, has_frame
 from truegauge.reporting.units import NumberFormat

@@ -27,7 +27,8 @@ from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.survey import survey_some
-from truegauge.core.plan.document import PartReference, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.part import PartReference
 from truegauge.core.progress import Progress, part_of
 from truegauge.core.samples.document import ProbedTouch, SampleData, Touch
 from truegauge.core.samples.sample import Sample

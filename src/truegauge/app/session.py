@@ -32,7 +32,7 @@ from truegauge.core.commands.requirements import AddCharacteristic, RemoveCharac
 from truegauge.core.commands.shown import SetScale
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.document import ConstructedFeature, NominalFeature
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.progress import Progress
 from truegauge.reporting.survey_text import survey_text

@@ -8,7 +8,7 @@ from truegauge.app.session import Session
 from truegauge.core.authoring.frame_text import frame_problems, parse_datum, parse_modifiers
 from truegauge.core.commands.command import Command, Several
 from truegauge.core.commands.requirements import EditCharacteristic
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.reporting.frame_cells import has_frame
 from truegauge.reporting.units import NumberFormat
 

@@ -10,22 +10,16 @@ from truegauge.core.authoring.readings import SpotWish, add_spots, places_on_gri
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.nodes.sections import DimensionNominal
 from truegauge.core.plan.alignments import BestFitAlignment, ReferencePlace, ReferencePointAlignment
-from truegauge.core.plan.document import (
-    Characteristic,
-    Datum,
-    DatumReference,
-    DatumTarget,
-    DeviationScale,
-    Extraction,
-    NominalFeature,
-    PartReference,
-    Plan,
-    ShapeExtraction,
-    TitleBlock,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.part import PartReference
+from truegauge.core.plan.points import Extraction, ShapeExtraction
 from truegauge.core.plan.readings import Section, SectionDimension, Span
+from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
+from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.core.uncertainty.stated_errors import StatedErrors

@@ -17,16 +17,12 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.document import (
-    Characteristic,
-    Datum,
-    DatumReference,
-    NominalFeature,
-    PartReference,
-    Plan,
-    TitleBlock,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.part import PartReference
 from truegauge.core.plan.readings import Section, SectionDimension, Span, SpotCheck
+from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference
+from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.core.uncertainty.stated_errors import StatedErrors

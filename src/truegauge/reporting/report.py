@@ -6,11 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.characteristics.size import usual_size
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.features.extraction import Measured
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import KIND_NAMES
-from truegauge.core.plan.document import DeviationScale, TitleBlock
+from truegauge.core.plan.title import TitleBlock
 from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.words import touch_notes
 from truegauge.core.tolerancing.judgement import State

@@ -12,7 +12,8 @@ from truegauge.core.nodes.context import Context
 from truegauge.core.nodes.datum_systems import datum_system
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.stated import stated_by
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import DOMINATES
 from truegauge.reporting.units import NumberFormat, limits_text
 

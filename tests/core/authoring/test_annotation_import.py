@@ -12,7 +12,8 @@ from truegauge.core.cad.annotations import (
 )
 from truegauge.core.commands.history import History
 from truegauge.core.evaluation.evaluator import Evaluator
-from truegauge.core.plan.document import PartReference, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.part import PartReference
 from truegauge.demo.faces import housing_faces
 from truegauge.demo.housing_pmi import DIMENSIONS, TOLERANCES
 

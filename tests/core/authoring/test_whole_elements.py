@@ -15,7 +15,9 @@ from truegauge.core.commands.history import History
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.plan.document import Datum, NominalFeature, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.requirements import Datum
 from truegauge.core.samples.contributions import ScanPoints
 from truegauge.core.samples.document import ProbedTouch, SampleData, ScanFile
 from truegauge.core.samples.sample import Sample

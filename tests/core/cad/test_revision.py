@@ -8,7 +8,9 @@ from truegauge.core.cad.kernel.shapes import model_from_document
 from truegauge.core.cad.recognition import describe_face
 from truegauge.core.cad.revision import match_faces
 from truegauge.core.commands.part import SetPart
-from truegauge.core.plan.document import NominalFeature, PartReference, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.part import PartReference
 
 
 def model_of(shape):

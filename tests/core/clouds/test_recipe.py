@@ -23,7 +23,8 @@ from truegauge.core.commands.history import History
 from truegauge.core.commands.points import SetLimits, SetRecipe
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.cloud import PreparedPoints
-from truegauge.core.plan.document import Plan, PointLimits
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.points import PointLimits
 from truegauge.core.samples.sample import Sample
 
 ALL = (

@@ -13,17 +13,12 @@ from truegauge.core.clouds.recipe import Outliers
 from truegauge.core.commands.history import History
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.plan.alignments import BestFitAlignment
-from truegauge.core.plan.document import (
-    Characteristic,
-    ConstructedFeature,
-    Extraction,
-    NominalFeature,
-    PartMaterial,
-    PartReference,
-    PointLimits,
-    TitleBlock,
-)
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
+from truegauge.core.plan.part import PartMaterial, PartReference
+from truegauge.core.plan.points import Extraction, PointLimits
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, Span, SpotCheck
+from truegauge.core.plan.requirements import Characteristic
+from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.formats.plan_file import read_plan

@@ -9,15 +9,12 @@ from truegauge.core.commands.history import History
 from truegauge.core.commands.part import SetPart
 from truegauge.core.commands.requirements import AddCharacteristic, EditCharacteristic, RemoveCharacteristic
 from truegauge.core.commands.shown import SetDisplay, SetScale, SetTitleBlock
-from truegauge.core.plan.document import (
-    BestFitAlignment,
-    Characteristic,
-    DeviationScale,
-    NominalFeature,
-    PartReference,
-    Plan,
-    TitleBlock,
-)
+from truegauge.core.deviations.map_scale import DeviationScale
+from truegauge.core.plan.document import BestFitAlignment, Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.part import PartReference
+from truegauge.core.plan.requirements import Characteristic
+from truegauge.core.plan.title import TitleBlock
 
 FEATURE = NominalFeature(id="f", name="bore 1", faces=(3,))
 SIZE = Characteristic(

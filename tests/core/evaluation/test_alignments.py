@@ -25,7 +25,8 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.document import Characteristic, PartMaterial
+from truegauge.core.plan.part import PartMaterial
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.samples.document import SampleData, Touch
 from truegauge.core.samples.sample import Sample
 

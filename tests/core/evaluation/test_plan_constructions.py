@@ -11,7 +11,7 @@ from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.commands.features import AddConstructed, EditFeature, RemoveFeature
 from truegauge.core.features.extraction import Built
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.document import ConstructedFeature, FormFilterSetting, NominalFeature
+from truegauge.core.plan.features import ConstructedFeature, FormFilterSetting, NominalFeature
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import cylinder_at, face_of_kind
 from truegauge.demo.housing import bolt_holes

@@ -31,7 +31,7 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import section_curves
 from truegauge.core.nodes.spots import SpotAt
 from truegauge.core.nodes.survey import SurveyOf
-from truegauge.core.plan.document import Extraction, ShapeExtraction
+from truegauge.core.plan.points import Extraction, ShapeExtraction
 from truegauge.core.plan.readings import SectionDimension, Span, SpotCheck
 from truegauge.core.samples.document import Touch
 from truegauge.core.tolerancing.judgement import State

@@ -16,7 +16,9 @@ from truegauge.core.commands.requirements import EditCharacteristic, SetRules
 from truegauge.core.frames import invert
 from truegauge.core.nodes.stated import limits_of_size
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.plan.document import Characteristic, PartReference, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.part import PartReference
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.samples.document import ProbedTouch, SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.core.tolerancing.judgement import State

@@ -6,7 +6,8 @@ from numpy.random import default_rng
 
 from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.evaluation.uncertainty import spread_and_bias
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.requirements import Characteristic
 
 TRIALS = 32
 

@@ -11,7 +11,7 @@ from truegauge.core.evaluation.trials import Trial
 from truegauge.core.evaluation.uncertainty import UncertaintyOf
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.stated import limits_of_size, stated_by
-from truegauge.core.plan.document import Characteristic, DatumReference, DatumTarget
+from truegauge.core.plan.requirements import Characteristic, DatumReference, DatumTarget
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule, State, decide, dominates

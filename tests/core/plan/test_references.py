@@ -12,7 +12,8 @@ from truegauge.core.commands.part import SetPart
 from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.frozen_model import Frozen
-from truegauge.core.plan.document import PartReference, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.part import PartReference
 from truegauge.core.plan.views import Eye, PinnedTag, SavedView, TagSettings
 from truegauge.core.probing.probing import FeatureTouching
 from truegauge.formats.plan_file import read_plan

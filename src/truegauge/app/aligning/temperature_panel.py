@@ -6,7 +6,7 @@ from truegauge.app.aligning.kind_panel import row_of
 from truegauge.app.benches.base import Choice, label, number_box
 from truegauge.app.session import Session
 from truegauge.core.commands.part import SetMaterial
-from truegauge.core.plan.document import PartMaterial
+from truegauge.core.plan.part import PartMaterial
 from truegauge.core.temperature import MATERIALS, REFERENCE_C
 
 _NONE = "not corrected"

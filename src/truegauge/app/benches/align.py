@@ -33,7 +33,7 @@ from truegauge.core.plan.alignments import (
     MatchedPointAlignment,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.document import PointLimits
+from truegauge.core.plan.points import PointLimits
 from truegauge.core.registration.alignment import Alignment
 
 

@@ -32,7 +32,7 @@ from truegauge.core.commands.features import EditFeature
 from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
+from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat

@@ -32,8 +32,8 @@ from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionNominal
-from truegauge.core.plan.document import Characteristic
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.views import SavedView
 from truegauge.core.sections.plane import section_plane
 from truegauge.core.typed_number import typed_number

@@ -18,7 +18,7 @@ from truegauge.core.features.extraction import Measured
 from truegauge.core.frames import apply, invert
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GuideTarget
-from truegauge.core.plan.document import NominalFeature
+from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest
 from truegauge.core.progress import Progress

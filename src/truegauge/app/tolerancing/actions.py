@@ -14,7 +14,7 @@ from truegauge.core.authoring.frames import (
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.constructions.parts import axis_of, plane_of
-from truegauge.core.plan.document import Characteristic
+from truegauge.core.plan.requirements import Characteristic
 
 
 class ToleranceActions:

@@ -14,7 +14,8 @@ from truegauge.core.authoring.new_features import new_feature
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.commands.requirements import SetDatum, SetRules
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.document import Datum, DatumTarget, NominalFeature
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.requirements import Datum, DatumTarget
 from truegauge.core.typed_number import typed_number
 from truegauge.reporting.units import NumberFormat
 

@@ -32,7 +32,8 @@ from truegauge.core.plan.alignments import (
     ReferencePlace,
     ReferencePointAlignment,
 )
-from truegauge.core.plan.document import ConstructedFeature, NominalFeature, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context

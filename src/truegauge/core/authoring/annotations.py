@@ -13,8 +13,9 @@ from truegauge.core.commands.command import Command, Several
 from truegauge.core.commands.features import AddFeature
 from truegauge.core.commands.requirements import AddCharacteristic, SetDatum
 from truegauge.core.errors import GeometryError
-from truegauge.core.plan.document import Characteristic, DatumReference, NominalFeature, Plan
-from truegauge.core.plan.requirements import ORIENTS, SITUATIONS
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.requirements import ORIENTS, SITUATIONS, Characteristic, DatumReference
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 _KINDS = {

@@ -8,8 +8,9 @@ from truegauge.core.authoring.new_features import new_id
 from truegauge.core.cad.model import CadModel, SurfaceKind
 from truegauge.core.commands.command import Several
 from truegauge.core.commands.requirements import AddCharacteristic, EditCharacteristic
-from truegauge.core.plan.document import Characteristic, NominalFeature, Plan
-from truegauge.core.plan.requirements import ORIENTS, DatumReference
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.plan.requirements import ORIENTS, Characteristic, DatumReference
 
 _REST = "all faces without a tolerance"
 _SQUARE = 1e-6

@@ -7,7 +7,8 @@ from collections.abc import Set
 
 from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere, Torus
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
 
 
 def feature_for(

@@ -13,8 +13,8 @@ from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.constructions.parts import axis_of, foot_on_line, place_of, plane_of
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import nominal_feature
-from truegauge.core.plan.document import Datum, Group
-from truegauge.core.plan.requirements import DatumReference
+from truegauge.core.plan.features import Group
+from truegauge.core.plan.requirements import Datum, DatumReference
 from truegauge.core.tolerancing import geometric_fits
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
 from truegauge.core.tolerancing.zone import PLAIN, Zone

@@ -23,8 +23,9 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import in_report_frame, nominal_feature
 from truegauge.core.nodes.outcomes import OutcomeOf, OutcomeToFeature
 from truegauge.core.nodes.stated import StatedTolerance
-from truegauge.core.plan.document import Characteristic, ConstructedFeature, Group, NominalFeature, Plan
-from truegauge.core.plan.requirements import DatumReference
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
+from truegauge.core.plan.requirements import Characteristic, DatumReference
 from truegauge.core.tolerancing.zone import PLAIN, Zone
 
 if TYPE_CHECKING:

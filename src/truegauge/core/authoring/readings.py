@@ -16,8 +16,9 @@ from truegauge.core.commands.readings import AddReadings
 from truegauge.core.errors import GeometryError
 from truegauge.core.frames import rotation_about
 from truegauge.core.frozen_model import Three
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Plan
 from truegauge.core.plan.readings import ComparedPoint, Section, SpotCheck
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.sections.plane import upright
 
 USUAL_TOLERANCE = 0.1

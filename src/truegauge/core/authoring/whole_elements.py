@@ -12,7 +12,8 @@ from truegauge.core.constructions.build import offers
 from truegauge.core.constructions.built import nominal_operands
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import nominal_feature
-from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
 
 if TYPE_CHECKING:
     from truegauge.core.cad.element import Element

@@ -20,7 +20,7 @@ from truegauge.core.tolerancing.general import GeneralTolerances, form_tolerance
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
     from truegauge.core.plan.requirements import Characteristic
 
 

@@ -19,7 +19,8 @@ from truegauge.core.tolerancing.zone import MATERIAL
 if TYPE_CHECKING:
     from truegauge.core.arrays import Vector
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group, Plan
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.features import Group
     from truegauge.core.plan.requirements import Characteristic
 
 Nominals = tuple[Nominal, ...]

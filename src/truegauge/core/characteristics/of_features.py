@@ -23,7 +23,8 @@ from truegauge.core.tolerancing.size_rule import SizeRule
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group, Plan
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.features import Group
     from truegauge.core.plan.requirements import Characteristic, DatumReference
 
 MeasuredFeatures = tuple[Measured | Built, ...]

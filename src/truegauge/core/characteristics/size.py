@@ -19,7 +19,8 @@ from truegauge.core.tolerancing.two_point import STATISTICS
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group, Plan
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.features import Group
     from truegauge.core.plan.requirements import Characteristic
     from truegauge.core.uncertainty.stated_errors import StatedErrors
 

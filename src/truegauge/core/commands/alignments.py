@@ -3,10 +3,8 @@
 from dataclasses import dataclass
 
 from truegauge.core.plan.alignments import AnyAlignment
-from truegauge.core.plan.document import (
-    NominalFeature,
-    Plan,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,9 +3,7 @@
 from dataclasses import dataclass
 from typing import Protocol
 
-from truegauge.core.plan.document import (
-    Plan,
-)
+from truegauge.core.plan.document import Plan
 
 
 class Command(Protocol):

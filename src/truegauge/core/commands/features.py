@@ -3,11 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
-from truegauge.core.plan.document import (
-    ConstructedFeature,
-    NominalFeature,
-    Plan,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.plan.references import without_features
 
 

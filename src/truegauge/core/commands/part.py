@@ -3,13 +3,10 @@
 from dataclasses import dataclass
 
 from truegauge.core.plan.alignments import BestFitAlignment
-from truegauge.core.plan.document import (
-    PartMaterial,
-    PartReference,
-    Plan,
-    TitleBlock,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.references import with_faces_as_now, without_features
+from truegauge.core.plan.title import TitleBlock
 
 
 @dataclass(frozen=True, slots=True)

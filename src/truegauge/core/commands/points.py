@@ -3,10 +3,8 @@
 from dataclasses import dataclass
 
 from truegauge.core.clouds.recipe import Recipe
-from truegauge.core.plan.document import (
-    Plan,
-    PointLimits,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.points import PointLimits
 
 
 @dataclass(frozen=True, slots=True)

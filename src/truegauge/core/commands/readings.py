@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass
 
-from truegauge.core.plan.document import Characteristic, Extraction, Plan, ShapeExtraction
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.points import Extraction, ShapeExtraction
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.references import without_characteristics
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.views import SavedView, TagSettings
 
 

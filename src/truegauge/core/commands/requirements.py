@@ -3,14 +3,10 @@
 from dataclasses import dataclass
 from typing import Any
 
-from truegauge.core.plan.document import (
-    Characteristic,
-    Datum,
-    DatumTarget,
-    NominalFeature,
-    Plan,
-)
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import NominalFeature
 from truegauge.core.plan.references import without_characteristics
+from truegauge.core.plan.requirements import Characteristic, Datum, DatumTarget
 
 
 @dataclass(frozen=True, slots=True)

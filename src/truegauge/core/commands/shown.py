@@ -3,11 +3,9 @@
 from dataclasses import dataclass
 from typing import Any
 
-from truegauge.core.plan.document import (
-    DeviationScale,
-    Plan,
-    TitleBlock,
-)
+from truegauge.core.deviations.map_scale import DeviationScale
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.title import TitleBlock
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from truegauge.core.clouds.raw import Colors
     from truegauge.core.features.extraction import Built, Measured
     from truegauge.core.nodes.cloud import Cloud
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
     from truegauge.core.plan.requirements import Characteristic
     from truegauge.core.registration.alignment import Alignment
     from truegauge.core.samples.sample import Sample

@@ -11,7 +11,8 @@ from truegauge.core.features.extraction import Measured
 from truegauge.core.nodes.context import NO_SAMPLE
 from truegauge.core.nodes.features import CoverageOf, extraction_of
 from truegauge.core.nodes.graph import NotComputed, needed
-from truegauge.core.plan.document import ConstructedFeature, NominalFeature, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.samples.words import touch_warning
 from truegauge.core.tolerancing.judgement import State, decide, dominates
 

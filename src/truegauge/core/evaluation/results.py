@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.document import Characteristic, Plan
+from truegauge.core.plan.document import Plan
+from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
 
 if TYPE_CHECKING:

@@ -30,7 +30,7 @@ from truegauge.core.uncertainty.common_errors import CommonErrors, common_errors
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
 if TYPE_CHECKING:
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
     from truegauge.core.tolerancing.outcome import Outcome
     from truegauge.core.tolerancing.request import Patch
 

@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING
 
 from truegauge.core.hashed import Hashed
 from truegauge.core.plan.alignments import features_of
-from truegauge.core.plan.document import ConstructedFeature
+from truegauge.core.plan.features import ConstructedFeature
 
 if TYPE_CHECKING:
     from truegauge.core.plan.alignments import AnyAlignment
-    from truegauge.core.plan.document import Group, Plan
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.features import Group
 
 _PLACED = {"id", "name", "base", "offset", "turns"}  # what does not change how an alignment is computed
 

@@ -18,7 +18,8 @@ if TYPE_CHECKING:
     from truegauge.core.nodes.contents import Contents
     from truegauge.core.nodes.node import Node
     from truegauge.core.nodes.part_index import PartIndex
-    from truegauge.core.plan.document import Group, Plan
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.features import Group
     from truegauge.core.samples.sample import Sample
     from truegauge.core.tolerancing.outcome import Outcome
     from truegauge.core.tolerancing.request import Patch

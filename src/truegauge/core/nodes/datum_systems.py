@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Points, Vector
     from truegauge.core.association.features import Feature
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import ConstructedFeature, Group, NominalFeature
+    from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
     from truegauge.core.plan.requirements import Datum, DatumReference, DatumTarget
 
 Found = Measured | Built

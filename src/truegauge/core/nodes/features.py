@@ -28,7 +28,8 @@ from truegauge.core.tolerancing.request import Patch
 if TYPE_CHECKING:
     from collections.abc import Hashable
 
-    from truegauge.core.plan.document import Extraction, Group
+    from truegauge.core.plan.features import Group
+    from truegauge.core.plan.points import Extraction
     from truegauge.core.tolerancing.outcome import Outcome
 
 BY_USE = "by_use"

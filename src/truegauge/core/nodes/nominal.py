@@ -19,11 +19,11 @@ from truegauge.core.frames import apply
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.node import Node
 from truegauge.core.plan.alignments import AlignmentDatum, AnyAlignment, DatumAlignment
-from truegauge.core.plan.document import ConstructedFeature
+from truegauge.core.plan.features import ConstructedFeature
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,7 +29,7 @@ from truegauge.core.tolerancing.request import Request, Unit, are_opposite
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
 
 _PAIRING = (*LOCATION, *ORIENTATION)
 _SHORT = 0.5  # of its radius: a hole that short has its place from one ring

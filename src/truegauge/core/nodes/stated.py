@@ -11,7 +11,7 @@ from truegauge.core.tolerancing.zone import MATERIAL, PLAIN, Zone
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Group
+    from truegauge.core.plan.features import Group
     from truegauge.core.plan.requirements import Characteristic
 
 Sizes = tuple[float | None, float | None]

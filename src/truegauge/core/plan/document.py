@@ -1,149 +1,36 @@
 """The plan: frozen models that know no result. Lengths in mm, angles in rad; limits as deviations from the nominal."""
 
 from functools import cached_property
-from typing import Annotated, Literal, Self
+from typing import Literal, Self
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, model_validator
 
 from truegauge.core.clouds.recipe import Recipe
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
+from truegauge.core.plan.features import ConstructedFeature, FormFilterSetting, Group, NominalFeature
 from truegauge.core.plan.migrations.steps import PRESENT
+from truegauge.core.plan.part import PartMaterial, PartReference
+from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
-from truegauge.core.plan.requirements import Characteristic, Datum, DatumReference, DatumTarget
+from truegauge.core.plan.requirements import Characteristic, Datum
+from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.probing.probing import Probing
-from truegauge.core.references import Refers
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.core.tolerancing.zone import Standard
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 
-__all__ = ["Characteristic", "Datum", "DatumReference", "DatumTarget", "DeviationScale", "Plan"]
 SCHEMA_VERSION = PRESENT
-
-
-class PartReference(Frozen):
-    """The CAD file that the plan was made on: its name, and the SHA-256 of its content."""
-
-    file_name: str = Field(max_length=255)
-    sha256: str
-
-    @field_validator("file_name")
-    @classmethod
-    def _is_a_name(cls, value: str) -> str:
-        if not value or value in (".", "..") or any(c in "/\\" or not c.isprintable() for c in value):
-            raise ValueError(f"{value[:60]!r} is no plain name of a file")
-        return value
-
-
-# "by_use": size by least squares, form by the minimum zone, datums outside the material.
-CriterionName = Literal[
-    "by_use", "least_squares", "minimum_zone", "minimum_circumscribed", "maximum_inscribed", "one_sided"
-]
-
 
 # What a size without modifiers means; empty: by the standard, two-point (ISO) or the envelope (ASME).
 UsualSize = Literal["", "LP", "E", "GG", "GN", "GX"]
 
 # How datum features are associated (`core.datums.common.DatumAssociation`).
 DatumAssociationName = Literal["outside", "least_squares", "high_points"]
-
-# What can be selected: the faces of a feature of the part, or the id of a constructed feature.
-Group = tuple[int, ...] | str
-
-
-class FormFilterSetting(Frozen):
-    """The filter before form is read: cut-off in undulations per revolution and in mm (see `core.filters`)."""
-
-    kind: Literal["none", "gaussian", "robust_gaussian"] = "none"
-    upr: float | None = Field(default=50.0, gt=0)
-    cutoff: float | None = Field(default=2.5, gt=0)
-
-
-class Extraction(Frozen):
-    """How points are chosen for features, mm and rad (see `core.features.extraction`).
-
-    Points whose normal is turned from the surface's by more than `max_angle` are left out (None: any). A feature of
-    which less than `low_coverage` (a share) has points is warned about.
-    """
-
-    reach: float = Field(default=0.6, gt=0)
-    edge_margin: float = Field(default=0.4, ge=0)
-    averaging: float = Field(default=2.5, ge=0)
-    reject: float = Field(default=5.0, ge=0)
-    max_angle: float | None = Field(default=None, gt=0, le=3.15)
-    low_coverage: float = Field(default=0.4, ge=0, le=1)
-
-
-class ShapeExtraction(Frozen):
-    """How points are chosen for all features of a shape (`core.association.Shape`)."""
-
-    shape: str
-    extraction: Extraction
-
-
-class NominalFeature(Frozen):
-    """A feature of the part: the faces (indices in the CAD model) that it consists of, and how it is associated.
-
-    With an `extraction` of its own its points are chosen by that.
-    """
-
-    id: str
-    name: str
-    faces: Annotated[tuple[int, ...], Refers("face", "lost")] = Field(min_length=1)
-    criterion: CriterionName = "by_use"
-    form_filter: FormFilterSetting = FormFilterSetting()
-    extraction: Extraction | None = None
-
-    @property
-    def group(self) -> Group:
-        """What selecting it selects."""
-        return self.faces
-
-
-class ConstructedFeature(Frozen):
-    """A feature built from others (`members`, by id); `values` in mm are what the construction asks for."""
-
-    id: str
-    name: str
-    construction: str
-    members: Annotated[tuple[str, ...], Refers("feature", "goes")] = Field(min_length=1)
-    values: tuple[float, ...] = ()
-
-    @property
-    def group(self) -> Group:
-        """What selecting it selects."""
-        return self.id
-
-
-class PartMaterial(Frozen):
-    """What the part is made of, for its size at the reference temperature: expansion in 1/K."""
-
-    name: str
-    expansion: float = Field(ge=-1e-5, le=1e-3)
-
-
-class PointLimits(Frozen):
-    """Which points have a deviation: no farther than `max_distance` (mm; None: a share of the part's size).
-
-    Points whose own normal is turned from the surface's by more than `max_angle` (rad; None: any) have none.
-    """
-
-    max_distance: float | None = Field(default=None, gt=0)
-    max_angle: float | None = Field(default=None, gt=0, le=3.15)
-
-
-class TitleBlock(Frozen):
-    """What the report says about the part and the people."""
-
-    title: str = ""
-    part_number: str = ""
-    drawing: str = ""
-    customer: str = ""
-    inspector: str = ""
 
 
 class Plan(Frozen):
