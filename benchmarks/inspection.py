@@ -12,13 +12,11 @@ import tempfile
 import time
 from pathlib import Path
 
+import truegauge as tg
 from truegauge import demo
-from truegauge.core.authoring.readings import SpotWish, add_spots, places_on_grid
-from truegauge.core.evaluation.evaluator import Evaluator
+from truegauge.core.authoring.readings import places_on_grid
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.demo.samples import write_samples
-from truegauge.formats.plan_file import model_of_plan, read_plan, write_plan
-from truegauge.jobs.batch import BatchSettings, run_batch
 
 PROGRAM = Path(sys.executable).parent / "truegauge"
 SPOTS, CHARACTERISTICS = 40, 60
@@ -26,9 +24,8 @@ SPOTS, CHARACTERISTICS = 40, 60
 
 def large_plan(folder: Path) -> Path:
     """Write the demo plan with 60 characteristics, 40 spot checks besides, two sections and one map."""
-    file = read_plan(demo.PLAN)
-    evaluator = Evaluator(model_of_plan(demo.PLAN, file))
-    plan = file.plan
+    own = tg.open_plan(demo.PLAN)
+    plan = own.document
     rows = list(plan.characteristics)
     usual = [c for c in rows if c.kind in ("diameter", "position", "perpendicularity", "distance", "parallelism")]
     k = 0
@@ -41,13 +38,12 @@ def large_plan(folder: Path) -> Path:
     plan = plan.replace(
         characteristics=tuple(rows), sections=(*plan.sections, second), views=plan.views[:1],
     )  # fmt: skip
-    places = places_on_grid(evaluator.model, evaluator.projector, plan.feature("base").faces, 14.0)
-    wishes = [SpotWish((p[0], p[1], p[2])) for p in places[:SPOTS]]
-    assert len(wishes) == SPOTS, len(wishes)
-    plan = add_spots(plan, evaluator.model, evaluator.projector, wishes).apply(plan)
-    path = folder / "large.tgplan"
-    write_plan(path, plan, demo.PART.read_bytes())
-    return path
+    made = tg.Plan(plan, own.model, demo.PART.read_bytes())
+    places = places_on_grid(own.model, made.evaluator.projector, plan.feature("base").faces, 14.0)
+    assert len(places) >= SPOTS, len(places)
+    for place in places[:SPOTS]:
+        made.spot(place)
+    return made.save(folder / "large.tgplan")
 
 
 def one(folder: Path) -> None:
@@ -74,12 +70,12 @@ def batch(folder: Path, count: int, points: int, *, uncertainty: bool = True) ->
     for name, jobs, threads in (("one worker, one thread", 1, 1), ("one worker, all cores", 1, os.cpu_count() or 1),
                                 ("two workers, one thread each", 2, 1)):  # fmt: skip
         started = time.perf_counter()
-        done = run_batch(BatchSettings(demo.PLAN, scans, folder / f"out-{jobs}-{threads}", jobs=jobs, threads=threads,
-                                       uncertainty=uncertainty))  # fmt: skip
+        done = tg.batch(demo.PLAN, scans, folder / f"out-{jobs}-{threads}", jobs=jobs, threads=threads,
+                        uncertainty=uncertainty)  # fmt: skip
         spent = time.perf_counter() - started
         rates[name] = count / spent
-        peak = max(r.peak_mb for r in done.records.values())
-        failed = sum(r.failed for r in done.records.values())
+        peak = max(r.peak_mb for r in done.values())
+        failed = sum(r.failed for r in done.values())
         print(f"{count} samples of {points:,} points, {name}: {spent:.1f} s, peak of a worker {peak:.0f} MB, "
               f"{failed} failed", flush=True)  # fmt: skip
     two = rates["two workers, one thread each"]

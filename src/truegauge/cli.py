@@ -139,13 +139,9 @@ def batch(
 
     Exit code 0: all within, 1: something outside, not measured or failed, 2: an error.
     """
-    from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
+    from truegauge.api import inspecting
     from truegauge.jobs.workers import Event
 
-    settings = BatchSettings(
-        plan, scans_in(files), out, units, _formats(formats), name, jobs, threads, uncertainty, again, memory
-    )
-    total = len(settings.scans)
     ended = 0
 
     def told(event: Event) -> None:
@@ -154,12 +150,15 @@ def batch(
             ended += 1
             _say(f"{ended:>4}  {event.task.scan.name}: {_record_text(event.record)}")
 
-    done = run_batch(settings, told)
-    failed = [r for r in done.records.values() if r.failed]
-    if done.kept:
-        _say(f"{done.kept} of {total} were done before (--again does them once more)")
+    done = inspecting.batch(
+        plan, files, out, unit=units, formats=_formats(formats), naming=name, jobs=jobs, threads=threads,
+        memory_mb=memory, uncertainty=uncertainty, again=again, told=told,
+    )  # fmt: skip
+    failed, total = [r for r in done.values() if r.failed], len(done)
+    if ended < total:
+        _say(f"{total - ended} of {total} were done before (--again does them once more)")
     _say(f"{total - len(failed)} of {total} inspected, {len(failed)} failed; {out / 'summary.xlsx'}")
-    bad = any(r.counts.get("outside") or r.counts.get("not_measured") for r in done.records.values())
+    bad = any(r.counts.get("outside") or r.counts.get("not_measured") for r in done.values())
     raise typer.Exit(1 if failed or bad else 0)
 
 

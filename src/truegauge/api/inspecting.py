@@ -15,6 +15,7 @@ from truegauge.core.progress import Progress, silent
 from truegauge.core.tolerancing.judgement import State
 from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
 from truegauge.jobs.inspection import FORMATS, Inspected, Inspector
+from truegauge.jobs.workers import MEMORY_MB
 from truegauge.reporting.units import NumberFormat
 from truegauge.reporting.why import why
 
@@ -240,7 +241,8 @@ def inspect(
 
 def batch(
     plan: str | Path, files: Iterable[str | Path], out: str | Path, *, unit: str = "",
-    formats: Sequence[str] = ("pdf", "csv", "json"), jobs: int = 0, uncertainty: bool = True, again: bool = False,
+    formats: Sequence[str] = ("pdf", "csv", "json"), naming: str = "{scan}", jobs: int = 0, threads: int = 0,
+    memory_mb: float = MEMORY_MB, uncertainty: bool = True, again: bool = False,
     told: Callable[[Event], None] = lambda event: None,
 ) -> dict[str, Record]:  # fmt: skip
     """Inspect many scans by a saved plan in worker processes; a run that was interrupted goes on where it stopped.
@@ -249,8 +251,14 @@ def batch(
     ----------
     files : paths
         Scans, samples, or folders of them.
-    jobs : int
-        Worker processes; 0: one a core.
+    naming : str
+        Of the outputs: of {scan}, {plan}, {number}.
+    jobs, threads : int
+        Worker processes, and threads of each; 0: one a core, the cores shared.
+    memory_mb : float
+        A worker that needs more is stopped, and its scan fails with that reason.
+    again : bool
+        Inspect what an earlier run has done, too.
     told : callable
         Hears how far each scan is.
 
@@ -265,7 +273,7 @@ def batch(
         There is no scan, or the folder cannot be made.
     """
     settings = BatchSettings(
-        Path(plan), scans_in([Path(f) for f in files]), Path(out), unit, tuple(formats), uncertainty=uncertainty,
-        again=again, jobs=jobs or os.cpu_count() or 1,
+        Path(plan), scans_in([Path(f) for f in files]), Path(out), unit, tuple(formats), naming,
+        jobs or os.cpu_count() or 1, threads, uncertainty, again, memory_mb,
     )  # fmt: skip
     return dict(run_batch(settings, told).records)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.characteristics.kind import Kind, Limits, Numbers, Told
-from truegauge.core.characteristics.readings import SLOW, reading_named
+from truegauge.core.characteristics.readings import ReadingKind, reading_named
 from truegauge.core.errors import EvaluationError
 from truegauge.core.nodes.compared import PointCompared
 from truegauge.core.nodes.graph import NotComputed
@@ -22,16 +21,17 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ComparedKind(Kind):
+class ComparedKind(ReadingKind):
     """A part of the difference of two points: `part` is x, y, z, normal or total."""
 
     part: str
-    common: bool = False
-    reading: bool = True
+
+    def node(self, context: Context, c: Characteristic) -> PointCompared:
+        return PointCompared(reading_named(context, c, ComparedPoint))
 
     def tell(self, context: Context, c: Characteristic, limits: Limits) -> Told:
         """Return the part of the difference."""
-        found = context.need(_node(context, c))
+        found = context.need(self.node(context, c))
         if self.part == "total":
             return Told(found.total)
         if self.part == "normal":
@@ -40,17 +40,9 @@ class ComparedKind(Kind):
             return Told(found.along_normal)
         return Told(float(found.delta["xyz".index(self.part)]))
 
-    def points_key(self, context: Context, c: Characteristic) -> Hashable:
-        """Return what the reading depends on."""
-        return _node(context, c).key(context)
-
-    def missing(self, context: Context, c: Characteristic) -> int:
-        """Return that the points are compared, where they were not."""
-        return 0 if context.knows(_node(context, c)) else SLOW
-
     def uncertainty(self, context: Context, c: Characteristic) -> float | None:
         """Return the stated errors at the place."""
-        found, device = context.need(_node(context, c)), context.plan.device
+        found, device = context.need(self.node(context, c)), context.plan.device
         away = float(np.linalg.norm(found.place))
         return float(np.sqrt(device.of_probing**2 + (away * device.of_scale) ** 2))
 
@@ -60,7 +52,7 @@ class ComparedKind(Kind):
 
     def why(self, context: Context, c: Characteristic, numbers: Numbers) -> list[tuple[str, str]]:
         """Say the whole difference, and what was measured."""
-        found = context.get(_node(context, c))
+        found = context.get(self.node(context, c))
         if isinstance(found, NotComputed):
             return []
         rows = [(f"d{axis}", numbers.signed(float(v))) for axis, v in zip("xyz", found.delta, strict=True)]
@@ -68,15 +60,11 @@ class ComparedKind(Kind):
 
     def difference(self, context: Context, c: Characteristic) -> tuple[float, float, float] | None:
         """Return the differences along x, y and z, mm."""
-        found = context.get(_node(context, c))
+        found = context.get(self.node(context, c))
         if isinstance(found, NotComputed):
             return None
         x, y, z = (float(v) for v in found.delta)
         return x, y, z
-
-
-def _node(context: Context, c: Characteristic) -> PointCompared:
-    return PointCompared(reading_named(context, c, ComparedPoint))
 
 
 def kinds() -> tuple[Kind, ...]:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.characteristics.kind import Kind, Limits, Numbers, Told
-from truegauge.core.characteristics.readings import SLOW, reading_named
+from truegauge.core.characteristics.readings import ReadingKind, reading_named
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionIn, plane_of_section
 from truegauge.core.plan.readings import SectionDimension
@@ -21,27 +20,19 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SectionKind(Kind):
+class SectionKind(ReadingKind):
     """A dimension in a section."""
 
-    common: bool = False
-    reading: bool = True
+    def node(self, context: Context, c: Characteristic) -> DimensionIn:
+        return DimensionIn(reading_named(context, c, SectionDimension))
 
     def tell(self, context: Context, c: Characteristic, limits: Limits) -> Told:
         """Return the dimension."""
-        return Told(context.need(_node(context, c)).value)
-
-    def points_key(self, context: Context, c: Characteristic) -> Hashable:
-        """Return what the reading depends on."""
-        return _node(context, c).key(context)
-
-    def missing(self, context: Context, c: Characteristic) -> int:
-        """Return that the section is read, where it was not."""
-        return 0 if context.knows(_node(context, c)) else SLOW
+        return Told(context.need(self.node(context, c)).value)
 
     def uncertainty(self, context: Context, c: Characteristic) -> float | None:
         """Carry the scatter of the points and the stated errors to what was fitted."""
-        found, device = context.need(_node(context, c)), context.plan.device
+        found, device = context.need(self.node(context, c)), context.plan.device
         random = np.array([f.scatter / np.sqrt(max(1, f.points)) for f in found.fitted])
         if self.angular:
             reaches = np.array([max(f.reach, 1e-9) for f in found.fitted])
@@ -59,7 +50,7 @@ class SectionKind(Kind):
 
     def why(self, context: Context, c: Characteristic, numbers: Numbers) -> list[tuple[str, str]]:
         """Say what was fitted in which section."""
-        found = context.get(_node(context, c))
+        found = context.get(self.node(context, c))
         if isinstance(found, NotComputed):
             return []
         section = context.plan.section_with(c.features[0])
@@ -67,10 +58,6 @@ class SectionKind(Kind):
             (f"span {k}: {f.fits}", f"{f.points:,} points, scatter {numbers.value(f.scatter)}")
             for k, f in enumerate(found.fitted, 1)
         ]
-
-
-def _node(context: Context, c: Characteristic) -> DimensionIn:
-    return DimensionIn(reading_named(context, c, SectionDimension))
 
 
 def kinds() -> tuple[Kind, ...]:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.characteristics.kind import Kind, Limits, Numbers, Told
-from truegauge.core.characteristics.readings import SLOW, reading_named
+from truegauge.core.characteristics.readings import ReadingKind, reading_named
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.spots import SpotAt
 from truegauge.core.plan.readings import SpotCheck
@@ -21,45 +20,33 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SpotKind(Kind):
+class SpotKind(ReadingKind):
     """The deviation at a place, or the extreme of its area."""
 
-    common: bool = False
-    reading: bool = True
+    def node(self, context: Context, c: Characteristic) -> SpotAt:
+        return SpotAt(reading_named(context, c, SpotCheck))
 
     def tell(self, context: Context, c: Characteristic, limits: Limits) -> Told:
         """Return the deviation."""
-        return Told(context.need(_node(context, c)).value)
-
-    def points_key(self, context: Context, c: Characteristic) -> Hashable:
-        """Return what the reading depends on."""
-        return _node(context, c).key(context)
-
-    def missing(self, context: Context, c: Characteristic) -> int:
-        """Return that the cloud is read, where it was not."""
-        return 0 if context.knows(_node(context, c)) else SLOW
+        return Told(context.need(self.node(context, c)).value)
 
     def uncertainty(self, context: Context, c: Characteristic) -> float | None:
         """Return the scatter of the points with the stated error of probing."""
-        return float(np.hypot(context.need(_node(context, c)).random, context.plan.device.of_probing))
+        return float(np.hypot(context.need(self.node(context, c)).random, context.plan.device.of_probing))
 
     def anchor(self, context: Context, c: Characteristic) -> Vector | None:
         """Return the place; of an extreme where it was found."""
-        spot = _node(context, c).spot
+        spot = self.node(context, c).spot
         found = context.get(SpotAt(spot)) if spot.reads != "at" else None
         return np.array(spot.place) if found is None or isinstance(found, NotComputed) else found.place
 
     def why(self, context: Context, c: Characteristic, numbers: Numbers) -> list[tuple[str, str]]:
         """Say where it was read, and from what."""
-        found = context.get(_node(context, c))
+        found = context.get(self.node(context, c))
         if isinstance(found, NotComputed):
             return []
         place = "  ".join(numbers.value(float(v)) for v in found.place)
         return [("place", place), ("points", f"{found.points:,}"), ("their scatter", numbers.value(found.scatter))]
-
-
-def _node(context: Context, c: Characteristic) -> SpotAt:
-    return SpotAt(reading_named(context, c, SpotCheck))
 
 
 def kinds() -> tuple[Kind, ...]:
