@@ -115,6 +115,7 @@ def touches(count: int) -> None:
             taken.append((time.perf_counter() - begun, evaluator.graph.computed - before))
             sample = more
         seconds, nodes = np.array(taken).T
+        say(f"   memory after {len(sample.probed)} touches", rss_mb(), "MB")
         say(f"a touch more, {others} other features have theirs", 1000 * float(np.median(seconds)), "ms")
         say("   what is worked out for it", float(np.median(nodes)), "nodes")
 

@@ -42,6 +42,15 @@ def test_every_example_of_the_page_runs_in_its_order(folder, monkeypatch, capsys
     assert (folder / "batch" / "summary.xlsx").exists()
 
 
+def test_the_page_names_every_kind():
+    text, named = PAGE.read_text(), set()
+    for stem, more in re.findall(r"`([a-z_]+)`(?: \(([^)]*)\))?", text):
+        ends = re.findall(r"`(_[a-z_]+)`", more)
+        named |= {stem} | {re.sub(r"_[a-z]+$", "", stem) + end for end in ends}
+    named |= {n.replace("diameter_", "width_") for n in named}
+    assert set(tg.kinds()) <= named
+
+
 def test_what_it_makes_is_what_the_window_makes(evaluator, plan, sample):
     """The demo plan's own requirements, made anew by names: the same values to the last digit."""
     own = tg.Plan(plan.replace(characteristics=()), evaluator.model)

@@ -8,6 +8,7 @@ from truegauge.api.machines import connect as connect
 from truegauge.api.machines import stand_in as stand_in
 from truegauge.api.plans import Feature as Feature
 from truegauge.api.plans import Plan as Plan
+from truegauge.api.plans import kinds as kinds
 from truegauge.api.plans import new_plan as new_plan
 from truegauge.api.plans import open_plan as open_plan
 

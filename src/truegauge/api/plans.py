@@ -99,6 +99,11 @@ class Taken:
     left_out: tuple[str, ...]
 
 
+def kinds() -> dict[str, str]:
+    """Return the kinds of requirements that can be made, by name, each in words."""
+    return {kind.name: kind.label for kind in KINDS.values() if not kind.reading}
+
+
 def new_plan(part: str | Path, name: str = "") -> Plan:
     """Return a plan for a part (STEP, IGES, or a table of nominal features), without requirements yet.
 

@@ -23,8 +23,6 @@ _KINDS = {
     "profile of a line": "profile_line", "profile of a surface": "profile_surface",
 }  # fmt: skip
 _TIED = ("all around", "all over", "between")
-_NEED_DATUM = ("perpendicularity", "parallelism", "angularity")
-_PATTERNS = ("position", "profile_surface", "profile_line", "symmetry")  # one requirement on all their features
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +95,7 @@ class _Importer:
                 return False
         number = self.work.next_number
         said = " to ".join(f.name for f in features)
-        if len(features) == 1 or kind in _PATTERNS:
+        if len(features) == 1 or kind_named(kind).takes_pattern:
             said = features[0].name + (f" and {len(features) - 1} more" if len(features) > 1 else "")
             said += f" {kind_named(kind).label}"
         self.run(
@@ -179,11 +177,11 @@ def _tolerance(job: _Importer, t: AnnotatedTolerance) -> None:
     )
     letters, zone = from_words(t.modifiers)
     modifiers = job.understood(title, letters)
-    if kind.name in _NEED_DATUM and not (t.datums and set(t.datums[0].letter.split("-")) <= set(by_letter)):
+    if kind.orients and not (t.datums and set(t.datums[0].letter.split("-")) <= set(by_letter)):
         job.left_out.append(f"{title}: it needs a datum")
         return
     groups = job.groups(t.faces)
-    for chosen in [groups] if kind.name in _PATTERNS else [[g] for g in groups]:
+    for chosen in [groups] if kind.takes_pattern else [[g] for g in groups]:
         features = tuple(job.feature(g) for g in chosen)
         job.add(kind.name, t.name, features, 0.0, None, t.value, datums, modifiers, zone)
 

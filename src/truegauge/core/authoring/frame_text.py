@@ -157,7 +157,7 @@ def _modifier_problems(c: Characteristic, kind: Kind, nominals: Sequence[Nominal
         said.append(f"{material[0]} needs a feature of size: a cylinder, a sphere, or two opposite planes.")
     if "R" in c.modifiers and not material:
         said.append("R (reciprocity) goes with M or L: it gives what they leave unused back to the size.")
-    if "T" in c.modifiers and not kind.takes_form and not (kind.takes_tangent and _planes(nominals)):
+    if "T" in c.modifiers and not kind.takes_form and not (kind.orients and _planes(nominals)):
         said.append("T (tangent plane) is for the orientation of a plane.")
     said += _size_problems(c, kind)
     said += _form_problems(c, kind)
@@ -174,13 +174,13 @@ def _size_problems(c: Characteristic, kind: Kind) -> list[str]:
     sized = [m for m in c.modifiers if m in LETTERS and not (kind.takes_form and m in REFERENCES)]
     if not sized:
         return []
-    if c.kind == "distance" and sized == ["E"]:
+    if kind.takes_envelope and sized == ["E"]:
         return []
     if not kind.has_size:
         return [f"{sized[0]} is for a size, not for {kind.label}."]
     said = []
     how = [m for m in sized if m in DEFINITIONS]
-    if len(how) > 1 or (how and c.kind not in ("diameter", "width") and "ACS" not in sized):
+    if len(how) > 1 or (how and not kind.takes_definition and "ACS" not in sized):
         said.append(f"{how[-1]}: a size has one definition; take off the others.")
     if "E" in sized and how and how != ["LP"]:
         said.append(f"E (envelope) is made of two-point and mating size: take off {how[0]}.")
@@ -188,7 +188,7 @@ def _size_problems(c: Characteristic, kind: Kind) -> list[str]:
         said.append("E and I contradict each other: with the envelope, or independent of it.")
     if "ACS" in sized and "SCS" in sized:
         said.append("ACS and SCS contradict each other: any cross section, or a specific one.")
-    if c.kind.startswith("width") and ({"ACS", "SCS", "CC", "CA", "CV", "LS"} & set(sized)):
+    if not kind.takes_sections and ({"ACS", "SCS", "CC", "CA", "CV", "LS"} & set(sized)):
         said.append("cross sections and their sizes are for cylinders; of a width use LP, GG, GN, GX or E.")
     return said
 

@@ -75,7 +75,7 @@ def usual_zone(context: Context, kind: str, nominals: tuple[Nominal, ...], datum
     if kind in ("position", "coaxiality", "concentricity", "axis_straightness"):
         return Zone(shape="cylinder")
     plan = context.plan
-    orients = kind_named(kind).takes_tangent
+    orients = kind_named(kind).orients
     if orients and datums and plan.has_datum(datums[0].letters[0]):
         feature = plan.feature(plan.datum(datums[0].letters[0]).feature)
         nominal = nominal_feature(context, feature.group)

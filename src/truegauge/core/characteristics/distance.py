@@ -49,6 +49,7 @@ class PlainDistance(OfFeatures):
     """The distance of two features; of two opposite planes with the envelope requirement it is their width."""
 
     limits_size: bool = True
+    takes_envelope: bool = True
     takes_unused: bool = True
 
     def rule(self, plan: Plan, c: Characteristic) -> SizeRule | None:

@@ -98,7 +98,8 @@ class Kind:
     takes_tiers: bool = False
     takes_material: bool = False  # at maximum or least material
     takes_directions: bool = False  # its zone of an axis may lie between planes
-    takes_tangent: bool = False  # of a plane: the tangent plane instead of its points
+    orients: bool = False  # its zone only turns with the datums; of a plane the tangent plane can be stated
+    takes_pattern: bool = False  # one requirement on all of several features
     takes_form: bool = False  # reference and parameter of form can be stated (ISO 1101, 4.2)
     takes_lines: bool = False  # read in lines, which an intersection plane cuts
     takes_unit: int = 0  # dimensions of the piece that it may be stated for: 1 a length, 2 an area too
@@ -107,6 +108,9 @@ class Kind:
     round_zone: bool = False  # its zone is a cylinder unless another is stated
     widens_boundary: bool = False  # widens the boundary of its feature as a datum (ISO 2692:2021, 5.2)
     has_size: bool = False  # a size with modifiers (ISO 14405-1)
+    takes_definition: bool = False  # a size whose definition the modifiers state; else its name does
+    takes_sections: bool = False  # a size that may be told of cross sections
+    takes_envelope: bool = False  # no size by itself, but one with the envelope requirement
     limits_size: bool = False  # its limits are limits of size
     takes_unused: bool = False  # what a tolerance with reciprocity leaves unused widens it
 

@@ -14,7 +14,7 @@ class Orientation(ZoneKind):
     needs_datum: bool = True
     takes_material: bool = True
     takes_directions: bool = True
-    takes_tangent: bool = True
+    orients: bool = True
     widens_boundary: bool = True
 
 

@@ -14,6 +14,7 @@ class Profile(ZoneKind):
 
     is_profile: bool = True
     takes_tiers: bool = True
+    takes_pattern: bool = True
     needs: tuple[str, ...] = ()
 
 

@@ -121,9 +121,10 @@ def kinds() -> tuple[Kind, ...]:
     by_diameter, by_width = plus_minus(size.nominal_diameter), plus_minus(size.nominal_width)
     found: list[Kind] = [
         Size(name="diameter", label="diameter", symbol="diameter", rank=0, fits=size.has_diameter,
-             nominal=size.nominal_diameter, value=size.diameter, limits=by_diameter, closed_form=True),
+             nominal=size.nominal_diameter, value=size.diameter, limits=by_diameter, closed_form=True,
+             takes_definition=True, takes_sections=True),
         Size(name="width", label="width", symbol="distance", rank=2, fits=size.is_width, nominal=size.nominal_width,
-             value=size.by_rule(SizeRule("LP")), limits=by_width, mean="width"),
+             value=size.by_rule(SizeRule("LP")), limits=by_width, mean="width", takes_definition=True),
         Radius(name="radius", label="radius", symbol="radius", rank=9, fits=size.has_diameter,
                nominal=lambda f: size.nominal_diameter(f) / 2, value=lambda f: size.diameter(f) / 2,
                limits=lambda f: _halved(by_diameter(f)), common=False),
@@ -140,7 +141,7 @@ def kinds() -> tuple[Kind, ...]:
         name, value = modifier.lower(), size.by_rule(SizeRule(modifier))
         found.append(Size(name=f"diameter_{name}", label=f"diameter {modifier}", symbol="diameter", rank=10 + rank,
                           fits=size.has_points, nominal=size.nominal_diameter, value=value, limits=by_diameter,
-                          common=False, closed_form=modifier == "GG"))  # fmt: skip
+                          common=False, closed_form=modifier == "GG", takes_sections=True))  # fmt: skip
         found.append(Size(name=f"width_{name}", label=f"width {modifier}", symbol="distance", rank=13 + rank,
                           fits=size.has_two_sides, nominal=size.nominal_width, value=value, limits=by_width,
                           common=False, mean="width"))  # fmt: skip
@@ -156,7 +157,7 @@ def _two_point(rank: int, letters: str, by_diameter: Proposed, by_width: Propose
     return (
         Size(name=f"diameter_lp_{letters.lower()}", label=f"diameter {name}", symbol="diameter", rank=20 + rank,
              one_sided=spread, fits=size.has_points, nominal=zero if spread else size.nominal_diameter, value=value,
-             limits=up_to(form_tolerance) if spread else by_diameter, common=False),
+             limits=up_to(form_tolerance) if spread else by_diameter, common=False, takes_sections=True),
         Size(name=f"width_lp_{letters.lower()}", label=f"width {name}", symbol="distance", rank=30 + rank,
              one_sided=spread, fits=size.has_two_sides, nominal=zero if spread else size.nominal_width, value=value,
              limits=up_to(form_tolerance) if spread else by_width, common=False, mean="width"),

@@ -133,13 +133,14 @@ class Evaluator:
             return True
         context = self.context(plan, sample)
         new = self._known.new_in(context)
-        if len(new) < len(plan.characteristics):  # the last evaluation was of the same points and features
+        if not context.knows(AlignedCloud()) or not all(_knows(context, f.group) for f in plan.all_features):
+            return False
+        if len(new) < len(plan.characteristics):  # the last evaluation was of the same points
             return self._zones_missing(context, new) <= _FEW_OUTCOMES
         reported = {c.alignment for c in plan.characteristics if c.alignment}
         return (
-            all(context.seen_in(i).knows(AlignedCloud()) for i in {"", *reported})
+            all(context.seen_in(i).knows(AlignedCloud()) for i in reported)
             and all(context.knows(AlignmentOf(own.id)) for own in plan.alignments)
-            and all(_knows(context, f.group) for f in plan.all_features)
             and self._zones_missing(context, new) <= _FEW_OUTCOMES
         )
 

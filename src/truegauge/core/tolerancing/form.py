@@ -34,7 +34,6 @@ REFERENCES = {
 }  # fmt: skip
 REFERENCE_WORDS = {"C": "minimum zone", "G": "least squares", "N": "minimum circumscribed", "X": "maximum inscribed"}
 PARAMETERS = {"T": "peak to valley", "P": "peak", "V": "valley", "Q": "root mean square"}
-FORM_KINDS = ("flatness", "cylindricity", "roundness", "straightness")
 _EDGE = 1e-3  # mm: points that a little tilt puts that far out of a unit length belong to it
 _MOST_STARTS = 60  # places of a unit area along each of its sides
 
