@@ -53,8 +53,7 @@ def test_the_page_names_every_kind():
 
 def test_what_it_makes_is_what_the_window_makes(evaluator, plan, sample):
     """The demo plan's own requirements, made anew by names: the same values to the last digit."""
-    own = tg.Plan(plan.replace(characteristics=()), evaluator.model)
-    own.evaluator = evaluator
+    own = tg.Plan(plan.replace(characteristics=()), evaluator.model, evaluator=evaluator)
     c20, c4, c10, c19 = (plan.characteristic(i) for i in ("c20", "c4", "c10", "c19"))
     own.tolerance("position", c20.features, c20.upper, modifiers="M", datums="A|B|C")
     own.dimension("diameter", *c4.features, lower=c4.lower, upper=c4.upper)
@@ -67,9 +66,14 @@ def test_what_it_makes_is_what_the_window_makes(evaluator, plan, sample):
     assert found["2"].limits == pytest.approx((42.0, 42.025))
 
 
+@pytest.fixture(scope="module")
+def empty():
+    return tg.new_plan(demo.PART).document
+
+
 @pytest.fixture
-def fresh(model):
-    plan = tg.Plan(tg.new_plan(demo.PART).document, model)
+def fresh(model, evaluator, empty):
+    plan = tg.Plan(empty, model, evaluator=evaluator)
     plan.datum("A", plan.feature("base", near=(25, 8, 0)))
     return plan
 

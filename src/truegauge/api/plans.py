@@ -136,12 +136,13 @@ class Plan:
     """A plan with its part. Every change can be undone; `document` is the plan as it is now."""
 
     def __init__(
-        self, document: PlanDocument, model: CadModel, part: bytes | None = None, path: Path | None = None
-    ) -> None:
+        self, document: PlanDocument, model: CadModel, part: bytes | None = None, path: Path | None = None,
+        evaluator: Evaluator | None = None,
+    ) -> None:  # fmt: skip
         self._history = History(document)
         self._part = part
         self.model, self.path = model, path
-        self.evaluator = Evaluator(model)
+        self.evaluator = evaluator or Evaluator(model)
 
     def __repr__(self) -> str:
         d = self.document
