@@ -167,6 +167,17 @@ def test_the_command_makes_a_plan_that_can_be_inspected_by(tmp_path, options, co
     assert "there is a plan already" in str(again.exception)
 
 
+@pytest.mark.parametrize(
+    ("part", "words"), [(".", "folder"), ("nothing.step", "no such file"), (str(demo.SCAN), "LW-1140-0027.ply")]
+)
+def test_what_is_no_part_is_refused_and_no_plan_is_left(tmp_path, monkeypatch, part, words):
+    monkeypatch.chdir(tmp_path)
+    done = CliRunner().invoke(app, ["new-plan", part])
+    assert isinstance(done.exception, TrueGaugeError)
+    assert words in str(done.exception)
+    assert not list(tmp_path.iterdir())
+
+
 @pytest.mark.parametrize("classes", ["q", "f-Z", "H-f", "fHK", "0.1", "-"])
 def test_general_tolerances_that_are_none_are_refused(tmp_path, classes):
     done = CliRunner().invoke(

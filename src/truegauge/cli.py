@@ -102,7 +102,7 @@ def new_plan(
     """Make a plan for a part: aligned by best fit, with the requirements of its drawing where the file carries them."""
     from truegauge.api import plans
 
-    path = out or Path(part.with_suffix(".tgplan").name)
+    path = out or Path(f"{part.stem}.tgplan")
     if path.exists():
         raise TrueGaugeError(f"{path}: there is a plan already; give another --out")
     made = plans.new_plan(part)
