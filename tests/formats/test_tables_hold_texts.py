@@ -7,11 +7,11 @@ import pytest
 from openpyxl import load_workbook
 
 from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.drawing.fitting import fitting
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.jobs.records import Record
 from truegauge.jobs.summary import summarize, summary_csv
-from truegauge.reporting.fitting import fitting
 
 NAMES = ('=HYPERLINK("http://x")', "+1+1", "-2+3", "@SUM(A1)", "\tx", "a plain name", "x" * 40_000)
 

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State, decide
+from truegauge.drawing.gauge_bar import BAND_END, BAND_START, DIAMOND, RING, TRIANGLE_LEFT, TRIANGLE_RIGHT, gauge_bar
+from truegauge.drawing.units import NumberFormat, limits_text
 from truegauge.palette import MINUS, PLUS, bands, rgb
-from truegauge.reporting.gauge_bar import BAND_END, BAND_START, DIAMOND, RING, TRIANGLE_LEFT, TRIANGLE_RIGHT, gauge_bar
 from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import ReportView, make_report
-from truegauge.reporting.units import NumberFormat, limits_text
 
 
 def text_of(data):

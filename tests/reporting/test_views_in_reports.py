@@ -8,13 +8,13 @@ import pytest
 from openpyxl import load_workbook
 
 from truegauge.core.plan.views import PinnedTag, TagSettings
+from truegauge.drawing.tag_text import tag_text, tagged_results
+from truegauge.drawing.units import NumberFormat
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.rendering.camera import standard_camera
 from truegauge.rendering.report_views import HEIGHT, WIDTH, ViewRenderer, camera_of, eye_of, report_with_views
 from truegauge.reporting.html import write_html
 from truegauge.reporting.pdf import write_pdf
-from truegauge.reporting.tag_text import tag_text, tagged_results
-from truegauge.reporting.units import NumberFormat
 
 
 @pytest.fixture(scope="module")

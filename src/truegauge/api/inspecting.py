@@ -13,10 +13,10 @@ from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.progress import Progress, silent
 from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.units import NumberFormat
 from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
 from truegauge.jobs.inspection import FORMATS, Inspected, Inspector
 from truegauge.jobs.workers import MEMORY_MB
-from truegauge.reporting.units import NumberFormat
 from truegauge.reporting.why import why
 
 if TYPE_CHECKING:

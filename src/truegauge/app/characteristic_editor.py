@@ -15,8 +15,8 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.requirements import Characteristic, DatumReference
 from truegauge.core.tolerancing.fits import fit_limits
 from truegauge.core.tolerancing.zone import Zone
-from truegauge.reporting.frame_cells import has_frame
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.units import NumberFormat
 
 _DATUM_CELLS = 3
 _ZONES: tuple[tuple[str, str, dict[str, Any]], ...] = (

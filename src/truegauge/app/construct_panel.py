@@ -8,7 +8,7 @@ from truegauge.app.benches.base import empty_layout, label, say
 from truegauge.app.session import Session
 from truegauge.core.authoring.proposals import Offer
 from truegauge.core.constructions.parts import place_of
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 class ConstructPanel(QWidget):

@@ -9,8 +9,8 @@ from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font
 from truegauge.core.deviations.areas import histogram
 from truegauge.core.nodes.graph import NotComputed
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import hexadecimal, scale_bands
-from truegauge.reporting.units import NumberFormat
 
 _TOP, _BOTTOM, _BAR = 26, 16, 16
 LIMIT, TOLERANCE = "limit", "tolerance"

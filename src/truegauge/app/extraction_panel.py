@@ -14,7 +14,7 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.plan.points import Extraction
 from truegauge.core.typed_number import typed_number
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 FIELDS = (
     ("reach", "farthest from the faces", "Points farther from the CAD faces do not belong to a feature"),

@@ -23,7 +23,7 @@ from truegauge.app.theme import DAY, Theme, font
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.features.extraction import Measured
 from truegauge.core.filters.form_map import FormMap
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 class FormModel:

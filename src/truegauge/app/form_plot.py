@@ -11,8 +11,8 @@ from truegauge.app.theme import Theme, font
 from truegauge.core.association.features import Plane
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.filters.form_map import FormMap
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import bands, hexadecimal
-from truegauge.reporting.units import NumberFormat
 
 _SPARSE = 0.3  # share of the cells that hold something: below it they are single touches
 

@@ -7,7 +7,7 @@ from truegauge.app.session import Session
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.evaluation.touch_needs import datum_features
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _NAME_ROOM = 110  # pixels: a long name must not widen the window
 

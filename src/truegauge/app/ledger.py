@@ -25,8 +25,8 @@ from truegauge.app.theme import Theme
 from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
-from truegauge.reporting.frame_cells import frame_text, has_frame
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import frame_text, has_frame
+from truegauge.drawing.units import NumberFormat
 
 _NOTHING = "Nothing to judge yet.\n\nPick a face in the view and take one of the proposals below it."
 _NOTHING_FITS = "No characteristic fits what is searched for."

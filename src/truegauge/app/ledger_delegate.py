@@ -17,8 +17,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from truegauge.app.characteristic_editor import CharacteristicEditor
-from truegauge.app.frame_painter import draw_frame
-from truegauge.app.painting import draw_gauge_bar, draw_glyph
+from truegauge.app.painting import draw_frame, draw_gauge_bar, draw_glyph
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.characteristics.registry import kind_named
@@ -27,9 +26,9 @@ from truegauge.core.evaluation.results import Result
 from truegauge.core.evaluation.touch_needs import features_behind
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
-from truegauge.reporting.frame_cells import has_frame
-from truegauge.reporting.size_text import size_text
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.size_text import size_text
+from truegauge.drawing.units import NumberFormat
 
 ROW_HEIGHT, FRAMED_HEIGHT, HEADING_HEIGHT = 72, 84, 26
 Index = QModelIndex | QPersistentModelIndex

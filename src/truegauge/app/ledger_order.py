@@ -7,8 +7,8 @@ from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
-from truegauge.reporting.frame_cells import frame_text, has_frame
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import frame_text, has_frame
+from truegauge.drawing.units import NumberFormat
 
 GROUPS = {"": "by number", "kind": "by kind", "feature": "by feature", "state": "by state", "zone": "by drawing zone"}
 _STATES = {

@@ -26,9 +26,9 @@ from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import section_curves
 from truegauge.core.sections.plane import upright
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import MINUS, PLUS
 from truegauge.rendering.camera import Camera
-from truegauge.reporting.units import NumberFormat
 
 _NEEDLES = 900
 _LONGEST = 34.0  # pixels

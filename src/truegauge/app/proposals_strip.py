@@ -11,7 +11,7 @@ from truegauge.app.session import Session
 from truegauge.app.theme import Theme
 from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 class ProposalsStrip(QFrame):

@@ -35,8 +35,8 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.progress import Progress
+from truegauge.drawing.units import NumberFormat
 from truegauge.reporting.survey_text import survey_text
-from truegauge.reporting.units import NumberFormat
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Ints

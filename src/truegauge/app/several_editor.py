@@ -9,8 +9,8 @@ from truegauge.core.authoring.frame_text import frame_problems, parse_datum, par
 from truegauge.core.commands.command import Command, Several
 from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.plan.requirements import Characteristic
-from truegauge.reporting.frame_cells import has_frame
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.units import NumberFormat
 
 _FIELDS = (
     ("lower", "lower deviation"), ("upper", "upper deviation"), ("warn_lower", "lower warning limit"),

@@ -2,22 +2,20 @@
 
 from dataclasses import dataclass, field
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QColor, QPainter, QPen
 
-from truegauge.app.frame_painter import draw_frame, frame_width
-from truegauge.app.painting import draw_gauge_bar, draw_marker, state_marker
+from truegauge.app.painter_surface import PainterSurface
+from truegauge.app.painting import bar_colors
 from truegauge.app.session import Session
-from truegauge.app.theme import Theme, font, state_color
+from truegauge.app.theme import Theme, font
 from truegauge.core.evaluation.results import Result
+from truegauge.drawing.tag_layout import Box, TagBox, place_tags
+from truegauge.drawing.tag_text import TagText, tag_text, tagged_results
+from truegauge.drawing.tags import TagColors, draw_tag, tag_size
+from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
-from truegauge.reporting.tag_layout import Box, Placed, TagBox, place_tags
-from truegauge.reporting.tag_text import TagText, tag_text, tagged_results
-from truegauge.reporting.units import NumberFormat
-
-_FRAME = 18.0
-_LINE, _VALUE, _GAUGE, _FRAMED = 17.0, 19.0, 20.0, 24.0
 
 
 @dataclass(slots=True)
@@ -52,6 +50,7 @@ def paint_tags(
     if dragged is not None:
         pinned[dragged[0]] = (dragged[1].x(), dragged[1].y())
     texts: dict[str, tuple[Result, TagText]] = {}
+    surface = PainterSurface(painter)
     boxes: list[TagBox] = []
     for result in tagged_results(evaluation, settings, s.selected_characteristic):
         at = tag_anchor(evaluator, s.plan, s.sample, result, camera)
@@ -60,7 +59,7 @@ def paint_tags(
         x, y, _ = camera.project(at, view.width() / max(1.0, view.height()))[0]
         text = tag_text(result, settings, lengths, compared_delta(evaluator, s.plan, s.sample, result))
         key = result.characteristic.id
-        width, height = _size(result, text, lengths)
+        width, height = tag_size(surface, result, text, lengths)
         texts[key] = (result, text)
         boxes.append(TagBox(key, (x * view.width(), y * view.height()), width, height, pinned.get(key)))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -76,70 +75,14 @@ def paint_tags(
     for p in placed:
         box = QRectF(p.box.x, p.box.y, p.box.width, p.box.height)
         shown.boxes[p.tag.key] = box
-        _paint_tag(painter, p, box, texts[p.tag.key], theme, session)
+        chosen = p.tag.key == s.selected_characteristic
+        result, text = texts[p.tag.key]
+        border = theme.accent if chosen else theme.ink
+        colors = TagColors(border, theme.raised, theme.ink, theme.soft, theme.accent, bar_colors(theme, result))
+        where = (p.box.x, p.box.y, p.box.width, p.box.height)
+        draw_tag(surface, where, result, text, lengths, colors, chosen=chosen, pinned=p.slot < 0)
     if shown.left_out:
         painter.setPen(QColor(theme.soft))
         painter.setFont(font(11))
         said = f"{shown.left_out} more tags find no room"
         painter.drawText(QPointF(area.x + area.width / 2 - 60, view.bottom() - 14), said)
-
-
-def _size(result: Result, text: TagText, lengths: NumberFormat) -> tuple[float, float]:
-    bold, plain = QFontMetricsF(font(13, bold=True)), QFontMetricsF(font(12))
-    c = result.characteristic
-    width = max(
-        frame_width(c, lengths.of(c.kind), _FRAME) + 24 if text.framed else 0.0,
-        plain.horizontalAdvance(text.title) + 42 if text.title else 0.0,
-        bold.horizontalAdvance(text.value) + plain.horizontalAdvance(text.detail) + 36,
-        *(plain.horizontalAdvance(line) + 24 for line in text.lines),
-        110.0 if text.gauge else 0.0,
-    )
-    height = 8 + _LINE * bool(text.title) + _FRAMED * text.framed + _VALUE * bool(text.value)
-    return width, height + _LINE * len(text.lines) + _GAUGE * text.gauge
-
-
-def _paint_tag(
-    painter: QPainter, placed: Placed, box: QRectF, said: tuple[Result, TagText], theme: Theme, session: Session
-) -> None:
-    result, text = said
-    t, plain = theme, font(12)
-    color = QColor(state_color(t, str(result.state)))
-    selected = result.characteristic.id == session.selected_characteristic
-    painter.setPen(QPen(QColor(t.accent if selected else t.ink), 1.6 if selected else 1))
-    painter.setBrush(QColor(t.raised))
-    painter.drawRoundedRect(box, 3, 3)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(color)
-    painter.drawRect(QRectF(box.left(), box.top() + 1, 4, box.height() - 2))
-    left, top = box.left() + 12, box.top() + 4
-    draw_marker(painter, state_marker(result), QPointF(box.right() - 12, box.top() + 12), 4, color.name())
-    if placed.slot < 0:  # pinned: a small ring says so
-        painter.setPen(QPen(QColor(t.accent), 1.4))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(QPointF(box.right() - 3, box.top() + 3), 3.2, 3.2)
-    if text.title:
-        painter.setPen(QColor(t.ink))
-        painter.setFont(plain)
-        painter.drawText(QPointF(left, top + 13), text.title)
-        top += _LINE
-    c, plan = result.characteristic, session.plan
-    if text.framed:  # the frame as on the drawing, the result under it
-        draw_frame(painter, c, NumberFormat(plan.unit, plan.decimals).of(c.kind), QPointF(left, top + 3), _FRAME, t.ink)
-        top += _FRAMED
-    if text.value:
-        bold = font(13, bold=True)
-        painter.setPen(QColor(t.ink))
-        painter.setFont(bold)
-        painter.drawText(QPointF(left, top + 15), text.value)
-        advance = QFontMetricsF(bold).horizontalAdvance(text.value)
-        painter.setFont(plain)
-        painter.setPen(QColor(t.soft))
-        painter.drawText(QPointF(left + 8 + advance, top + 15), text.detail)
-        top += _VALUE
-    painter.setFont(plain)
-    painter.setPen(QColor(t.soft))
-    for line in text.lines:
-        painter.drawText(QPointF(left, top + 13), line)
-        top += _LINE
-    if text.gauge:
-        draw_gauge_bar(painter, QRectF(left, top + 3, box.width() - 24, 16), result, t)

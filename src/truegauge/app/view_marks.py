@@ -8,8 +8,8 @@ from truegauge.app.aligning.overlay import axis_style
 from truegauge.app.painting import draw_glyph
 from truegauge.app.theme import Theme, font
 from truegauge.core.datums.freedoms import Freedoms
+from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
-from truegauge.reporting.units import NumberFormat
 
 
 def paint_empty(painter: QPainter, view: QRectF, theme: Theme) -> None:

@@ -14,14 +14,14 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.plan.readings import Section
 from truegauge.core.plan.views import Eye, SavedView
 from truegauge.core.samples.sample import Sample
+from truegauge.drawing.section_drawing import SectionDrawing, ShownDimension, draw_section, needle_factor
+from truegauge.drawing.tag_text import tag_text, tagged_results
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.scene import Palette, Scene
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
 from truegauge.reporting.report import Report, ReportSection, ReportTag, ReportView, make_report
-from truegauge.reporting.section_drawing import SectionDrawing, ShownDimension, draw_section, needle_factor
-from truegauge.reporting.tag_text import tag_text, tagged_results
-from truegauge.reporting.units import NumberFormat
 
 if TYPE_CHECKING:
     from truegauge.core.deviations.deviation_map import DeviationMap

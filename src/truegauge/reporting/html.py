@@ -8,11 +8,12 @@ import numpy as np
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.frame_cells import frame_text, has_frame
+from truegauge.drawing.gauge_bar import BarColors, draw_gauge_bar
+from truegauge.drawing.svg_surface import SvgSurface
+from truegauge.drawing.units import limits_text
 from truegauge.palette import hexadecimal, scale_bands
-from truegauge.reporting.frame_cells import frame_text, has_frame
-from truegauge.reporting.gauge_bar import BAND_END, BAND_START, gauge_bar, marker_outline
 from truegauge.reporting.report import Report, ReportSection, ReportView
-from truegauge.reporting.units import limits_text
 
 _STATES = {
     State.WITHIN: "within", State.NEAR: "near a limit", State.OUTSIDE: "outside", State.UNDECIDED: "not decided yet",
@@ -99,17 +100,9 @@ def _row(result: Result, report: Report) -> dict[str, object]:
 
 
 def _bar(result: Result) -> str:
-    g = gauge_bar(result.measured, result.characteristic.nominal, result.lower_limit, result.upper_limit, result.state)
-    x, color = 120 * g.position, _COLORS[result.state]
-    corners = marker_outline(g.marker, x, 8, 5)
-    if corners:
-        marker = f'<polygon points="{" ".join(f"{a:.1f},{b:.1f}" for a, b in corners)}" fill="{color}"/>'
-    else:
-        hollow = result.measured is None or result.state == State.UNDECIDED
-        fill = "none" if hollow else color
-        marker = f'<circle cx="{x:.1f}" cy="8" r="4.5" fill="{fill}" stroke="{color}"/>'
-    band = f'<rect x="{120 * BAND_START}" y="3" width="{120 * (BAND_END - BAND_START)}" height="10" fill="#E6E0D0"/>'
-    return f'<svg width="120" height="16">{band}<path d="M0 15H120" stroke="#A59F8F"/>{marker}</svg>'
+    surface = SvgSurface(120, 18)
+    draw_gauge_bar(surface, (0, 1, 120, 16), result, BarColors("#E6E0D0", "#A59F8F", _COLORS[result.state]))
+    return surface.picture()
 
 
 def _view(view: ReportView, report: Report) -> dict[str, object]:

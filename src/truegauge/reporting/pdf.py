@@ -1,7 +1,6 @@
 """The report as PDF: title block, picture of the map with its scale, table with gauge bars, counts."""
 
 import io
-from collections.abc import Iterator
 from typing import Any
 
 from reportlab import rl_config
@@ -9,34 +8,26 @@ from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm as MM
 from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from truegauge import assets
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
-from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
-from truegauge.reporting.fitting import fitting
-from truegauge.reporting.frame_cells import frame_text, has_frame
-from truegauge.reporting.gauge_bar import BAND_END, BAND_START, RING, TICKS, gauge_bar, marker_outline
-from truegauge.reporting.glyphs import GLYPHS
-from truegauge.reporting.pdf_figures import draw_picture, draw_section_figure
-from truegauge.reporting.report import Report, ReportTag
-from truegauge.reporting.tag_layout import Box
-from truegauge.reporting.units import NumberFormat, limits_text
+from truegauge.drawing.fitting import fitting
+from truegauge.drawing.frame_cells import frame_text, has_frame
+from truegauge.drawing.gauge_bar import BarColors, draw_gauge_bar
+from truegauge.drawing.glyphs import draw_glyph
+from truegauge.drawing.tag_layout import Box
+from truegauge.drawing.units import NumberFormat, limits_text
+from truegauge.palette import BRASS, INK, OUTSIDE
+from truegauge.reporting.pdf_figures import BAND, RULE, SOFT, STATE_COLORS, draw_picture, draw_section_figure
+from truegauge.reporting.pdf_surface import PdfSurface
+from truegauge.reporting.report import Report
 
 WIDTH, HEIGHT = float(A4[0]), float(A4[1])
 mm = float(MM)
 LEFT, RIGHT, TOP, BOTTOM = 18 * mm, WIDTH - 18 * mm, HEIGHT - 16 * mm, 18 * mm
 ROW = 8.4 * mm
-STATE_COLORS = {
-    State.WITHIN: WITHIN,
-    State.NEAR: NEAR,
-    State.OUTSIDE: OUTSIDE,
-    State.UNDECIDED: NEAR,
-    State.NOT_MEASURED: "#7A8085",
-}
 STATE_WORDS = {
     State.WITHIN: "within",
     State.NEAR: "near a limit",
@@ -44,7 +35,7 @@ STATE_WORDS = {
     State.UNDECIDED: "not decided yet",
     State.NOT_MEASURED: "not measured",
 }
-_SOFT, _RULE, _BAND = "#5C666E", "#C9C4B6", "#E6E0D0"
+_SOFT, _RULE, _BAND = SOFT, RULE, BAND
 
 
 rl_config.useA85 = 0  # bytes as they are: the files are a fifth smaller and written faster
@@ -83,11 +74,8 @@ class _Writer:
     def __init__(self, report: Report) -> None:
         self.report = report
         self.buffer = io.BytesIO()
-        for name, path in (("B612", assets.REGULAR), ("B612-Bold", assets.BOLD)):
-            if name not in pdfmetrics.getRegisteredFontNames():
-                pdfmetrics.registerFont(TTFont(name, str(path)))
-        self.known = set(pdfmetrics.getFont("B612").face.charToGlyph)
         self.canvas = _Counted(self.buffer, pagesize=A4, invariant=1)
+        self.surface = PdfSurface(self.canvas, 0.0)
         self.canvas.setTitle(f"Inspection report: {report.plan_name}")
         self.pages = 0
 
@@ -141,8 +129,7 @@ class _Writer:
         self.text(x, y, text, size, color=color)
 
     def _drawable(self, text: str) -> str:
-        """Replace what the font lacks: a missing sign would vanish without a word."""
-        return "".join(c if ord(c) in self.known else "?" for c in text)
+        return self.surface.drawable(text)
 
     # Parts of the page -----------------------------------------------------------------------------------------
 
@@ -200,14 +187,6 @@ class _Writer:
         self.text(LEFT, y - height + 2 * mm, view.name, 7, color=_SOFT)
         return y - height
 
-    def gauge(self, tag: ReportTag, x: float, y: float, width: float) -> None:
-        """Draw the gauge bar of a result."""
-        self._bar(tag.result, x, y, width)
-
-    def state_color(self, tag: ReportTag) -> str:
-        """Return the colour of the state of a result."""
-        return STATE_COLORS[tag.result.state]
-
     _COLUMNS = (LEFT, LEFT + 9 * mm, LEFT + 16 * mm, LEFT + 80 * mm, LEFT + 108 * mm, LEFT + 126 * mm, RIGHT - 32 * mm)
 
     def _heading(self, y: float) -> float:
@@ -228,7 +207,7 @@ class _Writer:
         self.text(number, base, str(c.number), 8, color=_SOFT)
         kind = kind_named(c.kind)
         if kind.symbol:
-            self._glyph(kind.symbol, glyph, base - 1.1 * mm, 4.6 * mm)
+            draw_glyph(self.surface, kind.symbol, glyph, -base - 3.5 * mm, 4.6 * mm, INK, 0.8)
         lifted = 1.2 * mm if _aside(result, n) else 0.0
         self.fitted(name, base + lifted, c.name, nominal - name - 18 * mm, 8.5)
         one_sided = kind.one_sided
@@ -244,59 +223,10 @@ class _Writer:
             color = STATE_COLORS[result.state] if result.state == State.OUTSIDE else INK
             self.right(measured, base, n.value(result.measured), 9, bold=True, color=color)
             self.right(bar - 3 * mm, base, "" if one_sided else n.signed(result.deviation), 8, color=_SOFT)
-            self._bar(result, bar, y - 3.4 * mm, RIGHT - bar)
+            colors = BarColors(_BAND, "#A59F8F", STATE_COLORS[result.state])
+            draw_gauge_bar(self.surface, (bar, -y + 2.1 * mm, RIGHT - bar, 4.2 * mm), result, colors)
         self._rule(y - 7.6 * mm, _RULE, 0.3)
         return y - ROW
-
-    def _bar(self, result: Result, x: float, y: float, width: float) -> None:
-        c = result.characteristic
-        g = gauge_bar(result.measured, c.nominal, result.lower_limit, result.upper_limit, result.state)
-        pdf = self.canvas
-        pdf.setFillColor(HexColor(_BAND))
-        pdf.rect(x + BAND_START * width, y - 1.3 * mm, (BAND_END - BAND_START) * width, 2.6 * mm, stroke=0, fill=1)
-        pdf.setStrokeColor(HexColor("#A59F8F"))
-        pdf.setLineWidth(0.3)
-        for k in range(TICKS):
-            at = x + width * k / (TICKS - 1)
-            pdf.line(at, y - 2.6 * mm, at, y - (1.6 if k % 5 else 1.3) * mm)
-        if g.nominal is not None:
-            pdf.setLineWidth(0.5)
-            pdf.line(x + g.nominal * width, y - 1.3 * mm, x + g.nominal * width, y + 1.3 * mm)
-        color, cx, r = HexColor(STATE_COLORS[result.state]), x + g.position * width, 1.15 * mm
-        pdf.setFillColor(color)
-        corners = marker_outline(g.marker, cx, -y, r)
-        if corners:
-            path = pdf.beginPath()
-            path.moveTo(corners[0][0], -corners[0][1])
-            for px, py in corners[1:]:
-                path.lineTo(px, -py)
-            path.close()
-            pdf.drawPath(path, stroke=0, fill=1)
-        elif g.marker == RING:
-            pdf.setStrokeColor(color)
-            pdf.setLineWidth(0.8)
-            pdf.circle(cx, y, r, stroke=1, fill=0)
-        else:
-            pdf.circle(cx, y, r, stroke=0, fill=1)
-
-    def _glyph(self, name: str, x: float, y: float, size: float) -> None:
-        pdf, k = self.canvas, size / 24
-        pdf.setStrokeColor(HexColor(INK))
-        pdf.setLineWidth(0.8)
-        for stroke in GLYPHS[name]:
-            kind, numbers = stroke[0], [float(v) for v in stroke[1:]]
-            if kind == "circle":
-                pdf.circle(x + numbers[0] * k, y + size - numbers[1] * k, numbers[2] * k, stroke=1, fill=0)
-            elif kind == "arc":
-                cx, cy, r = x + numbers[0] * k, y + size - numbers[1] * k, numbers[2] * k
-                pdf.arc(cx - r, cy - r, cx + r, cy + r, numbers[3], numbers[4])
-            else:
-                path = pdf.beginPath()
-                for i, (px, py) in enumerate(_pairs(numbers)):
-                    (path.moveTo if i == 0 else path.lineTo)(x + px * k, y + size - py * k)
-                if kind == "loop":
-                    path.close()
-                pdf.drawPath(path, stroke=1, fill=0)
 
 
 def _aside(result: Result, n: NumberFormat) -> str:
@@ -323,7 +253,3 @@ def _aside(result: Result, n: NumberFormat) -> str:
     if result.dominated:
         parts.append("uncertainty above a third of the tolerance")
     return "; ".join(parts)
-
-
-def _pairs(numbers: list[float]) -> Iterator[tuple[float, float]]:
-    return zip(numbers[::2], numbers[1::2], strict=True)

@@ -11,14 +11,22 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfgen.canvas import Canvas
 
 from truegauge.core.deviations.map_scale import DeviationScale
-from truegauge.palette import BRASS, INK, OUTSIDE, hexadecimal, scale_bands
-from truegauge.reporting.report import ReportTag, ReportView
-from truegauge.reporting.section_drawing import SectionDrawing
-from truegauge.reporting.tag_layout import Box, TagBox, place_tags
-from truegauge.reporting.units import NumberFormat
+from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.gauge_bar import BarColors
+from truegauge.drawing.section_drawing import SectionDrawing
+from truegauge.drawing.tag_layout import Box, TagBox, place_tags
+from truegauge.drawing.tags import TagColors, draw_tag, tag_size
+from truegauge.drawing.units import NumberFormat
+from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN, hexadecimal, scale_bands
+from truegauge.reporting.pdf_surface import PdfSurface
+from truegauge.reporting.report import ReportView
 
 mm = float(MM)
-SOFT, RULE = "#5C666E", "#C9C4B6"
+SOFT, RULE, BAND, TICK = "#5C666E", "#C9C4B6", "#E6E0D0", "#A59F8F"
+STATE_COLORS = {
+    State.WITHIN: WITHIN, State.NEAR: NEAR, State.OUTSIDE: OUTSIDE, State.UNDECIDED: NEAR,
+    State.NOT_MEASURED: "#7A8085",
+}  # fmt: skip
 _ROLE = {"nominal": (INK, 0.9), "measured": ("#5C666E", 0.5), "dimension": (BRASS, 0.6), "fit": (BRASS, 0.9)}
 _SCALE_WIDTH = 24 * mm
 
@@ -27,18 +35,13 @@ class Page(Protocol):
     """What draws text on a page."""
 
     canvas: Canvas
+    surface: PdfSurface
 
     def text(self, x: float, y: float, text: str, size: float = 8, bold: bool = False, color: str = INK) -> None:
         """Write from a place to the right."""
 
     def fitted(self, x: float, y: float, text: str, width: float, size: float = 8, color: str = INK) -> None:
         """Write no wider than a width."""
-
-    def gauge(self, tag: ReportTag, x: float, y: float, width: float) -> None:
-        """Draw the gauge bar of a result."""
-
-    def state_color(self, tag: ReportTag) -> str:
-        """Return the colour of the state of a result."""
 
 
 def draw_picture(page: Page, view: ReportView, box: Box, numbers: NumberFormat) -> None:
@@ -56,62 +59,35 @@ def draw_picture(page: Page, view: ReportView, box: Box, numbers: NumberFormat) 
     page.canvas.drawImage(ImageReader(stored), x, bottom, shown, tall)
     if view.scale is not None:
         draw_scale(page, view.scale, box.x + box.width - 20 * mm, box.y - 6 * mm, tall - 12 * mm, numbers)
-    _draw_tags(page, view, Box(x, bottom, shown, tall))
+    _draw_tags(page, view, Box(x, bottom, shown, tall), numbers)
     if view.needles:
         page.text(x + 1 * mm, bottom + 1.5 * mm, f"needles {view.needles:,.0f} times", 6.5, color=SOFT)
 
 
-def _draw_tags(page: Page, view: ReportView, picture: Box) -> None:
+def _draw_tags(page: Page, view: ReportView, picture: Box, numbers: NumberFormat) -> None:
     """Lay the tags out over the picture; y of the layout runs downwards from its top."""
-    tags = {t.result.characteristic.id: t for t in view.tags}
+    tags, surface = {t.result.characteristic.id: t for t in view.tags}, page.surface
     boxes = []
     for key, tag in tags.items():
-        words = [tag.text.title, f"{tag.text.value}  {tag.text.detail}", *tag.text.lines]
-        width = max(pdfmetrics.stringWidth(w, "B612", 6.5) for w in words) * 1.12 + 8
-        height = 5 + 7.5 * bool(tag.text.title) + 8.5 * bool(tag.text.value) + 7.0 * len(tag.text.lines)
-        height += 9 * tag.text.gauge
+        width, height = tag_size(surface, tag.result, tag.text, numbers)
         at = (tag.anchor[0] * picture.width, tag.anchor[1] * picture.height)
         pinned = None if tag.pinned is None else (tag.pinned[0] * picture.width, tag.pinned[1] * picture.height)
-        boxes.append(TagBox(key, at, min(width, 0.24 * picture.width), height, pinned))
+        boxes.append(TagBox(key, at, min(width, 0.3 * picture.width), height, pinned))
     area = Box(2, 2, picture.width - 4, picture.height - 12)
     placed = place_tags(boxes, area, view.layout)
-    top = picture.y + picture.height
-    canvas = page.canvas
+    x, top = picture.x, -(picture.y + picture.height)
     for p in placed:
-        canvas.setStrokeColor(HexColor(INK))
-        canvas.setLineWidth(0.4)
-        canvas.line(picture.x + p.start[0], top - p.start[1], picture.x + p.tag.anchor[0], top - p.tag.anchor[1])
-        canvas.setFillColor(HexColor(INK))
-        canvas.circle(picture.x + p.tag.anchor[0], top - p.tag.anchor[1], 0.9, stroke=0, fill=1)
+        start, foot = ((x + a[0], top + a[1]) for a in (p.start, p.tag.anchor))
+        surface.line([start, foot], INK, 0.4)
+        surface.circle(*foot, 0.9, fill=INK)
     for p in placed:
-        _draw_tag(page, tags[p.tag.key], picture.x + p.box.x, top - p.box.y, p.box.width, p.box.height)
+        tag = tags[p.tag.key]
+        colors = TagColors(INK, "#FFFFFF", INK, SOFT, BRASS, BarColors(BAND, TICK, STATE_COLORS[tag.result.state]))
+        box = (x + p.box.x, top + p.box.y, p.box.width, p.box.height)
+        draw_tag(surface, box, tag.result, tag.text, numbers, colors)
     if len(placed) < len(tags):
         more = f"{len(tags) - len(placed)} more tags find no room here"
         page.text(picture.x + picture.width * 0.4, picture.y + 1.5 * mm, more, 6, color=SOFT)
-
-
-def _draw_tag(page: Page, tag: ReportTag, x: float, top: float, width: float, height: float) -> None:
-    canvas, color = page.canvas, page.state_color(tag)
-    canvas.setFillColor(HexColor("#FFFFFF"))
-    canvas.setStrokeColor(HexColor(INK))
-    canvas.setLineWidth(0.4)
-    canvas.roundRect(x, top - height, width, height, 1.5, stroke=1, fill=1)
-    canvas.setFillColor(HexColor(color))
-    canvas.rect(x, top - height, 1.6, height, stroke=0, fill=1)
-    y = top - 7.5
-    if tag.text.title:
-        page.fitted(x + 4, y, tag.text.title, width - 7, 6)
-        y -= 8.5
-    if tag.text.value:
-        page.text(x + 4, y, tag.text.value, 7.5, bold=True)
-        after = pdfmetrics.stringWidth(tag.text.value, "B612-Bold", 7.5)
-        page.fitted(x + 7 + after, y, tag.text.detail, width - after - 10, 6, SOFT)
-        y -= 7.5
-    for line in tag.text.lines:
-        page.fitted(x + 4, y, line, width - 7, 5.8, SOFT)
-        y -= 7.0
-    if tag.text.gauge:
-        page.gauge(tag, x + 4, y + 0.5, width - 8)
 
 
 def draw_scale(page: Page, scale: DeviationScale, x: float, top: float, height: float, numbers: NumberFormat) -> None:

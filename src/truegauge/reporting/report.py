@@ -16,10 +16,10 @@ from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.words import touch_notes
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.size_rule import size_rule
-from truegauge.reporting.section_drawing import SectionDrawing
-from truegauge.reporting.tag_layout import Layout
-from truegauge.reporting.tag_text import TagText
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.section_drawing import SectionDrawing
+from truegauge.drawing.tag_layout import Layout
+from truegauge.drawing.tag_text import TagText
+from truegauge.drawing.units import NumberFormat
 
 
 @dataclass(frozen=True, slots=True, eq=False)

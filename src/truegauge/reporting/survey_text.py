@@ -3,7 +3,7 @@
 import numpy as np
 
 from truegauge.core.nodes.survey import FaceSurvey
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 def survey_text(found: FaceSurvey, numbers: NumberFormat) -> str:

@@ -15,7 +15,7 @@ from truegauge.core.nodes.stated import stated_by
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import DOMINATES
-from truegauge.reporting.units import NumberFormat, limits_text
+from truegauge.drawing.units import NumberFormat, limits_text
 
 _ASSOCIATIONS = {
     "outside": "outside the material",

@@ -14,6 +14,8 @@ from truegauge.core.authoring.proposals import accept, proposals
 from truegauge.core.characteristics.registry import KINDS, kind_named, register
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.tag_text import tag_text
+from truegauge.drawing.units import NumberFormat
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.formats.results import results_json
 from truegauge.rendering.camera import standard_camera
@@ -21,8 +23,6 @@ from truegauge.rendering.tag_anchors import tag_anchor
 from truegauge.reporting.html import write_html
 from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import make_report
-from truegauge.reporting.tag_text import tag_text
-from truegauge.reporting.units import NumberFormat
 from truegauge.reporting.why import why
 
 

@@ -9,7 +9,7 @@ from truegauge.core.characteristics.readings import ReadingKind
 from truegauge.core.characteristics.registry import FAMILIES, KINDS, kind_named
 from truegauge.core.characteristics.zones import ZoneKind
 from truegauge.core.tolerancing.general import GeneralTolerances
-from truegauge.reporting.glyphs import GLYPHS
+from truegauge.drawing.glyphs import GLYPHS
 
 # ISO 1101:2017, table 2; ISO 2692:2021; ISO 14405-1:2016; ISO 5459.
 EXPECTED = {

@@ -25,9 +25,9 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.demo.cmm_plan import cmm_plan
 from truegauge.demo.faces import housing_faces
-from truegauge.reporting.frame_cells import frame_text
-from truegauge.reporting.size_text import size_text
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import frame_text
+from truegauge.drawing.size_text import size_text
+from truegauge.drawing.units import NumberFormat
 
 
 @pytest.mark.parametrize(

@@ -11,7 +11,7 @@ from truegauge.app.theme import Theme, font
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import KIND_NAMES
 from truegauge.core.registration.alignment import Alignment
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 ROW = 50
 _ID = Qt.ItemDataRole.UserRole

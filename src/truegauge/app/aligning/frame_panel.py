@@ -10,7 +10,7 @@ from truegauge.core.frames import turn_angles
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.typed_number import typed_number
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 class FramePanel(QWidget):

@@ -21,9 +21,9 @@ from truegauge.core.plan.alignments import (
     ReferencePointAlignment,
 )
 from truegauge.core.registration.alignment import Alignment
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import MINUS, PLUS
 from truegauge.rendering.camera import Camera
-from truegauge.reporting.units import NumberFormat
 
 DIAL_RADIUS = 52
 _LONGEST = 46.0  # pixels of the longest needle

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from truegauge.app.aligning.row_delegate import RowDelegate
 from truegauge.app.painting import draw_marker
 from truegauge.app.theme import Theme, font
-from truegauge.reporting.gauge_bar import DISC, RING, TRIANGLE_RIGHT
+from truegauge.drawing.gauge_bar import DISC, RING, TRIANGLE_RIGHT
 
 ROW = 25
 _KEY = Qt.ItemDataRole.UserRole

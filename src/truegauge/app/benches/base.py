@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from truegauge.app.session import Session
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 class Bench(QWidget):

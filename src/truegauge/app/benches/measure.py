@@ -35,7 +35,7 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.core.typed_number import typed_number
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
 _ROWS = 5  # features shown at once while one is selected

@@ -10,7 +10,7 @@ from truegauge.app.evaluating.parts import LengthField, row
 from truegauge.core.commands.readings import RemoveCharacteristics
 from truegauge.core.nodes.compared import ComparedReading, PointCompared
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _PARTS = (("x", "dx"), ("y", "dy"), ("z", "dz"), ("total", "distance"), ("normal", "normal"))
 _COLUMNS = ("point", "dx", "dy", "dz", "distance", "normal")

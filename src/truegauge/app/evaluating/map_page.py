@@ -10,7 +10,7 @@ from truegauge.app.evaluating.parts import LengthField, choice, choose, row
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.deviations.areas import OutsideArea, face_statistics
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _SIDES = (("both", "too much and too little"), ("plus", "too much only"), ("minus", "too little only"))
 _PALETTES = (("indigo", "indigo to vermilion"), ("teal", "teal to amber"), ("plum", "green to plum"),

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from truegauge.app.benches.base import Choice, label
 from truegauge.app.session import Session
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 def row(*widgets: QWidget | str) -> QWidget:

@@ -23,10 +23,10 @@ from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.sections import SectionCurves, section_curves
 from truegauge.core.plan.readings import DimensionKind, Section, Span
 from truegauge.core.sections.dimension import span_rows
+from truegauge.drawing.section_drawing import SectionDrawing
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import hexadecimal, scale_bands
 from truegauge.rendering.report_views import section_drawing
-from truegauge.reporting.section_drawing import SectionDrawing
-from truegauge.reporting.units import NumberFormat
 
 TOOLS: tuple[tuple[DimensionKind, str], ...] = (
     ("aligned", "Distance"), ("horizontal", "Horizontal"), ("vertical", "Vertical"), ("diameter", "Diameter"),

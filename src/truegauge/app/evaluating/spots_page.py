@@ -10,7 +10,7 @@ from truegauge.app.evaluating.model import EvaluateModel
 from truegauge.app.evaluating.parts import LengthField, choice, choose, row
 from truegauge.core.commands.readings import RemoveCharacteristics
 from truegauge.core.plan.readings import SpotCheck
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _DIRECTIONS = (("", "along the normal there"), ("X", "along X"), ("Y", "along Y"), ("Z", "along Z"))
 _HINTS = {

@@ -6,7 +6,7 @@ from truegauge.app.benches.base import button, label
 from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.model import DevicesModel
 from truegauge.core.probing.records import Fixture
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _AXES = "XYZ"
 

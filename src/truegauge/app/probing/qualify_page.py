@@ -30,7 +30,7 @@ from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import advice
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _DATA = Qt.ItemDataRole.UserRole
 _ORDERS = (("pose", "by pose"), ("stylus", "by stylus"), ("state", "by state"))

@@ -6,7 +6,7 @@ from truegauge.app.benches.base import Choice, button, label
 from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.model import DevicesModel
 from truegauge.core.probing.probing import StylusUse
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _COLUMNS = ("Port", "X", "Y", "Z", "Probe")
 

@@ -10,7 +10,7 @@ from truegauge.app.probing.touch_model import TouchModel
 from truegauge.app.theme import Theme, font
 from truegauge.core.frames import apply
 from truegauge.core.probing.probing import StylusUse
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _STAGES = ("devices", "align", "measure")
 _HEIGHT = 84

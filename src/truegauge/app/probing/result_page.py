@@ -14,8 +14,8 @@ from truegauge.app.probing.stylus_states import color_of, marker_of
 from truegauge.app.theme import Theme, font
 from truegauge.core.arrays import any_perpendicular
 from truegauge.core.probing.records import QualificationRecord, StylusState
+from truegauge.drawing.units import NumberFormat
 from truegauge.palette import MINUS, PLUS
-from truegauge.reporting.units import NumberFormat
 
 _VERDICTS = {"good": "Good", "acceptable": "Acceptable", "look into it": "Look into it", "stop": "Stop: do not measure"}
 _VERDICT_STATES = {"good": StylusState.QUALIFIED, "acceptable": StylusState.QUALIFIED,

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 from truegauge.app.benches.base import button, label, number_box, say
 from truegauge.app.evaluating.parts import row
 from truegauge.app.probing.touch_model import TouchModel
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 
 class TouchPanel(QWidget):

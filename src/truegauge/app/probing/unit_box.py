@@ -4,7 +4,7 @@ from PySide6.QtWidgets import QDoubleSpinBox
 
 from truegauge.app.benches.base import number_box
 from truegauge.app.session import Session
-from truegauge.reporting.units import MM_PER_INCH
+from truegauge.drawing.units import MM_PER_INCH
 
 
 class UnitBox:

@@ -17,7 +17,7 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.plan.requirements import Datum, DatumTarget
 from truegauge.core.typed_number import typed_number
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _SLIDES = (("fixed", None), ("slides X", (1.0, 0.0, 0.0)), ("slides Y", (0.0, 1.0, 0.0)), ("slides Z", (0.0, 0.0, 1.0)))
 

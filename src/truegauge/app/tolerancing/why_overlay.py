@@ -11,8 +11,8 @@ from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.arrays import any_perpendicular
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.outcome import Sketch
+from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
-from truegauge.reporting.units import NumberFormat
 
 _WANTED = 56.0  # pixels that the larger of half a zone and the worst offset take
 _MOST = 240

@@ -6,14 +6,13 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from truegauge.app.aligning.dial import FreedomDial
 from truegauge.app.benches.base import Bench, button, empty_layout, label
-from truegauge.app.frame_painter import draw_frame
-from truegauge.app.painting import draw_gauge_bar
+from truegauge.app.painting import draw_frame, draw_gauge_bar
 from truegauge.app.session import Session
 from truegauge.app.theme import Theme, font, state_color
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
-from truegauge.reporting.frame_cells import has_frame
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.units import NumberFormat
 from truegauge.reporting.why import Section, freedoms_of, why
 
 

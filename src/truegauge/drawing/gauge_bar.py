@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 
+from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.surface import Surface
 
 BAND_START, BAND_END = 0.25, 0.75
 _LEAST, _MOST = 0.02, 0.98
@@ -60,3 +62,46 @@ def marker_outline(marker: str, x: float, y: float, radius: float) -> list[tuple
     if marker == TRIANGLE_LEFT:
         return [(x + r, y - 1.15 * r), (x - 1.3 * r, y), (x + r, y + 1.15 * r)]
     return []
+
+
+def bar_of(result: Result) -> GaugeBar:
+    """Return the bar of a result."""
+    nominal = result.characteristic.nominal
+    return gauge_bar(result.measured, nominal, result.lower_limit, result.upper_limit, result.state)
+
+
+def draw_marker(surface: Surface, marker: str, x: float, y: float, radius: float, color: str) -> None:
+    """Draw the marker of a state."""
+    corners = marker_outline(marker, x, y, radius)
+    if corners:
+        surface.loop(corners, fill=color)
+    elif marker == RING:
+        surface.circle(x, y, radius - 0.6 * surface.unit, color=color, width=1.6 * surface.unit)
+    else:
+        surface.circle(x, y, radius, fill=color)
+
+
+@dataclass(frozen=True, slots=True)
+class BarColors:
+    """The colours of a bar: of its band, its ticks, and of the state."""
+
+    band: str
+    tick: str
+    state: str
+
+
+def draw_gauge_bar(surface: Surface, box: tuple[float, float, float, float], result: Result, colors: BarColors) -> None:
+    """Draw the gauge bar of a result into a box (x, y, width, height): band, ticks, nominal mark, marker."""
+    x, y, width, height = box
+    g, u = bar_of(result), surface.unit
+    tall = 0.62 * height
+    surface.box(x + BAND_START * width, y, (BAND_END - BAND_START) * width, tall, fill=colors.band)
+    top = y + tall + 2 * u
+    for k in range(TICKS):
+        at = surface.crisp(x + width * k / (TICKS - 1))
+        surface.line([(at, top), (at, top + (4 if k % 5 == 0 else 2) * u)], colors.tick, u)
+    marks = [BAND_START, BAND_END] + ([] if g.nominal is None else [g.nominal])
+    for share in marks:
+        at = surface.crisp(x + share * width)
+        surface.line([(at, y), (at, y + tall)], colors.tick, u)
+    draw_marker(surface, g.marker, x + g.position * width, y + tall / 2, 5.0 * u, colors.state)

@@ -7,9 +7,9 @@ from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.plan.views import TagSettings
 from truegauge.core.tolerancing.judgement import State
-from truegauge.reporting.frame_cells import has_frame
-from truegauge.reporting.size_text import size_text
-from truegauge.reporting.units import NumberFormat, limits_text
+from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.size_text import size_text
+from truegauge.drawing.units import NumberFormat, limits_text
 
 _RANK = {State.OUTSIDE: 1, State.NEAR: 2, State.UNDECIDED: 3, State.WITHIN: 4,
          State.NOT_MEASURED: 5}  # fmt: skip

@@ -4,6 +4,8 @@ A glyph is a list of strokes in a 24 x 24 box, y downwards: ("line", x1, y1, x2,
 ("loop", ...) a closed one, ("circle", x, y, r), ("arc", x, y, r, start, sweep) in degrees counter-clockwise from +x.
 """
 
+from truegauge.drawing.surface import Surface
+
 Stroke = tuple[str | float, ...]
 
 GLYPHS: dict[str, tuple[Stroke, ...]] = {
@@ -55,3 +57,20 @@ GLYPHS: dict[str, tuple[Stroke, ...]] = {
     "mark": (("arc", 12, 12, 9, -30, 240), ("line", 12, 12, 18.4, 5.6), ("circle", 12, 12, 1.4),
              ("line", 3, 16.5, 21, 16.5)),
 }  # fmt: skip
+
+
+def draw_glyph(surface: Surface, name: str, x: float, y: float, size: float, color: str, width: float = 1.5) -> None:
+    """Draw a glyph into a square box with its upper left corner at a place."""
+    k = size / 24
+    for stroke in GLYPHS[name]:
+        kind, n = stroke[0], [float(v) for v in stroke[1:]]
+        if kind == "circle":
+            surface.circle(x + n[0] * k, y + n[1] * k, n[2] * k, color=color, width=width)
+        elif kind == "arc":
+            surface.arc(x + n[0] * k, y + n[1] * k, n[2] * k, n[3], n[4], color, width)
+        else:
+            corners = [(x + a * k, y + b * k) for a, b in zip(n[::2], n[1::2], strict=True)]
+            if kind == "loop":
+                surface.loop(corners, color=color, width=width)
+            else:
+                surface.line(corners, color, width)

@@ -1,7 +1,7 @@
 """A dimension as a drawing states it: nominal, fit class, limits, and what the size is by the standard."""
 
 from truegauge.core.evaluation.results import Result
-from truegauge.reporting.units import NumberFormat, limits_text
+from truegauge.drawing.units import NumberFormat, limits_text
 
 
 def size_text(result: Result, numbers: NumberFormat) -> str:

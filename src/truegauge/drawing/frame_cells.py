@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.plan.requirements import SITUATIONS, Characteristic
-from truegauge.reporting.units import NumberFormat
+from truegauge.drawing.units import NumberFormat
 
 _RINGED = ("M", "L", "R", "E", "F", "T", "P", "ST")
 

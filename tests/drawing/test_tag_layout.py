@@ -3,7 +3,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from truegauge.reporting.tag_layout import Box, TagBox, crossings, place_tags
+from truegauge.drawing.tag_layout import Box, TagBox, crossings, place_tags
 
 AREA = Box(10, 10, 700, 560)
 anchors = st.lists(st.tuples(st.floats(20, 700), st.floats(20, 560)), min_size=1, max_size=16)
