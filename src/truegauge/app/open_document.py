@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from truegauge.app.stage import STAGES
 from truegauge.app.work_queue import WorkQueue, WrongUnit
 from truegauge.core.authoring.annotations import AnnotationImport, import_annotations
 from truegauge.core.cad.model import CadModel
@@ -116,21 +117,7 @@ class OpenDocument(WorkQueue):
 
     def missing(self, stage: str) -> str:
         """Say what a stage still needs; empty when nothing."""
-        evaluation = self.evaluation
-        if self.model is None:
-            return "open a part first"
-        if stage in ("part", "devices"):
-            return ""
-        if self.sample is None:
-            return "bring in a scan, or touch the part with a machine"
-        if stage == "align" and evaluation is not None:
-            alignment = evaluation.alignment
-            if isinstance(alignment, NotComputed):
-                return alignment.reason
-            return alignment.doubts[0] if alignment.doubts else ""
-        if stage in ("measure", "evaluate", "report") and not self.plan.characteristics:
-            return "add a characteristic: pick a face"
-        return ""
+        return STAGES[stage].missing(self)
 
     def open_file(self, path: Path, unit: str = "") -> None:
         """Open whatever the file is by its ending: a part, a scan or sample, or a plan."""

@@ -5,6 +5,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from truegauge.app.session import Session
+from truegauge.app.stage import STAGES
 from truegauge.app.theme import Theme, font
 from truegauge.core.association.features import (
     Circle,
@@ -36,7 +37,7 @@ _LONGEST = 34.0  # pixels
 
 def paint_over(painter: QPainter, session: Session, camera: Camera, theme: Theme, size: QSize) -> None:
     """Paint needles and constructed features of the selection, in the stages that work on features."""
-    if session.stage not in ("measure", "evaluate"):
+    if not STAGES[session.stage].shows_selection:
         return
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -5,7 +5,8 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from truegauge.app.painting import draw_glyph
-from truegauge.app.session import STAGES, Session
+from truegauge.app.session import Session
+from truegauge.app.stage import STAGES
 from truegauge.app.theme import Theme, font
 
 
@@ -69,12 +70,12 @@ class Rail(QWidget):
         layout.addWidget(self.menu_button)
         layout.addSpacing(12)
         self.buttons: dict[str, RailButton] = {}
-        for stage in STAGES:
-            button = RailButton(stage, stage.capitalize(), theme)
+        for stage in STAGES.values():
+            button = RailButton(stage.glyph, stage.title, theme)
             button.setCheckable(True)
-            button.clicked.connect(lambda _=False, s=stage: self._on_clicked(s))
+            button.clicked.connect(lambda _=False, s=stage.key: self._on_clicked(s))
             layout.addWidget(button)
-            self.buttons[stage] = button
+            self.buttons[stage.key] = button
         layout.addStretch()
         for signal in (session.stage_changed, session.part_changed, session.sample_changed, session.evaluated,
                        session.plan_changed):  # fmt: skip
@@ -95,5 +96,6 @@ class Rail(QWidget):
         for stage, button in self.buttons.items():
             button.setChecked(stage == self._session.stage)
             button.missing = self._session.missing(stage)
-            button.setToolTip(f"{stage.capitalize()}: {button.missing}" if button.missing else stage.capitalize())
+            title = STAGES[stage].title
+            button.setToolTip(f"{title}: {button.missing}" if button.missing else title)
             button.update()

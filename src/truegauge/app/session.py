@@ -44,7 +44,6 @@ if TYPE_CHECKING:
     from truegauge.core.plan.document import Plan
 
 WIDE = 1860 / 1080  # width over height of the pictures in a report
-STAGES = ("part", "devices", "align", "measure", "evaluate", "report")
 
 
 class Session(OpenDocument):

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from truegauge.app.painter_surface import PainterSurface
 from truegauge.app.painting import bar_colors
 from truegauge.app.session import Session
+from truegauge.app.stage import STAGES
 from truegauge.app.theme import Theme, font
 from truegauge.core.evaluation.results import Result
 from truegauge.drawing.tag_layout import Box, TagBox, place_tags
@@ -40,7 +41,7 @@ def paint_tags(
     shown.left_out = 0
     s = session
     evaluation, evaluator = s.evaluation, s.evaluator
-    if evaluation is None or evaluator is None or s.stage in ("part", "align"):
+    if evaluation is None or evaluator is None or not STAGES[s.stage].shows_tags:
         return
     settings = s.tags
     if s.show_why:  # only the one that is explained

@@ -57,7 +57,8 @@ from truegauge.app.question import ask
 from truegauge.app.rail import Rail
 from truegauge.app.report_preview import ReportPreview
 from truegauge.app.section_panel import SectionPanel
-from truegauge.app.session import STAGES, Session
+from truegauge.app.session import Session
+from truegauge.app.stage import STAGES
 from truegauge.app.theme import DAY, NIGHT, THEMES, style_sheet
 from truegauge.app.tolerancing.actions import ToleranceActions
 from truegauge.app.tolerancing.why_panel import WhyPanel
@@ -85,7 +86,7 @@ _PAGE_WORDS = {
     "map": "deviations everywhere", "spots": "deviations at places", "sections": "cuts with dimensions",
     "points": "nominal and measured by name", "views": "pictures for the report, tags",
 }  # fmt: skip
-_BENCH_WIDTH, _ALIGN_WIDTH = 232, 292
+_BENCH, _WIDE_BENCH = 232, 292
 _SAVE, _DISCARD, _OTHER_NAME, _REPLACE = "Save", "Discard", "Save under another name", "Replace it"
 
 
@@ -159,9 +160,9 @@ class MainWindow(QMainWindow):
         self.report_bench = ReportBench(s, self.ask_save_pdf, self.ask_save_csv, self.ask_save_html, self.ask_save_xlsx)
         self.benches = QStackedWidget()
         self.benches.setObjectName("bench")
-        self.benches.setFixedWidth(_BENCH_WIDTH)
-        for bench in (self.part_bench, self.devices_bench, self.align_bench, self.measure_bench, self.evaluate_bench,
-                      self.report_bench, self.why_panel):  # fmt: skip
+        self.benches.setFixedWidth(_BENCH)
+        self._benches = {stage.key: stage.bench(self) for stage in STAGES.values()}
+        for bench in (*self._benches.values(), self.why_panel):
             self.benches.addWidget(bench)
         below.addWidget(self.benches)
         self.center = QStackedWidget()
@@ -264,27 +265,17 @@ class MainWindow(QMainWindow):
         self._choose_bench()
         self.before_after.refresh()
         self._choose_center()
-        if self.session.stage == "evaluate" and self.session.sample is not None:
-            self.session.set_show_map(True)
+        STAGES[self.session.stage].entered(self)
         self.view.update()
         self._place_floating()
         self._want_preview()
 
     def _choose_center(self) -> None:
-        """Show the part, the pages of the report, or a section."""
-        s = self.session
-        if self.center.currentWidget() is self.form_page and s.stage not in ("report",) and not s.open_section:
+        """Show in the middle what the stage has there."""
+        s, stage = self.session, STAGES[self.session.stage]
+        if self.center.currentWidget() is self.form_page and stage.keeps_form_page and not s.open_section:
             return
-        flat = s.stage == "evaluate" and bool(s.open_section)
-        wanted: QWidget = self.view
-        if s.stage == "report":
-            wanted = self.preview
-        elif flat:
-            wanted = self.section_page
-        if s.stage == "devices":
-            d = self.devices
-            result = d.page == "qualify" and d.chosen_use is not None and d.run_state is None
-            wanted = self.result_page if result else self.machine_view
+        wanted = stage.center(self)
         if self.center.currentWidget() is not wanted:
             self.center.setCurrentWidget(wanted)
 
@@ -343,12 +334,10 @@ class MainWindow(QMainWindow):
     def _choose_bench(self) -> None:
         """Show the bench of the stage, or why a number is what it is."""
         s = self.session
-        why = s.show_why and s.stage not in ("devices", "align", "report")
-        self.benches.setFixedWidth(_ALIGN_WIDTH if why or s.stage in ("devices", "align", "evaluate") else _BENCH_WIDTH)
-        if why:
-            self.benches.setCurrentWidget(self.why_panel)
-        else:
-            self.benches.setCurrentIndex(STAGES.index(s.stage))
+        stage = STAGES[s.stage]
+        why = s.show_why and stage.tells_why
+        self.benches.setFixedWidth(_WIDE_BENCH if why or stage.wide else _BENCH)
+        self.benches.setCurrentWidget(self.why_panel if why else self._benches[s.stage])
         QTimer.singleShot(0, self._place_floating)  # once the view has its new width
 
     def go_to_construct(self) -> None:
@@ -695,9 +684,8 @@ class MainWindow(QMainWindow):
             for i, name in enumerate(STANDARD_VIEWS)
         ]  # fmt: skip
         stages = [
-            Action(f"stage-{stage}", "Stages", f"Go to {stage.capitalize()}", f"Alt+{i + 1}",
-                   partial(s.set_stage, stage))
-            for i, stage in enumerate(STAGES)
+            Action(f"stage-{stage.key}", "Stages", f"Go to {stage.title}", f"Alt+{i}", partial(s.set_stage, stage.key))
+            for i, stage in enumerate(STAGES.values(), 1)
         ]  # fmt: skip
         alignments = [
             Action(f"new-{kind}", "Align", f"New alignment: {name}", "", partial(self._new_alignment, kind), has_part)

@@ -7,12 +7,12 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 from truegauge.app.benches.base import Choice, button
 from truegauge.app.probing.joystick import HOW, Joystick
 from truegauge.app.probing.touch_model import TouchModel
+from truegauge.app.stage import STAGES
 from truegauge.app.theme import Theme, font
 from truegauge.core.frames import apply
 from truegauge.core.probing.probing import StylusUse
 from truegauge.drawing.units import NumberFormat
 
-_STAGES = ("devices", "align", "measure")
 _HEIGHT = 84
 _ASKED = "which stylus touches?"
 
@@ -102,7 +102,7 @@ class MachineReadout(QWidget):
     def refresh(self) -> None:
         """Show what is known, or nothing while there is no machine."""
         m = self._machine
-        there = m.connected and self.session.stage in _STAGES
+        there = m.connected and STAGES[self.session.stage].shows_readout
         self.setVisible(there)
         if not there:
             if self.keys.isChecked():

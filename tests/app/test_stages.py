@@ -1,0 +1,71 @@
+"""Stages plug in: a made-up one is on the rail, in the finder, on its key, with its bench and its middle."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
+
+from truegauge.app.finder import Finder
+from truegauge.app.stage import STAGES, Stage, register
+from truegauge.core.commands.shown import SetTitleBlock
+
+ENTERED = []
+
+
+@pytest.fixture
+def notes():
+    """A stage for notes, known as long as the test runs; it comes before the window."""
+    ENTERED.clear()
+    made = Stage(
+        key="notes", title="Notes", glyph="mark", bench=lambda w: QLabel("what was noticed", w),
+        missing=lambda document: "" if document.plan.title_block.inspector else "say who inspects",
+        entered=lambda w: ENTERED.append(w.session.stage), wide=True, shows_tags=False,
+    )  # fmt: skip
+    register(made)
+    yield made
+    del STAGES["notes"]
+
+
+def test_a_made_up_stage_is_where_stages_are(notes, loaded, qtbot, settle):
+    rail = loaded.rail
+    assert list(rail.buttons) == ["part", "devices", "align", "measure", "evaluate", "report", "notes"]
+    assert rail.buttons["notes"].text() == "Notes"
+    qtbot.mouseClick(rail.buttons["notes"], Qt.MouseButton.LeftButton)
+    settle()
+    assert loaded.session.stage == "notes"
+    assert loaded.benches.currentWidget().text() == "what was noticed"
+    assert loaded.benches.width() == 292
+    assert loaded.center.currentWidget() is loaded.view
+    assert rail.buttons["notes"].isChecked()
+    assert ENTERED == ["notes"]
+    loaded.view.grab()
+    assert not loaded.view.tags_shown.boxes
+    action = loaded.actions_table.table["stage-notes"]
+    assert (action.title, action.shortcut) == ("Go to Notes", "Alt+7")
+    finder = Finder(loaded.actions_table, loaded)
+    finder.text.setText("notes")
+    assert "Go to Notes" in finder.list.item(0).text()
+    finder.close()
+    loaded.session.set_stage("measure")
+    assert loaded.benches.currentWidget() is loaded.measure_bench
+
+
+def test_what_it_misses_is_told_on_the_rail(notes, loaded):
+    assert loaded.session.missing("notes") == ""
+    block = loaded.session.plan.title_block.replace(inspector="")
+    loaded.session.run(SetTitleBlock(block))
+    assert loaded.rail.buttons["notes"].missing == "say who inspects"
+    assert loaded.rail.buttons["notes"].toolTip() == "Notes: say who inspects"
+
+
+def test_a_key_is_taken_once(notes):
+    with pytest.raises(ValueError, match="there is a stage 'notes' already"):
+        register(notes)
+
+
+def test_what_stages_miss_before_and_after_a_part_and_a_sample(window, loaded):
+    s = loaded.session
+    assert {k: s.missing(k) for k in STAGES} == dict.fromkeys(STAGES, "")
+    s.take_sample_out()
+    said = {k: s.missing(k) for k in STAGES}
+    assert said.pop("part") == said.pop("devices") == ""
+    assert set(said.values()) == {"bring in a scan, or touch the part with a machine"}
