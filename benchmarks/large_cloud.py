@@ -44,9 +44,9 @@ def show(path):
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
+    from truegauge.app.document.session import Session
     from truegauge.app.main import make_application
-    from truegauge.app.session import Session
-    from truegauge.app.window import MainWindow
+    from truegauge.app.shell.window import MainWindow
 
     make_application()
     session = Session()

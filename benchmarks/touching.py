@@ -14,9 +14,9 @@ import numpy as np
 from PySide6.QtCore import QTimer
 
 from truegauge import demo
+from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
-from truegauge.app.session import Session
-from truegauge.app.window import MainWindow
+from truegauge.app.shell.window import MainWindow
 from truegauge.demo.cmm import part_to_place
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import MachineSettings

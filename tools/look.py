@@ -18,10 +18,10 @@ from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
-from truegauge.app.batch_dialog import BatchDialog
+from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
-from truegauge.app.session import Session
-from truegauge.app.window import MainWindow
+from truegauge.app.shell.batch_dialog import BatchDialog
+from truegauge.app.shell.window import MainWindow
 from truegauge.demo.housing import build_housing
 from truegauge.demo.run import _until
 from truegauge.demo.samples import write_samples

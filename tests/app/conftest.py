@@ -2,12 +2,12 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
-from truegauge.app import open_document
+from truegauge.app.document import open_document
+from truegauge.app.document.open_document import OpenDocument
+from truegauge.app.document.session import Session
+from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
-from truegauge.app.open_document import OpenDocument
-from truegauge.app.session import Session
-from truegauge.app.uncertainty_worker import UncertaintyWorker
-from truegauge.app.window import MainWindow
+from truegauge.app.shell.window import MainWindow
 
 SURVEY = OpenDocument._survey  # of every face, after each evaluation: a test of its own lets it run
 PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels

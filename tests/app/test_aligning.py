@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
-from truegauge.app.aligning.dial import FreedomDial
+from truegauge.app.widgets.dial import FreedomDial
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert, random_rigid
 from truegauge.core.nodes.nominal import ReportFrame

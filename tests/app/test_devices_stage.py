@@ -6,10 +6,10 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from truegauge.app.probing import machine_model
 
 from truegauge import demo
-from truegauge.app.probing import machine_model
-from truegauge.app.probing.model import DevicesModel
+from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.evaluation.touch_needs import datum_features, features_behind
 from truegauge.core.probing.assembly import HeadPose

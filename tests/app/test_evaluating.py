@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QLabel
 
 from truegauge import demo
-from truegauge.app.batch_dialog import BatchDialog
+from truegauge.app.shell.batch_dialog import BatchDialog
 from truegauge.core.tolerancing.judgement import State
 
 BUMP = np.array([88.0, 80.0, 30.0])

@@ -13,8 +13,8 @@ from kernel_files import box, drilled_plate, fuse, write_step
 from test_window import BODY_TOP, click, place
 
 from truegauge import demo
-from truegauge.app.look import SEE_THROUGH
-from truegauge.app.nominal_table import NominalTable
+from truegauge.app.document.look import SEE_THROUGH
+from truegauge.app.stages.part.nominal_table import NominalTable
 from truegauge.demo.faces import cylinder_at, plane_at
 from truegauge.demo.housing import bolt_holes
 

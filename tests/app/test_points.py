@@ -7,7 +7,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from test_window import place
 
-from truegauge.app.columns_dialog import ColumnsDialog
+from truegauge.app.shell.columns_dialog import ColumnsDialog
 from truegauge.core.clouds.recipe import CropOutline, Outliers
 from truegauge.formats.ply import ply_from_points, points_from_ply
 from truegauge.formats.stl import points_from_stl

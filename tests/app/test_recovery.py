@@ -15,10 +15,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
 from truegauge import demo
-from truegauge.app import recovery
+from truegauge.app.document import recovery
+from truegauge.app.document.recovery import Keeper, find_recovered
 from truegauge.app.main import offer
-from truegauge.app.question import CANCEL, Question
-from truegauge.app.recovery import Keeper, find_recovered
+from truegauge.app.widgets.question import CANCEL, Question
 from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.errors import FormatError
 from truegauge.core.samples.document import Touch
@@ -29,8 +29,8 @@ EDITING = """
 import sys, itertools
 from pathlib import Path
 from truegauge.app.main import make_application
-from truegauge.app.open_document import OpenDocument
-from truegauge.app.recovery import Keeper
+from truegauge.app.document.open_document import OpenDocument
+from truegauge.app.document.recovery import Keeper
 from truegauge.core.samples.document import Touch
 app = make_application()
 session = OpenDocument()
@@ -63,7 +63,7 @@ def answers(monkeypatch):
         assert answer in (*answers, CANCEL), (title, answer)
         return answer
 
-    monkeypatch.setattr("truegauge.app.window.ask", question)
+    monkeypatch.setattr("truegauge.app.shell.window.ask", question)
     yield given, asked
     assert not given
 

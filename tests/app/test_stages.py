@@ -4,8 +4,8 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 
-from truegauge.app.finder import Finder
-from truegauge.app.stage import STAGES, Stage, register
+from truegauge.app.document.stage import STAGES, Stage, register
+from truegauge.app.shell.finder import Finder
 from truegauge.core.commands.shown import SetTitleBlock
 
 ENTERED = []

@@ -6,11 +6,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemDelegate, QDialogButtonBox
 from tests.core.characteristics.made_up import reach  # noqa: F401
 
-from truegauge.app.characteristic_editor import CharacteristicEditor
-from truegauge.app.ledger_order import Order
-from truegauge.app.several_editor import SeveralEditor
-from truegauge.app.tolerancing.datum_panel import RulesPanel
-from truegauge.app.uncertainty_worker import UncertaintyWorker
+from truegauge.app.document.uncertainty import UncertaintyWorker
+from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
+from truegauge.app.ledger.ledger_order import Order
+from truegauge.app.ledger.several_editor import SeveralEditor
+from truegauge.app.stages.part.datum_panel import RulesPanel
 from truegauge.core.commands.command import Several
 from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.tolerancing.judgement import State

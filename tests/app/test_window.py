@@ -13,8 +13,8 @@ from PySide6.QtGui import QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from truegauge import demo
-from truegauge.app.characteristic_editor import CharacteristicEditor
-from truegauge.app.finder import Finder
+from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
+from truegauge.app.shell.finder import Finder
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 from truegauge.formats.plan_file import read_plan
@@ -412,7 +412,7 @@ def test_leaving_unsaved_work_asks(loaded, monkeypatch):
     from truegauge.core.commands.requirements import RemoveCharacteristic
 
     loaded.session.run(RemoveCharacteristic("c1"))
-    monkeypatch.setattr("truegauge.app.window.ask", lambda *_: "Cancel")
+    monkeypatch.setattr("truegauge.app.shell.window.ask", lambda *_: "Cancel")
     assert not loaded.close()
     assert loaded.isVisible()
 

@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtGui import QColor, QImage, QPainter
 from reportlab.pdfgen.canvas import Canvas
 
-from truegauge.app.painter_surface import PainterSurface
+from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.core.characteristics.registry import KINDS
 from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.requirements import Characteristic, DatumReference

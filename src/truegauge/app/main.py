@@ -9,12 +9,12 @@ from PySide6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessag
 from PySide6.QtWidgets import QApplication
 
 from truegauge.app.collector import Collector
-from truegauge.app.constants import keep_constants_alive
-from truegauge.app.painting import application_icon
-from truegauge.app.recovery import Keeper, Recovered, find_recovered, recovery_folder
-from truegauge.app.session import Session
-from truegauge.app.theme import font, load_fonts
-from truegauge.app.window import MainWindow
+from truegauge.app.document.recovery import Keeper, Recovered, find_recovered, recovery_folder
+from truegauge.app.document.session import Session
+from truegauge.app.shell.window import MainWindow
+from truegauge.app.widgets.constants import keep_constants_alive
+from truegauge.app.widgets.painting import application_icon
+from truegauge.app.widgets.theme import font, load_fonts
 from truegauge.core.errors import shortened
 
 log = logging.getLogger(__name__)

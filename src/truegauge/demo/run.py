@@ -21,9 +21,9 @@ def off_screen(out: Path) -> int:
     import os
 
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from truegauge.app.document.session import Session
     from truegauge.app.main import make_application
-    from truegauge.app.session import Session
-    from truegauge.app.window import MainWindow
+    from truegauge.app.shell.window import MainWindow
     from truegauge.core.tolerancing.judgement import State
     from truegauge.formats.files import write_whole
     from truegauge.formats.results import results_csv, results_json

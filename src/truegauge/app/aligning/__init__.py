@@ -1,1 +1,0 @@
-"""The Align stage: alignments, their freedoms, and the guide."""

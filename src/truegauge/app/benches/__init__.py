@@ -1,1 +1,0 @@
-"""The benches: what each stage works on, one module a stage."""

@@ -1,0 +1,1 @@
+"""What a window works on, without a widget: tests drive it."""

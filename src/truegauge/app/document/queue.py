@@ -1,0 +1,166 @@
+"""Work in the background, one thing after the other, with progress, a way to stop it, and messages about its end."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.document.jobs import Job
+from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
+from truegauge.core.progress import Progress
+from truegauge.formats.scan import Columns
+
+if TYPE_CHECKING:
+    pass
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Notice:
+    """A message for the user: what happened, and possibly one or two things to do about it."""
+
+    text: str
+    action: str = ""
+    callback: Callable[[], None] | None = None
+    second: str = ""
+    second_callback: Callable[[], None] | None = None
+    calm: bool = False  # nothing is wrong
+
+
+class WrongUnit(FormatError):
+    """The size of a scan speaks for another unit than the one that it was read by."""
+
+    def __init__(self, path: object, reason: str, unit: str, read_as: str) -> None:
+        super().__init__(path, reason)
+        self.unit, self.read_as = unit, read_as
+
+
+Again = Callable[[str, Columns | None], None]
+
+
+class WorkQueue(QObject):
+    """Runs jobs on one worker thread; what they return comes back on the window's thread."""
+
+    busy_changed = Signal()
+    noticed = Signal(object)
+    columns_wanted = Signal(object, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.busy_text, self.busy_fraction = "", 0.0
+        self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
+        self._job: Job | None = None
+        self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None]] = []
+        self._again: Again | None = None
+        self._then: Callable[[Any], None] = lambda _: None
+        self._job_text = ""
+        self._closed = False
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether work is going on."""
+        return self._job is not None or bool(self._waiting)
+
+    def notify(
+        self, problem: Exception | str, action: str = "", callback: Callable[[], None] | None = None,
+        second: str = "", second_callback: Callable[[], None] | None = None,
+    ) -> None:  # fmt: skip
+        """Show a message."""
+        calm = isinstance(problem, str)
+        self.noticed.emit(Notice(_words(problem), action, callback, second, second_callback, calm))
+
+    def cancel(self) -> None:
+        """Stop the work that is going on, and what waits behind it."""
+        self._waiting.clear()
+        if self._job is not None:
+            self._job.cancel()
+
+    def close(self) -> None:
+        """Stop all work and wait for it."""
+        self._closed = True
+        self.cancel()
+        self._executor.shutdown(wait=True, cancel_futures=True)
+
+    def _start(
+        self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: Again | None = None
+    ) -> None:
+        """Work in the background; `again` does the same with a unit or columns that had to be asked for."""
+        if self._closed:
+            return
+        self._waiting.append((work, done, text, again))
+        if self._job is None:
+            self._next()
+
+    def work_on(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
+        """Work in the background; what it returns is handed on in the window's thread."""
+        self._start(work, done, text)
+
+    def _next(self) -> None:
+        if not self._waiting:
+            self.busy_text, self.busy_fraction = "", 0.0
+            self.busy_changed.emit()
+            return
+        work, done, text, self._again = self._waiting.pop(0)
+        job = Job(work, self)
+        self._job, self._then, self._job_text = job, done, text
+        self.busy_text, self.busy_fraction = text, 0.0
+        job.progressed.connect(self._on_progressed)
+        job.done.connect(self._on_done)
+        job.failed.connect(self._on_failed)
+        job.cancelled.connect(self._on_cancelled)
+        self.busy_changed.emit()
+        job.start(self._executor)
+
+    def _on_progressed(self, job: Job, fraction: float, detail: str) -> None:
+        if job is self._job:
+            self.busy_text = f"{self._job_text}: {detail}" if detail else self._job_text
+            self.busy_fraction = fraction
+            self.busy_changed.emit()
+
+    def _on_done(self, job: Job, result: object) -> None:
+        then = self._then
+        self._end(job)
+        then(result)
+        self._go_on()
+
+    def _on_failed(self, job: Job, error: Exception) -> None:
+        self._end(job)
+        again = self._again
+        if isinstance(error, WrongUnit) and again is not None:
+            unit, as_it_is = error.unit, error.read_as
+            self.notify(error, f"Read as {unit}", lambda: again(unit, None), f"Keep {as_it_is}",
+                        lambda: again(as_it_is, None))  # fmt: skip
+        elif isinstance(error, ColumnsUnknownError) and again is not None:
+            self.columns_wanted.emit(error, lambda columns: again("", columns))
+        else:
+            self.notify(error)
+        self._go_on()
+
+    def _on_cancelled(self, job: Job) -> None:
+        self._end(job)
+        if not self._closed:
+            self._was_stopped()
+        self._go_on()
+
+    def _end(self, job: Job) -> None:
+        self._job = None
+        job.deleteLater()
+
+    def _go_on(self) -> None:
+        if self._job is None:
+            self._next()
+
+    def _was_stopped(self) -> None:
+        """Say what is missing now that work was stopped."""
+
+
+def _words(problem: Exception | str) -> str:
+    if isinstance(problem, str | TrueGaugeError):
+        return str(problem)
+    errors = getattr(problem, "errors", None)
+    if callable(errors):
+        return str(errors()[0]["msg"]).removeprefix("Value error, ")
+    return f"something went wrong inside the program ({type(problem).__name__}: {problem}); your work is kept"

@@ -1,1 +1,0 @@
-"""The Evaluate stage: map, spot checks, sections, comparisons, saved views."""

@@ -1,0 +1,1 @@
+"""The list of characteristics, their editors, and why a number is what it is."""

@@ -1,0 +1,224 @@
+"""How the ledger's rows look: number, symbol, name, value; the frame where there is one; the gauge bar."""
+
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractItemModel,
+    QEvent,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+)
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from truegauge.app.document.session import Session
+from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
+from truegauge.app.widgets.painting import draw_frame, draw_gauge_bar, draw_glyph
+from truegauge.app.widgets.theme import Theme, font, state_color
+from truegauge.core.characteristics.registry import kind_named
+from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.core.evaluation.results import Result
+from truegauge.core.evaluation.touch_needs import features_behind
+from truegauge.core.plan.requirements import Characteristic
+from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.size_text import size_text
+from truegauge.drawing.units import NumberFormat
+
+ROW_HEIGHT, FRAMED_HEIGHT, HEADING_HEIGHT = 72, 84, 26
+Index = QModelIndex | QPersistentModelIndex
+
+
+def _item(index: Index) -> Characteristic | str:
+    row: Characteristic | str = index.model().row(index.row())  # type: ignore[attr-defined]
+    return row
+
+
+def _result(index: Index) -> Result:
+    found: Result = index.model().result(index.row())  # type: ignore[attr-defined]
+    return found
+
+
+class LedgerDelegate(QStyledItemDelegate):
+    """Paints rows and headings, and opens the editor in place of a row."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.theme = session, theme
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        """Rows with a frame are higher, headings lower."""
+        item = _item(index)
+        if isinstance(item, str):
+            return QSize(240, HEADING_HEIGHT)
+        return QSize(240, FRAMED_HEIGHT if has_frame(item) else ROW_HEIGHT)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        """Paint a row."""
+        box = QRectF(option.rect)  # type: ignore[attr-defined]
+        item = _item(index)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
+        if isinstance(item, str):
+            self._paint_heading(painter, box, item)
+        else:
+            current = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+            self._paint_row(painter, box, _result(index), current=current)
+        painter.restore()
+
+    def _paint_heading(self, painter: QPainter, box: QRectF, text: str) -> None:
+        painter.setFont(font(11, bold=True))
+        painter.setPen(QColor(self.theme.soft))
+        painter.drawText(box.adjusted(12, 0, -12, -3), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setPen(QColor(self.theme.rule))
+        painter.drawLine(QPointF(box.x(), box.bottom() - 0.5), QPointF(box.right(), box.bottom() - 0.5))
+
+    def _paint_row(self, painter: QPainter, box: QRectF, result: Result, *, current: bool) -> None:
+        t, c = self.theme, result.characteristic
+        plan = self.session.plan
+        numbers = NumberFormat(plan.unit, plan.decimals).of(c.kind)
+        related = c.id in self.session.related_characteristics() if self.session.selection else False
+        if current:
+            painter.fillRect(box, QColor(t.accent_soft))
+        if current or related:
+            painter.fillRect(QRectF(box.x(), box.y(), 3, box.height() - 1), QColor(t.accent))
+        painter.setPen(QColor(t.rule))
+        painter.drawLine(QPointF(box.x(), box.bottom() - 0.5), QPointF(box.right(), box.bottom() - 0.5))
+        text_y = box.y() + 22
+        painter.setFont(font(11))
+        painter.setPen(QColor(t.soft))
+        painter.drawText(QPointF(box.x() + 11, text_y), str(c.number))
+        framed = has_frame(c)
+        kind = kind_named(c.kind)
+        if kind.symbol and not framed:
+            draw_glyph(painter, kind.symbol, QRectF(box.x() + 33, box.y() + 9, 18, 18), t.ink, 1.4)
+        start = box.x() + (38 if framed else 58) + (14 if c.tier_of else 0)  # a lower tier stands in
+        right = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
+        painter.setFont(font(13))
+        painter.setPen(QColor(t.ink))
+        room = right - start - 8
+        name = QFontMetricsF(painter.font()).elidedText(c.name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QPointF(start, text_y), name)
+        elsewhere = ""
+        if c.alignment and c.alignment != plan.in_force:
+            elsewhere = f"in {plan.alignment(c.alignment).name}"
+        elif c.datums and not framed:
+            elsewhere = f"in {c.system_text}"
+        if elsewhere:  # told in other axes than the rest: said beside it
+            after = QFontMetricsF(painter.font()).horizontalAdvance(name) + 8
+            painter.setFont(font(11))
+            painter.setPen(QColor(t.accent))
+            called = QFontMetricsF(painter.font()).elidedText(elsewhere, Qt.TextElideMode.ElideRight, room - after)
+            painter.drawText(QPointF(start + after, text_y), called)
+        if framed:
+            draw_frame(painter, c, numbers, QPointF(start, box.y() + 31), 19, t.ink)
+        else:
+            self._paint_stated(
+                painter, result, numbers, QPointF(start, box.y() + 39), box.width() - 66 - start + box.x()
+            )
+        bar_top = box.y() + (57 if framed else 46)
+        draw_gauge_bar(
+            painter, QRectF(start, bar_top, box.width() - (start - box.x()) - (98 if framed else 82), 18), result, t
+        )
+
+    def _paint_stated(self, painter: QPainter, result: Result, numbers: NumberFormat, at: QPointF, room: float) -> None:
+        """Nominal, fit class, limits, and what the size is, in one small line."""
+        painter.setFont(font(11))
+        painter.setPen(QColor(self.theme.soft))
+        said = size_text(result, numbers)
+        metrics = QFontMetricsF(painter.font())
+        painter.drawText(at, metrics.elidedText(said, Qt.TextElideMode.ElideRight, room))
+
+    def _paint_value(self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float) -> float:
+        t, c = self.theme, result.characteristic
+
+        def at_right(text: str, below: float) -> float:
+            left = right - QFontMetricsF(painter.font()).horizontalAdvance(text)
+            painter.drawText(QPointF(left, y + below), text)
+            return left
+
+        if result.measured is None:
+            painter.setFont(font(12))
+            comes = bool(self.session.in_run) and bool(features_behind(self.session.plan, c) & self.session.in_run)
+            painter.setPen(QColor(t.accent if comes else t.soft))
+            return at_right("in this run" if comes else "not measured", 0) - 8
+        painter.setFont(font(15, bold=True))
+        outside = result.state == State.OUTSIDE
+        painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))
+        left = at_right(numbers.value(result.measured), 0)
+        kind = kind_named(c.kind)
+        one_sided = kind.one_sided and result.upper is not None
+        small = f"of {numbers.value(result.upper or 0)}" if one_sided else numbers.signed(result.deviation or 0.0)
+        if c.basic:
+            small = "exact"
+        elif kind.reading and not c.nominal and not one_sided:
+            small = ""  # the value is the deviation
+        said = self._aside(result, numbers)
+        painter.setFont(font(12))
+        unsure = (result.dominated or bool(result.warning)) and not has_frame(c)
+        painter.setPen(QColor(state_color(t, "near") if unsure else t.soft))
+        at_right(said if unsure else small, 23)
+        if said:
+            painter.setFont(font(11))
+            painter.setPen(QColor(state_color(t, "near") if result.dominated or result.warning else t.soft))
+            if has_frame(c):
+                at_right(said, 41)
+        return left - 8
+
+    def _aside(self, result: Result, numbers: NumberFormat) -> str:
+        """What widens the limit, or an uncertainty that says more about the measurement than about the part."""
+        if result.warning and result.coverage is not None:
+            return f"{100 * result.coverage:.0f} % covered"
+        if result.dominated and result.uncertainty is not None:
+            k = self.session.plan.decision.k
+            return f"±{numbers.value(k * result.uncertainty)} unsure"
+        if result.bonus:
+            return f"{numbers.signed(result.bonus)} bonus"
+        return "general" if result.general else ""
+
+    # Editing ---------------------------------------------------------------------------------------------------
+
+    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
+        """Open the fields in place of the row."""
+        return CharacteristicEditor(self.session, self.theme, parent)
+
+    def setEditorData(self, editor: QWidget, index: Index) -> None:
+        """Fill the fields."""
+        assert isinstance(editor, CharacteristicEditor)
+        item = _item(index)
+        if isinstance(item, Characteristic) and not editor.shows(item):  # new results must not undo what is typed
+            plan = self.session.plan
+            editor.load(item, NumberFormat(plan.unit, plan.decimals).of(item.kind))
+
+    def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
+        """Run one command with what changed; what makes no sense is explained and changes nothing."""
+        assert isinstance(editor, CharacteristicEditor)
+        item = _item(index)
+        if not isinstance(item, Characteristic):
+            return
+        try:
+            changes = editor.changes(item)
+        except ValueError as error:
+            self.session.notify(f"characteristic {item.number}: {error}; it stays as it was")
+            return
+        if changes:
+            self.session.run(EditCharacteristic(item.id, changes))
+
+    def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: Index) -> None:
+        """Cover the row, and what the fields need below it."""
+        box: QRect = option.rect  # type: ignore[attr-defined]
+        height = max(box.height(), editor.sizeHint().height())
+        parent = editor.parentWidget()
+        top = box.y() if parent is None else max(0, min(box.y(), parent.height() - height))
+        editor.setGeometry(box.x(), top, box.width(), height)
+
+    def eventFilter(self, editor: Any, event: QEvent) -> bool:
+        """Keep the editor open while the focus moves between its fields."""
+        if event.type() == QEvent.Type.FocusOut and isinstance(editor, CharacteristicEditor):
+            return False
+        return super().eventFilter(editor, event)

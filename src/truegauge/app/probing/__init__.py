@@ -1,1 +1,0 @@
-"""The Devices stage: machine, probes, qualification; and touching features with them."""

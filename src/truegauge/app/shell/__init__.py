@@ -1,0 +1,1 @@
+"""The frame of the window: rail, header, actions, finder, files."""

@@ -1,0 +1,108 @@
+"""The header: plan, revision, sample, alignment in force, units."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QToolButton, QWidget
+
+from truegauge.app.document.session import Session
+from truegauge.core.commands.shown import SetDisplay
+from truegauge.core.evaluation.touch_needs import datum_features
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.drawing.units import NumberFormat
+
+_NAME_ROOM = 110  # pixels: a long name must not widen the window
+
+
+class Header(QWidget):
+    """One line over everything."""
+
+    finder_wanted = Signal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(44)
+        self._build()
+        for signal in (session.plan_changed, session.sample_changed, session.evaluated, session.part_changed,
+                       session.busy_changed):  # fmt: skip
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _build(self) -> None:
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 0, 10, 0)
+        layout.setSpacing(12)
+        self.title, self.revision = QLabel(), QLabel()
+        self.title.setProperty("role", "title")
+        self.revision.setProperty("role", "soft")
+        self.sample, self.alignment = QLabel(), QLabel()
+        for chip in (self.sample, self.alignment):
+            chip.setProperty("role", "chip")
+            chip.setFixedHeight(25)
+        self.busy = QLabel()
+        self.busy.setProperty("role", "soft")
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(96)
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 1000)
+        self.stop = QPushButton("Cancel")
+        self.stop.setStyleSheet("padding: 2px 9px;")
+        self.stop.clicked.connect(self._session.cancel)
+        self.unit = QToolButton()
+        self.unit.setToolTip("Switch between mm and inch")
+        self.unit.clicked.connect(self._on_unit)
+        finder = QToolButton()
+        finder.setText("Find  Ctrl+K")
+        finder.setToolTip("Find a command by its name")
+        finder.clicked.connect(self.finder_wanted)
+        for widget in (self.title, self.revision, self.sample, self.alignment):
+            layout.addWidget(widget)
+        layout.addStretch()
+        for tool in (self.busy, self.progress, self.stop, self.unit, finder):
+            layout.addWidget(tool)
+
+    def _on_unit(self) -> None:
+        unit = "inch" if self._session.plan.unit == "mm" else "mm"
+        self._session.run(SetDisplay((("unit", unit),)))
+
+    def refresh(self) -> None:
+        """Show plan, sample and alignment as they are."""
+        s, plan = self._session, self._session.plan
+        self.title.setText(plan.name)
+        edited = "" if s.history.is_saved else ", not saved"
+        self.revision.setText(f"revision {plan.revision}{edited}")
+        self.sample.setText(f"Sample {s.sample.name}" if s.sample else "No sample")
+        self._refresh_alignment(NumberFormat(plan.unit, plan.decimals))
+        self.unit.setText(plan.unit)
+        busy = bool(s.busy_text)
+        for widget in (self.busy, self.progress, self.stop):
+            widget.setVisible(busy)
+        metrics = self.busy.fontMetrics()
+        room = 220 if self.width() > 1400 else 110  # the window must not grow for a passing text
+        self.busy.setText(metrics.elidedText(s.busy_text, Qt.TextElideMode.ElideRight, room))
+        self.busy.setToolTip(s.busy_text)
+        self.progress.setValue(round(1000 * s.busy_fraction))
+
+    def _refresh_alignment(self, numbers: NumberFormat) -> None:
+        evaluation = self._session.evaluation
+        alert = False
+        if evaluation is None or self._session.sample is None:
+            text = "Not aligned"
+        elif isinstance(evaluation.alignment, NotComputed):
+            comes = bool(self._session.in_run & datum_features(self._session.plan))
+            text, alert = ("Alignment in this run", False) if comes else ("Not aligned", True)
+        else:
+            alert = not evaluation.alignment.trusted
+            doubt = ", not trusted" if alert else ""
+            name = self._session.plan.alignment().name or "Aligned"
+            name = self.alignment.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, _NAME_ROOM)
+            text = f"{name}   rms {numbers.value(evaluation.alignment.rms)}{doubt}"
+            if evaluation.temperature:
+                text += "   at 20 °C"
+        self.alignment.setToolTip(evaluation.temperature if evaluation is not None else "")
+        if self.alignment.property("alert") != alert:
+            self.alignment.setProperty("alert", alert)
+            self.alignment.style().unpolish(self.alignment)
+            self.alignment.style().polish(self.alignment)
+        self.alignment.setText(text)

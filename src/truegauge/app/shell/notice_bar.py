@@ -1,0 +1,72 @@
+"""Messages over the view: what happened, and at most one thing to do about it."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from truegauge.app.document.queue import Notice
+
+
+class NoticeBar(QFrame):
+    """Stays until it is closed or replaced: an inspector must not miss it."""
+
+    closed = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setProperty("role", "notice")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 8, 8, 8)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.action = QPushButton()
+        self.second = QPushButton()
+        self.closing = QPushButton("Close")
+        self.closing.clicked.connect(self._on_closed)
+        self.action.clicked.connect(self._on_action)
+        self.second.clicked.connect(self._on_second)
+        layout.addWidget(self.text, 1)
+        layout.addWidget(self.action)
+        layout.addWidget(self.second)
+        layout.addWidget(self.closing)
+        self._notice: Notice | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.hide()
+
+    def show_notice(self, notice: Notice) -> None:
+        """Show a message."""
+        self._notice = notice
+        self.text.setText(notice.text)
+        self.action.setText(notice.action)
+        self.action.setVisible(bool(notice.action))
+        self.second.setText(notice.second)
+        self.second.setVisible(bool(notice.second))
+        self.setProperty("asks", bool(notice.second) or notice.calm)
+        self.style().polish(self)
+        self.place()
+        self.show()
+        self.raise_()
+
+    def place(self) -> None:
+        """Take the width of the view."""
+        parent = self.parentWidget()
+        if parent is not None:
+            width = min(parent.width() - 28, 620)
+            self.setFixedWidth(width)
+            layout = self.layout()
+            self.setFixedHeight(max(52, layout.heightForWidth(width) if layout else 52))
+            self.move((parent.width() - width) // 2, 12)
+
+    def _on_closed(self) -> None:
+        self.hide()
+        self.closed.emit()
+
+    def _on_second(self) -> None:
+        self.hide()
+        if self._notice is not None and self._notice.second_callback is not None:
+            self._notice.second_callback()
+
+    def _on_action(self) -> None:
+        self.hide()
+        if self._notice is not None and self._notice.callback is not None:
+            self._notice.callback()

@@ -1,0 +1,101 @@
+"""The stage rail: the order of the work, and what each stage still needs."""
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+
+from truegauge.app.document.session import Session
+from truegauge.app.document.stage import STAGES
+from truegauge.app.widgets.painting import draw_glyph
+from truegauge.app.widgets.theme import Theme, font
+
+
+class RailButton(QAbstractButton):
+    """One stage (or the menu): a glyph over a word; a dot while something is missing."""
+
+    def __init__(self, glyph: str, text: str, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._glyph, self.theme = glyph, theme
+        self.missing = ""
+        self.setText(text)
+        self.setAccessibleName(text)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def sizeHint(self) -> QSize:
+        """Return the size of a stage on the rail."""
+        return QSize(64, 62)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw it."""
+        painter, t = QPainter(self), self.theme
+        active = self.isChecked()
+        if active:
+            painter.fillRect(self.rect(), QColor("#2C3A45"))
+            painter.fillRect(QRectF(0, 0, 3, self.height()), QColor("#D3A54B"))
+        elif self.underMouse() or self.hasFocus():
+            painter.fillRect(self.rect(), QColor("#26323C"))
+        if self.hasFocus():
+            painter.setPen(QColor("#D3A54B"))
+            painter.drawRect(self.rect().adjusted(4, 2, -3, -3))
+        color = t.rail_active if active else t.rail_text
+        draw_glyph(painter, self._glyph, QRectF(self.width() / 2 - 11, 10, 22, 22), color, 1.5)
+        painter.setPen(QColor(color))
+        painter.setFont(font(12))
+        painter.drawText(QRectF(0, 36, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.text())
+        if self.missing:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor("#D3A54B"))
+            painter.drawEllipse(QRectF(self.width() - 19, 9, 6, 6))
+
+
+class Rail(QWidget):
+    """The column of stages, with the menu on top."""
+
+    menu_wanted = Signal()
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(68)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(2, 6, 2, 6)
+        layout.setSpacing(2)
+        self.menu_button = RailButton("mark", "Menu", theme)
+        self.menu_button.setToolTip("All commands (Alt+M)")
+        self.menu_button.clicked.connect(self.menu_wanted)
+        layout.addWidget(self.menu_button)
+        layout.addSpacing(12)
+        self.buttons: dict[str, RailButton] = {}
+        for stage in STAGES.values():
+            button = RailButton(stage.glyph, stage.title, theme)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, s=stage.key: self._on_clicked(s))
+            layout.addWidget(button)
+            self.buttons[stage.key] = button
+        layout.addStretch()
+        for signal in (session.stage_changed, session.part_changed, session.sample_changed, session.evaluated,
+                       session.plan_changed):  # fmt: skip
+            signal.connect(self._refresh)
+        self._refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        for button in (self.menu_button, *self.buttons.values()):
+            button.theme = theme
+            button.update()
+
+    def _on_clicked(self, stage: str) -> None:
+        self._session.set_stage(stage)
+        self._refresh()
+
+    def _refresh(self) -> None:
+        for stage, button in self.buttons.items():
+            button.setChecked(stage == self._session.stage)
+            button.missing = self._session.missing(stage)
+            title = STAGES[stage].title
+            button.setToolTip(f"{title}: {button.missing}" if button.missing else title)
+            button.update()

@@ -1,0 +1,1 @@
+"""The stages, a folder each."""

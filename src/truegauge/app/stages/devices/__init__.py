@@ -1,0 +1,1 @@
+"""The Devices stage: machine, probes, qualifications, touching."""

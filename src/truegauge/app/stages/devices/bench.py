@@ -1,0 +1,60 @@
+"""The Devices bench: pages for the machine, the probe, its poses, the rack, and qualification."""
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
+
+from truegauge.app.stages.devices.machine_page import MachinePage
+from truegauge.app.stages.devices.model import PAGES, DevicesModel
+from truegauge.app.stages.devices.poses_page import PosesPage
+from truegauge.app.stages.devices.probe_page import ProbePage
+from truegauge.app.stages.devices.qualify_page import QualifyPage
+from truegauge.app.stages.devices.rack_page import RackPage
+from truegauge.app.widgets.bench import Bench, PageTabs
+from truegauge.app.widgets.theme import Theme
+
+_TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", "rack": "Rack",
+           "qualify": "Qualification"}  # fmt: skip
+
+
+class DevicesBench(Bench):
+    """One page at a time."""
+
+    title = "Machine"
+
+    def __init__(
+        self, model: DevicesModel, theme: Theme, ask_catalogue: Callable[[], object], parent: QWidget | None = None
+    ) -> None:
+        self.model, self._theme, self._ask_catalogue = model, theme, ask_catalogue
+        super().__init__(model.session, parent)
+        model.changed.connect(self._on_changed)
+
+    def _build(self) -> None:
+        tabs = PageTabs(PAGES, self.model.set_page)
+        self.tabs = tabs.buttons
+        self.column.addWidget(tabs)
+        self.machine_page = MachinePage(self.model)
+        self.probe_page = ProbePage(self.model, self._ask_catalogue)
+        self.poses_page = PosesPage(self.model, self._theme)
+        self.rack_page = RackPage(self.model)
+        self.qualify_page = QualifyPage(self.model, self._theme)
+        self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page)
+        self.pages = QStackedWidget()
+        for page in self._pages:
+            self.pages.addWidget(page)
+        self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.column.addWidget(self.pages, 1)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.poses_page.set_theme(theme)
+        self.qualify_page.set_theme(theme)
+
+    def refresh(self) -> None:
+        """Show the page that is chosen."""
+        index = [key for key, _ in PAGES].index(self.model.page)
+        self.tabs[self.model.page].setChecked(True)
+        self.heading.setText(_TITLES[self.model.page])
+        self.pages.setCurrentIndex(index)
+        self._pages[index].refresh()

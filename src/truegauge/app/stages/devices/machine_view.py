@@ -1,0 +1,438 @@
+"""The view of the Devices stage: the machine with what stands on it, or the probe that is built, close up."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from truegauge.app.stages.devices.joystick import Joystick
+from truegauge.app.stages.devices.model import DevicesModel
+from truegauge.app.view.view_marks import paint_axes
+from truegauge.app.widgets.theme import Theme, font
+from truegauge.core.arrays import Points, Vector
+from truegauge.core.frames import invert
+from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
+from truegauge.core.probing.records import Fixture
+from truegauge.core.registration.alignment import Alignment
+from truegauge.rendering.camera import Camera, standard_camera
+from truegauge.rendering.machine_scene import MachineScene
+
+_REST_MS = 160
+_HIGHEST = 340.0  # mm above part and sphere that are shown for the probe
+_BUILD_PAGES = ("probe", "poses")
+
+
+class MachineView(QWidget):
+    """Turns with the left button, shifts with the right, zooms with the wheel; keys are the joystick."""
+
+    def __init__(self, model: DevicesModel, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.model, self.machine, self._theme = model, model.machine, theme
+        self.scene = MachineScene(theme.palette)
+        self._image: QImage | None = None
+        self._fine = True
+        self._cameras: dict[bool, Camera | None] = {True: None, False: None}
+        self._last, self._press = QPointF(), False
+        self._shown: tuple[object, ...] = ()
+        self._known: tuple[object, ...] = ()  # of what stands there
+        self._probe_at = np.full(3, np.inf)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._on_rest)
+        self._joystick = Joystick(self.machine.jog, self)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self.setAccessibleName("View of the machine")
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        model.changed.connect(self.refresh)
+        self.machine.moved.connect(self._on_moved)
+        model.session.evaluated.connect(self.refresh)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.scene.set_palette(theme.palette)
+        self._shown = ()
+        self.refresh()
+
+    # What is shown ------------------------------------------------------------------------------------------------
+
+    @property
+    def building(self) -> bool:
+        """Whether the probe is shown for itself."""
+        return self.model.page in _BUILD_PAGES
+
+    def _probe(self) -> tuple[ProbeAssembly | None, HeadPose, str]:
+        """Return the assembly to show, its pose and the stylus in use."""
+        m = self.model
+        if self.building:
+            return m.assembly, m.chosen_pose, m.chosen_use.stylus if m.chosen_use is not None else ""
+        cmm = self.machine.cmm
+        mounted = self.machine.seen.get("mounted") or (cmm.mounted if cmm is not None else "")
+        own = next((a for a in m.probing.assemblies if a.name == mounted), None)
+        pose = cmm.pose if cmm is not None else HeadPose()
+        return own, pose, cmm.use.stylus if cmm is not None and cmm.use is not None else ""
+
+    def part_pose(self) -> np.ndarray | None:
+        """Return ``machine_from_part``: as eyes see it at the stand-in, else by the alignment of touches."""
+        seen = self.machine.seen.get("part")
+        if seen:
+            return np.array(seen).reshape(4, 4)
+        s = self.model.session
+        result = s.evaluation.alignment if s.evaluation is not None else None
+        touched = s.sample is not None and not len(s.sample.points)
+        return invert(result.part_from_scan) if touched and isinstance(result, Alignment) else None
+
+    def sphere_center(self) -> np.ndarray | None:
+        """Return where the reference sphere is, as eyes see it, or as it was located."""
+        seen = self.machine.seen.get("sphere")
+        if seen:
+            return np.array(seen)
+        location = self.machine.record.location
+        return None if location is None or not self.machine.connected else np.array(location.center)
+
+    def table(self) -> tuple[float | None, tuple[Vector, Vector] | None]:
+        """Return how high the table is, as it is seen or was said, and how far it reaches."""
+        seen = self.machine.seen
+        z = seen.get("table", self.machine.record.table_z if self.machine.connected else None)
+        travel = seen.get("travel")
+        if travel:
+            return z, (np.array(travel[0]), np.array(travel[1]))
+        known = self._known_spots()
+        probe = self._probe_box()
+        if not len(known) and probe is not None:
+            known = probe
+        if z is None or not len(known):
+            return z, None
+        # How large it is nobody said: as much of it is shown as there is to be seen on it.
+        low, high = known.min(axis=0) - 120.0, known.max(axis=0) + 120.0
+        return z, (low, high)
+
+    def fixtures(self) -> tuple[Fixture, ...]:
+        """Return what was said to stand on the table."""
+        return self.machine.record.fixtures if self.machine.connected else ()
+
+    def refresh(self) -> None:
+        """Show what has changed."""
+        if not self.isVisible():
+            return
+        m = self.model
+        assembly, pose, stylus = self._probe()
+        part, sphere, building = self.part_pose(), self.sphere_center(), self.building
+        now = (building, None if assembly is None else assembly.content_key, pose, stylus, m.chosen_part,
+               None if part is None else part.tobytes(), None if sphere is None else sphere.tobytes(),
+               None if m.session.model is None else m.session.model.key, m.probing.sphere,
+               self.machine.seen.get("table"), self.machine.record.table_z, self.fixtures())  # fmt: skip
+        known = (part is None, sphere is None, self.machine.record.table_z, self.fixtures())
+        if now != self._shown:
+            self._shown = now
+            self.scene.set_probe(assembly, pose, m.chosen_part if building else "", stylus)
+            self.scene.set_part(None if building else m.session.model, part)
+            z, ends = self.table()
+            self.scene.set_table(None if building else z, ends)
+            self.scene.set_fixtures(() if building else self.fixtures())
+            self.scene.set_sphere(m.probing.sphere, None if building else sphere)
+            if building:
+                self._look_at_probe(assembly, pose)
+            elif self._cameras[False] is not None and known != self._known:
+                self._look_at_machine()  # more is known now, or something stands elsewhere
+            self._known = known
+            self._image = None
+        if not building and self._cameras[False] is None:
+            self._look_at_machine()
+            self._image = None
+        moved = self._place_probe()
+        if moved or self._image is None:
+            self._redraw(moving=self.machine.busy)
+        else:
+            self.update()  # only the words over the picture
+
+    def _place_probe(self) -> bool:
+        """Show the probe where it is; tells whether it has moved."""
+        quill = self.machine.seen.get("quill")
+        assembly, pose, stylus = self._probe()
+        cmm = self.machine.cmm
+        at = np.zeros(3)
+        if not self.building:
+            if quill:
+                at = np.array(quill)
+            elif cmm is not None and cmm.position is not None and assembly is not None:
+                # The plan may have been changed since: then nobody knows where the quill is.
+                tip = next((s.center for s in assembly.styli(pose) if s.id == stylus), None)
+                at = at if tip is None else cmm.position - tip
+        if np.array_equal(at, self._probe_at):
+            return False
+        self._probe_at = at
+        self.scene.place_probe(at)
+        return True
+
+    def _look_at_probe(self, assembly: ProbeAssembly | None, pose: HeadPose) -> None:
+        """Show the whole probe; while it is turned by hand the eye stays where it is."""
+        box = np.array([[-60.0, -60.0, -80.0], [60.0, 60.0, 24.0]])
+        if assembly is not None and assembly.parts:
+            bodies = assembly.bodies(pose)
+            ends = np.vstack([bodies.starts, bodies.ends, *[s.center[None] for s in assembly.styli(pose)]])
+            box = np.array([ends.min(axis=0) - 12.0, ends.max(axis=0) + 12.0])
+            box[1, 2] = max(box[1, 2], 24.0)
+            box[1, 2] += 0.16 * (box[1, 2] - box[0, 2])  # for the words above it
+        known = self._cameras[True]
+        fresh = standard_camera("corner", box, self._aspect)
+        if known is not None:
+            fresh = Camera(box.mean(axis=0), known.back, known.up, 1.0).fitted(box, self._aspect, 1.15)
+        self._cameras[True] = fresh
+
+    def _known_spots(self) -> Points:
+        """Return corners (n, 3) of what is known to stand or hang there."""
+        spots = [np.zeros((0, 3))]
+        part, model = self.part_pose(), self.model.session.model
+        if part is not None and model is not None:
+            corners = np.array([[model.box[i, 0], model.box[j, 1], model.box[k, 2]]
+                                for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
+            spots.append(corners @ part[:3, :3].T + part[:3, 3])
+        sphere = self.sphere_center()
+        if sphere is not None:
+            spots.append(sphere + 40.0 * np.vstack([np.eye(3), -np.eye(3)]))
+        spots += [np.array([f.low, f.high]) for f in self.fixtures()]
+        return np.vstack(spots)
+
+    def _look_at_machine(self) -> None:
+        """Show part, sphere and probe together: what is known of this machine."""
+        every = self._known_spots()
+        if len(every):
+            box = np.array([every.min(axis=0), every.max(axis=0)])
+            # The probe too, where it is not far above everything.
+            probe = self._probe_box()
+            top = box[1, 2] + 160.0 if probe is None else probe[1, 2]
+            box[1, 2] = np.clip(top, box[1, 2] + 160.0, box[1, 2] + _HIGHEST)
+        else:
+            found = self._probe_box()
+            if found is None:
+                return
+            box = found
+            z = self.machine.record.table_z
+            if z is not None:
+                box[0, 2] = min(box[0, 2], z)
+        self._cameras[False] = standard_camera("corner", box, self._aspect)
+
+    def _probe_box(self) -> Points | None:
+        """Return a box (2, 3) around the probe where it is; None where nobody knows."""
+        assembly, pose, stylus = self._probe()
+        cmm = self.machine.cmm
+        if assembly is None or cmm is None or cmm.position is None or not assembly.parts:
+            return None
+        tip = next((s.center for s in assembly.styli(pose) if s.id == stylus), None)
+        if tip is None:
+            return None
+        bodies = assembly.bodies(pose)
+        ends = np.vstack([bodies.starts, bodies.ends]) + cmm.position - tip
+        return np.array([ends.min(axis=0) - 60.0, ends.max(axis=0) + 60.0])
+
+    def fit(self) -> None:
+        """Show everything again."""
+        if self.building:
+            assembly, pose, _ = self._probe()
+            self._cameras[True] = None
+            self._look_at_probe(assembly, pose)
+        else:
+            self._look_at_machine()
+        self._redraw()
+
+    def _on_moved(self) -> None:
+        if not self.isVisible():
+            return
+        assembly, pose, stylus = self._probe()
+        if self._shown[:4] != (self.building, None if assembly is None else assembly.content_key, pose, stylus) or (
+            self._cameras[False] is None and not self.building
+        ):
+            self.refresh()
+        elif not self.building:
+            if self._place_probe():
+                self._redraw(moving=True)
+            else:
+                self.update()
+
+    # Drawing ------------------------------------------------------------------------------------------------------
+
+    @property
+    def _aspect(self) -> float:
+        return self.width() / max(1, self.height())
+
+    @property
+    def camera(self) -> Camera | None:
+        """The eye."""
+        return self._cameras[self.building]
+
+    def _redraw(self, *, moving: bool = False) -> None:
+        self._fine = not moving
+        self._image = None
+        if moving:
+            self._rest.start()
+        self.update()
+
+    def _on_rest(self) -> None:
+        self._redraw()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the picture and what lies over it."""
+        painter, t = QPainter(self), self._theme
+        painter.fillRect(self.rect(), QColor(t.view))
+        camera = self.camera
+        if camera is not None:
+            if self._image is None:
+                share = self.devicePixelRatioF() * (1.0 if self._fine else 0.7)
+                width, height = max(16, round(self.width() * share)), max(16, round(self.height() * share))
+                pixels = self.scene.render(camera, width, height, moving=not self._fine)
+                self._image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(QRectF(self.rect()), self._image)
+            paint_axes(painter, camera, t, QRectF(self.rect()), None)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.building:
+            self._paint_probe_words(painter)
+        else:
+            self._paint_words(painter)
+            self._paint_task(painter)
+
+    def _paint_words(self, painter: QPainter) -> None:
+        """Say what to do where there is nothing to see."""
+        if self.machine.cmm is None or not self.machine.connected:
+            self._paint_center(painter, "No machine is connected",
+                               "Connect to one, or start the stand-in, on the left.")  # fmt: skip
+        elif self.camera is None:
+            words = "Say how high its table is, choose the stylus that is on it, or qualify one."
+            self._paint_center(painter, "Nothing is known of this machine yet", words)
+
+    def _paint_task(self, painter: QPainter) -> None:
+        """What the user must do now."""
+        state = self.model.run_state
+        if state is None or not self.machine.connected:
+            return
+        if state.text and state.use is not None:
+            several = self.model.probing.settings.by == "hand"
+            big = "Touch the sphere by hand" if several else "Touch the sphere once, along the shaft"
+            self._paint_banner(painter, big, f"{state.job.probing.name_of(state.use)}: {state.text}")
+        elif state.use is not None and state.of and not state.stopped:  # why it stands is told where it can go on
+            self._paint_banner(painter, f"{state.done} of {state.of} touches",
+                               state.job.probing.name_of(state.use))  # fmt: skip
+
+    def _paint_banner(self, painter: QPainter, big: str, small: str) -> None:
+        t = self._theme
+        width = min(self.width() - 40.0, 560.0)
+        metrics = QFontMetricsF(font(13))
+        words = metrics.boundingRect(QRectF(0, 0, width - 36, 400), Qt.TextFlag.TextWordWrap, small)
+        high = 54 + words.height()
+        box = QRectF((self.width() - width) / 2, 72, width, high)
+        painter.setPen(QPen(QColor(t.accent), 1.4))
+        painter.setBrush(QColor(t.raised))
+        painter.drawRoundedRect(box, 10, 10)
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(22, bold=True))
+        painter.drawText(QRectF(box.x(), box.y() + 8, box.width(), 30), Qt.AlignmentFlag.AlignCenter, big)
+        painter.setFont(font(13))
+        painter.setPen(QColor(t.soft))
+        painter.drawText(QRectF(box.x() + 18, box.y() + 42, box.width() - 36, words.height() + 6),
+                         Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap, small)  # fmt: skip
+
+    def _paint_probe_words(self, painter: QPainter) -> None:
+        assembly, pose, _ = self._probe()
+        t = self._theme
+        if assembly is None or not assembly.parts:
+            self._paint_center(painter, "Build the probe from the machine outwards",
+                               "Choose the first component on the left: a head.")  # fmt: skip
+            return
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(22, bold=True))
+        painter.drawText(QRectF(18, 12, self.width() - 36, 30), Qt.AlignmentFlag.AlignLeft, assembly.name)
+        painter.setPen(QColor(t.soft))
+        painter.setFont(font(13))
+        styli = assembly.styli(pose)
+        count = f"{len(styli)} {'stylus' if len(styli) == 1 else 'styli'}" if styli else "no stylus yet"
+        text = f"pose {pose}   ·   {count}" if assembly.articulation is not None else count
+        painter.drawText(QRectF(18, 42, self.width() - 36, 22), Qt.AlignmentFlag.AlignLeft, text)
+        camera = self.camera
+        if camera is None:
+            return
+        painter.setFont(font(13, bold=True))
+        for s in styli:
+            x, y, _ = camera.project(s.center[None], self._aspect)[0]
+            at = QPointF(x * self.width() + 9, y * self.height() - 8)
+            painter.setPen(QColor(t.ink))
+            painter.drawText(at, f"{s.name}  Ø{s.tip.diameter:g}")
+
+    def _paint_center(self, painter: QPainter, big: str, small: str) -> None:
+        t, box = self._theme, QRectF(self.rect())
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(22, bold=True))
+        painter.drawText(box.adjusted(20, -30, -20, -30), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, big)
+        painter.setPen(QColor(t.soft))
+        painter.setFont(font(14))
+        painter.drawText(box.adjusted(20, 30, -20, 30), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, small)
+
+    # Mouse and keys -----------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Begin to turn or shift."""
+        self.setFocus()
+        self._last, self._press = event.position(), True
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Turn (left), shift (right or middle)."""
+        camera = self.camera
+        if not self._press or camera is None:
+            return
+        at = event.position()
+        dx, dy = (at.x() - self._last.x()) / self.width(), (at.y() - self._last.y()) / self.height()
+        self._last = at
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._cameras[self.building] = camera.orbited(dx, -dy, camera.target)
+        else:
+            self._cameras[self.building] = camera.panned(dx, dy, self._aspect)
+        self._redraw(moving=True)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """End."""
+        self._press = False
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom at the pointer."""
+        camera, at = self.camera, event.position()
+        if camera is not None:
+            factor = 1.0015 ** event.angleDelta().y()
+            self._cameras[self.building] = camera.zoomed(
+                factor, at.x() / self.width(), at.y() / self.height(), self._aspect
+            )
+            self._redraw(moving=True)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Hold the joystick of the stand-in."""
+        if self.machine.hands is None or self.building or not self._joystick.press(event):
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        """Let the joystick go."""
+        if not self._joystick.release(event):
+            super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: object) -> None:
+        """Let the joystick go."""
+        self._joystick.let_go()
+
+    def showEvent(self, event: object) -> None:
+        """Catch up."""
+        self.refresh()
+
+    def resizeEvent(self, event: object) -> None:
+        """Keep what is seen in the picture."""
+        self._redraw()

@@ -1,0 +1,411 @@
+"""Touching the part at the Measure stage: by hand, one touch after the other, or by machine at nominal places."""
+
+from __future__ import annotations
+
+from collections import deque
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from truegauge.app.stages.devices.machine_model import MachineModel, run_until_it_stands
+from truegauge.core.authoring.new_features import feature_name, new_id
+from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.commands.features import AddFeature
+from truegauge.core.commands.probing import SetProbing
+from truegauge.core.errors import DeviceError
+from truegauge.core.features.extraction import Measured
+from truegauge.core.frames import apply, invert
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.plan.alignments import GuideTarget
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.probing.suggest import Suggestion, suggest
+from truegauge.core.progress import Progress
+from truegauge.core.samples.document import ProbedTouch
+from truegauge.devices.cmm import MachineTouch
+from truegauge.devices.protocol import DevicePoint
+
+if TYPE_CHECKING:
+    from truegauge.jobs.touching import FeatureRoute, FeatureToTouch, Left, Touching
+
+
+class TouchModel(QObject):
+    """What was touched, and what is being touched. Every touch goes into the sample at once."""
+
+    changed = Signal()
+    _from_job = Signal(object, object)
+
+    def __init__(self, machine: MachineModel, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.machine, self.session = machine, machine.session
+        self._waiting: list[ProbedTouch] = []
+        self._instead: dict[str, list[ProbedTouch]] = {}  # of features that have touches already, until all are there
+        self.by_hand = False  # touches of the joystick belong to features now
+        self.job: Touching | None = None
+        self.route: FeatureRoute | None = None
+        self.stopped = ""
+        self.left: tuple[Left, ...] = ()
+        self.for_guide: deque[DevicePoint] | None = None  # a guided alignment takes what is touched by hand
+        machine.touched.connect(self._on_touched)
+        machine.changed.connect(self.changed)
+        self.session.evaluated.connect(self.changed)
+        self.session.sample_changed.connect(self.changed)
+        self.session.sample_data_changed.connect(self.changed)
+        self.session.selection_changed.connect(self.changed)
+        self._from_job.connect(self._on_from_job)
+
+    # What is there ------------------------------------------------------------------------------------------------
+
+    @property
+    def probed(self) -> tuple[ProbedTouch, ...]:
+        """All touches of the sample."""
+        sample = self.session.sample
+        known = () if sample is None else sample.probed
+        return (*known, *self._waiting) if self._waiting else known
+
+    def feature(self) -> NominalFeature | None:
+        """The one selected feature of the part."""
+        found = self.session.selected_features()
+        return found[0] if len(found) == 1 and isinstance(found[0], NominalFeature) else None
+
+    def count(self, feature: str) -> int:
+        """How many touches a feature has; an empty id: those that belong to none yet."""
+        return sum(t.feature == feature for t in self.probed)
+
+    def asked(self) -> tuple[int, int]:
+        """How many touches in how many rows the selected feature gets from the machine."""
+        feature, evaluator = self.feature(), self.session.evaluator
+        if feature is None or evaluator is None:
+            return 0, 0
+        from truegauge.core.evaluation.touch_needs import axis_about
+        from truegauge.core.probing.strategies import usual_touches
+
+        nominal = evaluator.nominal(feature.group)
+        about = axis_about(evaluator.context(self.session.plan, None), feature.id)
+        count, rows = usual_touches(None if isinstance(nominal, NotComputed) else nominal, about)
+        own = self.session.plan.probing.touching(feature.id)
+        return own.touches or count, own.rows or rows
+
+    def ask_for(self, **changes: int) -> None:
+        """Change how many touches, or rows, the selected feature gets from the machine."""
+        feature, probing = self.feature(), self.session.plan.probing
+        if feature is None:
+            return
+        own = probing.touching(feature.id).replace(**changes)
+        rest = tuple(f for f in probing.features if f.feature != feature.id)
+        self.session.run(SetProbing(probing.replace(features=(*rest, own)), "touches of a feature"))
+
+    def form(self) -> float | None:
+        """The form of the selected feature so far, mm."""
+        feature, evaluation = self.feature(), self.session.evaluation
+        found = evaluation.features.get(feature.id) if feature is not None and evaluation is not None else None
+        return found.form if isinstance(found, Measured) else None
+
+    def count_in_run(self, feature: str) -> int:
+        """How many touches of this run a feature has."""
+        return len(self._instead[feature]) if feature in self._instead else self.count(feature)
+
+    def open_touches(self) -> tuple[ProbedTouch, ...]:
+        """Touches that belong to no feature yet."""
+        return tuple(t for t in self.probed if not t.feature)
+
+    def suggestions(self) -> list[Suggestion]:
+        """What the open touches may lie on, by themselves."""
+        own = self.open_touches()
+        if len(own) < 3:
+            return []
+        places, approach = np.array([t.place for t in own]), np.array([t.approach for t in own])
+        return suggest(places, approach, np.array([t.radius for t in own]))
+
+    def face_touched(self) -> tuple[int, ...]:
+        """The faces that most of the open touches lie on, by the alignment; none before there is one."""
+        own, evaluator, pose = self.open_touches(), self.session.evaluator, self.part_from_machine()
+        if not own or evaluator is None or pose is None or not evaluator.can_pick:
+            return ()
+        tips = np.array([t.place for t in own]) + np.array([t.radius * np.array(t.approach) for t in own])
+        faces = evaluator.projector.deviations(apply(pose, tips)).face
+        faces = faces[faces >= 0]
+        return whole_surface(evaluator.model, int(np.bincount(faces).argmax())) if len(faces) else ()
+
+    def _tell_what_comes(self) -> None:
+        """Let the window know which features are still touched in this run."""
+        pending = () if self.job is None else self.job.pending
+        self.session.set_in_run(frozenset(r.feature.id for r in pending))
+
+    def part_from_machine(self) -> np.ndarray | None:
+        """Where the part lies; None where nobody knows."""
+        return self.machine.part_from_machine()
+
+    # By hand ------------------------------------------------------------------------------------------------------
+
+    def set_by_hand(self, on: bool) -> None:
+        """Take touches of the joystick for the selected feature, or not any more."""
+        sample = self.session.sample
+        # The first touch takes the place of a scan; what was written about that is the operator's work too.
+        if on and sample is not None and len(sample.points) and not self.session.may_let_sample_go():
+            on = False
+        if on != self.by_hand:
+            self.by_hand = on
+            self.changed.emit()
+
+    def stylus_in_use(self) -> StylusUse | None:
+        """The stylus that touches now."""
+        cmm, probing = self.machine.cmm, self.session.plan.probing
+        if cmm is None:
+            return None
+        if cmm.use is not None and probing.has_stylus(cmm.use):
+            return cmm.use
+        own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
+        styli = own.styli() if own is not None else ()
+        if own is None or len(styli) != 1 or not cmm.turns:
+            return None  # which of a star touched, or in which pose, nobody knows: it is asked, never guessed
+        found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose)
+        return found if probing.has_stylus(found) else None
+
+    def say_stylus(self, use: StylusUse) -> None:
+        """Take the word of the user for what touches now."""
+        cmm, probing = self.machine.cmm, self.session.plan.probing
+        if cmm is not None and not self.machine.busy:
+            self.machine.run(
+                lambda progress: cmm.believe_stylus(probing, use), lambda _: self.changed.emit(), "Taking the stylus"
+            )
+
+    def _on_touched(self, touch: MachineTouch) -> None:
+        if self.for_guide is None and not (self.by_hand and self.session.stage == "measure"):
+            return
+        from truegauge.jobs.touching import Stylus
+
+        use = self.stylus_in_use()
+        if use is None:
+            self.session.notify("the touch does not count: say first which stylus touches, above the view")
+            self.changed.emit()
+            return
+        machine = self.machine
+        stylus = Stylus(self.session.plan.probing, machine.record, use, machine.temperature_c, machine.now())
+        if stylus.why_not:
+            self.session.notify(DeviceError(f"the touch does not count: {stylus.why_not}. Qualify it first."))
+            return
+        feature = self.feature()
+        made = stylus.touched(touch, feature.id if feature is not None else "")
+        if self.for_guide is not None:
+            self.for_guide.append(DevicePoint(np.array(made.place), made.radius, np.array(made.approach)))
+        else:
+            self._add(made)
+
+    def _add(self, touch: ProbedTouch) -> None:
+        """Keep a touch; those that come together go into the sample together."""
+        self._waiting.append(touch)
+        if len(self._waiting) == 1:
+            QTimer.singleShot(0, self._flush)
+
+    def _flush(self) -> None:
+        if self._waiting:
+            every, self._waiting = self.probed, []
+            self.session.set_probed(every, self.machine.temperature_c)
+
+    def _take_instead(self, feature: str) -> None:
+        """Let the new touches of a feature, which are all there, take the place of its old ones."""
+        self._flush()
+        new = self._instead.pop(feature)
+        kept = tuple(t for t in self.probed if t.feature != feature)
+        self.session.set_probed((*kept, *new), self.machine.temperature_c)
+
+    def take_back(self) -> None:
+        """Forget the last touch."""
+        self._flush()
+        if self.probed:
+            self.session.set_probed(self.probed[:-1])
+
+    def touch_again(self) -> None:
+        """Forget the touches of the selected feature."""
+        self._flush()
+        feature = self.feature()
+        if feature is not None:
+            self.session.set_probed(tuple(t for t in self.probed if t.feature != feature.id))
+
+    def assign(self, faces: tuple[int, ...] = ()) -> None:
+        """Give the open touches to the selected feature, or to that of some faces; the plan gets one if it has none."""
+        self._flush()
+        feature = self.feature()
+        if faces:
+            feature = self.session.plan.feature_with_faces(faces) or self._new_feature(faces)
+        if feature is None:
+            self.session.notify("select the feature that was touched, in the view or in the list")
+            return
+        wanted = feature.id
+        self.session.set_probed(tuple(t if t.feature else t.replace(feature=wanted) for t in self.probed))
+        self.session.select_groups((feature.faces,))
+
+    def _new_feature(self, faces: tuple[int, ...]) -> NominalFeature | None:
+        evaluator, plan = self.session.evaluator, self.session.plan
+        nominal = None if evaluator is None else evaluator.nominal(faces)
+        if nominal is None or isinstance(nominal, NotComputed):
+            self.session.notify("the touched face is free-form; spot checks and profiles read it without a feature")
+            return None
+        made = NominalFeature(id=new_id(), name=feature_name(plan, nominal), faces=faces)
+        return made if self.session.run(AddFeature(made)) else None
+
+    # By machine ---------------------------------------------------------------------------------------------------
+
+    def why_not_by_machine(self) -> str:
+        """Say why the machine cannot touch features now; empty when it can."""
+        machine = self.machine
+        if not machine.connected:
+            return "no machine is connected: see Devices"
+        if not machine.homed:
+            return "home the machine first: see Devices"
+        if machine.busy:
+            return "the machine is at work"
+        if self.part_from_machine() is None:
+            return "align the part by touches first: see Align"
+        return ""
+
+    def wanted(self) -> tuple[NominalFeature, ...]:
+        """The selected features of the part, or all that are not touched yet."""
+        chosen = tuple(f for f in self.session.selected_features() if isinstance(f, NominalFeature))
+        return chosen or tuple(f for f in self.session.plan.features if not self.count(f.id))
+
+    def touch_by_machine(self) -> None:
+        """Touch the wanted features; touches that they have already stay until the new ones are all there."""
+        s, machine, pose = self.session, self.machine, self.part_from_machine()
+        why = self.why_not_by_machine()
+        evaluator, features = s.evaluator, self.wanted()
+        if why or pose is None or evaluator is None or machine.cmm is None or not features:
+            s.notify(why or "every feature is touched already; select one to touch it again")
+            return
+        from truegauge.core.evaluation.touch_needs import axis_about, datum_features
+        from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
+
+        self._instead = {f.id: [] for f in features if self.count(f.id)}
+        wanted: list[FeatureToTouch] = []
+        datums = datum_features(s.plan)
+        for f in features:
+            nominal = evaluator.nominal(f.group)
+            known = None if isinstance(nominal, NotComputed) else nominal
+            about = axis_about(evaluator.context(s.plan, None), f.id)
+            wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, about, first=f.id in datums))
+        center = machine.sphere_center()
+        emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
+        model, projector, now = evaluator.model, evaluator.projector, machine.now
+        told = TouchingTold(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
+                    lambda route: emit("route", route), lambda route: emit("complete", route))  # fmt: skip
+        usable = frozenset(u for u in probing.uses() if machine.may_use(u))
+
+        def work(progress: Progress) -> Touching:
+            progress(0.0, "looking for ways to every feature")
+            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, record)
+            return Touching(cmm, router, record, tuple(wanted), told, now)
+
+        def planned(job: Touching) -> None:
+            self.job = job
+            self.left = job.left
+            self._tell_what_comes()
+            self.go_on()
+
+        machine.run(work, planned, "Planning")
+        self.changed.emit()
+
+    def go_on(self) -> None:
+        """Begin or go on with the run."""
+        job = self.job
+        if job is None or self.machine.busy:
+            return
+        again, self.stopped = bool(self.stopped), ""
+        self.machine.run(
+            lambda progress: run_until_it_stands(job, progress, again=again), self._on_ended, "Touching"
+        )  # fmt: skip
+        self.changed.emit()
+
+    def skip(self) -> None:
+        """Leave the feature at which it stands, and go on."""
+        if self.job is not None and self.job.pending:
+            self._instead.pop(self.job.pending[0].feature.id, None)  # its old touches stay
+            self.job.skip()
+            self.go_on()
+
+    def give_up(self) -> None:
+        """End the run; what was touched stays."""
+        if self.machine.busy:
+            self.machine.stop()
+        self.job, self.route, self.stopped = None, None, ""
+        self._instead = {}
+        self._tell_what_comes()
+        self.changed.emit()
+
+    def _on_ended(self, why: str) -> None:
+        job = self.job
+        if job is None:
+            return
+        self.left = job.left
+        if why:
+            self.stopped = why
+            self.session.notify(DeviceError(why), "Go on", self.go_on, "Skip the feature", self.skip)
+        else:
+            self.job, self.route, self._instead = None, None, {}
+            text = "All touched."
+            if job.left:
+                reasons = "; ".join(f"{x.feature.name}: {x.why}" for x in job.left[:3])
+                text = f"{len(job.left)} not touched: {reasons}"
+            self.session.notify(text)
+        self._tell_what_comes()
+        self.machine.ask_state()
+        self.changed.emit()
+
+    def _on_from_job(self, what: str, value: Any) -> None:
+        if what == "touch" and value.feature in self._instead:
+            self._instead[value.feature].append(value)
+        elif what == "touch":
+            self._add(value)
+        elif what == "complete":
+            self._tell_what_comes()
+            if value.feature.id in self._instead:
+                self._take_instead(value.feature.id)
+        elif what == "route":
+            self.route = value
+            self.changed.emit()
+
+
+class MachineForGuide:
+    """The machine as a device of a guided alignment: its operator touches with the joystick."""
+
+    def __init__(self, touches: TouchModel) -> None:
+        self._touches = touches
+        self.name = "the machine"
+
+    @property
+    def is_there(self) -> bool:
+        """Whether a machine is connected."""
+        return self._touches.machine.connected
+
+    @property
+    def has_operator(self) -> bool:
+        """Whether it is the stand-in, which has one."""
+        return self._touches.machine.hands is not None
+
+    def touch_target(self, target: GuideTarget) -> None:
+        """Have the operator of the stand-in touch a target on a surface."""
+        if target.kind == "surface":
+            self._touches.machine.operator_touches(np.array(target.place), np.array(target.direction))
+        else:
+            self._touches.session.notify("touch holes and balls with the joystick")
+
+    def connect(self) -> None:
+        """Begin to take touches."""
+        if not self._touches.machine.connected:
+            raise DeviceError("no machine is connected: connect to one in the Devices stage")
+        self._touches.for_guide = deque()
+
+    def poll(self) -> list[DevicePoint]:
+        """Return what was touched since the last call."""
+        waiting = self._touches.for_guide
+        if not self._touches.machine.connected:
+            raise DeviceError("the connection to the machine was lost; the touches so far are kept")
+        found: list[DevicePoint] = []
+        while waiting:
+            found.append(waiting.popleft())
+        return found
+
+    def close(self) -> None:
+        """Take no more touches."""
+        self._touches.for_guide = None

@@ -1,0 +1,62 @@
+"""The Evaluate bench: pages for the map, spot checks, sections, comparisons and saved views."""
+
+from collections.abc import Callable
+
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
+
+from truegauge.app.stages.evaluate.compare_page import ComparePage
+from truegauge.app.stages.evaluate.map_page import MapPage
+from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.sections_page import SectionsPage
+from truegauge.app.stages.evaluate.spots_page import SpotsPage
+from truegauge.app.stages.evaluate.views_page import ViewsPage
+from truegauge.app.widgets.bench import Bench, PageTabs
+from truegauge.core.plan.views import SavedView
+from truegauge.rendering.camera import Camera
+
+PAGES = (("map", "Map"), ("spots", "Spots"), ("sections", "Sections"), ("points", "Points"), ("views", "Views"))
+_TITLES = {"map": "Deviations", "spots": "Spot checks", "sections": "Sections", "points": "Points by name",
+           "views": "Saved views"}  # fmt: skip
+
+
+class EvaluateBench(Bench):
+    """One page at a time."""
+
+    title = "Deviations"
+
+    def __init__(
+        self, model: EvaluateModel, ask_spots: Callable[[], object], ask_points: Callable[[], object],
+        camera: Callable[[], Camera | None], picture: Callable[[SavedView], QImage | None],
+        parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
+        self.model = model
+        self._made = (ask_spots, ask_points, camera, picture)
+        super().__init__(model.session, parent)
+        model.changed.connect(self._on_changed)
+
+    def _build(self) -> None:
+        ask_spots, ask_points, camera, picture = self._made
+        tabs = PageTabs(PAGES, self.model.set_page)
+        self.tabs = tabs.buttons
+        self.column.addWidget(tabs)
+        self.map_page = MapPage(self.model)
+        self.spots_page = SpotsPage(self.model, ask_spots)
+        self.sections_page = SectionsPage(self.model)
+        self.compare_page = ComparePage(self.model, ask_points)
+        self.views_page = ViewsPage(self.model, camera, picture)
+        self.pages = QStackedWidget()
+        for page in (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.views_page):
+            self.pages.addWidget(page)
+        # Beside a scroll bar the pages get a little narrower.
+        self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.column.addWidget(self.pages, 1)
+
+    def refresh(self) -> None:
+        """Show the page that is chosen."""
+        index = [key for key, _ in PAGES].index(self.model.page)
+        self.tabs[self.model.page].setChecked(True)
+        self.heading.setText(_TITLES[self.model.page])
+        self.pages.setCurrentIndex(index)
+        page = (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.views_page)[index]
+        page.refresh()

@@ -1,0 +1,1 @@
+"""The Measure stage."""

@@ -1,0 +1,422 @@
+"""The Measure bench: the features of the plan, and the details of the selected one."""
+
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QCheckBox,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from truegauge.app.document.session import Session
+from truegauge.app.stages.devices.touch_model import TouchModel
+from truegauge.app.stages.measure.construct_panel import ConstructPanel
+from truegauge.app.stages.measure.extraction_panel import ExtractionPanel
+from truegauge.app.stages.measure.form_page import FormModel, FormPanel
+from truegauge.app.stages.measure.touch_panel import TouchPanel
+from truegauge.app.stages.part.datum_panel import DatumList, DatumRow, RulesPanel
+from truegauge.app.widgets.bench import Bench, Choice, Pairs, label, rule, say
+from truegauge.app.widgets.painting import draw_marker
+from truegauge.app.widgets.theme import Theme, font, state_color
+from truegauge.core.association.by_criterion import criteria_for
+from truegauge.core.association.features import Circle, Cone, Countersink, Cylinder, Shape, Slot, Sphere
+from truegauge.core.commands.features import EditFeature
+from truegauge.core.constructions.build import CONSTRUCTIONS
+from truegauge.core.features.extraction import Built, Measured
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
+from truegauge.core.tolerancing.judgement import State, decide
+from truegauge.core.typed_number import typed_number
+from truegauge.drawing.units import NumberFormat
+
+_CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
+_ROWS = 5  # features shown at once while one is selected
+_WORST = (State.OUTSIDE, State.NEAR, State.UNDECIDED, State.WITHIN)
+_MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.UNDECIDED: "ring", State.WITHIN: "disc"}
+
+
+class FeatureRow(QAbstractButton):
+    """A feature: the worst state of its characteristics, its name, what it is."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.state: State | None = None
+        self.measured = False
+        self.what = ""
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def sizeHint(self) -> QSize:
+        """Return the size of a row."""
+        return QSize(180, 27)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw it."""
+        painter, t = QPainter(self), self.theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.isChecked() or self.hasFocus():
+            painter.setPen(QColor(t.accent) if self.hasFocus() else Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(t.accent_soft) if self.isChecked() else Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+        marker = _MARKERS.get(self.state, "disc" if self.measured else "ring") if self.state else (
+            "disc" if self.measured else "ring")  # fmt: skip
+        color = state_color(t, str(self.state)) if self.state else t.soft
+        middle = self.height() / 2
+        draw_marker(painter, marker, QRectF(0, 0, 22, self.height()).center(), 4.2, color)
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(13))
+        painter.drawText(QRectF(24, 0, self.width() - 100, 2 * middle), Qt.AlignmentFlag.AlignVCenter, self.text())
+        painter.setPen(QColor(t.soft))
+        painter.setFont(font(11))
+        painter.drawText(
+            QRectF(0, 0, self.width() - 8, 2 * middle),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.what,
+        )  # fmt: skip
+
+
+class MeasureBench(Bench):
+    """Features to find and select; below, the association of the selected one and what can be built from them."""
+
+    title = "Features"
+
+    def __init__(
+        self, session: Session, theme: Theme, form: FormModel, touches: TouchModel, parent: QWidget | None = None
+    ) -> None:
+        self._theme = theme
+        self._form, self._touches = form, touches
+        self.rows: dict[str, FeatureRow] = {}
+        super().__init__(session, parent)
+
+    def _build(self) -> None:
+        self.touching = TouchPanel(self._touches)
+        self.column.addWidget(self.touching)
+        self.find_field = QLineEdit()
+        self.find_field.setPlaceholderText("Find")
+        self.find_field.setClearButtonEnabled(True)
+        self.find_field.textChanged.connect(self.refresh)
+        self.column.addWidget(self.find_field)
+        self.hint = label("No features yet. Pick a face in the view: what can be measured on it is offered below "
+                          "the part.", "soft", wrap=True)  # fmt: skip
+        self.column.addWidget(self.hint)
+        holder = QWidget()
+        self._list = QVBoxLayout(holder)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(0)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(holder)
+        self.column.addWidget(self._scroll)
+        self.construct = ConstructPanel(self.session)
+        self.column.addWidget(self.construct)
+        self.line = rule()
+        self.column.addWidget(self.line)
+        self.name_field = QLineEdit()
+        self.name_field.setAccessibleName("name of the feature")
+        self.name_field.setProperty("role", "name")
+        self.name_field.editingFinished.connect(self._on_name)
+        self.reason = label("", "bad", wrap=True)
+        self.details = Pairs()
+        self.criterion = _choice("criterion", "How the feature is associated with its points", self._on_criterion)
+        self.filter_kind = _choice("form filter", "The filter before form is read", self._on_filter)
+        for kind, text in (("none", "form unfiltered"), ("gaussian", "form, Gaussian filter"),
+                           ("robust_gaussian", "form, robust Gaussian")):  # fmt: skip
+            self.filter_kind.addItem(text, kind)
+        self.cutoffs = QWidget()
+        row = QHBoxLayout(self.cutoffs)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        self.upr_field = _small_field("undulations per revolution", self._on_filter)
+        self.cutoff_field = _small_field("cut-off wavelength", self._on_filter)
+        self.upr_label, self.cutoff_label = label("UPR", "soft"), label("mm", "soft")
+        for part in (self.upr_field, self.upr_label, self.cutoff_field, self.cutoff_label):
+            row.addWidget(part)
+        row.addStretch()
+        self.points = ExtractionPanel(self.session)
+        self.point_fields = self.points.fields
+        self.plot = FormPanel(self._form, self._theme)
+        self.datum_row = DatumRow(self.session)
+        self.datum_heading = label("Datums", "heading")
+        self.datum_list = DatumList(self.session)
+        self.rules = RulesPanel(self.session)
+        self.needles = QCheckBox("residual needles in the view")
+        self.needles.toggled.connect(self.session.set_show_needles)
+        for widget in (self.name_field, self.reason, self.datum_row, self.criterion, self.plot, self.filter_kind,
+                       self.cutoffs, self.details, self.needles, self.datum_heading, self.datum_list, self.rules,
+                       self.points):  # fmt: skip
+            self.column.addWidget(widget)
+        self.column.addStretch()
+
+    # Editing ---------------------------------------------------------------------------------------------------
+
+    def _feature(self) -> NominalFeature | ConstructedFeature | None:
+        """The one selected feature."""
+        found = self.session.selected_features()
+        return found[0] if len(found) == 1 and len(self.session.selection) == 1 else None
+
+    def _on_name(self) -> None:
+        feature, text = self._feature(), self.name_field.text().strip()
+        if feature is not None and text and text != feature.name:
+            self.session.run(EditFeature(feature.id, (("name", text),), "rename feature"))
+
+    def _on_criterion(self) -> None:
+        feature = self._feature()
+        if feature is not None:
+            change = (("criterion", str(self.criterion.currentData())),)
+            self.session.run(EditFeature(feature.id, change, "change criterion"))
+
+    def _on_filter(self) -> None:
+        feature = self._feature()
+        if not isinstance(feature, NominalFeature):
+            return
+        now = feature.form_filter
+        try:
+            wanted = now.replace(
+                kind=str(self.filter_kind.currentData()),
+                upr=_positive(self.upr_field.text()) if self.upr_field.isVisible() else now.upr,
+                cutoff=self.numbers.parse(self.cutoff_field.text()) if self.cutoff_field.isVisible() else now.cutoff,
+            )
+        except ValueError:
+            self.session.notify("a cut-off is a number above 0")
+            self._refresh_details()
+            return
+        if wanted != now:
+            self.session.run(EditFeature(feature.id, (("form_filter", wanted),), "change form filter"))
+
+    # Showing ---------------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.plot.theme = theme
+        self.plot.update()
+        for row in self.rows.values():
+            row.theme = theme
+            row.update()
+
+    def refresh(self) -> None:
+        """Show the features and the selected one."""
+        s = self.session
+        features = s.plan.all_features
+        if list(self.rows) != [f.id for f in features]:
+            for row in self.rows.values():
+                row.hide()
+                row.deleteLater()
+            self.rows = {}
+            for feature in features:
+                row = FeatureRow(self._theme)
+                row.clicked.connect(lambda _=False, group=feature.group: self._on_row(group))
+                self._list.addWidget(row)
+                self.rows[feature.id] = row
+        wanted = self.find_field.text().lower()
+        measured = shown = 0
+        chosen = {f.id for f in s.selected_features()}
+        for feature in features:
+            row = self.rows[feature.id]
+            result = s.evaluation.features.get(feature.id) if s.evaluation else None
+            row.state = self._worst(feature)
+            row.measured = isinstance(result, Measured | Built) or row.state is not None
+            measured += row.measured
+            row.setText(feature.name)
+            row.setVisible(wanted in feature.name.lower())
+            shown += wanted in feature.name.lower()
+            row.setChecked(feature.id in chosen)
+            row.what = self._what(feature)
+            row.update()
+        self.hint.setVisible(not features)
+        self.find_field.setVisible(bool(features))
+        self._scroll.setVisible(bool(features))
+        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if s.selection else 30) + 4)
+        if chosen and any(feature_id in self.rows for feature_id in chosen):
+            first = next(f.id for f in features if f.id in chosen)
+            self._scroll.ensureWidgetVisible(self.rows[first], 0, 4)
+        self.aside.setText(f"{measured} of {len(features)} measured" if features else "")
+        self.touching.refresh()
+        self._refresh_details()
+
+    def _on_row(self, group: Group) -> None:
+        """Select the feature; with Ctrl or Shift besides the others."""
+        s = self.session
+        held = QApplication.keyboardModifiers()
+        if not held & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier):
+            s.select_groups((group,))
+        elif group in s.selection:
+            s.select_groups(tuple(g for g in s.selection if g != group))
+        else:
+            s.select_groups((*s.selection, group))
+        self.refresh()
+
+    def _worst(self, feature: NominalFeature | ConstructedFeature) -> State | None:
+        evaluation = self.session.evaluation
+        states = set()
+        for r in evaluation.results if evaluation else ():
+            members = r.characteristic.features
+            if feature.id == members[0] and (r.outcome is None or len(r.outcome.units) < 2):
+                states.add(r.state)
+            elif feature.id in members and r.outcome is not None and r.upper is not None:
+                # Of several features each by its own value and bonus.
+                for unit in r.outcome.units:
+                    if unit.name == feature.name:
+                        states.add(decide(unit.value, None, r.upper - r.bonus + unit.bonus).state)
+        return next((s for s in _WORST if s in states), None)
+
+    def _what(self, feature: NominalFeature | ConstructedFeature) -> str:
+        evaluator = self.session.evaluator
+        nominal = evaluator.nominal(feature.group, self.session.plan) if evaluator else None
+        if nominal is None or isinstance(nominal, NotComputed):
+            return ""
+        f = nominal.feature
+        if isinstance(f, Slot):
+            return f"slot {float(self.numbers.value(f.width)):g} x {float(self.numbers.value(f.length)):g}"
+        if isinstance(f, Cylinder | Sphere | Circle | Countersink):
+            return f"{nominal.shape} {float(self.numbers.value(2 * f.radius)):g}"
+        return str(nominal.shape)
+
+    def _refresh_details(self) -> None:
+        s = self.session
+        feature = self._feature()
+        result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
+        part_feature = feature if isinstance(feature, NominalFeature) else None
+        self.line.setVisible(feature is not None or not s.selection)
+        self.points.setVisible((part_feature is not None or not s.selection) and s.model is not None)
+        self.datum_row.refresh()
+        for widget in (self.datum_heading, self.datum_list, self.rules):
+            widget.setVisible(not s.selection and s.model is not None)
+        self.datum_list.refresh()
+        self.rules.refresh()
+        if self.points.isVisibleTo(self):
+            self.points.refresh()
+        self.name_field.setVisible(feature is not None)
+        if feature is not None and not self.name_field.hasFocus():
+            self.name_field.setText(feature.name)
+        say(self.reason, result.reason if isinstance(result, NotComputed) else "")
+        self._refresh_criterion(part_feature)
+        self._refresh_filter(part_feature)
+        self.plot.refresh()
+        self.needles.setVisible(isinstance(result, Measured))
+        self.needles.setChecked(s.show_needles)
+        if isinstance(result, Measured):
+            self.details.show_pairs(self._measured_pairs(result))
+        elif isinstance(result, Built) and isinstance(feature, ConstructedFeature):
+            self.details.show_pairs(self._built_pairs(result, feature))
+        else:
+            self.details.show_pairs([])
+
+    def _refresh_criterion(self, feature: NominalFeature | None) -> None:
+        evaluator = self.session.evaluator
+        nominal = evaluator.nominal(feature.faces) if evaluator and feature else None
+        there = feature is not None and nominal is not None and not isinstance(nominal, NotComputed)
+        self.criterion.setVisible(there)
+        if feature is None or nominal is None or isinstance(nominal, NotComputed):
+            return
+        offered = ["by_use", *(str(c) for c in criteria_for(nominal.shape))]
+        if [self.criterion.itemData(i) for i in range(self.criterion.count())] != offered:
+            self.criterion.clear()
+            for c in offered:
+                self.criterion.addItem(_CRITERIA.get(c, c.replace("_", " ")), c)
+        self.criterion.setCurrentIndex(offered.index(feature.criterion))
+
+    def _refresh_filter(self, feature: NominalFeature | None) -> None:
+        evaluator = self.session.evaluator
+        nominal = evaluator.nominal(feature.faces) if evaluator and feature else None
+        shape = None if nominal is None or isinstance(nominal, NotComputed) else nominal.shape
+        there = feature is not None and shape in (Shape.PLANE, Shape.CYLINDER, Shape.CONE)
+        self.filter_kind.setVisible(there)
+        self.cutoffs.setVisible(there and feature is not None and feature.form_filter.kind != "none")
+        if feature is None or not there:
+            return
+        chosen = feature.form_filter
+        self.filter_kind.setCurrentIndex([self.filter_kind.itemData(i) for i in range(3)].index(chosen.kind))
+        for widget in (self.upr_field, self.upr_label):
+            widget.setVisible(shape != Shape.PLANE)
+        self.upr_field.setText(f"{chosen.upr:g}" if chosen.upr else "")
+        self.cutoff_field.setText(self.numbers.value(chosen.cutoff) if chosen.cutoff else "")
+        self.cutoff_label.setText(self.numbers.unit)
+
+    def _measured_pairs(self, result: Measured) -> list[tuple[str, str]]:
+        n, fit, f = self.numbers, result.fit, result.feature
+        pairs = []
+        if isinstance(f, Cylinder | Sphere):
+            pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
+            spread = fit.standard_deviation("radius")
+            if spread is not None:
+                pairs.append(("standard deviation", f"{_fine(n, 2 * spread)} {n.unit}"))
+        if isinstance(f, Cone):
+            pairs.append(("angle", f"{np.degrees(2 * f.half_angle_rad):.4f}°"))
+        pairs.append(("size by", _criterion_text(fit.criterion)))
+        if result.nominal.shape in (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE):
+            pairs.append(("as datum", _criterion_text(result.datum_criterion)))
+        pairs += [
+            ("form", f"{n.value(result.form)} {n.unit}"),
+            ("form by", _criterion_text(result.form_criterion)),
+            ("rms", f"{n.value(fit.rms)} {n.unit}"),
+            ("points used", f"{len(result.rows):,}"),
+        ]
+        rejection = result.rejection
+        if rejection is not None:
+            pairs.append(("left out", f"{result.rejected:,}"))
+            rule_text = f"{rejection.factor:g} × {_fine(n, rejection.scale)} {n.unit}"
+            pairs.append(("beyond", rule_text))
+        pairs.append(("condition", f"{fit.condition:.3g}"))
+        return pairs
+
+    def _built_pairs(self, result: Built, feature: ConstructedFeature) -> list[tuple[str, str]]:
+        n, f = self.numbers, result.feature
+        pairs = [("built as", CONSTRUCTIONS[feature.construction].word if feature.construction in CONSTRUCTIONS
+                  else feature.construction)]  # fmt: skip
+        pairs += [(f"from {k + 1}", self.session.plan.feature(m).name) for k, m in enumerate(feature.members)]
+        if isinstance(f, Circle | Countersink | Sphere):
+            pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
+        if isinstance(f, Countersink):
+            pairs.append(("angle", n.of("cone_angle").value(2 * f.half_angle_rad)))
+            pairs.append(("depth", f"{n.value(f.depth)} {n.unit}"))
+        if isinstance(f, Slot):
+            pairs += [("width", f"{n.value(f.width)} {n.unit}"), ("length", f"{n.value(f.length)} {n.unit}")]
+        values = f.parameters
+        place = next((values[name] for name in ("center", "point", "apex") if name in values), None)
+        if place is not None:
+            pairs += [(axis, n.value(float(v))) for axis, v in zip("XYZ", place, strict=True)]
+        return pairs
+
+
+def _criterion_text(criterion: str) -> str:
+    return _CRITERIA.get(str(criterion), str(criterion).replace("_", " "))
+
+
+def _fine(numbers: NumberFormat, value: float) -> str:
+    """Return a small length with three digits of its own."""
+    shown = value / (25.4 if numbers.unit == "inch" else 1.0)
+    return f"{shown:.2g}" if shown < 0.01 else numbers.value(value)
+
+
+def _positive(text: str) -> float:
+    value = typed_number(text)
+    if value <= 0:
+        raise ValueError
+    return value
+
+
+def _choice(name: str, tip: str, changed: Callable[[], None]) -> Choice:
+    made = Choice()
+    made.setAccessibleName(name)
+    made.setToolTip(tip)
+    made.activated.connect(lambda _: changed())
+    return made
+
+
+def _small_field(name: str, changed: Callable[[], None]) -> QLineEdit:
+    made = QLineEdit()
+    made.setFixedWidth(62)
+    made.setAccessibleName(name)
+    made.setToolTip(name)
+    made.editingFinished.connect(changed)
+    return made

@@ -1,1 +1,0 @@
-"""Datums, rules, and why a number is what it is."""

@@ -1,0 +1,1 @@
+"""The 3-D view and what is painted over it."""

@@ -1,0 +1,133 @@
+"""The proposals strip: what makes sense for the selection, with live values; Enter takes the first."""
+
+from collections import Counter
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
+
+from truegauge.app.document.session import Session
+from truegauge.app.widgets.bench import empty_layout
+from truegauge.app.widgets.painting import glyph_icon
+from truegauge.app.widgets.theme import Theme
+from truegauge.core.authoring.proposals import Proposal
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.drawing.units import NumberFormat
+
+
+class ProposalsStrip(QFrame):
+    """A floating card over the view."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._theme = session, theme
+        self.setProperty("role", "card")
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(12, 7, 12, 7)
+        self._layout.setSpacing(8)
+        self.buttons: list[QPushButton] = []
+        self.more: QMenu | None = None
+        session.proposals_changed.connect(self._refresh)
+        session.selection_changed.connect(self._refresh)
+        session.plan_changed.connect(self._refresh)
+        self.hide()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self._refresh()
+
+    def _what(self) -> str:
+        evaluator = self._session.evaluator
+        names = []
+        for group in self._session.selection:
+            nominal = evaluator.nominal(group, self._session.plan) if evaluator else None
+            if nominal is None or isinstance(nominal, NotComputed):
+                names.append("free-form face")
+            else:
+                names.append(str(nominal.shape))
+        counts = Counter(names)
+        return " + ".join(name if n == 1 else f"{n} {_plural(name)}" for name, n in counts.items())
+
+    def _refresh(self) -> None:
+        empty_layout(self._layout)
+        self.buttons = []
+        self.more = None
+        if not self._session.selection:
+            self.hide()
+            return
+        label = QLabel(self._what())
+        label.setProperty("role", "soft")
+        self._layout.addWidget(label)
+        plan = self._session.plan
+        numbers = NumberFormat(plan.unit, plan.decimals)
+        # The strip has room for some; the others are behind "more".
+        around = self.parentWidget()
+        room = (around.width() if around is not None else 800) - 140
+        room -= label.sizeHint().width()
+        others = [i for i, p in enumerate(self._session.proposals) if not p.kind.common]
+        if len(others) == len(self._session.proposals):
+            others = []
+        for i, p in enumerate(self._session.proposals):
+            if i in others:
+                continue
+            button = QPushButton(f"{p.label}  {_value(p, numbers)}")
+            button.setIcon(glyph_icon(p.kind.symbol, "#FFFFFF" if i == 0 else self._theme.ink, 18))
+            button.setIconSize(QSize(18, 18))
+            button.setToolTip(p.reason or f"Add {p.label}" + (" (Enter)" if i == 0 else ""))
+            button.setProperty("main", i == 0)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, index=i: self._session.accept(index))
+            button.setParent(self)
+            button.ensurePolished()
+            room -= button.sizeHint().width() + self._layout.spacing()
+            if room < 0 and self.buttons:
+                button.deleteLater()
+                others = sorted({*others, *range(i, len(self._session.proposals))})
+                break
+            self._layout.addWidget(button)
+            self.buttons.append(button)
+        if others and self.buttons:
+            self._layout.addWidget(self._more_button(others, numbers))
+        if not self._session.proposals:
+            several = len(self._session.selection) > 1
+            hint = "measuring …" if self._session.is_busy else (
+                "constructions are in the Measure stage" if several
+                else "nothing to propose; add a second face with Ctrl")  # fmt: skip
+            wait = QLabel(hint)
+            wait.setProperty("role", "soft")
+            self._layout.addWidget(wait)
+        for i in range(self._layout.count()):
+            item = self._layout.itemAt(i)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.show()  # a child added to a visible parent shows itself too late for the size
+        self.show()
+        self._layout.activate()
+        self.adjustSize()
+        self.raise_()
+        parent = self.parentWidget()
+        if parent is not None:
+            self.move(14, parent.height() - self.height() - 96)
+
+    def _more_button(self, others: list[int], numbers: NumberFormat) -> QPushButton:
+        """Return the button behind which the less common kinds are, with their values."""
+        button = QPushButton("more")
+        button.setToolTip("Sizes by their modifiers, two-point sizes, parts of distances and angles …")
+        menu = QMenu(button)
+        for i in others:
+            p = self._session.proposals[i]
+            action = menu.addAction(glyph_icon(p.kind.symbol, self._theme.ink, 18), f"{p.label}   {_value(p, numbers)}")
+            action.setToolTip(p.reason)
+            action.setEnabled(True)
+            action.triggered.connect(lambda _=False, index=i: self._session.accept(index))
+        button.setMenu(menu)
+        self.more = menu
+        return button
+
+
+def _plural(name: str) -> str:
+    return f"{name}es" if name.endswith("torus") else f"{name}s"
+
+
+def _value(proposal: Proposal, numbers: NumberFormat) -> str:
+    return "–" if proposal.value is None else numbers.of(proposal.kind.name).value(proposal.value)

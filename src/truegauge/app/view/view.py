@@ -1,0 +1,558 @@
+"""The view: paints the rendered picture, with tags, ruler and axes over it; turns mouse and keys into camera moves."""
+
+import time
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from truegauge.app.document.session import WIDE, Session
+from truegauge.app.stages.align.model import AlignModel
+from truegauge.app.stages.align.overlay import AlignOverlay
+from truegauge.app.view.outline_tool import OutlineTool
+from truegauge.app.view.overlays import paint_over, paint_sections
+from truegauge.app.view.tag_painter import TagsShown, paint_tags
+from truegauge.app.view.view_marks import paint_axes, paint_empty, paint_note, paint_ruler
+from truegauge.app.view.why_overlay import paint_why
+from truegauge.app.widgets.theme import Theme
+from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.plan.views import Eye, PinnedTag
+from truegauge.palette import colors_of
+from truegauge.rendering.camera import Camera, ray_in_box, standard_camera
+from truegauge.rendering.report_views import NEEDLE_SHARE, camera_of, map_needles
+from truegauge.rendering.scene import Scene
+
+_REST_MS = 180
+_SLOW_FRAME = 1 / 20
+_DRAG_PIXELS = 4
+_SCALE_WIDTH = 104
+_SEEN = 0.15  # cosine between the line of sight and a surface from which that is seen well enough
+
+
+class View(QWidget):
+    """The part, its points and its map."""
+
+    camera_changed = Signal()
+    outline_closed = Signal()
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._theme = session, theme
+        self.scene = Scene(theme.palette)
+        self._camera: Camera | None = None
+        self._image: QImage | None = None
+        self._fine = True
+        self._points_shown: np.ndarray | None = None
+        self._colors_shown: object = (False, None)
+        self._moving_share = 0.75  # of the resolution while moving; follows the machine's speed
+        self._press: QPointF | None = None
+        self._last = QPointF()
+        self._dragging = False
+        self._pivot = np.zeros(3)
+        self.tags_shown = TagsShown()
+        self._tag_pressed = ""
+        self._tag_dragged: tuple[str, QPointF] | None = None
+        self._needle_factor = 0.0
+        self.frame_seconds: list[float] = []
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._on_rest)
+        self.outline = OutlineTool(self.update, self.outline_closed.emit)
+        self._align: AlignModel | None = None
+        self._align_overlay: AlignOverlay | None = None
+        self._build()
+        self._connect()
+
+    def _build(self) -> None:
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self.setAccessibleName("View of the part")
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def _connect(self) -> None:
+        s = self._session
+        s.part_changed.connect(self._on_part_changed)
+        s.sample_changed.connect(self._refresh_points)
+        s.evaluated.connect(self._on_evaluated)
+        s.selection_changed.connect(self._refresh_selection)
+        s.hover_changed.connect(self._refresh_hover)
+        s.display_changed.connect(self._refresh_display)
+        s.plan_changed.connect(self._refresh_scale)
+        s.preview_changed.connect(self.update)
+        s.extraction_changed.connect(self._refresh_extraction)
+        s.eye_wanted.connect(self._on_eye_wanted)
+        s.stage_changed.connect(self._refresh_marks)
+        s.stage_changed.connect(self._refresh_motion)
+
+    def set_aligning(self, align: AlignModel, overlay: AlignOverlay) -> None:
+        """Show alignments in the stage of that name."""
+        self._align, self._align_overlay = align, overlay
+        align.changed.connect(self._refresh_motion)
+
+    @property
+    def _aligning(self) -> bool:
+        return self._session.stage == "align" and self._align_overlay is not None
+
+    def _refresh_motion(self) -> None:
+        """Move the points to where the chosen alignment puts them."""
+        if self._align is not None:
+            self.scene.set_points_motion(self._align.shown_from_force())
+            self._redraw()
+
+    # Camera ----------------------------------------------------------------------------------------------------
+
+    @property
+    def camera(self) -> Camera | None:
+        """The eye; None while there is nothing to see."""
+        return self._camera
+
+    @property
+    def _aspect(self) -> float:
+        return self.width() / max(1, self.height())
+
+    def set_camera(self, camera: Camera | None, *, moving: bool = False) -> None:
+        """Look from elsewhere."""
+        self._camera = camera
+        self._redraw(moving=moving)
+        self.camera_changed.emit()
+
+    def _on_eye_wanted(self, eye: Eye) -> None:
+        """Look as a saved view does: all that its picture in a report shows is in sight."""
+        camera = camera_of(eye)
+        self.set_camera(self._beside_scale(replace(camera, height=camera.height * self._report_share)))
+
+    @property
+    def _report_share(self) -> float:
+        """How much higher the view must be to show as wide as a picture of a report, beside the scale."""
+        return max(1.0, WIDE / self._free_aspect)
+
+    def camera_to_save(self) -> Camera | None:
+        """Return the eye whose picture in a report shows what is in sight here."""
+        if self._camera is None:
+            return None
+        centered = self._camera.panned(0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
+        return replace(centered, height=centered.height / self._report_share)
+
+    def show_standard(self, name: str) -> None:
+        """Show a standard view of the whole part."""
+        box = self._box()
+        if box is not None:
+            self.set_camera(self._beside_scale(standard_camera(name, box, self._free_aspect)))
+
+    @property
+    def _free_aspect(self) -> float:
+        return max(100, self.width() - _SCALE_WIDTH) / max(1, self.height())
+
+    def _beside_scale(self, camera: Camera) -> Camera:
+        """Leave the right side to the deviation scale."""
+        return camera.panned(-0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
+
+    def fit(self) -> None:
+        """Show the whole part from where the eye is."""
+        box = self._box()
+        if box is not None and self._camera is not None:
+            self.set_camera(self._beside_scale(self._camera.fitted(box, self._free_aspect)))
+
+    def turn_to(self, direction: np.ndarray) -> None:
+        """Turn the whole part so that a side of it is seen, when it is not."""
+        box = self._box()
+        if box is not None and self._camera is not None and float(self._camera.back @ direction) < _SEEN:
+            self.set_camera(self._beside_scale(self._camera.facing(direction).fitted(box, self._free_aspect)))
+
+    def _all_in(self, width: int, height: int) -> bool:
+        """Tell whether the whole part is in a picture of this size."""
+        model = self._session.model
+        if self._camera is None or model is None:
+            return False
+        corners = model.box[np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)]), np.arange(3)]
+        shares = self._camera.project(corners, width / max(1, height))[:, :2]
+        return bool(((shares > -0.01) & (shares < 1.01)).all())
+
+    def _box(self) -> np.ndarray | None:
+        model = self._session.model
+        return None if model is None else model.box
+
+    # What to show ----------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme) -> None:
+        """Change the colours."""
+        self._theme = theme
+        self.scene.set_palette(theme.palette)
+        self._redraw()
+
+    def _on_part_changed(self) -> None:
+        self.scene.set_model(self._session.model)
+        self._camera = None
+        self.show_standard("corner")
+        self._refresh_points()
+
+    def _on_evaluated(self) -> None:
+        self._refresh_points()
+        self._refresh_motion()
+        self._refresh_display()
+        self._refresh_selection()
+
+    def _refresh_points(self) -> None:
+        evaluation = self._session.evaluation
+        if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
+            s = self._session
+            cloud = evaluation.cloud
+            points = cloud.points
+            how = (s.show_colors, s.scale if s.show_scan_map else None)
+            if points is not self._points_shown or how != self._colors_shown:
+                self._points_shown, self._colors_shown = points, how
+                colors, removed = None, cloud.removed
+                if s.show_scan_map:
+                    colors, removed = colors_of(cloud.found.distance, s.scale), cloud.removed | ~cloud.usable
+                elif s.show_colors and s.evaluator is not None and s.sample is not None:
+                    colors = s.evaluator.colors(s.plan, s.sample)
+                self.scene.set_points(points, ~cloud.usable, removed, colors)
+                self.scene.show_points(s.show_points or s.show_scan_map)
+        else:
+            self._points_shown = None
+            self.scene.set_points(None)
+        self._redraw()
+
+    def _refresh_display(self) -> None:
+        s = self._session
+        if (s.show_colors, s.scale if s.show_scan_map else None) != self._colors_shown:
+            self._refresh_points()
+        self.scene.show_points(s.show_points or s.show_scan_map)
+        look = s.look if not s.show_scan_map else replace(s.look, edges_only=True)
+        hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
+        self.scene.set_look(hidden, look.opacity, look.edges_only, look.section)
+        shown = None
+        if s.wants_map and s.evaluator is not None:
+            shown = s.evaluator.known_deviation_map(s.plan, s.sample)
+        self.scene.set_map(shown if s.show_map and not s.show_scan_map else None, s.scale)
+        length = NEEDLE_SHARE * self._camera.height if self._camera is not None else 1.0
+        self._needle_factor = map_needles(self.scene, shown if s.show_map_needles else None, s.scale, length)
+        self._map_scale = s.scale
+        self._refresh_marks()
+
+    def show_as_set(self) -> None:
+        """Show again what the session says, after the scene was used for something else."""
+        self._refresh_display()
+
+    def _refresh_scale(self) -> None:
+        s = self._session
+        if (s.wants_map or s.show_scan_map) and s.scale != getattr(self, "_map_scale", None):
+            self._refresh_display()
+        self.update()
+
+    def _refresh_selection(self) -> None:
+        self.scene.set_feature_points(self._session.selected_points(), self._session.selected_strays())
+        self._refresh_extraction()
+        self._refresh_marks()
+
+    def _refresh_extraction(self) -> None:
+        """Colour the points that a changed setting chooses, and those that it leaves out, by reason."""
+        s = self._session
+        e, evaluation = s.extraction, s.evaluation
+        if e is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            self.scene.set_left_out(None, None)
+            return
+        points = evaluation.cloud.points
+        self.scene.set_feature_points(points[e.rows], points[e.too_far])
+        self.scene.set_left_out(points[e.near_edge], points[e.turned_away])
+        self._redraw()
+
+    def _refresh_marks(self) -> None:
+        matching = self._session.matching
+        changed = (*matching.reshaped, *matching.added) if matching else ()
+        self.scene.set_faces("changed", changed if self._session.stage == "part" else ())
+        self.scene.set_faces("selected", self._session.selected_faces())
+        self._refresh_hover()
+
+    def _refresh_hover(self) -> None:
+        hovered = set(self._session.hovered_faces()) - set(self._session.selected_faces())
+        self.scene.set_faces("hover", tuple(sorted(hovered)))
+        self._redraw(moving=not self._fine)
+
+    # Drawing ---------------------------------------------------------------------------------------------------
+
+    def _redraw(self, *, moving: bool = False) -> None:
+        moving = moving or self._session.touches_come_in
+        self._fine = not moving
+        self._image = None
+        if moving:
+            self._rest.start()
+        self.update()
+
+    def _on_rest(self) -> None:
+        if self._session.touches_come_in:
+            self._rest.start()
+        else:
+            self._redraw(moving=False)
+
+    def _render(self) -> None:
+        if self._camera is None:
+            return
+        started = time.perf_counter()
+        ratio = self.devicePixelRatioF() if self._fine else self._moving_share * self.devicePixelRatioF()
+        width, height = max(16, round(self.width() * ratio)), max(16, round(self.height() * ratio))
+        pixels = self.scene.render(self._camera, width, height, moving=not self._fine)
+        self._image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        spent = time.perf_counter() - started
+        if not self._fine:
+            self.frame_seconds.append(spent)
+            if spent > _SLOW_FRAME:
+                self._moving_share = max(0.4, self._moving_share * 0.92)
+            elif spent < 0.5 * _SLOW_FRAME:
+                self._moving_share = min(1.0, self._moving_share * 1.04)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the picture and what lies over it."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self._theme.view))
+        if self._camera is None:
+            paint_empty(painter, QRectF(self.rect()), self._theme)
+            return
+        if self._image is None:
+            self._render()
+        if self._image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(QRectF(self.rect()), self._image)
+        paint_over(painter, self._session, self._camera, self._theme, self.size())
+        if self._aligning and self._align_overlay is not None:
+            self._align_overlay.paint(painter, self._camera, self._theme, self.size())
+        paint_why(painter, self._session, self._camera, self._theme, self.size())
+        paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()), self.tags_shown,
+                   self._tag_dragged)  # fmt: skip
+        if self._session.show_sections and self._session.stage == "evaluate":
+            paint_sections(painter, self._session, self._camera, self._theme, self.size())
+        if self._session.show_map_needles and self._needle_factor and self._session.stage == "evaluate":
+            paint_note(painter, f"needles {self._needle_factor:,.0f} times", self._theme, QRectF(self.rect()))
+        paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
+        freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None
+        paint_axes(painter, self._camera, self._theme, QRectF(self.rect()), freedoms)
+        self.outline.paint(painter, self._theme, QRectF(self.rect()))
+
+    # Mouse and keys --------------------------------------------------------------------------------------------
+
+    def face_at(self, x: float, y: float) -> int:
+        """Return the face under a place in the widget, -1 for none."""
+        s = self._session
+        if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
+            return -1
+        hits = self._faces_under(x, y, 1)
+        return hits[0] if hits else -1
+
+    def _faces_under(self, x: float, y: float, depth: int) -> list[int]:
+        """Return the first faces that a ray through a place meets, front to back, without the hidden ones.
+
+        What the section box cuts away is not met.
+        """
+        s = self._session
+        assert self._camera is not None
+        assert s.model is not None
+        assert s.evaluator is not None
+        ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
+        inside = ray_in_box(*ray, s.look.section)
+        if inside is None:
+            return []
+        origin, reach = inside
+        hidden = s.look.mask(len(s.model.faces))
+        found: list[int] = []
+        while len(found) < depth:
+            hit = s.evaluator.projector.pick_point(origin, ray[1], hidden)
+            if hit is None or float((hit[1] - inside[0]) @ ray[1]) > reach:
+                break
+            found.append(hit[0])
+            hidden[list(whole_surface(s.model, hit[0]))] = True
+        return found
+
+    def pick_behind_pointer(self) -> None:
+        """Select what lies behind the place under the pointer."""
+        self.pick_behind(self._last.x(), self._last.y())
+
+    def pick_behind(self, x: float, y: float) -> None:
+        """Select the face behind the one that is selected under the pointer; after the last comes the first."""
+        s = self._session
+        if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
+            return
+        faces = self._faces_under(x, y, 12)
+        if not faces:
+            return
+        chosen = set(s.selected_faces())
+        at = next((i for i, f in enumerate(faces) if f in chosen), -1)
+        s.pick(faces[(at + 1) % len(faces)] if at >= 0 else faces[min(1, len(faces) - 1)])
+
+    def _pick(self, x: float, y: float, *, add: bool) -> None:
+        face = self.face_at(x, y)
+        place = self._point_at(x, y) if face >= 0 and self._session.picker is not None else None
+        self._session.pick_at(face, place, add=add)
+
+    def _point_at(self, x: float, y: float) -> np.ndarray:
+        """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
+        s = self._session
+        assert s.model is not None
+        assert self._camera is not None
+        if s.evaluator is None or not s.evaluator.can_pick:
+            return np.asarray(s.model.box.mean(axis=0))
+        ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
+        hit = s.evaluator.projector.pick_point(*ray, s.look.mask(len(s.model.faces)))
+        return s.model.box.mean(axis=0) if hit is None else hit[1]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Start a drag or a pick."""
+        self.setFocus()
+        if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
+            self.outline.press(event.position())
+            return
+        self._press = self._last = event.position()
+        self._dragging = False
+        # While places are picked, tags are in nobody's way.
+        self._tag_pressed = "" if self._session.picker is not None else self.tags_shown.at(event.position())
+        if self._tag_pressed and event.button() == Qt.MouseButton.RightButton:
+            self._hide_tag(self._tag_pressed)
+            self._press, self._tag_pressed = None, ""
+            return
+        if self._camera is not None and self._session.model is not None:
+            self._pivot = self._point_at(event.position().x(), event.position().y())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Turn (left), shift (right or middle), or tell what is under the pointer."""
+        at = event.position()
+        if self.outline.active and self._press is None:
+            self.outline.move(at)
+            return
+        if self._press is None or self._camera is None:
+            self._last = at
+            self._session.hover(-1 if self.tags_shown.at(at) else self.face_at(at.x(), at.y()))
+            return
+        if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
+            return
+        self._dragging = True
+        if self._tag_pressed:
+            self._tag_dragged = (self._tag_pressed, at)
+            self.update()
+            return
+        dx = (at.x() - self._last.x()) / self.width()
+        dy = (at.y() - self._last.y()) / self.height()
+        self._last = at
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self.set_camera(self._camera.orbited(dx, -dy, self._pivot), moving=True)
+        else:
+            self.set_camera(self._camera.panned(dx, dy, self._aspect), moving=True)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Pick, when the pointer did not travel."""
+        if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
+            self.outline.release()
+            return
+        if self._tag_pressed:
+            self._release_tag()
+            return
+        if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
+            if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                self.pick_behind(event.position().x(), event.position().y())
+                self._press, self._dragging = None, False
+                return
+            add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+            self._pick(event.position().x(), event.position().y(), add=add)
+        self._press = None
+        self._dragging = False
+
+    def _release_tag(self) -> None:
+        """Pin a tag where it was dragged to, or select its characteristic."""
+        key, dragged = self._tag_pressed, self._tag_dragged
+        self._tag_pressed, self._tag_dragged, self._press, self._dragging = "", None, None, False
+        s = self._session
+        if dragged is None:
+            s.select_characteristic(key)
+            return
+        x, y = dragged[1].x() / self.width(), dragged[1].y() / self.height()
+        pin = PinnedTag(characteristic=key, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0))
+        s.set_tags("pin a tag", pinned=(*(p for p in s.tags.pinned if p.characteristic != key), pin))
+
+    def _hide_tag(self, key: str) -> None:
+        s = self._session
+        s.set_tags(
+            "hide a tag", hidden=(*(h for h in s.tags.hidden if h != key), key),
+            listed=tuple(c for c in s.tags.listed if c != key),
+        )  # fmt: skip
+        if s.selected_characteristic == key:
+            s.select_groups(())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Close an outline that is drawn by corners."""
+        if self.outline.active:
+            self.outline.close()
+        else:
+            super().mouseDoubleClickEvent(event)
+
+    def add_outline(self, *, keep: bool) -> None:
+        """Leave out, or keep only, what lies inside the outline that was drawn."""
+        if self._camera is not None and self.outline.done:
+            evaluation = self._session.evaluation
+            aligned = evaluation is not None and not isinstance(evaluation.cloud, NotComputed)
+            step = self.outline.step(self._camera, self.width(), self.height(), keep=keep, aligned=aligned)
+            self.outline.cancel()
+            self._session.add_step(step)
+
+    def leaveEvent(self, event: object) -> None:
+        """Nothing is under the pointer any more."""
+        self._session.hover(-1)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom at the pointer."""
+        if self._camera is not None:
+            at = event.position()
+            factor = 1.0015 ** event.angleDelta().y()
+            self.set_camera(
+                self._camera.zoomed(factor, at.x() / self.width(), at.y() / self.height(), self._aspect), moving=True
+            )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Turn with the arrows, shift with Shift and arrows, zoom with + and -, clear the selection with Escape."""
+        key, c = event.key(), self._camera
+        step = {
+            Qt.Key.Key_Left: (-0.06, 0.0), Qt.Key.Key_Right: (0.06, 0.0),
+            Qt.Key.Key_Up: (0.0, -0.06), Qt.Key.Key_Down: (0.0, 0.06),
+        }.get(Qt.Key(key))  # fmt: skip
+        if step is not None and c is not None and self._session.model is not None:
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.set_camera(c.panned(*step, self._aspect), moving=True)
+            else:
+                self.set_camera(c.orbited(step[0], -step[1], self._session.model.box.mean(axis=0)), moving=True)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus) and c is not None:
+            self.set_camera(c.zoomed(0.8 if key == Qt.Key.Key_Minus else 1.25, 0.5, 0.5, self._aspect), moving=True)
+        elif key == Qt.Key.Key_Escape and self.outline.mode:
+            self.outline.cancel()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
+            self.outline.close()
+        elif key == Qt.Key.Key_Escape and self._session.picker is not None and self._session.stage == "evaluate":
+            self._session.stop_picking()
+        elif key == Qt.Key.Key_Escape:
+            self._session.select_groups(())
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposals:
+            self._session.accept(0)
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the part in the picture."""
+        old = event.oldSize()
+        if self._camera is not None and old.height() > 0 and old.width() > 0:
+            self._camera = self._camera.panned(0, 0, self._aspect)
+        if self._camera is not None and (
+            old.width() < 400
+            or (self._all_in(old.width(), old.height()) and not self._all_in(self.width(), self.height()))
+        ):
+            self.fit()
+        self._redraw()

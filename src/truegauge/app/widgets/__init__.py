@@ -1,0 +1,1 @@
+"""Pieces that panels are made of: theme, painting, labels and boxes; no model behind them."""

@@ -1,0 +1,207 @@
+"""What all benches share: a heading, a column of widgets, and pairs of label and value."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from truegauge.app.document.session import Session
+from truegauge.drawing.units import NumberFormat
+
+
+class Bench(QWidget):
+    """A column beside the view. Subclasses fill `column` in `_build` and read the session in `refresh`."""
+
+    title = ""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 12, 6, 8)
+        outer.setSpacing(6)
+        top = QHBoxLayout()
+        self.heading = label(self.title, "heading")
+        self.aside = label("", "soft")
+        top.addWidget(self.heading)
+        top.addStretch()
+        top.addWidget(self.aside)
+        top.setContentsMargins(0, 0, 6, 2)
+        outer.addLayout(top)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inside = QWidget()
+        self.column = QVBoxLayout(inside)
+        self.column.setContentsMargins(0, 0, 6, 0)
+        self.column.setSpacing(7)
+        scroll.setWidget(inside)
+        outer.addWidget(scroll, 1)
+        self._build()
+        for signal in (session.plan_changed, session.part_changed, session.sample_changed, session.evaluated,
+                       session.selection_changed, session.display_changed):  # fmt: skip
+            signal.connect(self._on_changed)
+
+    def _build(self) -> None:
+        raise NotImplementedError
+
+    def refresh(self) -> None:
+        """Show the session as it is now."""
+        raise NotImplementedError
+
+    def _on_changed(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """Catch up on what happened while hidden."""
+        self.refresh()
+
+    @property
+    def numbers(self) -> NumberFormat:
+        """How numbers are shown."""
+        return NumberFormat(self.session.plan.unit, self.session.plan.decimals)
+
+
+def say(made: QLabel, text: str) -> None:
+    """Set a text; an empty label takes no room."""
+    made.setText(text)
+    made.setVisible(bool(text))
+
+
+def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:
+    """Return a label in one of the styles of the theme."""
+    made = QLabel(text)
+    if role:
+        made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    if wrap:
+        made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def button(text: str, clicked: Callable[[], object], *, main: bool = False) -> QPushButton:
+    """Return a push button."""
+    made = QPushButton(text)
+    made.setProperty("main", main)
+    made.clicked.connect(lambda: clicked())
+    return made
+
+
+def number_box(low: float, high: float, decimals: int, *, suffix: str = "", tip: str = "") -> QDoubleSpinBox:
+    """Return a box to type a number in; its value counts when Enter is pressed or the box is left."""
+    # With its arrows taken away by Qt's own setting, the style sheet leaves the text no room: it hides them instead.
+    made = QDoubleSpinBox()
+    made.setRange(low, high)
+    made.setDecimals(decimals)
+    made.setSuffix(suffix)
+    made.setToolTip(tip)
+    made.setFixedWidth(84)
+    made.setKeyboardTracking(False)
+    made.setAlignment(Qt.AlignmentFlag.AlignRight)
+    made.lineEdit().setTextMargins(5, 0, 7, 0)
+    return made
+
+
+def empty_layout(layout: QLayout) -> None:
+    """Take all widgets out of a layout, for good."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+
+
+def rule() -> QFrame:
+    """Return a thin line."""
+    line = QFrame()
+    line.setFrameShape(QFrame.Shape.HLine)
+    line.setStyleSheet("color: palette(mid); max-height: 1px;")
+    return line
+
+
+class Choice(QComboBox):
+    """A choice with the mark that says that there is more to choose from; as wide as there is room."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(8)
+        self.view().setMinimumWidth(190)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw the box, then the mark."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.palette().text().color(), 1.4))
+        x, y = self.width() - 14, self.height() / 2
+        painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+
+
+class PageTabs(QWidget):
+    """Buttons in a row, one a page (key, word); the key of the one clicked is told."""
+
+    def __init__(self, pages: tuple[tuple[str, str], ...], chosen: Callable[[str], object]) -> None:
+        super().__init__()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 2)
+        line.setSpacing(3)
+        self.buttons: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for key, words in pages:
+            made = QPushButton(words)
+            made.setCheckable(True)
+            made.setStyleSheet("padding: 4px 0px; font-size: 12px;")
+            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
+            made.clicked.connect(lambda _=False, k=key: chosen(k))
+            group.addButton(made)
+            line.addWidget(made, 1)
+            self.buttons[key] = made
+        # Beside a scroll bar they get a little narrower.
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+
+class Pairs(QWidget):
+    """Rows of a soft label and a value."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 2, 0, 2)
+        self._layout.setSpacing(4)
+        self.values: dict[str, QLabel] = {}
+
+    def show_pairs(self, pairs: list[tuple[str, str]]) -> None:
+        """Show these rows."""
+        if list(self.values) != [name for name, _ in pairs]:
+            empty_layout(self._layout)
+            self.values = {}
+            for name, _ in pairs:
+                row = QWidget()
+                line = QHBoxLayout(row)
+                line.setContentsMargins(0, 0, 0, 0)
+                value = label("")
+                value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+                line.addWidget(label(name, "soft"))
+                line.addStretch()
+                line.addWidget(value)
+                self._layout.addWidget(row)
+                self.values[name] = value
+        for name, text in pairs:
+            self.values[name].setText(text)

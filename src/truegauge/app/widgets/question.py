@@ -1,0 +1,50 @@
+"""Questions before something would be lost: every answer says what it does."""
+
+from functools import partial
+
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from truegauge.app.widgets.bench import button, label
+
+CANCEL = "Cancel"
+
+
+class Question(QDialog):
+    """A title, a text, and a button for each answer. Escape cancels; Enter does the first, where there is a second.
+
+    A single answer is one that loses something: it is not given by Enter.
+    """
+
+    def __init__(self, parent: QWidget | None, title: str, text: str, answers: tuple[str, ...]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.answer = CANCEL
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(12)
+        column.addWidget(label(title, "heading"))
+        column.addWidget(label(text, "", wrap=True))
+        row = QHBoxLayout()
+        cancel = button(CANCEL, self.reject)
+        row.addWidget(cancel)
+        row.addStretch()
+        self.buttons: dict[str, QPushButton] = {}
+        for a in reversed(answers):
+            self.buttons[a] = button(a, partial(self._answered, a), main=a == answers[0] and len(answers) > 1)
+        for made in self.buttons.values():
+            row.addWidget(made)
+        (self.buttons[answers[0]] if len(answers) > 1 else cancel).setDefault(True)
+        column.addLayout(row)
+        self.setMinimumWidth(440)
+
+    def _answered(self, answer: str) -> None:
+        self.answer = answer
+        self.accept()
+
+
+def ask(parent: QWidget, title: str, text: str, *answers: str) -> str:
+    """Return the answer that was chosen, or `CANCEL`."""
+    asked = Question(parent, title, text, answers)
+    asked.exec()
+    asked.deleteLater()
+    return asked.answer
