@@ -62,13 +62,13 @@ def show(path):
             longest = max(longest, time.perf_counter() - started)
             time.sleep(0.002)
 
-    session.open_plan(demo.PLAN)
-    until(lambda: session.evaluator is not None and not session.is_busy)
-    session.set_show_points(True)
+    session.files.open_plan(demo.PLAN)
+    until(lambda: session.evaluator is not None and not session.queue.is_busy)
+    session.show(points=True)
     longest = 0.0
     started = time.perf_counter()
-    session.open_scan(path)
-    until(lambda: session.sample is not None and session.evaluation is not None and not session.is_busy)
+    session.files.open_scan(path)
+    until(lambda: session.sample is not None and session.evaluation is not None and not session.queue.is_busy)
     print(f"load, align, evaluate all         {time.perf_counter() - started:8.1f} s")
     print(f"longest time without an answer    {1000 * longest:8.0f} ms")
     window.view.repaint()
@@ -93,7 +93,7 @@ def show(path):
     print(f"rms of the alignment              {1000 * session.evaluation.alignment.rms:8.2f} um")
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"peak memory                       {peak:8.0f} MB")
-    session.history.mark_saved()
+    session.document.history.mark_saved()
     window.close()
 
 

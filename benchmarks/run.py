@@ -52,10 +52,11 @@ def start_to_window():
         "from truegauge.app.shell.window import MainWindow; from truegauge.demo.run import _until;"
         "from truegauge import demo;"
         "make_application(); s = Session(); w = MainWindow(s, 'day'); w.show();"
-        "s.open_plan(demo.PLAN); s.open_scan(demo.SCAN);"
+        "s.files.open_plan(demo.PLAN); s.files.open_scan(demo.SCAN);"
         "_until(lambda: s.model is not None); w.view.repaint(); print(time.time() - t);"
-        "_until(lambda: s.sample is not None and s.evaluation is not None and not s.is_busy); print(time.time() - t);"
-        "s.history.mark_saved(); w.close()"
+        "_until(lambda: s.sample is not None and s.evaluation is not None and not s.queue.is_busy);"
+        "print(time.time() - t);"
+        "s.document.history.mark_saved(); w.close()"
     )
     shown, done = [], []
     for _ in range(STARTS):

@@ -42,8 +42,8 @@ def main() -> None:
             if time.monotonic() > end:
                 raise TimeoutError
 
-    session.open_plan(demo.CMM_PLAN)
-    until(lambda: not session.is_busy and session.evaluator is not None)
+    session.files.open_plan(demo.CMM_PLAN)
+    until(lambda: not session.queue.is_busy and session.evaluator is not None)
     plan = session.plan
     part = part_to_place(session.evaluator.model, session.evaluator.projector, is_housing=True)
     world = make_world(MachineSettings(), 1, (), plan, part)
@@ -56,7 +56,7 @@ def main() -> None:
     window.machine.take_stylus(window.devices.probing.uses()[0])
     until(lambda: not window.machine.busy)
     session.set_stage("measure")
-    session.select_groups((plan.features[0].faces,))
+    session.selection.select((plan.features[0].faces,))
     window.touching.set_by_hand(True)
     count = int(RATE * seconds)
     pose = world.part.machine_from_part
@@ -98,9 +98,9 @@ def main() -> None:
         f"longest silence of the window {1000 * gaps.max():.0f} ms, 99 % below {1000 * np.quantile(gaps, 0.99):.0f} ms"
     )
     print(f"a touch is counted after {1000 * np.median(late):.0f} ms (largest {1000 * max(late, default=0):.0f} ms)")
-    until(lambda: not session.is_busy)
-    session.history.mark_saved()
-    session.sample_is_saved = True
+    until(lambda: not session.queue.is_busy)
+    session.document.history.mark_saved()
+    session.document.sample_is_saved = True
     window.close()
     running.close()
 

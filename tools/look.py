@@ -32,7 +32,7 @@ _PATIENCE_S = 60.0
 def more(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
     """Pictures that need another part: a revision of the demo part, and nominal features."""
     session.set_stage("part")
-    session.set_show_points(False)
+    session.show(points=False)
     with tempfile.TemporaryDirectory() as folder:
         changed = Path(folder) / "LW-1140-B.step"
         shape = build_housing()
@@ -43,7 +43,7 @@ def more(session: Session, window: MainWindow, shot: Callable[[str], None], sett
         writer = STEPControl_Writer()
         writer.Transfer(shape, STEPControl_AsIs)
         writer.Write(str(changed))
-        session.open_part(changed)
+        session.files.open_part(changed)
         settle()
     shot("revision")
     window.notice.hide()
@@ -56,9 +56,9 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     def idle() -> None:
         _until(lambda: not m.busy)
 
-    session.open_plan(demo.CMM_PLAN)
-    _until(lambda: not session.is_busy)
-    session.take_sample_out()
+    session.files.open_plan(demo.CMM_PLAN)
+    _until(lambda: not session.queue.is_busy)
+    session.document.take_sample_out()
     session.set_stage("devices")
     m.start_stand_in(pace=0)
     _until(lambda: m.connected and not m.busy)
@@ -86,7 +86,7 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
         window.guide.demo_touch()
         _until(lambda n=k: len(window.guide.touches) == n and not m.busy)
     window.guide.stop()
-    _until(lambda: not session.is_busy)
+    _until(lambda: not session.queue.is_busy)
     session.set_stage("devices")
     window.devices.set_page("machine")
     shot("devices")
@@ -94,13 +94,13 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     window.touching.touch_by_machine()
     _until(lambda: window.touching.job is not None)
     _until(lambda: window.touching.job is None and not m.busy)
-    session.evaluate_again()
-    _until(lambda: not session.is_busy)
+    session.evaluating.evaluate()
+    _until(lambda: not session.queue.is_busy)
     window.notice.hide()
-    session.select_groups((next(f for f in session.plan.features if f.name == "main bore").faces,))
+    session.selection.select((next(f for f in session.plan.features if f.name == "main bore").faces,))
     shot("touching")
-    session.select_groups(())
-    session.sample_is_saved = True
+    session.selection.select(())
+    session.document.sample_is_saved = True
     m.disconnect_machine()
 
 
@@ -108,21 +108,21 @@ def cover(
     session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None], folder: Path
 ) -> None:
     """Pictures of the Evaluate stage with the second demo part, and of the batch page."""
-    session.open_plan(demo.COVER_PLAN)
-    session.open_scan(demo.COVER_SCAN)
-    _until(lambda: session.evaluation is not None and session.sample is not None and not session.is_busy)
+    session.files.open_plan(demo.COVER_PLAN)
+    session.files.open_scan(demo.COVER_SCAN)
+    _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
     session.set_stage("evaluate")
     window.evaluating.set_page("spots")
-    session.look_at_view("v-spots")
+    session.showing.look_at_view("v-spots")
     shot("spots")
     window.evaluating.set_page("views")
-    session.look_at_view("v-holes")
+    session.showing.look_at_view("v-holes")
     shot("views")
     window.evaluating.set_page("sections")
-    session.look_at_section("s-middle")
-    session.select_characteristic("c32")
+    session.showing.look_at_section("s-middle")
+    session.selection.select_characteristic("c32")
     shot("flat-section")
-    session.look_at_section("")
+    session.showing.look_at_section("")
     batch_page(window, folder)
 
 
@@ -154,13 +154,13 @@ def datums_and_guide(
     settle()
     window.before_after.slider.setValue(0)
     shot("align-datums")
-    session.set_show_points(False)
-    session.undo()
+    session.show(points=False)
+    session.document.undo()
     align.add("guided")
     for place in ((40, 4, 14), (100, 4, 14), (12, 45, 14), (40, 0, 7), (100, 0, 7), (0, 45, 7), (85, 45, 60)):
         at = np.array(place, dtype=float)
-        session.pick_at(int(session.evaluator.projector.deviations(at[None]).face[0]), at)
-    session.pick_at(session.plan.feature("mount-2").faces[0], np.array([130.0, 10.0, 16.0]))
+        session.pointer.pick_at(int(session.evaluator.projector.deviations(at[None]).face[0]), at)
+    session.pointer.pick_at(session.plan.feature("mount-2").faces[0], np.array([130.0, 10.0, 16.0]))
     window.guide.start_demo()
     settle()
     for k in range(5):
@@ -170,9 +170,9 @@ def datums_and_guide(
         settle()
     shot("align-guided")
     window.guide.stop()
-    session.set_touches(())
-    while session.history.undo_label:
-        session.undo()
+    session.document.set_touches(())
+    while session.document.history.undo_label:
+        session.document.undo()
     align.choose("a1")
     settle()
 
@@ -199,7 +199,7 @@ def main() -> int:
     window.show()
 
     def settle() -> None:
-        _until(lambda: not session.is_busy)
+        _until(lambda: not session.queue.is_busy)
         for _ in range(5):
             QApplication.processEvents()
 
@@ -209,34 +209,34 @@ def main() -> int:
             window.view.repaint()
             window.grab().save(str(folder / f"{name}.png"))
 
-    session.open_plan(demo.PLAN)
-    session.open_scan(demo.SCAN)
-    _until(lambda: session.evaluation is not None and session.sample is not None and not session.is_busy)
+    session.files.open_plan(demo.PLAN)
+    session.files.open_scan(demo.SCAN)
+    _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
     shot("part")
     session.set_stage("align")
-    session.set_show_points(True)
+    session.show(points=True)
     window.align.choose("holes")
     shot("align")
-    session.set_show_points(False)
+    session.show(points=False)
     datums_and_guide(session, window, shot, settle)
     session.set_stage("measure")
     faces = {f.id: f.faces for f in session.plan.features}
-    session.select_groups((faces["boss"], faces["side-c"]))
-    session.hover(window.session.model.faces[faces["cross-bore"][0]].index)
+    session.selection.select((faces["boss"], faces["side-c"]))
+    session.pointer.hover(window.session.model.faces[faces["cross-bore"][0]].index)
     shot("measure")
-    session.hover(-1)
-    session.select_groups((faces["cross-bore"],))
+    session.pointer.hover(-1)
+    session.selection.select((faces["cross-bore"],))
     window.view.show_standard("front")
     shot("feature")
     window.view.show_standard("corner")
-    session.select_characteristic("c21")
-    session.set_show_why(True)
+    session.selection.select_characteristic("c21")
+    session.show(why=True)
     end = time.monotonic() + _PATIENCE_S  # some have none, and say why
     _until(lambda: time.monotonic() > end
            or all(r.uncertainty is not None or r.measured is None for r in session.evaluation.results))  # fmt: skip
     shot("why")
-    session.set_show_why(False)
-    session.select_groups(())
+    session.show(why=False)
+    session.selection.select(())
     session.set_stage("evaluate")
     shot("evaluate")
     window.view.show_standard("back")
@@ -249,17 +249,17 @@ def main() -> int:
     window._refresh_preview()
     shot("report")
     session.set_stage("part")
-    session.set_show_map(False)
+    session.show(map=False)
     if not wanted or wanted & {"spots", "flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
     if not wanted or wanted & {"probe", "qualification", "devices", "touching"}:
         machine(session, window, shot)
     if not wanted or "revision" in wanted:
-        session.open_plan(demo.PLAN)
-        session.open_scan(demo.SCAN)
-        _until(lambda: session.evaluation is not None and not session.is_busy)
+        session.files.open_plan(demo.PLAN)
+        session.files.open_scan(demo.SCAN)
+        _until(lambda: session.evaluation is not None and not session.queue.is_busy)
         more(session, window, shot, settle)
-    session.history.mark_saved()
+    session.document.history.mark_saved()
     QApplication.closeAllWindows()
     return 0
 

@@ -2,14 +2,14 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
-from truegauge.app.document import open_document
-from truegauge.app.document.open_document import OpenDocument
+from truegauge.app.document import evaluating
+from truegauge.app.document.evaluating import Evaluating
 from truegauge.app.document.session import Session
 from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
 from truegauge.app.shell.window import MainWindow
 
-SURVEY = OpenDocument._survey  # of every face, after each evaluation: a test of its own lets it run
+SURVEY = Evaluating._survey  # of every face, after each evaluation: a test of its own lets it run
 PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels
 
 
@@ -20,14 +20,14 @@ def qapp():
 
 def let_go(window):
     """Nobody answers questions when a test is over."""
-    window.session.history.mark_saved()
-    window.session.sample_is_saved = True
+    window.session.document.history.mark_saved()
+    window.session.document.sample_is_saved = True
 
 
 @pytest.fixture
 def window(qtbot, qapp, evaluator, sample, monkeypatch):
     """An empty window. The demo part's evaluator is shared by all tests: it is a pure function of its inputs."""
-    original = open_document._evaluator
+    original = evaluating._evaluator
 
     def shared(model):
         return evaluator if model.key == evaluator.model.key else original(model)
@@ -36,13 +36,13 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
         """Keep the demo sample's results too: the next test wants them again."""
         evaluator.graph.forget_other_samples(key, sample.origin)
 
-    monkeypatch.setattr(open_document, "_evaluator", shared)
+    monkeypatch.setattr(evaluating, "_evaluator", shared)
     monkeypatch.setattr(UncertaintyWorker, "DELAY_MS", 10**8)  # its own test lets it run
-    monkeypatch.setattr(OpenDocument, "_survey", lambda self, start=0: None)
+    monkeypatch.setattr(Evaluating, "_survey", lambda self, start=0: None)
     monkeypatch.setattr(evaluator, "forget_other_samples", forget)
     made = MainWindow(Session(), "day")
     made.notices = []
-    made.session.noticed.connect(lambda notice: made.notices.append(notice))
+    made.session.queue.noticed.connect(lambda notice: made.notices.append(notice))
     qtbot.addWidget(made, before_close_func=let_go)
     made.show()
     qtbot.waitExposed(made)
@@ -54,13 +54,13 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
 @pytest.fixture
 def surveys(window, monkeypatch):
     """Let the window measure every face in the background, as it does for its users."""
-    monkeypatch.setattr(OpenDocument, "_survey", SURVEY)
+    monkeypatch.setattr(Evaluating, "_survey", SURVEY)
 
 
 @pytest.fixture
 def settle(window, qtbot):
     def wait():
-        qtbot.waitUntil(lambda: not window.session.is_busy, timeout=PATIENCE)
+        qtbot.waitUntil(lambda: not window.session.queue.is_busy, timeout=PATIENCE)
 
     return wait
 
@@ -68,8 +68,8 @@ def settle(window, qtbot):
 @pytest.fixture
 def loaded(window, qtbot, settle):
     """The window with the demo plan and sample, evaluated."""
-    window.session.open_plan(demo.PLAN)
-    window.session.open_scan(demo.SCAN)
+    window.session.files.open_plan(demo.PLAN)
+    window.session.files.open_scan(demo.SCAN)
     settle()
     assert window.session.evaluation is not None
     return window

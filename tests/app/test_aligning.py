@@ -45,7 +45,7 @@ def pick(window, place):
     """Pick a place of the part, seen or not."""
     s = window.session
     place = np.array(place, dtype=float)
-    s.pick_at(int(s.evaluator.projector.deviations(place[None]).face[0]), place)
+    s.pointer.pick_at(int(s.evaluator.projector.deviations(place[None]).face[0]), place)
 
 
 def rows(window):
@@ -62,7 +62,7 @@ def test_the_list_shows_each_alignment_and_which_is_in_force(stage):
 
 def test_putting_another_in_force_changes_ledger_map_and_header(stage, settle):
     before = stage.session.evaluation
-    stage.session.set_show_map(True)
+    stage.session.show(map=True)
     stage.align_bench.list.setCurrentRow(1)
     stage.align_bench.force.click()
     settle()
@@ -70,7 +70,7 @@ def test_putting_another_in_force_changes_ledger_map_and_header(stage, settle):
     assert "Datums A B C" in stage.header.alignment.text()
     assert stage.session.evaluation.cloud.statistics != before.cloud.statistics
     assert stage.session.evaluator.known_deviation_map(stage.session.plan, stage.session.sample) is not None
-    stage.session.undo()
+    stage.session.document.undo()
     settle()
     assert stage.session.plan.in_force == "a1"
     assert "Best fit" in stage.header.alignment.text()
@@ -90,7 +90,7 @@ def test_datums_are_picked_in_the_view_and_the_dial_fills(stage, qtbot, settle):
     settle()
     assert stage.align_bench.trust.text() == "All six freedoms are held."
     assert [r.split()[0] for r in rows(stage)] == ["B", "plane", "C"]
-    assert not stage.session.selection  # picks went to the alignment
+    assert not stage.session.selection.groups  # picks went to the alignment
 
 
 def test_dragging_changes_the_order_of_datums(stage, qtbot, settle):
@@ -102,7 +102,7 @@ def test_dragging_changes_the_order_of_datums(stage, qtbot, settle):
     assert [d.feature for d in stage.align.own.datums] == ["side-b", "base", "side-c"]
     assert stage.align.freedoms_of("datums").holders == ("C", "B", "A", "B", "A", "B")
     assert np.abs(stage.align.result.part_from_scan - before).max() > 1e-6
-    stage.session.undo()
+    stage.session.document.undo()
     settle()
     assert [d.feature for d in stage.align.own.datums] == ["base", "side-b", "side-c"]
 
@@ -131,7 +131,7 @@ def test_axis_and_origin_of_a_frame_are_set_and_undone(stage, settle):
     assert apply(frame, np.array([0.0, 0.0, -3.0]))[2] == pytest.approx(3.0)
     assert stage.align.own.offset == (58.0, 0.0, 0.0)
     for _ in range(3):
-        stage.session.undo()
+        stage.session.document.undo()
     settle()
     assert stage.align.own.offset == (0.0, 0.0, 0.0)
     assert all(d.axis is None for d in stage.align.own.datums)
@@ -205,8 +205,8 @@ def test_best_fit_to_chosen_faces_with_weights_locks_and_criterion(stage, settle
     panel.criterion.activated.emit(1)
     settle()
     assert isinstance(stage.align.result, Alignment)
-    stage.session.undo()
-    stage.session.undo()
+    stage.session.document.undo()
+    stage.session.document.undo()
     settle()
     assert stage.align.own.locked == (False,) * 6
 
@@ -216,7 +216,7 @@ def test_the_slider_moves_the_points_between_before_and_after(stage, settle):
     slider = stage.before_after.slider
     assert stage.before_after.isVisible()
     slider.setValue(0)
-    assert stage.session.show_points
+    assert stage.session.shown.points
     assert "times" in stage.before_after.text.text()
     base, after = stage.align.result_of("a1"), stage.align.result
     motion = stage.align.shown_from_force()
@@ -337,7 +337,7 @@ def test_temperature_is_corrected_and_shown(stage, settle):
     assert s.evaluation.result("c18").measured == pytest.approx(before / (1 + 23.1e-5), abs=2e-4)
     assert "at 20 °C" in stage.header.alignment.text()
     assert "part 30 °C" in panel.result.text()
-    s.undo()
+    s.document.undo()
     settle()
     assert s.plan.material is None
     assert s.evaluation.temperature == ""
@@ -348,14 +348,14 @@ def test_a_scan_of_the_part_turned_over_joins_the_sample(stage, settle, tmp_path
     moved = apply(random_rigid(rng, 200), sample.points[::5])
     path = tmp_path / "turned.ply"
     path.write_bytes(ply_from_points(moved))
-    stage.session.add_turned_scan(path, 0.0)
+    stage.session.files.add_turned_scan(path, 0.0)
     settle()
     joined = stage.session.sample
     assert len(joined.points) == len(sample.points) + len(moved)
     assert joined.data.scans[1].placed_by == "the part's own shape"
     assert np.abs(joined.points[len(sample.points) :] - sample.points[::5]).max() < 0.02
     assert stage.session.evaluation.alignment.trusted
-    stage.session.add_turned_scan(path, 20.0)  # there are no spheres of that size
+    stage.session.files.add_turned_scan(path, 20.0)  # there are no spheres of that size
     settle()
     assert "three in common are needed" in stage.notices[-1].text
     assert stage.session.sample is joined
@@ -369,14 +369,14 @@ def test_measured_points_of_a_table_are_matched_by_name(stage, settle, tmp_path,
         lines.append(f"{name};{';'.join(str(v) for v in apply(scan_from_part, np.array(place)))}")
     path = tmp_path / "measured.csv"
     path.write_text("\n".join(lines))
-    stage.session.open_touches(path)
+    stage.session.files.open_touches(path)
     stage.align.add("matched_points")
     assert isinstance(stage.align.own, MatchedPointAlignment)
     stage.align.edit(base="", points=tuple(MatchedPlace(name=n, place=p) for n, p in nominal.items()))
     settle()
     np.testing.assert_allclose(stage.align.result.part_from_scan, truth["part_from_scan"], atol=1e-6)
     path.write_text("A;1;2;x")
-    stage.session.open_touches(path)
+    stage.session.files.open_touches(path)
     assert "line 1" in stage.notices[-1].text
 
 
@@ -394,12 +394,12 @@ def test_the_dial_tells_who_holds_what(stage, qtbot):
 
 def test_a_result_is_reported_in_another_alignment_and_says_so(stage, settle):
     s = stage.session
-    s.select_groups((s.plan.feature("main-bore").group,))
+    s.selection.select((s.plan.feature("main-bore").group,))
     settle()
-    index = next(i for i, p in enumerate(s.proposals) if p.kind.name == "coordinate_x")
-    s.accept(index)
+    index = next(i for i, p in enumerate(s.proposing.proposals) if p.kind.name == "coordinate_x")
+    s.proposing.accept(index)
     settle()
-    number = s.selected_characteristic
+    number = s.selection.characteristic
     ours = s.evaluation.result(number).measured
     stage.align.choose("datums")
     assert stage.align_bench.report.isVisible()

@@ -36,7 +36,7 @@ def own_record(tmp_path, monkeypatch):
 
 @pytest.fixture
 def stage(own_record, window, settle):
-    window.session.open_plan(demo.CMM_PLAN)
+    window.session.files.open_plan(demo.CMM_PLAN)
     settle()
     window.session.set_stage("devices")
     return window
@@ -113,7 +113,7 @@ def test_a_probe_is_built_of_what_fits(stage, qtbot):
     page.name.editingFinished.emit()
     assert stage.devices.assembly.name == "Deep 2"
     while stage.session.plan != before:
-        stage.session.undo()
+        stage.session.document.undo()
     assert [a.name for a in stage.session.plan.probing.assemblies] == ["Short 4", "Long 3"]
 
 
@@ -167,7 +167,7 @@ def test_ports_of_the_rack_are_edited_in_place(stage):
     page.table.item(0, 1).setText("left")
     assert "'left' cannot be used for X" in stage.notices[-1].text
     assert page.table.item(0, 1).text() == "75.5"
-    stage.session.undo()
+    stage.session.document.undo()
     assert stage.session.plan.probing.rack[0].place[0] == 60.0
 
 
@@ -199,8 +199,8 @@ def test_qualifying_and_what_comes_of_changing_the_probe(connected, qtbot, tmp_p
     w.devices.add_component(own_catalogue().component("ball-m2-4-30"))
     changed = StylusUse(assembly="p1", stylus=w.devices.assembly.styli()[0].id, pose=use.pose)
     assert w.machine.state(changed).state == StylusState.NOT_QUALIFIED
-    w.session.undo()
-    w.session.undo()
+    w.session.document.undo()
+    w.session.document.undo()
     assert w.machine.state(use).state == StylusState.QUALIFIED
     # The sphere was moved: the next run asks for a touch by hand, and says why.
     w.devices.sphere_moved()
@@ -214,7 +214,7 @@ def test_nothing_is_measured_with_a_stylus_that_is_not_qualified(connected, qtbo
     w.machine.take_stylus(use)
     machine_is_idle(w, qtbot)
     w.session.set_stage("measure")
-    w.session.select_groups((w.session.plan.features[0].faces,))
+    w.session.selection.select((w.session.plan.features[0].faces,))
     w.touching.set_by_hand(True)
     touch = MachineTouch(np.array([1.0, 2, 3]), np.array([0, 0, 1.0]))
     w.machine.touched.emit(touch)
@@ -224,7 +224,7 @@ def test_nothing_is_measured_with_a_stylus_that_is_not_qualified(connected, qtbo
     w.machine.touched.emit(touch)
     (made,) = w.touching.probed
     assert not made.qualified
-    qtbot.waitUntil(lambda: w.session.evaluation is not None and not w.session.is_busy, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.session.evaluation is not None and not w.session.queue.is_busy, timeout=PATIENCE)
     report = make_report(w.session.evaluation, w.session.sample, (), "today")
     assert any("Not qualified, and measured with all the same" in line for line in report.alignment)
 
@@ -248,12 +248,12 @@ def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot)
     click(qtbot, panel.back)
     assert panel.count.text() == "6 touches"
     bore = next(f for f in w.session.plan.features if f.name == "main bore")
-    w.session.select_groups((bore.faces,))
+    w.session.selection.select((bore.faces,))
     panel.refresh()
     assert (panel.touches.value(), panel.rows.value()) == (12, 3)
     panel.touches.setValue(20)
     assert w.session.plan.probing.touching(bore.id).touches == 20
-    w.session.undo()
+    w.session.document.undo()
     assert panel.touches.value() == 12
     click(qtbot, panel.assign)
     assert w.touching.count(bore.id) == 6
@@ -345,16 +345,16 @@ def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
     names = ("base A", "side B", "side C", "top face", "main bore", "cross bore", "boss", "ball socket", "bolt hole 1",
              "bolt hole 4")  # fmt: skip
     ten = tuple(f for f in w.session.plan.features if f.name in names)
-    w.session.select_groups(tuple(f.faces for f in ten))
+    w.session.selection.select(tuple(f.faces for f in ten))
     touch_panel = w.measure_bench.touching
     touch_panel.refresh()
     click(qtbot, touch_panel.run)
     qtbot.waitUntil(lambda: w.touching.job is not None, timeout=PATIENCE)
     qtbot.waitUntil(lambda: w.touching.job is None and not w.machine.busy, timeout=PATIENCE)
     assert not w.touching.left
-    qtbot.waitUntil(lambda: (not w.session.is_busy and w.session.evaluation.result("c13") is not None)
-                    or not w.session.is_busy, timeout=PATIENCE)  # fmt: skip
-    w.session.evaluate_again()
+    qtbot.waitUntil(lambda: (not w.session.queue.is_busy and w.session.evaluation.result("c13") is not None)
+                    or not w.session.queue.is_busy, timeout=PATIENCE)  # fmt: skip
+    w.session.evaluating.evaluate()
     settle()
     found = {r.characteristic.number: r for r in w.session.evaluation.results}
     truth = {4: 42.012, 7: 24.0, 10: 60.025, 13: 30.18, 14: 29.978, 15: 24.016}
@@ -400,7 +400,7 @@ def test_old_touches_stay_until_the_new_ones_are_all_there(connected, qtbot):
     bore, base = w.session.plan.features[:2]
     old = tuple(ProbedTouch(place=(float(k), 0.0, 0.0), approach=(0.0, 0.0, -1.0), radius=2.0, feature=bore.id,
                             stylus="old", warning="", qualified=True) for k in range(4))  # fmt: skip
-    w.session.set_probed(old, None)
+    w.session.document.set_probed(old, None)
     model._instead = {bore.id: []}
     new = [t.replace(stylus="new") for t in old[:3]]
     for touch in new[:2]:

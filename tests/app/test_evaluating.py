@@ -47,17 +47,17 @@ def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, s
     assert (s.plan.scale.palette, s.plan.scale.only_outside) == ("teal", True)
     assert not any(a.worst < 0 for a in stage.evaluating.areas())
     for _ in range(5):
-        s.undo()
+        s.document.undo()
     assert s.plan.scale.sided == "both"
     type_into(qtbot, page.edges, "-0.2 -0.05 0.05 0.2")
     assert s.plan.scale.edges == (-0.2, -0.05, 0.05, 0.2)
     type_into(qtbot, page.colors, "#102030 #FFFFFF red")
     assert "is not a colour" in stage.notices[-1].text
-    s.undo()
+    s.document.undo()
     type_into(qtbot, page.limit, "0.01")
     assert "cannot be smaller" in stage.notices[-1].text
     assert s.plan.scale.limit == 0.1
-    s.select_groups((s.plan.feature("shroud").group,))
+    s.selection.select((s.plan.feature("shroud").group,))
     assert page.what.text() == "Picked faces"
     before = page.pairs.values["within tolerance"].text()
     type_into(qtbot, page.own, "0.2")
@@ -80,12 +80,12 @@ def test_an_area_outside_is_a_click_away(stage, qtbot):
 def test_needles_and_the_scan_show_the_deviation_and_the_magnification(stage, settle):
     s, view = stage.session, stage.view
     view.show_standard("back")
-    s.set_show_map_needles(True)
+    s.show(map_needles=True)
     settle()
     view.grab()
     assert view._needle_factor >= 10
-    s.set_show_map_needles(False)
-    s.set_show_scan_map(True)
+    s.show(map_needles=False)
+    s.show(scan_map=True)
     assert stage.scale.isVisible()
     hot = view.grab().toImage().pixelColor(at(stage, BUMP + np.array([0, 0.5, 0])))
     assert hot.red() > hot.blue() + 40
@@ -102,14 +102,14 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     assert s.plan.spots[-1].place == pytest.approx((100.0, 15.0, 48.0), abs=0.5)
     assert s.evaluation.results[-1].state == State.WITHIN
     qtbot.keyClick(stage.view, Qt.Key.Key_Escape)
-    assert s.picker is None
+    assert s.pointer.picker is None
     assert not page.pick.isChecked()
     type_into(qtbot, page.typed, "88 80 30")
     settle()
     assert s.evaluation.results[-1].measured == pytest.approx(0.15, abs=0.006)
     type_into(qtbot, page.typed, "88 80")
     assert "is no place" in stage.notices[-1].text
-    s.select_groups((s.plan.feature("base").group,))
+    s.selection.select((s.plan.feature("base").group,))
     stage.evaluating.spacing = 40.0
     count = len(s.plan.spots)
     page.grid.click()
@@ -117,7 +117,7 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     made = len(s.plan.spots) - count
     assert made >= 3
     assert page.list.count() == len(s.plan.spots)
-    s.undo()
+    s.document.undo()
     assert len(s.plan.spots) == count  # the grid is one step
     table = tmp_path / "spots.csv"
     table.write_text("name,x,y,z,lower,upper\nA1,100,15,48,-0.05,0.05\nA2,88,80,30,-0.2,0.2\n")
@@ -134,15 +134,15 @@ def test_highest_and_edges_are_picked(stage, settle):
     m.set_page("spots")
     m.pick_for("highest")
     m.area = 0.0
-    s.pick_at(s.plan.feature("shroud").faces[0], BUMP)
+    s.pointer.pick_at(s.plan.feature("shroud").faces[0], BUMP)
     settle()
     assert s.evaluation.results[-1].measured == pytest.approx(0.149, abs=0.005)
     m.pick_for("edge")
-    s.pick_at(s.plan.feature("base").faces[0], np.array([70.0, 0.5, 0.0]))
+    s.pointer.pick_at(s.plan.feature("base").faces[0], np.array([70.0, 0.5, 0.0]))
     settle()
     assert len([x for x in s.plan.spots if abs(x.place[1] - m.inset) < 1e-6]) > 5
     s.set_stage("measure")
-    assert s.picker is None
+    assert s.pointer.picker is None
 
 
 def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
@@ -161,7 +161,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     page.slider.setValue(520)
     page.slider.sliderReleased.emit()
     assert page.chosen().origin[2] == pytest.approx(31.3, abs=1.5)
-    s.undo()
+    s.document.undo()
     assert page.chosen() == section  # the drag is one step
     stage.section_page.tools["diameter"].click()
     sheet.fit()
@@ -183,7 +183,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)
     assert stage.center.currentWidget() is stage.view
     count = len(s.plan.sections)
-    s.select_groups((s.plan.feature("main-bore").group,))
+    s.selection.select((s.plan.feature("main-bore").group,))
     page.count.setValue(3)
     page.around.click()
     assert len(s.plan.sections) == count + 3
@@ -197,32 +197,32 @@ def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, qtbot, set
     page = bench.views_page
     assert page.list.count() == 2
     stage.view.show_standard("top")
-    s.set_look(edges_only=True)
+    s.showing.set_look(edges_only=True)
     page.save.click()
-    saved = s.saved_view
+    saved = s.showing.saved_view
     assert (saved.edges_only, saved.show) == (True, "map")
-    s.set_tags(shown="all", parts=("name",))
+    s.showing.set_tags(shown="all", parts=("name",))
     assert s.plan.views[-1].tags.shown == "all"
     assert s.plan.tags.shown == "needed"
     m.move_view(saved.id, -1)
     assert [v.name for v in s.plan.views][1] == saved.name
     page.in_report.click()
-    assert not s.saved_view.in_report
+    assert not s.showing.saved_view.in_report
     page.own_scale.click()
     type_into(qtbot, stage.evaluate_bench.map_page.limit, "0.5")
-    assert (s.scale.limit, s.plan.scale.limit) == (0.5, 0.1)
-    s.set_look(edges_only=False)
+    assert (s.showing.scale.limit, s.plan.scale.limit) == (0.5, 0.1)
+    s.showing.set_look(edges_only=False)
     stage.view.show_standard("front")
-    s.look_at_view(s.plan.views[0].id)
-    assert s.tags.shown == "outside"
-    assert not s.look.edges_only
-    s.look_at_view(saved.id)
-    assert s.look.edges_only
+    s.showing.look_at_view(s.plan.views[0].id)
+    assert s.showing.tags.shown == "outside"
+    assert not s.shown.look.edges_only
+    s.showing.look_at_view(saved.id)
+    assert s.shown.look.edges_only
     assert stage.view.camera.back == pytest.approx([0, 0, 1])
     m.remove_view(saved.id)
-    assert s.saved_view is None
+    assert s.showing.saved_view is None
     for _ in range(8):
-        s.undo()
+        s.document.undo()
     assert len(s.plan.views) == 2
 
 
@@ -238,7 +238,7 @@ def test_tags_are_dragged_pinned_hidden_and_tidied(stage, qtbot):
     qtbot.mouseMove(view, start + QPoint(20, 20))
     qtbot.mouseMove(view, end)
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=end)
-    assert [p.characteristic for p in s.tags.pinned] == [key]
+    assert [p.characteristic for p in s.showing.tags.pinned] == [key]
     view.grab()
     assert view.tags_shown.boxes[key].contains(QPointF(end))
     other = next(k for k in view.tags_shown.boxes if k != key)
@@ -248,12 +248,12 @@ def test_tags_are_dragged_pinned_hidden_and_tidied(stage, qtbot):
         view.grab()
         assert other not in view.tags_shown.boxes
     stage.evaluate_bench.views_page.tidy.click()
-    s.set_tags(pinned=(), hidden=())
+    s.showing.set_tags(pinned=(), hidden=())
     view.grab()
     assert set(view.tags_shown.boxes) == set(boxes)
     click = view.tags_shown.boxes[key].center().toPoint()
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=click)
-    assert s.selected_characteristic == view.tags_shown.at(QPointF(click)) or s.selected_characteristic
+    assert s.selection.characteristic == view.tags_shown.at(QPointF(click)) or s.selection.characteristic
 
 
 def test_points_are_compared_from_a_table(stage, settle, tmp_path):
@@ -278,7 +278,7 @@ def test_points_are_compared_from_a_table(stage, settle, tmp_path):
 def test_what_is_chosen_is_seen_while_a_setting_is_typed(loaded, settle, qtbot):
     s, panel = loaded.session, loaded.measure_bench.points
     s.set_stage("measure")
-    s.select_groups((s.plan.feature("main-bore").group,))
+    s.selection.select((s.plan.feature("main-bore").group,))
     settle()
     panel.refresh()
     panel.scope.setCurrentIndex(0)
@@ -287,8 +287,8 @@ def test_what_is_chosen_is_seen_while_a_setting_is_typed(loaded, settle, qtbot):
     field.clear()
     qtbot.keyClicks(field, "4")
     settle()
-    assert s.extraction is not None
-    assert len(s.extraction.near_edge) > 1000
+    assert s.proposing.extraction is not None
+    assert len(s.proposing.extraction.near_edge) > 1000
     assert "near an edge" in panel.counts.text()
     assert s.plan.feature("main-bore").extraction is None  # not yet
     qtbot.keyClick(field, Qt.Key.Key_Return)
@@ -300,9 +300,9 @@ def test_what_is_chosen_is_seen_while_a_setting_is_typed(loaded, settle, qtbot):
 
 def test_why_says_what_a_spot_check_and_a_dimension_were_read_from(stage, settle):
     s = stage.session
-    s.set_show_why(True)
+    s.show(why=True)
     for characteristic, words in (("c29", ("place", "points")), ("c30", ("section", "span 1: circle"))):
-        s.select_characteristic(characteristic)
+        s.selection.select_characteristic(characteristic)
         settle()
         said = {p.text() for p in stage.why_panel.findChildren(QLabel)}
         assert set(words) <= said
@@ -314,7 +314,7 @@ def test_the_sample_is_taken_out_and_the_next_scan_is_evaluated(loaded, settle):
     settle()
     assert s.sample is None
     assert {r.state for r in s.evaluation.results} == {State.NOT_MEASURED}
-    s.open_file(demo.SCAN)
+    s.files.open_file(demo.SCAN)
     settle()
     assert s.evaluation.counts()[State.OUTSIDE] == 3
 

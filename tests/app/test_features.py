@@ -17,7 +17,7 @@ def measure(loaded, settle):
     loaded.faces = {f.name: f.faces for f in loaded.session.plan.features}
 
     def select(*names):
-        loaded.session.select_groups(tuple(loaded.faces[n] for n in names))
+        loaded.session.selection.select(tuple(loaded.faces[n] for n in names))
         settle()
 
     loaded.select = select
@@ -39,7 +39,7 @@ def image_format():
 def test_the_panel_tells_how_a_feature_came_about(measure):
     measure.select("main bore")
     shown = {name: value.text() for name, value in measure.measure_bench.details.values.items()}
-    assert shown["points used"] == f"{len(measure.session.selected_measured()[0].rows):,}"
+    assert shown["points used"] == f"{len(measure.session.selection.measured()[0].rows):,}"
     assert "×" in shown["beyond"]
     assert float(shown["condition"]) > 0
     assert float(shown["diameter"].split()[0]) == pytest.approx(42, abs=0.1)
@@ -50,14 +50,14 @@ def test_needles_are_drawn_on_the_selected_feature_and_can_be_turned_off(measure
     measure.view.show_standard("bottom")
     with_needles = pixels(measure)
     measure.measure_bench.needles.click()
-    assert not measure.session.show_needles
+    assert not measure.session.shown.needles
     assert (pixels(measure) != with_needles).mean() > 0.002
 
 
 def test_what_shows_as_zero_has_no_needles_and_no_colours_of_form(measure):
     """The needles of a perfect bore stood out of it 200,000 times magnified, each of them 0.000 mm."""
     measure.select("cross bore")
-    own = measure.session.selected_measured()[0]
+    own = measure.session.selection.measured()[0]
     assert abs(own.mean_residuals).max() < 0.0005
     with_needles = pixels(measure)
     measure.measure_bench.needles.click()
@@ -74,25 +74,25 @@ def test_nothing_of_the_bench_is_wider_than_the_bench(measure):
 def test_the_filter_is_chosen_and_undone(measure, settle, qtbot):
     bench = measure.measure_bench
     measure.select("main bore")
-    before = measure.session.selected_measured()[0].form
+    before = measure.session.selection.measured()[0].form
     bench.filter_kind.setCurrentIndex(1)
     bench.filter_kind.activated.emit(1)
     settle()
-    after = measure.session.selected_measured()[0]
+    after = measure.session.selection.measured()[0]
     assert after.form_filter.text == "gaussian 50 UPR, 2.5 mm"
     assert after.form != before
     assert bench.upr_field.isVisible()
     bench.upr_field.setText("15")
     bench.upr_field.editingFinished.emit()
     settle()
-    assert measure.session.selected_measured()[0].form_filter.upr == 15.0
+    assert measure.session.selection.measured()[0].form_filter.upr == 15.0
     bench.upr_field.setText("many")
     bench.upr_field.editingFinished.emit()
     assert "cut-off" in measure.notices[-1].text
-    measure.session.undo()
-    measure.session.undo()
+    measure.session.document.undo()
+    measure.session.document.undo()
     settle()
-    assert measure.session.selected_measured()[0].form == before
+    assert measure.session.selection.measured()[0].form == before
 
 
 def test_the_form_plot_is_enlarged_and_saved(measure, qtbot, tmp_path):
@@ -141,21 +141,21 @@ def test_a_feature_is_constructed_with_a_preview_and_undone(measure, settle, qtb
     plain = pixels(measure)
     enter = QEnterEvent(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5))
     QApplication.sendEvent(button, enter)
-    assert measure.session.preview is not None
+    assert measure.session.proposing.preview is not None
     assert "measured point at" in panel.preview_text.text()
     assert (pixels(measure) != plain).any()
     QApplication.sendEvent(button, QEvent(QEvent.Type.Leave))
-    assert measure.session.preview is None
+    assert measure.session.proposing.preview is None
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     settle()
     made = measure.session.plan.constructed[0]
-    assert measure.session.selection == (made.id,)
-    assert isinstance(measure.session.selected_measured()[0], Built)
+    assert measure.session.selection.groups == (made.id,)
+    assert isinstance(measure.session.selection.measured()[0], Built)
     assert made.id in measure.measure_bench.rows
-    measure.session.undo()
+    measure.session.document.undo()
     settle()
     assert measure.session.plan.constructed == ()
-    assert measure.session.selection == ()
+    assert measure.session.selection.groups == ()
 
 
 def test_constructing_works_by_keyboard_alone(measure, settle, qtbot):
@@ -164,7 +164,7 @@ def test_constructing_works_by_keyboard_alone(measure, settle, qtbot):
     measure.actions_table.trigger("construct")
     first = measure.measure_bench.construct.buttons[0]
     assert measure.session.stage == "measure"
-    assert measure.session.preview is not None or first.hasFocus()
+    assert measure.session.proposing.preview is not None or first.hasFocus()
     qtbot.keyClick(first, Qt.Key.Key_Space)
     settle()
     assert measure.session.plan.constructed[0].construction == "mid_plane"
@@ -176,7 +176,7 @@ def test_a_typed_distance_moves_the_preview(measure, settle, qtbot):
     button, field = panel.buttons[0], panel.fields["offset_plane distance"]
     field.clear()
     qtbot.keyClicks(field, "12,5")
-    assert measure.session.preview.values == (12.5,)
+    assert measure.session.proposing.preview.values == (12.5,)
     field.clear()
     qtbot.keyClicks(field, "far")
     assert not button.isEnabled()
@@ -199,9 +199,9 @@ def test_the_less_common_kinds_are_behind_more(measure, settle):
 
 def test_an_angle_is_shown_and_typed_in_degrees(measure, settle, qtbot):
     session = measure.session
-    session.select_groups(((face_of_kind(session.model, SurfaceKind.CONE),),))
+    session.selection.select(((face_of_kind(session.model, SurfaceKind.CONE),),))
     settle()
-    session.accept(next(i for i, p in enumerate(session.proposals) if p.kind.name == "cone_angle"))
+    session.proposing.accept(next(i for i, p in enumerate(session.proposing.proposals) if p.kind.name == "cone_angle"))
     settle()
     row = session.plan.characteristics[-1]
     result = session.evaluation.result(row.id)
@@ -218,9 +218,9 @@ def test_a_feature_is_renamed_and_removed(measure, settle, qtbot):
     qtbot.keyClicks(field, "pump boss")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     assert "pump boss" in [f.name for f in measure.session.plan.features]
-    measure.session.remove_selected_features()
+    measure.session.selection.remove_features()
     settle()
     assert "pump boss" not in [f.name for f in measure.session.plan.features]
-    measure.session.undo()
+    measure.session.document.undo()
     settle()
     assert "pump boss" in [f.name for f in measure.session.plan.features]

@@ -21,7 +21,7 @@ from truegauge.demo.housing import bolt_holes
 
 @pytest.fixture
 def part(window, settle):
-    window.session.open_part(demo.PART)
+    window.session.files.open_part(demo.PART)
     settle()
     return window
 
@@ -42,47 +42,47 @@ def test_the_drawing_is_taken_over_in_one_step(part, settle, qtbot):
     settle()
     assert part.ledger.model.rowCount() == 16
     assert "3 datums and 16 characteristics" in part.notices[-1].text
-    part.session.undo()
+    part.session.document.undo()
     assert part.ledger.model.rowCount() == 0
 
 
 def test_picking_one_bolt_hole_offers_the_whole_circle(part, settle, qtbot, model):
     session = part.session
     hole = cylinder_at(model, 2.75, *bolt_holes()[0])
-    session.pick(hole)
+    session.selection.pick(hole)
     settle()
     assert part.part_bench.pattern.text() == "Select all 6 (P)"
-    session.hover(hole)
+    session.pointer.hover(hole)
     assert "one of a bolt circle ⌀ 60 of 6" in part.hover_label.text()
     QTest.keyClick(part, Qt.Key.Key_P)
     settle()
-    assert len(session.selection) == 6
-    assert session.proposals[0].each
-    session.accept(0)
+    assert len(session.selection.groups) == 6
+    assert session.proposing.proposals[0].each
+    session.proposing.accept(0)
     settle()
     assert [c.kind for c in session.plan.characteristics] == ["diameter"] * 6
-    session.undo()
+    session.document.undo()
     assert session.plan.characteristics == ()
 
 
 def test_the_opposite_side_of_a_slot_is_found(part, settle, model):
     side = plane_at(model, (1, 0, 0), 124)
-    part.session.pick(side)
+    part.session.selection.pick(side)
     part.actions_table.trigger("width")
     settle()
-    assert part.session.selection == ((side,), (plane_at(model, (-1, 0, 0), -136),))
+    assert part.session.selection.groups == ((side,), (plane_at(model, (-1, 0, 0), -136),))
 
 
 def test_a_revision_keeps_the_plan_and_shows_what_changed(window, settle, tmp_path):
     session = window.session
-    session.open_part(write_step(drilled_plate(), tmp_path / "a.step"))
+    session.files.open_part(write_step(drilled_plate(), tmp_path / "a.step"))
     settle()
     bore = next(e for e in session.evaluator.elements.all if e.kind == "counterbore")
-    session.pick(bore.groups[0][0])
+    session.selection.pick(bore.groups[0][0])
     settle()
-    session.accept(0)
+    session.proposing.accept(0)
     settle()
-    session.open_part(write_step(fuse(drilled_plate(hole=5.4), box(70, 5, 10, 6, 6, 4)), tmp_path / "b.step"))
+    session.files.open_part(write_step(fuse(drilled_plate(hole=5.4), box(70, 5, 10, 6, 6, 4)), tmp_path / "b.step"))
     settle()
     assert "b.step is a revision" in window.notices[-1].text
     assert len(session.plan.characteristics) == 1
@@ -91,7 +91,7 @@ def test_a_revision_keeps_the_plan_and_shows_what_changed(window, settle, tmp_pa
     shown = texts(window.part_bench.changes)
     assert any("diameter 5.000 to 5.400" in text for text in shown)
     assert sum(text.startswith("new: ") for text in shown) == 5
-    session.undo()
+    session.document.undo()
     settle()
     assert session.plan.part.file_name == "a.step"
     assert session.evaluator.nominal(session.plan.features[0].faces).feature.radius == pytest.approx(2.5)
@@ -99,13 +99,13 @@ def test_a_revision_keeps_the_plan_and_shows_what_changed(window, settle, tmp_pa
 
 def test_a_feature_whose_face_is_gone_says_so(window, settle, tmp_path):
     session = window.session
-    session.open_part(write_step(fuse(drilled_plate(), box(70, 5, 10, 6, 6, 4)), tmp_path / "a.step"))
+    session.files.open_part(write_step(fuse(drilled_plate(), box(70, 5, 10, 6, 6, 4)), tmp_path / "a.step"))
     settle()
-    session.pick(plane_at(session.model, (0, 0, 1), 14))
+    session.selection.pick(plane_at(session.model, (0, 0, 1), 14))
     settle()
-    session.accept(0)
+    session.proposing.accept(0)
     settle()
-    session.open_part(write_step(drilled_plate(), tmp_path / "b.step"))
+    session.files.open_part(write_step(drilled_plate(), tmp_path / "b.step"))
     settle()
     assert "Not found again: plane 1" in window.notices[-1].text
     assert min(session.plan.features[0].faces) < 0
@@ -130,9 +130,9 @@ def test_typed_features_become_a_part_that_can_be_measured(window, settle, qtbot
     session = window.session
     assert [b.name for b in session.model.bodies] == ["hole 1", "plane 2"]
     assert session.model.faces[0].surface.origin[0] == 10.5
-    session.pick(0)
+    session.selection.pick(0)
     settle()
-    assert session.proposals[0].kind.name == "diameter"
+    assert session.proposing.proposals[0].kind.name == "diameter"
     again = NominalTable(session, window)
     qtbot.addWidget(again)
     assert again.rows()[0].position == (10.5, 0.0, 0.0)
@@ -142,11 +142,11 @@ def test_typed_features_become_a_part_that_can_be_measured(window, settle, qtbot
 def test_a_plan_with_typed_features_is_saved_with_them(window, settle, tmp_path):
     path = tmp_path / "points.csv"
     path.write_text("type,name,x,y,z,diameter\nhole,a,0,0,0,10\nhole,b,50,0,0,10\n")
-    window.session.open_file(path)
+    window.session.files.open_file(path)
     settle()
-    assert window.session.save_plan(tmp_path / "typed.tgplan")
-    window.session.new_plan()
-    window.session.open_plan(tmp_path / "typed.tgplan")
+    assert window.session.files.save_plan(tmp_path / "typed.tgplan")
+    window.session.document.start_over()
+    window.session.files.open_plan(tmp_path / "typed.tgplan")
     settle()
     assert [f.name for f in window.session.model.faces] == ["a", "b"]
 
@@ -158,7 +158,7 @@ def test_hidden_faces_are_neither_drawn_nor_picked(part, qtbot, model):
     at = place(part, BODY_TOP)
     before = color_at(part, at)
     assert view.face_at(at.x(), at.y()) == top
-    part.session.pick(top)
+    part.session.selection.pick(top)
     QTest.keyClick(part, Qt.Key.Key_H)
     # Through the missing top one looks into the part, at the inside of its base.
     assert view.face_at(at.x(), at.y()) == plane_at(model, (0, 0, -1), 0)
@@ -169,21 +169,21 @@ def test_hidden_faces_are_neither_drawn_nor_picked(part, qtbot, model):
 
 def test_only_the_selected_element_is_shown(part, model):
     hole = cylinder_at(model, 2.75, *bolt_holes()[0])
-    part.session.pick(hole)
+    part.session.selection.pick(hole)
     part.actions_table.trigger("isolate")
-    assert part.session.look.hidden == frozenset(f.index for f in model.faces) - {hole}
+    assert part.session.shown.look.hidden == frozenset(f.index for f in model.faces) - {hole}
 
 
 def test_what_lies_behind_is_picked_in_turn(part, qtbot, model):
     part.view.show_standard("top")
     click(part, qtbot, BODY_TOP)
-    first = part.session.selected_faces()
+    first = part.session.selection.faces()
     click(part, qtbot, BODY_TOP, Qt.KeyboardModifier.AltModifier)
-    second = part.session.selected_faces()
+    second = part.session.selection.faces()
     assert first == (plane_at(model, (0, 0, 1), 48),)
     assert second == (plane_at(model, (0, 0, -1), 0),)
     click(part, qtbot, BODY_TOP, Qt.KeyboardModifier.AltModifier)
-    assert part.session.selected_faces() == first
+    assert part.session.selection.faces() == first
 
 
 def test_the_section_box_cuts_drawing_and_picking(part, qtbot, model):
@@ -202,7 +202,7 @@ def test_the_section_box_cuts_drawing_and_picking(part, qtbot, model):
         QTest.keyClick(bar, Qt.Key.Key_Left)
     assert part.view.face_at(at.x(), at.y()) == plane_at(model, (0, 0, 1), 48)
     QTest.keyClick(part, Qt.Key.Key_X)
-    assert part.session.look.section is None
+    assert part.session.shown.look.section is None
 
 
 def test_one_can_see_through_the_part_and_see_only_its_edges(part):
@@ -210,7 +210,7 @@ def test_one_can_see_through_the_part_and_see_only_its_edges(part):
     at = place(part, BODY_TOP)
     plain = color_at(part, at)
     QTest.keyClick(part, Qt.Key.Key_T)
-    assert part.session.look.opacity == SEE_THROUGH
+    assert part.session.shown.look.opacity == SEE_THROUGH
     assert color_at(part, at) != plain
     QTest.keyClick(part, Qt.Key.Key_T)
     QTest.keyClick(part, Qt.Key.Key_W)
@@ -228,20 +228,20 @@ def test_colours_of_the_file_are_shown(part, model):
 
 
 def test_what_was_hidden_and_cut_does_not_follow_to_another_part(part, settle, tmp_path):
-    part.session.pick(0)
+    part.session.selection.pick(0)
     part.actions_table.trigger("hide")
     part.actions_table.trigger("section")
-    part.session.open_part(write_step(drilled_plate(), tmp_path / "other.step"))
+    part.session.files.open_part(write_step(drilled_plate(), tmp_path / "other.step"))
     settle()
     part.view.repaint()
-    assert part.session.look.hidden == frozenset()
-    assert part.session.look.section is None
+    assert part.session.shown.look.hidden == frozenset()
+    assert part.session.shown.look.section is None
     assert not part.section_panel.isVisible()
     part.view.show_standard("top")
     at = place(part, (50, 40, 10))
     assert part.view.face_at(at.x(), at.y()) == plane_at(part.session.model, (0, 0, 1), 10)
     assert color_at(part, at) != color_at(part, QPoint(5, 5))
-    part.session.undo()
+    part.session.document.undo()
     settle()
     part.view.repaint()
     assert part.session.plan.part.file_name == "LW-1140.step"
@@ -249,21 +249,21 @@ def test_what_was_hidden_and_cut_does_not_follow_to_another_part(part, settle, t
 
 def test_a_slot_is_taken_whole_and_becomes_one_feature(part, settle, model):
     session = part.session
-    session.pick(plane_at(model, (1, 0, 0), 124))
+    session.selection.pick(plane_at(model, (1, 0, 0), 124))
     part.actions_table.trigger("element")
     settle()
-    assert len(session.selection) == 4
-    first, second = session.proposals[:2]
+    assert len(session.selection.groups) == 4
+    first, second = session.proposing.proposals[:2]
     assert {first.label, second.label} == {"width", "length"}
-    session.accept(0)
+    session.proposing.accept(0)
     settle()
-    session.accept(1)
+    session.proposing.accept(1)
     settle()
     assert [f.name for f in session.plan.constructed] == ["slot 1"]
     assert {c.name: round(c.nominal, 6) for c in session.plan.characteristics} == {
         "slot 1 width": 12.0,
         "slot 1 length": 30.0,
     }
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     assert session.plan.constructed == ()

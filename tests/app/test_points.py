@@ -19,7 +19,7 @@ def scan_file(path, points):
 
 
 def test_a_scan_in_metres_is_asked_about_and_read_right(loaded, settle, tmp_path, sample):
-    loaded.session.open_scan(scan_file(tmp_path / "m.ply", sample.points[::20] / 1000))
+    loaded.session.files.open_scan(scan_file(tmp_path / "m.ply", sample.points[::20] / 1000))
     settle()
     notice = loaded.notices[-1]
     assert "look like metres" in notice.text
@@ -31,7 +31,7 @@ def test_a_scan_in_metres_is_asked_about_and_read_right(loaded, settle, tmp_path
 
 
 def test_a_unit_that_the_user_keeps_is_not_asked_about_again(loaded, settle, tmp_path, sample):
-    loaded.session.open_scan(scan_file(tmp_path / "m.ply", sample.points[::20] / 1000))
+    loaded.session.files.open_scan(scan_file(tmp_path / "m.ply", sample.points[::20] / 1000))
     settle()
     count = len(loaded.notices)
     loaded.notice.second.click()
@@ -44,7 +44,7 @@ def test_unknown_columns_are_asked_for(window, settle, qtbot, tmp_path):
     path = tmp_path / "odd.txt"
     rows = np.random.default_rng(1).uniform(0, 90, (50, 4)).round(3)
     path.write_text("a;b;c;d\n" + "\n".join(";".join(map(str, r)) for r in rows.tolist()))
-    window.session.open_scan(path)
+    window.session.files.open_scan(path)
     settle()
     dialog = window.findChild(ColumnsDialog)
     assert "cannot be told" in dialog.findChildren(type(window.hover_label))[0].text()
@@ -60,19 +60,19 @@ def test_unknown_columns_are_asked_for(window, settle, qtbot, tmp_path):
 
 def test_several_scans_are_one_sample(loaded, settle, tmp_path, sample):
     half = len(sample.points) // 2
-    loaded.session.open_scan(scan_file(tmp_path / "a.ply", sample.points[:half]))
+    loaded.session.files.open_scan(scan_file(tmp_path / "a.ply", sample.points[:half]))
     settle()
-    loaded.session.open_scan(scan_file(tmp_path / "b.ply", sample.points[half:]), add=True)
+    loaded.session.files.open_scan(scan_file(tmp_path / "b.ply", sample.points[half:]), add=True)
     settle()
     session = loaded.session
     assert [s.file_name for s in session.sample.files] == ["a.ply", "b.ply"]
     assert np.array_equal(session.sample.points, sample.points.astype(np.float32))
-    assert session.save_sample(tmp_path / "both.tgsample")
+    assert session.files.save_sample(tmp_path / "both.tgsample")
     points = session.sample.points
-    session.open_scan(tmp_path / "both.tgsample")
+    session.files.open_scan(tmp_path / "both.tgsample")
     settle()
     assert np.array_equal(session.sample.points, points)
-    assert len(session.sample_contents) == 2
+    assert len(session.document.sample_contents) == 2
 
 
 def test_an_outline_drawn_in_the_view_cuts_points_out(loaded, settle, qtbot):
@@ -96,7 +96,7 @@ def test_an_outline_drawn_in_the_view_cuts_points_out(loaded, settle, qtbot):
     well_inside = (x > 91) & (x < 114) & (y > 11) & (y < 34)
     assert cloud.removed[well_inside].all()
     assert not cloud.removed[(x < 88) | (x > 117) | (y < 8) | (y > 37)].any()
-    loaded.session.undo()
+    loaded.session.document.undo()
     settle()
     assert not loaded.session.evaluation.cloud.removed.any()
 
@@ -152,17 +152,17 @@ def test_limits_of_points_are_set_on_the_bench(loaded, settle):
 
 def test_points_and_map_are_saved_for_others(loaded, tmp_path):
     session = loaded.session
-    assert session.save_cloud(tmp_path / "points.ply")
+    assert session.files.save_cloud(tmp_path / "points.ply")
     cloud = session.evaluation.cloud
     raw = points_from_ply(tmp_path / "points.ply", (tmp_path / "points.ply").read_bytes())
     assert np.allclose(raw.points, cloud.points[cloud.usable], atol=1e-4)
     assert np.allclose(raw.normals, cloud.found.normals[cloud.usable], atol=1e-6)
-    assert session.save_map(tmp_path / "map.stl")
+    assert session.files.save_map(tmp_path / "map.stl")
     shape = points_from_stl(tmp_path / "map.stl", (tmp_path / "map.stl").read_bytes())
     assert np.allclose(np.ptp(shape.points, axis=0), np.ptp(session.model.mesh.vertices, axis=0), atol=1e-3)
-    assert session.save_map(tmp_path / "map.ply")
+    assert session.files.save_map(tmp_path / "map.ply")
     assert b"property float deviation" in (tmp_path / "map.ply").read_bytes()[:400]
-    assert not session.save_cloud(tmp_path / "nowhere" / "points.ply")
+    assert not session.files.save_cloud(tmp_path / "nowhere" / "points.ply")
     assert "choose another folder" in loaded.notices[-1].text
 
 
@@ -179,10 +179,10 @@ def test_points_are_shown_in_their_own_colours(loaded, settle, tmp_path, sample)
     red = np.tile(np.array([230, 20, 20], dtype=np.uint8), (len(points), 1))
     path = tmp_path / "red.ply"
     path.write_bytes(ply_from_points(points, colors=red))
-    loaded.session.open_scan(path)
+    loaded.session.files.open_scan(path)
     settle()
     loaded.session.set_stage("align")
-    loaded.session.set_show_points(True)
+    loaded.session.show(points=True)
     QTest.keyClick(loaded, Qt.Key.Key_C)
     loaded.view.repaint()
     shown = loaded.view.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)

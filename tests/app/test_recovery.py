@@ -29,16 +29,16 @@ EDITING = """
 import sys, itertools
 from pathlib import Path
 from truegauge.app.main import make_application
-from truegauge.app.document.open_document import OpenDocument
+from truegauge.app.document.session import Session
 from truegauge.app.document.recovery import Keeper
 from truegauge.core.samples.document import Touch
 app = make_application()
-session = OpenDocument()
-keeper = Keeper(session, Path(sys.argv[1]))
+session = Session()
+keeper = Keeper(session.document, Path(sys.argv[1]))
 for k in itertools.count(1):
     before = session.sample.touches if session.sample else ()
-    session.set_touches((*before, Touch(target=f"T{k}", place=(float(k), 0.0, 0.0))))
-    session.history.mark_unsaved()
+    session.document.set_touches((*before, Touch(target=f"T{k}", place=(float(k), 0.0, 0.0))))
+    session.document.history.mark_unsaved()
     keeper.keep()
     keeper.wait()
     print(k, flush=True)
@@ -47,7 +47,7 @@ for k in itertools.count(1):
 
 @pytest.fixture
 def keeper(loaded, tmp_path):
-    made = Keeper(loaded.session, tmp_path / "unsaved")
+    made = Keeper(loaded.session.document, tmp_path / "unsaved")
     yield made
     made.close()
 
@@ -78,20 +78,20 @@ def crashed(keeper):
 def test_unsaved_work_is_kept_found_after_a_crash_and_brought_back_unsaved(loaded, keeper, settle, tmp_path, qtbot):
     session = loaded.session
     session.run(RemoveCharacteristic("c1"))
-    session.set_touches((TOUCH,))
+    session.document.set_touches((TOUCH,))
     keeper.keep()
     assert keeper.wait()
     assert not find_recovered(tmp_path / "unsaved")  # this session lives
-    session.set_touches((TOUCH, TOUCH.replace(target="T2")))
+    session.document.set_touches((TOUCH, TOUCH.replace(target="T2")))
     keeper.keep()
     assert keeper.wait()
     (found,) = crashed(keeper)
     assert find_recovered(tmp_path / "unsaved") == []  # only one window is offered it
-    session.history.mark_saved()
-    session.sample_is_saved = True
-    session.new_plan()
+    session.document.history.mark_saved()
+    session.document.sample_is_saved = True
+    session.document.start_over()
     settle()
-    second = Keeper(session, tmp_path / "unsaved")
+    second = Keeper(session.document, tmp_path / "unsaved")
     offer(loaded, second, [found])
     loaded.notices[-1].callback()
     settle()
@@ -99,9 +99,9 @@ def test_unsaved_work_is_kept_found_after_a_crash_and_brought_back_unsaved(loade
     assert len(session.plan.characteristics) == 29
     assert [t.target for t in session.sample.touches] == ["T1", "T2"]
     assert len(session.sample.points) == 250_000
-    assert session.plan_path == demo.PLAN
-    assert not session.history.is_saved
-    assert not session.sample_is_saved
+    assert session.document.plan_path == demo.PLAN
+    assert not session.document.history.is_saved
+    assert not session.document.sample_is_saved
     assert not found.folder.path.exists()
     again = crashed(second)  # it is kept again, by the session that has it now
     assert [t.target for t in again[0].work.data.touches] == ["T1", "T2"]
@@ -114,13 +114,13 @@ def test_what_was_kept_is_deleted_only_when_it_is_kept_again(loaded, keeper, set
     keeper.keep()
     assert keeper.wait()
     (found,) = crashed(keeper)
-    second = Keeper(loaded.session, tmp_path / "unsaved")
+    second = Keeper(loaded.session.document, tmp_path / "unsaved")
 
     def full(path, *_):
         raise FormatError(path, "cannot be written (No space left on device)")
 
     monkeypatch.setattr(recovery, "write_plan", full)
-    loaded.session.history.mark_saved()
+    loaded.session.document.history.mark_saved()
     offer(loaded, second, [found])
     loaded.notices[-1].callback()
     settle()
@@ -138,20 +138,20 @@ def test_what_was_kept_is_deleted_only_when_it_is_kept_again(loaded, keeper, set
 def test_work_brought_back_while_a_plan_is_loading_takes_nobodys_path(loaded, keeper, settle, tmp_path):
     session = loaded.session
     session.run(RemoveCharacteristic("c1"))
-    session.plan_path = tmp_path / "mine.tgplan"
+    session.document.plan_path = tmp_path / "mine.tgplan"
     keeper.keep()
     keeper.wait()
     (found,) = crashed(keeper)
     other = tmp_path / "other.tgplan"
     shutil.copy(demo.PLAN, other)
-    session.history.mark_saved()
-    second = Keeper(session, tmp_path / "unsaved")
+    session.document.history.mark_saved()
+    second = Keeper(session.document, tmp_path / "unsaved")
     offer(loaded, second, [found])
-    session.open_plan(other)
+    session.files.open_plan(other)
     loaded.notices[-1].callback()  # before the other plan is there
     settle()
     second.wait()
-    assert session.plan_path == tmp_path / "mine.tgplan"
+    assert session.document.plan_path == tmp_path / "mine.tgplan"
     assert len(session.plan.characteristics) == 29
     assert len(read_plan(other).plan.characteristics) == 30
     second.close()
@@ -186,7 +186,7 @@ def test_saved_work_is_not_kept(loaded, keeper, tmp_path):
     loaded.session.run(RemoveCharacteristic("c1"))
     keeper.keep()
     assert keeper.wait()
-    assert loaded.session.save_plan(tmp_path / "mine.tgplan")
+    assert loaded.session.files.save_plan(tmp_path / "mine.tgplan")
     keeper.keep()
     keeper.wait()
     assert not list((tmp_path / "unsaved").iterdir())
@@ -215,8 +215,8 @@ def test_every_copy_is_whole_at_whatever_moment_the_process_is_killed(tmp_path):
 def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, tmp_path, settle):
     given, asked = answers
     session = loaded.session
-    session.set_touches((TOUCH,))
-    assert not session.sample_is_saved
+    session.document.set_touches((TOUCH,))
+    assert not session.document.sample_is_saved
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(demo.SCAN), ""))
     for way in (loaded.close, loaded.new_plan, loaded.ask_scan, loaded.take_sample_out):
         given.append(CANCEL)
@@ -240,7 +240,7 @@ def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle)
     from PySide6.QtGui import QDropEvent
 
     given, asked = answers
-    loaded.session.set_touches((TOUCH,))
+    loaded.session.document.set_touches((TOUCH,))
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(demo.SCAN))])
     given.append(CANCEL)
@@ -259,17 +259,17 @@ def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle)
 def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, answers, tmp_path, monkeypatch, settle):
     given, asked = answers
     session, mine = loaded.session, tmp_path / "mine.tgplan"
-    assert session.save_plan(mine)
+    assert session.files.save_plan(mine)
     session.run(RemoveCharacteristic("c1"))
     os.utime(mine)  # touched, not changed: nobody is asked
     assert loaded.save()
     session.run(RemoveCharacteristic("c2"))
     theirs = session.plan.replace(name="theirs")
-    write_plan(mine, theirs, session.part_content)
+    write_plan(mine, theirs, session.document.part_content)
     given.append(CANCEL)
     assert not loaded.save()
     assert read_plan(mine).plan.name == "theirs"
-    assert not session.history.is_saved
+    assert not session.document.history.is_saved
     # Under another name both stay.
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "both.tgplan"), ""))
     given.append("Save under another name")
@@ -277,9 +277,9 @@ def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, an
     assert read_plan(mine).plan.name == "theirs"
     assert len(read_plan(tmp_path / "both.tgplan").plan.characteristics) == 28
     # Or theirs is replaced, when that is wanted.
-    session.open_plan(mine)
+    session.files.open_plan(mine)
     settle()
-    write_plan(mine, theirs.replace(name="again"), session.part_content)
+    write_plan(mine, theirs.replace(name="again"), session.document.part_content)
     given.append("Replace it")
     assert loaded.save()
     assert read_plan(mine).plan.name == "theirs"

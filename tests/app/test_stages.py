@@ -50,7 +50,7 @@ def test_a_made_up_stage_is_where_stages_are(notes, loaded, qtbot, settle):
 
 
 def test_what_it_misses_is_told_on_the_rail(notes, loaded):
-    assert loaded.session.missing("notes") == ""
+    assert STAGES["notes"].missing(loaded.session.document) == ""
     block = loaded.session.plan.title_block.replace(inspector="")
     loaded.session.run(SetTitleBlock(block))
     assert loaded.rail.buttons["notes"].missing == "say who inspects"
@@ -64,8 +64,8 @@ def test_a_key_is_taken_once(notes):
 
 def test_what_stages_miss_before_and_after_a_part_and_a_sample(window, loaded):
     s = loaded.session
-    assert {k: s.missing(k) for k in STAGES} == dict.fromkeys(STAGES, "")
-    s.take_sample_out()
-    said = {k: s.missing(k) for k in STAGES}
+    assert {k: STAGES[k].missing(s.document) for k in STAGES} == dict.fromkeys(STAGES, "")
+    s.document.take_sample_out()
+    said = {k: STAGES[k].missing(s.document) for k in STAGES}
     assert said.pop("part") == said.pop("devices") == ""
     assert set(said.values()) == {"bring in a scan, or touch the part with a machine"}

@@ -20,7 +20,7 @@ from truegauge.demo.faces import plane_at
 def editor_of(window, qtbot, characteristic_id):
     """Open the row of a characteristic as F2 does."""
     window.session.set_stage("measure")
-    window.session.select_characteristic(characteristic_id)
+    window.session.selection.select_characteristic(characteristic_id)
     window.ledger.edit_selected()
     qtbot.waitUntil(lambda: bool(window.ledger.list.findChildren(CharacteristicEditor)))
     return window.ledger.list.findChildren(CharacteristicEditor)[-1]
@@ -52,7 +52,7 @@ def test_a_frame_is_edited_cell_by_cell(loaded, qtbot, settle):
     changed = of(loaded, 23)
     assert (changed.upper, changed.modifiers) == (0.08, ("M",))
     assert [d.say() for d in changed.datums] == ["A", "B[turn z]"]
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert of(loaded, 23).upper == 0.1
 
 
@@ -97,7 +97,7 @@ def test_a_fit_class_is_typed_into_the_limit(loaded, qtbot, settle):
 def test_new_results_do_not_undo_what_is_typed(loaded, qtbot):
     editor = editor_of(loaded, qtbot, "c20")
     editor.upper_field.setText("0.77")
-    loaded.session.evaluated.emit()
+    loaded.session.document.evaluated.emit()
     assert editor.upper_field.text() == "0.77"
 
 
@@ -146,13 +146,13 @@ def test_several_characteristics_are_edited_at_once(loaded, qtbot, settle):
     for c in chosen:
         now = loaded.session.plan.characteristic(c.id)
         assert (now.upper, now.sheet_zone) == (0.07, "F1")
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert loaded.session.plan.characteristic(chosen[0].id) == chosen[0]
 
 
 def test_why_a_number_is_what_it_is(loaded, qtbot, settle):
     loaded.session.set_stage("evaluate")
-    loaded.session.select_characteristic("c20")
+    loaded.session.selection.select_characteristic("c20")
     loaded.actions_table.trigger("why")
     panel = loaded.why_panel
     assert panel.isVisible()
@@ -166,16 +166,16 @@ def test_why_a_number_is_what_it_is(loaded, qtbot, settle):
     assert said["left open"] == "nothing"
     assert said["decision"].startswith("outside")
     # The magnified zone is painted over the view.
-    loaded.session.set_show_map(False)
+    loaded.session.show(map=False)
     settle()
     with_zone = loaded.view.grab().toImage()
-    loaded.session.set_show_why(False)
+    loaded.session.show(why=False)
     settle()
     assert loaded.evaluate_bench.isVisible()
     assert loaded.view.grab().toImage() != with_zone
     for number in (1, 4, 14, 24, 25, 26, 27, 28):  # every kind of result can be explained and drawn
-        loaded.session.select_characteristic(f"c{number}")
-        loaded.session.set_show_why(True)
+        loaded.session.selection.select_characteristic(f"c{number}")
+        loaded.session.show(why=True)
         loaded.grab()
         assert panel.sections
 
@@ -184,7 +184,7 @@ def test_a_feature_gets_a_letter_and_several_are_one_datum(loaded, qtbot, settle
     s = loaded.session
     s.set_stage("measure")
     slot = tuple(s.plan.feature(f).group for f in ("slot-left", "slot-right"))
-    s.select_groups(slot)
+    s.selection.select(slot)
     settle()
     row = loaded.measure_bench.datum_row
     row.letter.setText("e")
@@ -193,12 +193,12 @@ def test_a_feature_gets_a_letter_and_several_are_one_datum(loaded, qtbot, settle
     row.letter.setText("7")
     row.letter.editingFinished.emit()
     assert "no datum letter" in loaded.notices[-1].text
-    s.select_groups((((plane_at(s.model, (1, 0, 0), 140)),),))
+    s.selection.select((((plane_at(s.model, (1, 0, 0), 140)),),))
     settle()
     row.letter.setText("G")
     row.letter.editingFinished.emit()
     assert s.plan.feature(s.plan.datum("G").feature).faces == (plane_at(s.model, (1, 0, 0), 140),)
-    s.undo()
+    s.document.undo()
     assert "G" not in {d.letter for d in s.plan.datums}
     assert s.plan.datum("E").features == ("slot-left", "slot-right")
 
@@ -206,21 +206,21 @@ def test_a_feature_gets_a_letter_and_several_are_one_datum(loaded, qtbot, settle
 def test_targets_are_picked_in_the_view(loaded, qtbot, settle):
     s = loaded.session
     s.set_stage("measure")
-    s.select_groups(())
+    s.selection.select(())
     datums = loaded.measure_bench.datum_list
     datums._open("A")
     base = plane_at(s.model, (0, 0, -1), 0)
     for place in ((20.0, 30.0, 0.0), (120.0, 15.0, 0.0), (70.0, 80.0, 0.0)):
-        s.pick_at(base, np.array(place))
+        s.pointer.pick_at(base, np.array(place))
     settle()
     assert [t.name for t in s.plan.datum("A").targets] == ["A1", "A2", "A3"]
-    s.pick_at(plane_at(s.model, (0, 0, 1), 60), np.array([58.0, 20.0, 60.0]))
+    s.pointer.pick_at(plane_at(s.model, (0, 0, 1), 60), np.array([58.0, 20.0, 60.0]))
     assert "lies on its feature" in loaded.notices[-1].text
     datums._change(s.plan.datum("A"), 0, radius=4.0, kind="area")
     settle()
     assert s.plan.datum("A").targets[0].radius == 4.0
     datums._open("")
-    assert s.picker is None
+    assert s.pointer.picker is None
 
 
 def test_rules_are_chosen_and_undone(loaded, qtbot, settle):
@@ -241,20 +241,20 @@ def test_rules_are_chosen_and_undone(loaded, qtbot, settle):
     rules.linear.activated.emit(2)
     assert s.plan.general.linear == "m"
     for _ in range(3):
-        s.undo()
+        s.document.undo()
     assert (s.plan.standard, s.plan.decision.rule) == ("ISO", "simple")
 
 
 def test_tiers_exact_dimensions_and_general_profiles_are_commands(loaded, qtbot, settle):
     s = loaded.session
-    s.select_characteristic("c23")
+    s.selection.select_characteristic("c23")
     loaded.actions_table.trigger("tier-composite")
     settle()
     tier = s.plan.characteristics[-1]
     assert (tier.tier_of, tier.tier, tier.datums[0].modifiers, tier.upper) == ("c23", "composite", ("><",), 0.05)
     assert s.evaluation.result(tier.id).measured is not None
     whole = s.evaluation.result("c23").measured
-    s.select_characteristic("c23")
+    s.selection.select_characteristic("c23")
     loaded.actions_table.trigger("directions")
     settle()
     one, other = of(loaded, 23), s.plan.characteristics[-1]
@@ -263,7 +263,7 @@ def test_tiers_exact_dimensions_and_general_profiles_are_commands(loaded, qtbot,
     parts = [s.evaluation.result(c.id).measured for c in (one, other)]
     assert max(parts) <= whole + 1e-9
     assert np.hypot(*parts) == pytest.approx(whole, abs=0.002)
-    s.select_characteristic("c14")
+    s.selection.select_characteristic("c14")
     loaded.actions_table.trigger("exact")
     assert of(loaded, 14).basic
     loaded.actions_table.trigger("general-profile")
@@ -272,27 +272,27 @@ def test_tiers_exact_dimensions_and_general_profiles_are_commands(loaded, qtbot,
     assert rest.kind == "profile_surface"
     assert len(s.plan.faces_of(s.plan.feature(rest.features[0]).group)) > 20
     assert s.evaluation.result(rest.id).measured > 0
-    s.select_groups(((plane_at(s.model, (0, -1, 0), 0),),))
+    s.selection.select(((plane_at(s.model, (0, -1, 0), 0),),))
     settle()
     loaded.actions_table.trigger("around")
-    assert len(s.selected_faces()) == 8  # the plate: four sides and four rounded corners
+    assert len(s.selection.faces()) == 8  # the plate: four sides and four rounded corners
     settle()
-    assert {p.kind.name for p in s.proposals} == {"profile_surface", "profile_line"}
+    assert {p.kind.name for p in s.proposing.proposals} == {"profile_surface", "profile_line"}
 
 
 def test_proposals_come_with_their_datum_systems(loaded, qtbot, settle):
     s = loaded.session
-    s.select_groups((s.plan.feature("cross-bore").group,))
+    s.selection.select((s.plan.feature("cross-bore").group,))
     settle()
-    offered = {(p.kind.name, " ".join(d.letter for d in p.datums)) for p in s.proposals}
+    offered = {(p.kind.name, " ".join(d.letter for d in p.datums)) for p in s.proposing.proposals}
     assert {
         ("position", "A B C"),
         ("parallelism", "A"),
         ("perpendicularity", "B"),
         ("perpendicularity", "D"),
     } <= offered
-    index = next(i for i, p in enumerate(s.proposals) if p.kind.name == "position")
-    s.accept(index)
+    index = next(i for i, p in enumerate(s.proposing.proposals) if p.kind.name == "position")
+    s.proposing.accept(index)
     settle()
     added = s.plan.characteristics[-1]
     assert added.system_text == "A | B | C"
@@ -309,7 +309,7 @@ def test_uncertainties_are_worked_out_in_the_background(loaded, qtbot, monkeypat
     gone = tuple(RemoveCharacteristic(c.id) for c in s.plan.characteristics if c.id not in keep)
     s.run(Several(gone, "fewer"))
     qtbot.waitUntil(lambda: all(r.uncertainty is not None for r in s.evaluation.results), timeout=60_000)
-    assert not s.is_busy
+    assert not s.queue.is_busy
 
 
 def test_a_size_says_what_it_is_and_takes_modifiers(loaded, qtbot, settle):
@@ -328,7 +328,7 @@ def test_a_size_says_what_it_is_and_takes_modifiers(loaded, qtbot, settle):
     found = window.session.evaluation.result("c4")
     assert (found.definition, of(window, 4).modifiers) == ("LP SN", ("LP", "SN"))
     assert found.measured < before
-    window.session.undo()
+    window.session.document.undo()
     assert of(window, 4).modifiers == ()
 
 
@@ -361,17 +361,17 @@ def test_the_meaning_of_sizes_is_a_rule_of_the_plan(loaded, qtbot, settle):
     settle()
     assert window.session.plan.usual_size == "LP"
     assert window.session.evaluation.result("c4").definition == "LP"
-    window.session.undo()
+    window.session.document.undo()
     assert window.session.plan.usual_size == "GG"
 
 
 def test_a_family_from_outside_is_in_the_ledger_and_says_why(loaded, reach, settle):  # noqa: F811
     """Taken from the strip like any other; its row paints its value, its panel what it was read from."""
     s = loaded.session
-    s.select_groups((s.plan.feature("main-bore").group,))
+    s.selection.select((s.plan.feature("main-bore").group,))
     settle()
-    index = next(k for k, p in enumerate(s.proposals) if p.kind is reach)
-    s.accept(index)
+    index = next(k for k, p in enumerate(s.proposing.proposals) if p.kind is reach)
+    s.proposing.accept(index)
     settle()
     c = s.plan.characteristics[-1]
     assert c.kind == "reach"

@@ -13,6 +13,7 @@ from PySide6.QtGui import QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from truegauge import demo
+from truegauge.app.document.stage import STAGES
 from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
 from truegauge.app.shell.finder import Finder
 from truegauge.core.tolerancing.judgement import State
@@ -51,7 +52,7 @@ def row(window, number):
 def test_an_empty_window_says_what_to_do(window):
     assert window.ledger.empty.isVisible()
     assert "No part yet" in window.part_bench.name.text()
-    assert window.session.missing("measure") == "open a part first"
+    assert STAGES["measure"].missing(window.session.document) == "open a part first"
     assert window.view.camera is None
 
 
@@ -77,12 +78,12 @@ def test_the_ledger_shows_every_characteristic_with_its_state(loaded):
 
 
 def test_hovering_says_what_would_be_picked_and_what_was_measured(loaded, qtbot, settle, surveys):
-    loaded.session.evaluate_again()
+    loaded.session.evaluating.evaluate()
     settle()
     loaded.view.show_standard("top")
     qtbot.mouseMove(loaded.view, place(loaded, BODY_TOP))
     assert loaded.hover_label.text().startswith("plane, facing +Z")
-    loaded.session.hover(loaded.session.plan.feature("main-bore").faces[0])
+    loaded.session.pointer.hover(loaded.session.plan.feature("main-bore").faces[0])
     nominal, measured = loaded.hover_label.text().split("\n")
     assert nominal == "main bore: hole ⌀ 42, through, 60 deep"
     assert measured.startswith("measured cylinder Ø42.012 · deviation -0.006")
@@ -94,7 +95,7 @@ def test_picking_faces_offers_proposals_and_accepting_adds_a_characteristic(load
     click(loaded, qtbot, BODY_TOP)
     click(loaded, qtbot, (30.0, 5.0, 14.0), Qt.KeyboardModifier.ControlModifier)
     settle()
-    assert loaded.session.selection == ((plane_at(model, (0, 0, 1), 48),), (plane_at(model, (0, 0, 1), 14),))
+    assert loaded.session.selection.groups == ((plane_at(model, (0, 0, 1), 48),), (plane_at(model, (0, 0, 1), 14),))
     texts = [b.text() for b in loaded.strip.buttons]
     assert [t.split()[0] for t in texts][:2] == ["distance", "parallelism"]
     assert abs(float(texts[0].split()[1]) - 34.0) < 0.01
@@ -105,9 +106,9 @@ def test_picking_faces_offers_proposals_and_accepting_adds_a_characteristic(load
     assert added.number == 31
     assert added.nominal == pytest.approx(34.0)
     assert loaded.session.evaluation.result(added.id).state == State.WITHIN
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert loaded.ledger.model.rowCount() == 30
-    loaded.session.redo()
+    loaded.session.document.redo()
     assert loaded.ledger.model.rowCount() == 31
 
 
@@ -133,7 +134,7 @@ def test_a_tolerance_is_edited_in_its_row_and_undone(loaded, qtbot):
     assert loaded.session.plan.characteristic("c4").upper == 0.005
     assert ledger.model.result(3).state == State.OUTSIDE
     assert ledger.counts.text() == "25 in   1 near   4 out"
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert ledger.model.result(3).state == State.WITHIN
 
 
@@ -152,8 +153,8 @@ def test_selecting_a_row_marks_its_faces_and_points(loaded, qtbot, settle):
     visual = loaded.ledger.list.visualRect(loaded.ledger.model.index(3)).center()
     qtbot.mouseClick(loaded.ledger.list.viewport(), Qt.MouseButton.LeftButton, pos=visual)
     settle()
-    assert loaded.session.selection == (loaded.session.plan.feature("main-bore").faces,)
-    points = loaded.session.selected_points()
+    assert loaded.session.selection.groups == (loaded.session.plan.feature("main-bore").faces,)
+    points = loaded.session.selection.points()
     radius = np.hypot(points[:, 0] - 58, points[:, 1] - 45)
     assert len(points) > 20_000
     assert np.abs(radius - 21.006).max() < 0.1
@@ -166,13 +167,13 @@ def test_picking_a_feature_selects_its_row(loaded, qtbot, settle):
     settle()
     assert loaded.ledger.list.currentIndex().row() == 3
     click(loaded, qtbot, (-60.0, -60.0, 100.0))  # beside the part
-    assert loaded.session.selection == ()
+    assert loaded.session.selection.groups == ()
 
 
 def test_the_map_follows_its_scale(loaded, qtbot, settle):
     loaded.session.set_stage("evaluate")
     settle()
-    assert loaded.session.show_map
+    assert loaded.session.shown.map
     assert loaded.scale.isVisible()
     loaded.view.show_standard("back")
     at = place(loaded, (84.0, 83.0, 30.0))
@@ -191,13 +192,13 @@ def test_the_map_follows_its_scale(loaded, qtbot, settle):
     assert loaded.session.plan.scale.limit == 2.0
     calm = color()
     assert abs(calm.red() - calm.blue()) < 40
-    loaded.session.undo()
-    loaded.session.undo()
+    loaded.session.document.undo()
+    loaded.session.document.undo()
     assert loaded.session.plan.scale.limit == 0.1
 
 
 def test_dragging_on_the_scale_changes_its_limit_as_one_edit(loaded, qtbot, settle):
-    loaded.session.set_show_map(True)
+    loaded.session.show(map=True)
     settle()
     bar = loaded.scale
     start = QPoint(16, round(bar.y_of(0.1)))
@@ -206,12 +207,12 @@ def test_dragging_on_the_scale_changes_its_limit_as_one_edit(loaded, qtbot, sett
         qtbot.mouseMove(bar, start - QPoint(0, 8 * step))
     qtbot.mouseRelease(bar, Qt.MouseButton.LeftButton, pos=start - QPoint(0, 40))
     assert loaded.session.plan.scale.limit > 0.1
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert loaded.session.plan.scale.limit == 0.1
 
 
 def test_a_value_is_typed_on_the_scale(loaded, qtbot, settle):
-    loaded.session.set_show_map(True)
+    loaded.session.show(map=True)
     loaded.scale.edit("tolerance")
     editor = loaded.scale.findChild(QLineEdit)
     editor.setText("0.02")
@@ -250,7 +251,7 @@ def test_another_scan_is_evaluated_by_the_same_plan(loaded, settle, sample, tmp_
     path = tmp_path / "next.ply"
     path.write_bytes(ply_from_points(sample.points[::3]))
     before = loaded.session.evaluation.result("c4").measured
-    loaded.session.open_scan(path)
+    loaded.session.files.open_scan(path)
     settle()
     after = loaded.session.evaluation.result("c4").measured
     assert loaded.header.sample.text() == "Sample next"
@@ -263,12 +264,12 @@ def test_a_scan_of_another_part_is_shown_as_not_trusted(loaded, settle, rng, tmp
     direction /= np.linalg.norm(direction, axis=1, keepdims=True)
     path = tmp_path / "egg.ply"
     path.write_bytes(ply_from_points(direction * [80, 45, 30]))
-    loaded.session.open_scan(path)
+    loaded.session.files.open_scan(path)
     settle()
     assert "not trusted" in loaded.header.alignment.text()
     loaded.session.set_stage("align")
     assert "another part" in loaded.align_bench.doubts.text()
-    loaded.session.open_scan(demo.SCAN)
+    loaded.session.files.open_scan(demo.SCAN)
     settle()
 
 
@@ -292,7 +293,7 @@ def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, 
     target = tmp_path / "table.xlsx"
     loaded.report_bench.xlsx.click()
     assert load_workbook(target)["results"].max_row == 6 + 30
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert loaded.report_bench.fields["inspector"].text() == "R. Fenwright"
 
 
@@ -309,7 +310,7 @@ def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, sett
     loaded.save_sample()
     assert not loaded.windowTitle().startswith("LW-1140 worm-drive housing*")
     assert read_plan(tmp_path / "copy.tgplan").plan.feature("boss").name == "boss 30"
-    loaded.session.new_plan()
+    loaded.session.document.start_over()
     settle()
     assert loaded.ledger.model.rowCount() == 0
     drop(loaded, tmp_path / "copy.tgsample", tmp_path / "copy.tgplan")
@@ -320,10 +321,10 @@ def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, sett
 def test_undo_of_another_part_brings_the_old_one_back(loaded, settle, tmp_path):
     other = tmp_path / "other.csv"
     other.write_text("type,name,x,y,z,diameter\nhole,bore,0,0,0,20\nhole,second,80,0,0,20\n")
-    loaded.session.open_part(other)
+    loaded.session.files.open_part(other)
     settle()
     assert loaded.session.plan.characteristics == ()
-    loaded.session.undo()
+    loaded.session.document.undo()
     settle()
     assert loaded.ledger.model.rowCount() == 30
     assert loaded.session.evaluation.result("c4").measured is not None
@@ -340,7 +341,7 @@ def test_work_can_be_cancelled(window, qtbot, settle, monkeypatch):
             progress(0.5, "")
             threading.Event().wait(0.01)
 
-    window.session._start(slow, lambda _: None, "Waiting")
+    window.session.queue.start(slow, lambda _: None, "Waiting")
     qtbot.waitUntil(started.is_set)
     assert window.header.stop.isVisible()
     qtbot.mouseClick(window.header.stop, Qt.MouseButton.LeftButton)
@@ -360,9 +361,9 @@ def test_a_stopped_evaluation_can_be_taken_up_again(window, qtbot, settle, evalu
             threading.Event().wait(0.01)
 
     monkeypatch.setattr(evaluator, "evaluate", slow)
-    window.session.open_plan(demo.PLAN)
+    window.session.files.open_plan(demo.PLAN)
     qtbot.waitUntil(started.is_set, timeout=60_000)
-    window.session.cancel()
+    window.session.queue.cancel()
     settle()
     assert window.session.evaluation is None
     assert "stopped" in window.notices[-1].text
@@ -381,7 +382,7 @@ def test_turning_zooming_and_keys_move_the_camera_and_rest_is_sharp(loaded, qtbo
     qtbot.mouseMove(view, QPoint(260, 220))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(260, 220))
     assert not np.allclose(view.camera.back, first.back)
-    assert loaded.session.selection == ()  # a drag is no pick
+    assert loaded.session.selection.groups == ()  # a drag is no pick
     height = view.camera.height
     no_button, no_key = Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier
     at, phase = QPointF(100, 100), Qt.ScrollPhase.NoScrollPhase
@@ -429,7 +430,7 @@ def test_repainting_for_hours_does_not_use_up_the_constants(loaded):
 
 def test_another_criterion_changes_the_ledger_and_undo_brings_it_back(loaded, settle):
     loaded.session.set_stage("measure")
-    loaded.session.select_characteristic("c14")
+    loaded.session.selection.select_characteristic("c14")
     settle()
     before = loaded.ledger.model.result(13).measured
     box = loaded.measure_bench.criterion
@@ -438,7 +439,7 @@ def test_another_criterion_changes_the_ledger_and_undo_brings_it_back(loaded, se
     settle()
     after = loaded.ledger.model.result(13).measured
     assert before + 0.01 < after < before + 0.1  # a boss is larger around its highest points
-    loaded.session.undo()
+    loaded.session.document.undo()
     settle()
     assert loaded.ledger.model.result(13).measured == before
     assert box.currentData() == "by_use"
@@ -447,7 +448,7 @@ def test_another_criterion_changes_the_ledger_and_undo_brings_it_back(loaded, se
 def test_inch_is_shown_everywhere_at_once(loaded, qtbot):
     qtbot.mouseClick(loaded.header.unit, Qt.MouseButton.LeftButton)
     assert loaded.ledger.model.data(loaded.ledger.model.index(3)) == "4 main bore 1.6540 within"
-    loaded.session.undo()
+    loaded.session.document.undo()
     assert loaded.header.unit.text() == "mm"
 
 
@@ -466,7 +467,7 @@ def test_garbage_is_collected_on_the_windows_thread_only(loaded, qtbot, settle):
         for _ in range(20_000):
             Cycle()
 
-    loaded.session._start(work, lambda _: None, "working")
+    loaded.session.queue.start(work, lambda _: None, "working")
     settle()
     assert not gc.isenabled()
     qtbot.waitUntil(lambda: len(collected) > 10_000, timeout=10_000)

@@ -47,11 +47,11 @@ def run(files: list[Path]) -> int:
     app = make_application()
     session = Session()
     window = MainWindow(session)
-    keeper = Keeper(session, recovery_folder(), window)
+    keeper = Keeper(session.document, recovery_folder(), window)
     recovered = find_recovered(recovery_folder())
     window.show()
     for file in files:
-        session.open_file(file)
+        session.files.open_file(file)
     offer(window, keeper, recovered)
     # Ctrl+C in the terminal: let Python look at it now and then.
     signal.signal(signal.SIGINT, lambda *_: window.close())
@@ -89,7 +89,7 @@ def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> Non
 
     def bring_back() -> None:
         if window.may_leave():
-            session.restore(newest.work, there)
+            session.files.restore(newest.work, there)
         else:
             offer(window, keeper, recovered)
 

@@ -34,18 +34,18 @@ def off_screen(out: Path) -> int:
     window = MainWindow(session, "day")
     window.show()
     problems: list[str] = []
-    session.noticed.connect(lambda notice: problems.append(notice.text))
-    session.open_plan(demo.PLAN)
-    session.open_scan(demo.SCAN)
-    _until(lambda: bool(problems) or (bool(session.sample) and bool(session.evaluation) and not session.is_busy))
+    session.queue.noticed.connect(lambda notice: problems.append(notice.text))
+    session.files.open_plan(demo.PLAN)
+    session.files.open_scan(demo.SCAN)
+    _until(lambda: bool(problems) or (bool(session.sample) and bool(session.evaluation) and not session.queue.is_busy))
     if problems or session.evaluation is None:
         sys.stderr.write(f"truegauge: {problems[0] if problems else 'the demo was not evaluated'}\n")
         return 2
     session.set_stage("evaluate")
     outside = [r for r in session.evaluation.results if r.state == State.OUTSIDE]
     if outside:
-        session.select_characteristic(outside[0].characteristic.id)
-    _until(lambda: not session.is_busy)
+        session.selection.select_characteristic(outside[0].characteristic.id)
+    _until(lambda: not session.queue.is_busy)
     write_whole(out / "report.pdf", window.make_pdf())
     write_whole(out / "results.json", results_json(session.evaluation, session.sample))
     write_whole(out / "results.csv", results_csv(session.evaluation, session.sample))
@@ -56,7 +56,7 @@ def off_screen(out: Path) -> int:
     sys.stdout.write("\n")
     for name in ("report.pdf", "results.json", "results.csv", "window.png"):
         sys.stdout.write(f"{out / name}\n")
-    session.history.mark_saved()
+    session.document.history.mark_saved()
     window.close()
     return 0
 

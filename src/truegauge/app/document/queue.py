@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -13,9 +13,6 @@ from truegauge.app.document.jobs import Job
 from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
 from truegauge.core.progress import Progress
 from truegauge.formats.scan import Columns
-
-if TYPE_CHECKING:
-    pass
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -47,6 +44,7 @@ class WorkQueue(QObject):
     busy_changed = Signal()
     noticed = Signal(object)
     columns_wanted = Signal(object, object)
+    stopped = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -84,19 +82,18 @@ class WorkQueue(QObject):
         self.cancel()
         self._executor.shutdown(wait=True, cancel_futures=True)
 
-    def _start(
+    def start(
         self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: Again | None = None
     ) -> None:
-        """Work in the background; `again` does the same with a unit or columns that had to be asked for."""
+        """Work in the background; what it returns is handed to `done` in the window's thread.
+
+        `again` does the same with a unit or columns that had to be asked for.
+        """
         if self._closed:
             return
         self._waiting.append((work, done, text, again))
         if self._job is None:
             self._next()
-
-    def work_on(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
-        """Work in the background; what it returns is handed on in the window's thread."""
-        self._start(work, done, text)
 
     def _next(self) -> None:
         if not self._waiting:
@@ -142,7 +139,7 @@ class WorkQueue(QObject):
     def _on_cancelled(self, job: Job) -> None:
         self._end(job)
         if not self._closed:
-            self._was_stopped()
+            self.stopped.emit()
         self._go_on()
 
     def _end(self, job: Job) -> None:
@@ -152,9 +149,6 @@ class WorkQueue(QObject):
     def _go_on(self) -> None:
         if self._job is None:
             self._next()
-
-    def _was_stopped(self) -> None:
-        """Say what is missing now that work was stopped."""
 
 
 def _words(problem: Exception | str) -> str:

@@ -17,8 +17,8 @@ from typing import Any
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from truegauge.app.document.open_document import Kept
-from truegauge.app.document.session import Session
+from truegauge.app.document.document import Document
+from truegauge.app.document.opened import Kept
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.plan.document import Plan
 from truegauge.core.samples.document import SampleData
@@ -94,9 +94,9 @@ class Keeper(QObject):
 
     _failed = Signal(str)
 
-    def __init__(self, session: Session, folder: Path, parent: QObject | None = None) -> None:
+    def __init__(self, document: Document, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._session, self._parent_folder = session, folder
+        self._document, self._parent_folder = document, folder
         self._own: OwnedFolder | None = None  # the session's folder, once there is something to keep
         self._number = 0
         self._plan_kept: tuple[Plan, str] | None = None
@@ -109,9 +109,9 @@ class Keeper(QObject):
         self._timer.setInterval(_DELAY_MS)
         self._timer.timeout.connect(self.keep)
         self._failed.connect(self._on_failed)
-        session.plan_changed.connect(self._soon)
-        session.sample_changed.connect(self._soon)
-        session.sample_data_changed.connect(self._soon)
+        document.plan_changed.connect(self._soon)
+        document.sample_changed.connect(self._soon)
+        document.sample_data_changed.connect(self._soon)
 
     def _soon(self) -> None:
         if not self._timer.isActive():  # edits that keep coming must not put it off
@@ -119,7 +119,7 @@ class Keeper(QObject):
 
     def keep(self, then: Callable[[], None] | None = None) -> None:
         """Write now, in the background; `then` is called on that thread once it is written, not if it fails."""
-        s = self._session
+        s = self._document
         if s.history.is_saved and s.sample_is_saved:
             self.discard()
             return
@@ -183,7 +183,7 @@ class Keeper(QObject):
     def _on_failed(self, reason: str) -> None:
         if reason != self._said:  # once, not every two seconds
             self._said = reason
-            self._session.notify(f"your unsaved work cannot be kept safe ({reason}); save the plan soon")
+            self._document.notify(f"your unsaved work cannot be kept safe ({reason}); save the plan soon")
 
     def discard(self) -> None:
         """Forget what was kept: it is saved, or the user let it go."""

@@ -6,12 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from truegauge.core.nodes.graph import NotComputed
+from truegauge.app.document.needs import needs_alignment, needs_characteristics, needs_part
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
-    from truegauge.app.document.open_document import OpenDocument
+    from truegauge.app.document.document import Document
 
 Window = Any  # the window that is built from these; what it has is said where its parts are made
 
@@ -37,7 +37,7 @@ class Stage:
     title: str
     glyph: str
     bench: Callable[[Window], QWidget]
-    missing: Callable[[OpenDocument], str]
+    missing: Callable[[Document], str]
     center: Callable[[Window], QWidget] = _view
     entered: Callable[[Window], None] = _nothing
     wide: bool = False  # its bench
@@ -48,30 +48,6 @@ class Stage:
     keeps_form_page: bool = True  # a form plot that fills the middle stays there
 
 
-def _needs_part(document: OpenDocument) -> str:
-    return "" if document.model is not None else "open a part first"
-
-
-def _needs_sample(document: OpenDocument) -> str:
-    said = _needs_part(document)
-    return said or ("" if document.sample is not None else "bring in a scan, or touch the part with a machine")
-
-
-def _needs_alignment(document: OpenDocument) -> str:
-    said, evaluation = _needs_sample(document), document.evaluation
-    if said or evaluation is None:
-        return said
-    alignment = evaluation.alignment
-    if isinstance(alignment, NotComputed):
-        return alignment.reason
-    return alignment.doubts[0] if alignment.doubts else ""
-
-
-def _needs_characteristics(document: OpenDocument) -> str:
-    said = _needs_sample(document)
-    return said or ("" if document.plan.characteristics else "add a characteristic: pick a face")
-
-
 def _device_page(window: Window) -> QWidget:
     devices = window.devices
     result = devices.page == "qualify" and devices.chosen_use is not None and devices.run_state is None
@@ -80,31 +56,31 @@ def _device_page(window: Window) -> QWidget:
 
 
 def _section_or_part(window: Window) -> QWidget:
-    found: QWidget = window.section_page if window.session.open_section else window.view
+    found: QWidget = window.section_page if window.session.shown.section else window.view
     return found
 
 
 def _show_map(window: Window) -> None:
     if window.session.sample is not None:
-        window.session.set_show_map(True)
+        window.session.show(map=True)
 
 
 STAGES: dict[str, Stage] = {
     stage.key: stage
     for stage in (
-        Stage(key="part", title="Part", glyph="part", bench=lambda w: w.part_bench, missing=_needs_part,
+        Stage(key="part", title="Part", glyph="part", bench=lambda w: w.part_bench, missing=needs_part,
               tells_why=True, shows_tags=False),
-        Stage(key="devices", title="Devices", glyph="devices", bench=lambda w: w.devices_bench, missing=_needs_part,
+        Stage(key="devices", title="Devices", glyph="devices", bench=lambda w: w.devices_bench, missing=needs_part,
               center=_device_page, wide=True, shows_readout=True),
-        Stage(key="align", title="Align", glyph="align", bench=lambda w: w.align_bench, missing=_needs_alignment,
+        Stage(key="align", title="Align", glyph="align", bench=lambda w: w.align_bench, missing=needs_alignment,
               wide=True, shows_tags=False, shows_readout=True),
         Stage(key="measure", title="Measure", glyph="measure", bench=lambda w: w.measure_bench,
-              missing=_needs_characteristics, tells_why=True, shows_selection=True, shows_readout=True),
+              missing=needs_characteristics, tells_why=True, shows_selection=True, shows_readout=True),
         Stage(key="evaluate", title="Evaluate", glyph="evaluate", bench=lambda w: w.evaluate_bench,
-              missing=_needs_characteristics, center=_section_or_part, entered=_show_map, wide=True, tells_why=True,
+              missing=needs_characteristics, center=_section_or_part, entered=_show_map, wide=True, tells_why=True,
               shows_selection=True),
         Stage(key="report", title="Report", glyph="report", bench=lambda w: w.report_bench,
-              missing=_needs_characteristics, center=lambda w: w.preview, keeps_form_page=False),
+              missing=needs_characteristics, center=lambda w: w.preview, keeps_form_page=False),
     )
 }  # fmt: skip
 

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.core.errors import Cancelled
 
 if TYPE_CHECKING:
-    from truegauge.app.document.open_document import OpenDocument
+    from truegauge.app.document.document import Document
     from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.core.plan.document import Plan
     from truegauge.core.samples.sample import Sample
@@ -29,8 +29,8 @@ class UncertaintyWorker(QObject):
     failed = Signal(str)
     DELAY_MS = 1200
 
-    def __init__(self, document: OpenDocument) -> None:
-        super().__init__(document)
+    def __init__(self, document: Document, parent: QObject | None = None) -> None:
+        super().__init__(parent)
         self._document = document
         self._executor = ThreadPoolExecutor(1, thread_name_prefix="uncertainty")
         self._stop = threading.Event()
@@ -62,7 +62,7 @@ class UncertaintyWorker(QObject):
 
     def _begin(self) -> None:
         d = self._document
-        if d.is_busy:
+        if d.queue.is_busy:
             self._timer.start(self.DELAY_MS)
             return
         if d.evaluator is None or d.sample is None:
@@ -101,7 +101,7 @@ class UncertaintyWorker(QObject):
     def _show(self, plan: Plan) -> None:
         """Judge again with what is known now; only results change, nothing is computed."""
         d = self._document
-        if plan is d.plan and d.evaluator is not None and not d.is_busy and d.evaluator.is_quick(plan, d.sample):
+        if plan is d.plan and d.evaluator is not None and not d.queue.is_busy and d.evaluator.is_quick(plan, d.sample):
             d.evaluation = d.evaluator.evaluate(plan, d.sample)
             self._timer.stop()
             d.evaluated.disconnect(self._wait)

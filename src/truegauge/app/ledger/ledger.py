@@ -41,9 +41,9 @@ class LedgerModel(QAbstractListModel):
         self._session = session
         self._rows: tuple[Row, ...] = ()
         self.order = Order()
-        session.plan_changed.connect(self.refresh)
-        session.evaluated.connect(self.refresh)
-        session.selection_changed.connect(self._changed)
+        session.document.plan_changed.connect(self.refresh)
+        session.document.evaluated.connect(self.refresh)
+        session.selection.changed.connect(self._changed)
         self.refresh()
 
     def refresh(self) -> None:
@@ -222,9 +222,9 @@ class Ledger(QWidget):
 
     def _connect(self) -> None:
         s = self._session
-        s.plan_changed.connect(self._refresh)
-        s.evaluated.connect(self._refresh)
-        s.selection_changed.connect(self._follow)
+        s.document.plan_changed.connect(self._refresh)
+        s.document.evaluated.connect(self._refresh)
+        s.selection.changed.connect(self._follow)
         self.list.several_wanted.connect(self.edit_several)
         self.list.selectionModel().currentChanged.connect(self._on_current_changed)
         self.model.modelReset.connect(self._follow)
@@ -261,10 +261,10 @@ class Ledger(QWidget):
 
     def _on_current_changed(self, current: QModelIndex, previous: QModelIndex) -> None:
         if current.isValid() and not isinstance(self.model.row(current.row()), str):
-            self._session.select_characteristic(self.model.characteristic(current.row()).id)
+            self._session.selection.select_characteristic(self.model.characteristic(current.row()).id)
 
     def _follow(self) -> None:
-        row = self.model.row_of(self._session.selected_characteristic)
+        row = self.model.row_of(self._session.selection.characteristic)
         selection = self.list.selectionModel()
         if row < 0:
             selection.clear()
@@ -290,7 +290,7 @@ class _List(QListView):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Delete removes the row; Enter edits it."""
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self._session.remove_selected_characteristic()
+            self._session.selection.remove_characteristic()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
             if len(self.selectedIndexes()) > 1:
                 self.several_wanted.emit()

@@ -82,7 +82,7 @@ class LedgerDelegate(QStyledItemDelegate):
         t, c = self.theme, result.characteristic
         plan = self.session.plan
         numbers = NumberFormat(plan.unit, plan.decimals).of(c.kind)
-        related = c.id in self.session.related_characteristics() if self.session.selection else False
+        related = c.id in self.session.selection.related(self.session.selection.groups)
         if current:
             painter.fillRect(box, QColor(t.accent_soft))
         if current or related:

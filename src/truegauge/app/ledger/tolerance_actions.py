@@ -27,7 +27,7 @@ class ToleranceActions:
     def selected(self) -> Characteristic | None:
         """The selected characteristic."""
         s = self._session
-        return next((c for c in s.plan.characteristics if c.id == s.selected_characteristic), None)
+        return next((c for c in s.plan.characteristics if c.id == s.selection.characteristic), None)
 
     def can_tier(self) -> bool:
         """Whether the selected characteristic can have a tier below it."""
@@ -40,7 +40,7 @@ class ToleranceActions:
         if c is not None and self.can_tier():
             command = add_tier(self._session.plan, c, composite=composite)
             if self._session.run(command):
-                self._session.select_characteristic(command.characteristic.id)
+                self._session.selection.select_characteristic(command.characteristic.id)
 
     def can_have_directions(self) -> bool:
         """Whether the selected frame is one of an axis or a centre, whose zone may lie between planes."""
@@ -79,31 +79,31 @@ class ToleranceActions:
         if command is None:
             s.notify("every face has a tolerance already")
         elif s.run(command):
-            s.select_characteristic(command.characteristic.id)
+            s.selection.select_characteristic(command.characteristic.id)
 
     def take_around(self) -> None:
         """Select all faces that go around with the selected one, along the direction of the first datum (else Z)."""
         s = self._session
-        faces = s.selected_faces()
+        faces = s.selection.faces()
         if s.model is None or not faces:
             return
         around = faces_around(s.model, faces[0], self._direction())
         if not around:
             s.notify("the selected face does not run along the first datum's direction: nothing goes around with it")
             return
-        s.select_groups((around,))
+        s.selection.select((around,))
 
     def take_between(self) -> None:
         """Select the faces from the first selected one to the last, along the direction of the first datum (else Z)."""
         s = self._session
-        faces = s.selected_faces()
+        faces = s.selection.faces()
         if s.model is None or len(faces) < 2:
             return
         between = faces_between(s.model, faces, self._direction())
         if not between:
             s.notify("the selected faces are not joined by faces along the first datum's direction")
             return
-        s.select_groups((between,))
+        s.selection.select((between,))
 
     def _direction(self) -> np.ndarray:
         s = self._session

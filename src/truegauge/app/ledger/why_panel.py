@@ -76,7 +76,7 @@ class WhyPanel(Bench):
             self.column.addWidget(widget)
         self.column.addWidget(self.dial, 0, Qt.AlignmentFlag.AlignHCenter)
         self.column.addStretch()
-        self.column.addWidget(button("Back to the bench   Y", lambda: self.session.set_show_why(False)))
+        self.column.addWidget(button("Back to the bench   Y", lambda: self.session.show(why=False)))
 
     def set_theme(self, theme: Theme) -> None:
         """Change the colours."""
@@ -87,7 +87,9 @@ class WhyPanel(Bench):
     def refresh(self) -> None:
         """Show the selected characteristic."""
         s = self.session
-        result = s.evaluation.result(s.selected_characteristic) if s.evaluation and s.selected_characteristic else None
+        result = (
+            s.evaluation.result(s.selection.characteristic) if s.evaluation and s.selection.characteristic else None
+        )
         self.head.result = result
         self.head.setVisible(result is not None)
         self.dial.hide()

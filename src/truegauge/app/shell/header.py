@@ -24,8 +24,13 @@ class Header(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(44)
         self._build()
-        for signal in (session.plan_changed, session.sample_changed, session.evaluated, session.part_changed,
-                       session.busy_changed):  # fmt: skip
+        for signal in (
+            session.document.plan_changed,
+            session.document.sample_changed,
+            session.document.evaluated,
+            session.document.part_changed,
+            session.queue.busy_changed,
+        ):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -48,7 +53,7 @@ class Header(QWidget):
         self.progress.setRange(0, 1000)
         self.stop = QPushButton("Cancel")
         self.stop.setStyleSheet("padding: 2px 9px;")
-        self.stop.clicked.connect(self._session.cancel)
+        self.stop.clicked.connect(self._session.queue.cancel)
         self.unit = QToolButton()
         self.unit.setToolTip("Switch between mm and inch")
         self.unit.clicked.connect(self._on_unit)
@@ -70,19 +75,19 @@ class Header(QWidget):
         """Show plan, sample and alignment as they are."""
         s, plan = self._session, self._session.plan
         self.title.setText(plan.name)
-        edited = "" if s.history.is_saved else ", not saved"
+        edited = "" if s.document.history.is_saved else ", not saved"
         self.revision.setText(f"revision {plan.revision}{edited}")
         self.sample.setText(f"Sample {s.sample.name}" if s.sample else "No sample")
         self._refresh_alignment(NumberFormat(plan.unit, plan.decimals))
         self.unit.setText(plan.unit)
-        busy = bool(s.busy_text)
+        busy = bool(s.queue.busy_text)
         for widget in (self.busy, self.progress, self.stop):
             widget.setVisible(busy)
         metrics = self.busy.fontMetrics()
         room = 220 if self.width() > 1400 else 110  # the window must not grow for a passing text
-        self.busy.setText(metrics.elidedText(s.busy_text, Qt.TextElideMode.ElideRight, room))
-        self.busy.setToolTip(s.busy_text)
-        self.progress.setValue(round(1000 * s.busy_fraction))
+        self.busy.setText(metrics.elidedText(s.queue.busy_text, Qt.TextElideMode.ElideRight, room))
+        self.busy.setToolTip(s.queue.busy_text)
+        self.progress.setValue(round(1000 * s.queue.busy_fraction))
 
     def _refresh_alignment(self, numbers: NumberFormat) -> None:
         evaluation = self._session.evaluation

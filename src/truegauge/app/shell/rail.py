@@ -77,8 +77,8 @@ class Rail(QWidget):
             layout.addWidget(button)
             self.buttons[stage.key] = button
         layout.addStretch()
-        for signal in (session.stage_changed, session.part_changed, session.sample_changed, session.evaluated,
-                       session.plan_changed):  # fmt: skip
+        for signal in (session.stage_changed, session.document.part_changed, session.document.sample_changed, session.document.evaluated,
+                       session.document.plan_changed):  # fmt: skip
             signal.connect(self._refresh)
         self._refresh()
 
@@ -95,7 +95,7 @@ class Rail(QWidget):
     def _refresh(self) -> None:
         for stage, button in self.buttons.items():
             button.setChecked(stage == self._session.stage)
-            button.missing = self._session.missing(stage)
+            button.missing = STAGES[stage].missing(self._session.document)
             title = STAGES[stage].title
             button.setToolTip(f"{title}: {button.missing}" if button.missing else title)
             button.update()

@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from truegauge.app.document.files import PLAN_ENDING, SCAN_ENDINGS
 from truegauge.app.document.look import OPAQUE, SEE_THROUGH
-from truegauge.app.document.open_document import PLAN_ENDING, SCAN_ENDINGS
 from truegauge.app.document.queue import Notice
 from truegauge.app.document.session import Session
 from truegauge.app.document.stage import STAGES
@@ -96,7 +96,7 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session, theme_name: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        session.may_let_sample_go = self.may_leave_sample
+        session.document.may_let_sample_go = self.may_leave_sample
         self.was_left = False  # by the user, who was asked about unsaved work
         self._settings = QSettings("truegauge", "truegauge")
         self.theme = THEMES.get(theme_name or str(self._settings.value("theme", "day")), DAY)
@@ -201,29 +201,29 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         s = self.session
         s.stage_changed.connect(self._on_stage_changed)
-        s.hover_changed.connect(self._on_hover_changed)
-        s.display_changed.connect(self._place_floating)
-        s.display_changed.connect(self._choose_bench)
-        s.display_changed.connect(self._choose_center)
-        s.plan_changed.connect(self._choose_center)
+        s.pointer.changed.connect(self._on_hover_changed)
+        s.showing.changed.connect(self._place_floating)
+        s.showing.changed.connect(self._choose_bench)
+        s.showing.changed.connect(self._choose_center)
+        s.document.plan_changed.connect(self._choose_center)
         self.devices.changed.connect(self._choose_center)
         self.evaluate_bench.map_page.area_wanted.connect(self._go_to_area)
-        s.evaluated.connect(self._place_floating)
-        s.noticed.connect(self.notice.show_notice)
-        s.columns_wanted.connect(self._ask_columns)
+        s.document.evaluated.connect(self._place_floating)
+        s.queue.noticed.connect(self.notice.show_notice)
+        s.queue.columns_wanted.connect(self._ask_columns)
         self.align.changed.connect(self._place_floating)
         self.guide.side_wanted.connect(self.view.turn_to)
         s.run_changed.connect(self.header.refresh)
         s.run_changed.connect(self.ledger.list.viewport().update)
         self.view.outline_closed.connect(self._on_outline_closed)
         self.notice.closed.connect(self.view.outline.cancel)
-        s.plan_changed.connect(self._on_plan_changed)
-        s.evaluated.connect(self._want_preview)
+        s.document.plan_changed.connect(self._on_plan_changed)
+        s.document.evaluated.connect(self._want_preview)
         self.header.finder_wanted.connect(self.open_finder)
         self.rail.menu_wanted.connect(self.open_menu)
         self.measure_bench.plot.enlarge_wanted.connect(self.toggle_form_page)
         self.form_page.closed.connect(self.toggle_form_page)
-        for signal in (s.selection_changed, s.evaluated):
+        for signal in (s.selection.changed, s.document.evaluated):
             signal.connect(self.form_page.update)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -239,7 +239,7 @@ class MainWindow(QMainWindow):
     def _place_floating(self) -> None:
         view = self.view
         s = self.session
-        self.scale.setVisible(s.wants_map or s.show_scan_map)
+        self.scale.setVisible(s.shown.wants_map or s.shown.scan_map)
         height = min(380, view.height() - 150)
         self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
         bar = self.before_after
@@ -256,7 +256,7 @@ class MainWindow(QMainWindow):
         self.hover_label.move(x, self.view.height() - self.hover_label.height() - 10)
 
     def _on_hover_changed(self) -> None:
-        text = self.session.hover_text()
+        text = self.session.pointer.hover_text()
         self.hover_label.setText(text)
         self.hover_label.setVisible(bool(text))
         self._place_hover()
@@ -273,7 +273,7 @@ class MainWindow(QMainWindow):
     def _choose_center(self) -> None:
         """Show in the middle what the stage has there."""
         s, stage = self.session, STAGES[self.session.stage]
-        if self.center.currentWidget() is self.form_page and stage.keeps_form_page and not s.open_section:
+        if self.center.currentWidget() is self.form_page and stage.keeps_form_page and not s.shown.section:
             return
         wanted = stage.center(self)
         if self.center.currentWidget() is not wanted:
@@ -310,11 +310,11 @@ class MainWindow(QMainWindow):
     def take_sample_out(self) -> None:
         """Leave the plan alone, ready for the next scan."""
         if self.session.sample is not None and self.may_leave_sample():
-            self.session.take_sample_out()
+            self.session.document.take_sample_out()
 
     def may_leave_sample(self) -> bool:
         """Ask about touches and temperatures that were not saved; True when the sample may go."""
-        if self.session.sample is None or self.session.sample_is_saved:
+        if self.session.sample is None or self.session.document.sample_is_saved:
             return True
         answer = ask(
             self, "Unsaved sample", "The sample has measured points or temperatures that are not saved. Save it?",
@@ -324,10 +324,10 @@ class MainWindow(QMainWindow):
 
     def open_batch(self) -> None:
         """Open the batch page, with the plan as it was saved."""
-        if self.session.plan_path is None or not self.session.history.is_saved:
+        if self.session.document.plan_path is None or not self.session.document.history.is_saved:
             self.session.notify("save the plan first: a batch and an inbox work by the saved plan")
             return
-        made = BatchDialog(self.session.plan_path, self)
+        made = BatchDialog(self.session.document.plan_path, self)
         made.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         made.open()
 
@@ -335,7 +335,7 @@ class MainWindow(QMainWindow):
         """Show the bench of the stage, or why a number is what it is."""
         s = self.session
         stage = STAGES[s.stage]
-        why = s.show_why and stage.tells_why
+        why = s.shown.why and stage.tells_why
         self.benches.setFixedWidth(_WIDE_BENCH if why or stage.wide else _BENCH)
         self.benches.setCurrentWidget(self.why_panel if why else self._benches[s.stage])
         QTimer.singleShot(0, self._place_floating)  # once the view has its new width
@@ -353,7 +353,7 @@ class MainWindow(QMainWindow):
         self.center.setCurrentWidget(self.view if there else self.form_page)
 
     def _on_plan_changed(self) -> None:
-        mark = "" if self.session.history.is_saved else "*"
+        mark = "" if self.session.document.history.is_saved else "*"
         self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
         self._want_preview()
 
@@ -391,7 +391,7 @@ class MainWindow(QMainWindow):
         self._ask_open(
             "Open part",
             f"Parts: STEP, IGES, table of nominal features (*{' *'.join(PART_ENDINGS)})",
-            self.session.open_part,
+            self.session.files.open_part,
         )
 
     def edit_nominals(self) -> None:
@@ -403,12 +403,16 @@ class MainWindow(QMainWindow):
     def ask_scan(self) -> None:
         """Let the user choose a scan or a sample."""
         if self.may_leave_sample():
-            self._ask_open("Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self.session.open_scan)
+            self._ask_open(
+                "Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self.session.files.open_scan
+            )
 
     def ask_more(self) -> None:
         """Let the user choose a scan that joins those of the sample."""
         self._ask_open(
-            "Add a scan", f"Scans (*{' *'.join(SCAN_ENDINGS)})", lambda path: self.session.open_scan(path, add=True)
+            "Add a scan",
+            f"Scans (*{' *'.join(SCAN_ENDINGS)})",
+            lambda path: self.session.files.open_scan(path, add=True),
         )
 
     def ask_turned(self) -> None:
@@ -419,15 +423,15 @@ class MainWindow(QMainWindow):
         )  # fmt: skip
         if wanted:
             self._ask_open("Add a scan of the turned part", f"Scans (*{' *'.join(SCAN_ENDINGS)})",
-                           lambda path: self.session.add_turned_scan(path, diameter))  # fmt: skip
+                           lambda path: self.session.files.add_turned_scan(path, diameter))  # fmt: skip
 
     def ask_touches(self) -> None:
         """Let the user choose a table of measured points."""
-        self._ask_open("Bring in measured points", "Measured points (*.csv *.txt)", self.session.open_touches)
+        self._ask_open("Bring in measured points", "Measured points (*.csv *.txt)", self.session.files.open_touches)
 
     def draw_outline(self, mode: str) -> None:
         """Draw around points in the view."""
-        self.session.set_show_points(True)
+        self.session.show(points=True)
         self.view.outline.start(mode)
         self.view.setFocus()
 
@@ -448,7 +452,7 @@ class MainWindow(QMainWindow):
     def ask_plan(self) -> None:
         """Let the user choose a plan."""
         if self.may_open_plan():
-            self._ask_open("Open plan", f"Plans (*{PLAN_ENDING})", self.session.open_plan)
+            self._ask_open("Open plan", f"Plans (*{PLAN_ENDING})", self.session.files.open_plan)
 
     def _ask_open(self, title: str, kinds: str, then: Callable[[Path], object]) -> None:
         name, _ = QFileDialog.getOpenFileName(self, title, self._folder(), f"{kinds};;All files (*)")
@@ -475,10 +479,10 @@ class MainWindow(QMainWindow):
 
     def save(self) -> bool:
         """Save the plan where it was, or ask."""
-        path = self.session.plan_path
+        path = self.session.document.plan_path
         if path is None:
             return self.save_as()
-        if self.session.plan_was_changed_elsewhere:
+        if self.session.files.plan_was_changed_elsewhere:
             answer = ask(
                 self, "Changed by somebody else",
                 f"{path.name} was changed by another window or program since it was opened here. Replacing it loses "
@@ -489,14 +493,14 @@ class MainWindow(QMainWindow):
                 return self.save_as()
             if answer != _REPLACE:
                 return False
-        return self.session.save_plan(path)
+        return self.session.files.save_plan(path)
 
     def save_as(self) -> bool:
         """Ask where to save the plan."""
         path = self._ask_save(
             "Save plan", f"Plans (*{PLAN_ENDING})", f"{_file_name(self.session.plan.name)}{PLAN_ENDING}"
         )
-        return self.session.save_plan(path) if path else False
+        return self.session.files.save_plan(path) if path else False
 
     def save_sample(self) -> bool:
         """Ask where to save the sample; False when it was not saved."""
@@ -504,31 +508,31 @@ class MainWindow(QMainWindow):
             return False
         name = f"{_file_name(self.session.sample.name)}.tgsample"
         path = self._ask_save("Save sample", "Samples (*.tgsample)", name)
-        return path is not None and self.session.save_sample(path)
+        return path is not None and self.session.files.save_sample(path)
 
     def save_cloud(self) -> None:
         """Ask where to save the points that count, in part coordinates, each with its deviation."""
         path = self._ask_save("Save points", "PLY (*.ply)", f"{_file_name(self.session.plan.name)} points.ply")
         if path:
-            self.session.save_cloud(path)
+            self.session.files.save_cloud(path)
 
     def save_map(self) -> None:
         """Ask where to save the deviation map: as PLY with a deviation at each vertex, or its shape as STL."""
         path = self._ask_save("Save map", "PLY (*.ply);;STL (*.stl)", f"{_file_name(self.session.plan.name)} map.ply")
         if path:
-            self.session.save_map(path)
+            self.session.files.save_map(path)
 
     def new_plan(self) -> None:
         """Start over."""
         if self.may_leave():
-            self.session.new_plan()
+            self.session.document.start_over()
 
     def may_leave(self) -> bool:
         """Ask about unsaved work, plan and sample; True when it may be left."""
         return self._may_leave_plan() and self.may_leave_sample()
 
     def _may_leave_plan(self) -> bool:
-        if self.session.history.is_saved:
+        if self.session.document.history.is_saved:
             return True
         name = shortened(self.session.plan.name)
         answer = ask(self, "Unsaved plan", f"Save the changes to {name}?", _SAVE, _DISCARD)
@@ -546,7 +550,7 @@ class MainWindow(QMainWindow):
         for path in sorted(paths, key=lambda p: rank.get(p.suffix.lower(), 2)):
             if not self._may_open(path):
                 return
-            self.session.open_file(path)
+            self.session.files.open_file(path)
 
     def _may_open(self, path: Path) -> bool:
         """Ask about what opening a file would take the place of."""
@@ -591,7 +595,7 @@ class MainWindow(QMainWindow):
         if evaluator is None or evaluation is None:
             return
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-        s.work_on(
+        s.queue.start(
             lambda progress: write(report_with_views(evaluator, evaluation, sample, made, camera)), then,
             "Making the report",
         )  # fmt: skip
@@ -719,12 +723,12 @@ class MainWindow(QMainWindow):
             Action("save-plan-as", "Plan", "Save plan as …", "Ctrl+Shift+S", self.save_as),
             Action("save-sample", "Plan", "Save sample …", "", self.save_sample, has_sample),
             Action("quit", "Plan", "Quit", "Ctrl+Q", self.close),
-            Action("undo", "Edit", "Undo", "Ctrl+Z", s.undo, lambda: bool(s.history.undo_label)),
-            Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", s.redo, lambda: bool(s.history.redo_label)),
-            Action("accept", "Edit", "Add the first proposal", "Ctrl+Return", lambda: s.accept(0),
-                   lambda: bool(s.proposals)),
+            Action("undo", "Edit", "Undo", "Ctrl+Z", s.document.undo, lambda: bool(s.document.history.undo_label)),
+            Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", s.document.redo, lambda: bool(s.document.history.redo_label)),
+            Action("accept", "Edit", "Add the first proposal", "Ctrl+Return", lambda: s.proposing.accept(0),
+                   lambda: bool(s.proposing.proposals)),
             Action("edit-row", "Edit", "Edit the selected characteristic", "", self.ledger.edit_selected,
-                   lambda: bool(s.selected_characteristic)),
+                   lambda: bool(s.selection.characteristic)),
             Action("edit-rows", "Edit", "Edit all selected characteristics …", "Ctrl+Shift+F2",
                    self.ledger.edit_several, lambda: len(self.ledger.selected()) > 1),
             Action("find-row", "Edit", "Find in the characteristics", "Ctrl+L", self.ledger.search.setFocus,
@@ -742,48 +746,48 @@ class MainWindow(QMainWindow):
             Action("general-profile", "Tolerances", "Add the general profile for faces without a tolerance", "",
                    self.tolerances.add_general_profile, has_part),
             Action("around", "Tolerances", "Select all around", "Shift+P", self.tolerances.take_around,
-                   lambda: bool(s.selected_faces())),
+                   lambda: bool(s.selection.faces())),
             Action("between", "Tolerances", "Select from the first selected face to the last", "",
-                   self.tolerances.take_between, lambda: len(s.selected_faces()) > 1),
-            Action("why", "View", "Why this number", "Y", lambda: s.set_show_why(not s.show_why),
+                   self.tolerances.take_between, lambda: len(s.selection.faces()) > 1),
+            Action("why", "View", "Why this number", "Y", lambda: s.show(why=not s.shown.why),
                    lambda: bool(s.plan.characteristics)),
-            Action("remove-row", "Edit", "Remove the selected characteristic", "", s.remove_selected_characteristic,
-                   lambda: bool(s.selected_characteristic)),
+            Action("remove-row", "Edit", "Remove the selected characteristic", "", s.selection.remove_characteristic,
+                   lambda: bool(s.selection.characteristic)),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", self.go_to_construct,
-                   lambda: bool(s.offers)),
-            Action("remove-feature", "Edit", "Remove the selected features", "", s.remove_selected_features,
-                   lambda: bool(s.selected_features())),
-            Action("evaluate", "Edit", "Evaluate again", "", s.evaluate_again, has_part),
-            Action("clear-selection", "Edit", "Clear the selection", "", lambda: s.select_groups(()),
-                   lambda: bool(s.selection)),
+                   lambda: bool(s.proposing.offers)),
+            Action("remove-feature", "Edit", "Remove the selected features", "", s.selection.remove_features,
+                   lambda: bool(s.selection.features())),
+            Action("evaluate", "Edit", "Evaluate again", "", s.evaluating.evaluate, has_part),
+            Action("clear-selection", "Edit", "Clear the selection", "", lambda: s.selection.select(()),
+                   lambda: bool(s.selection.groups)),
             Action("fit", "View", "Fit the part into the view", "Ctrl+0", self.view.fit, has_part),
             *views,
-            Action("hide", "View", "Hide the selected faces", "H", s.hide_selected, lambda: bool(s.selected_faces())),
-            Action("isolate", "View", "Show only the selected faces", "Shift+H", s.show_only_selected,
-                   lambda: bool(s.selected_faces())),
-            Action("show-all", "View", "Show all faces", "Ctrl+H", s.show_all, lambda: bool(s.look.hidden)),
+            Action("hide", "View", "Hide the selected faces", "H", s.showing.hide_selected, lambda: bool(s.selection.faces())),
+            Action("isolate", "View", "Show only the selected faces", "Shift+H", s.showing.show_only_selected,
+                   lambda: bool(s.selection.faces())),
+            Action("show-all", "View", "Show all faces", "Ctrl+H", s.showing.show_all, lambda: bool(s.shown.look.hidden)),
             Action("see-through", "View", "See through the part, or not", "T",
-                   lambda: s.set_look(opacity=OPAQUE if s.look.opacity < 1 else SEE_THROUGH), has_part),
+                   lambda: s.showing.set_look(opacity=OPAQUE if s.shown.look.opacity < 1 else SEE_THROUGH), has_part),
             Action("edges-only", "View", "Edges only, or surfaces", "W",
-                   lambda: s.set_look(edges_only=not s.look.edges_only), has_part),
+                   lambda: s.showing.set_look(edges_only=not s.shown.look.edges_only), has_part),
             Action("section", "View", "Section box on or off", "X", self.section_panel.toggle, has_part),
             Action("pick-behind", "View", "Select what lies behind (Alt+click)", "B", self.view.pick_behind_pointer,
                    has_part),
-            Action("pattern", "Edit", "Select the whole pattern", "P", s.take_pattern,
-                   lambda: s.selected_pattern() is not None),
-            Action("element", "Edit", "Select the whole slot or hole", "E", s.take_element,
-                   lambda: bool(s.selected_faces())),
-            Action("width", "Edit", "Select the opposite face", "O", s.take_width, lambda: bool(s.selected_faces())),
+            Action("pattern", "Edit", "Select the whole pattern", "P", s.selection.take_pattern,
+                   lambda: s.selection.pattern() is not None),
+            Action("element", "Edit", "Select the whole slot or hole", "E", s.selection.take_element,
+                   lambda: bool(s.selection.faces())),
+            Action("width", "Edit", "Select the opposite face", "O", s.selection.take_width, lambda: bool(s.selection.faces())),
             Action("annotations", "Edit", "Take over the drawing (PMI) of the part", "Ctrl+D",
-                   s.take_over_annotations, lambda: s.model is not None and s.model.annotations.count > 0),
-            Action("map", "View", "Deviation map on or off", "Ctrl+M", lambda: s.set_show_map(not s.show_map),
+                   s.document.take_over_annotations, lambda: s.model is not None and s.model.annotations.count > 0),
+            Action("map", "View", "Deviation map on or off", "Ctrl+M", lambda: s.show(map=not s.shown.map),
                    has_sample),
-            Action("points", "View", "Points on or off", "Ctrl+P", lambda: s.set_show_points(not s.show_points),
+            Action("points", "View", "Points on or off", "Ctrl+P", lambda: s.show(points=not s.shown.points),
                    has_sample),
             Action("colors", "View", "Points in their own colours, or in one", "C",
-                   lambda: s.set_show_colors(not s.show_colors),
+                   lambda: s.show(colors=not s.shown.colors),
                    lambda: s.sample is not None and s.sample.colors is not None),
-            Action("needles", "View", "Residual needles on or off", "", lambda: s.set_show_needles(not s.show_needles),
+            Action("needles", "View", "Residual needles on or off", "", lambda: s.show(needles=not s.shown.needles),
                    has_sample),
             Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", self.toggle_form_page,
                    lambda: self.form.current() is not None or self.center.currentWidget() is self.form_page),
@@ -797,8 +801,8 @@ class MainWindow(QMainWindow):
             Action("save-view", "Evaluate", "Save what is seen as a view", "Ctrl+Shift+V",
                    lambda: self.evaluating.save_view(self.view.camera_to_save()), has_part),
             Action("tidy-tags", "Evaluate", "Unpin the tags and show hidden ones again", "",
-                   lambda: s.set_tags("tidy the tags", pinned=(), hidden=()),
-                   lambda: bool(s.tags.pinned or s.tags.hidden)),
+                   lambda: s.showing.set_tags("tidy the tags", pinned=(), hidden=()),
+                   lambda: bool(s.showing.tags.pinned or s.showing.tags.hidden)),
             *outlines,
             Action("keep-section", "Points", "Keep what the section box shows", "",
                    self.align_bench.points.keep_section, has_cloud),
@@ -806,7 +810,7 @@ class MainWindow(QMainWindow):
             Action("in-force", "Align", "Put the chosen alignment in force", "Ctrl+Shift+A", self.align.put_in_force,
                    lambda: not self.align.is_in_force),
             Action("report-in", "Align", "Report the selected characteristic in the chosen alignment", "",
-                   self.align.report_selected, lambda: bool(s.selected_characteristic)),
+                   self.align.report_selected, lambda: bool(s.selection.characteristic)),
             Action("pick-targets", "Align", "Pick for the alignment, or select", "G",
                    lambda: self.align.set_picking(not self.align.picking), lambda: s.stage == "align"),
             Action("next-pose", "Align", "Next pose that fits", "N", lambda: self.align.step_candidate(1),

@@ -23,7 +23,7 @@ class DeviationScaleBar(QWidget):
         super().__init__(parent)
         self._session, self._theme = session, theme
         self._dragged = ""
-        self._start = (0.0, session.scale)
+        self._start = (0.0, session.showing.scale)
         self.setFixedWidth(104)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -34,7 +34,12 @@ class DeviationScaleBar(QWidget):
         self._editor.editingFinished.connect(self._on_typed)
         self._edited = ""
         self._histogram: tuple[object, np.ndarray] | None = None
-        for signal in (session.plan_changed, session.selection_changed, session.evaluated, session.display_changed):
+        for signal in (
+            session.document.plan_changed,
+            session.selection.changed,
+            session.document.evaluated,
+            session.showing.changed,
+        ):
             signal.connect(self.update)
 
     def set_theme(self, theme: Theme) -> None:
@@ -47,11 +52,11 @@ class DeviationScaleBar(QWidget):
 
     def y_of(self, value: float) -> float:
         """Return where a deviation (mm) stands on the bar."""
-        bar, edges = self._bar(), scale_bands(self._session.scale).edges
+        bar, edges = self._bar(), scale_bands(self._session.showing.scale).edges
         return bar.top() + bar.height() * (1 - (value - edges[0]) / (edges[-1] - edges[0]))
 
     def _handles(self) -> list[tuple[str, float]]:
-        s = self._session.scale
+        s = self._session.showing.scale
         edges = scale_bands(s).edges
         every = [(LIMIT, s.limit), (TOLERANCE, s.tolerance), (TOLERANCE, -s.tolerance), (LIMIT, -s.limit)]
         return [h for h in every if edges[0] <= h[1] <= edges[-1]]
@@ -63,7 +68,7 @@ class DeviationScaleBar(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw bands, ends, values."""
         painter = QPainter(self)
-        t, s = self._theme, self._session.scale
+        t, s = self._theme, self._session.showing.scale
         numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
         bar, b = self._bar(), scale_bands(s)
         self._paint_histogram(painter, bar, b.edges)
@@ -119,7 +124,7 @@ class DeviationScaleBar(QWidget):
         cloud = s.evaluation.cloud if s.evaluation is not None else None
         if cloud is None or isinstance(cloud, NotComputed):
             return None
-        faces = tuple(sorted(set(s.selected_faces())))
+        faces = tuple(sorted(set(s.selection.faces())))
         key = (id(cloud), faces, edges[0], edges[-1])
         if self._histogram is None or self._histogram[0] != key:
             self._histogram = (key, histogram(cloud.found, cloud.usable, faces, edges))
@@ -130,7 +135,7 @@ class DeviationScaleBar(QWidget):
         handle = self._handle_at(event.position())
         if handle is not None:
             self._dragged = handle[0]
-            self._start = (event.position().y(), self._session.scale)
+            self._start = (event.position().y(), self._session.showing.scale)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Move the handle: away from zero widens."""
@@ -151,7 +156,7 @@ class DeviationScaleBar(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Let go: the next drag is an edit of its own."""
         self._dragged = ""
-        self._session.history.end_merge()
+        self._session.document.history.end_merge()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Type a value."""
@@ -161,7 +166,7 @@ class DeviationScaleBar(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Enter types the limit, T the tolerance; up and down widen and narrow."""
-        scale = self._session.scale
+        scale = self._session.showing.scale
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit(LIMIT)
         elif event.key() == Qt.Key.Key_T:
@@ -173,7 +178,7 @@ class DeviationScaleBar(QWidget):
 
     def edit(self, which: str) -> None:
         """Open the field for the limit or the tolerance."""
-        scale = self._session.scale
+        scale = self._session.showing.scale
         value = scale.limit if which == LIMIT else scale.tolerance
         self._edited = which
         plan = self._session.plan
@@ -196,17 +201,17 @@ class DeviationScaleBar(QWidget):
             return
         if value > 0:
             self._set(**{which: value})
-            self._session.history.end_merge()
+            self._session.document.history.end_merge()
 
     def _set(self, *, limit: float | None = None, tolerance: float | None = None) -> None:
-        scale = self._session.scale
+        scale = self._session.showing.scale
         new_limit = _neat(limit if limit is not None else scale.limit)
         new_tolerance = _neat(tolerance if tolerance is not None else scale.tolerance)
         if tolerance is not None:
             new_limit = max(new_limit, new_tolerance)
         else:
             new_tolerance = min(new_tolerance, new_limit)
-        self._session.set_scale(scale.replace(limit=new_limit, tolerance=new_tolerance), "scale")
+        self._session.showing.set_scale(scale.replace(limit=new_limit, tolerance=new_tolerance), "scale")
 
 
 def _neat(value: float) -> float:

@@ -42,20 +42,20 @@ def paint_over(painter: QPainter, session: Session, camera: Camera, theme: Theme
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     sheet = _Sheet(painter, camera, size)
-    for measured in session.selected_measured():
+    for measured in session.selection.measured():
         if (
-            isinstance(measured, Measured) and session.show_needles and not session.show_why
-            and len(session.selection) == 1
+            isinstance(measured, Measured) and session.shown.needles and not session.shown.why
+            and len(session.selection.groups) == 1
         ):  # fmt: skip
             _needles(sheet, measured, theme, NumberFormat(session.plan.unit, session.plan.decimals))
         elif isinstance(measured, Built):
             _outline(sheet, measured.feature, measured.nominal, QPen(QColor(theme.accent), 2.2))
     if session.evaluator is not None and session.sample is None:
-        for feature in session.selected_features():
+        for feature in session.selection.features():
             nominal = session.evaluator.nominal(feature.group, session.plan)
             if not isinstance(nominal, NotComputed) and nominal.built:
                 _outline(sheet, nominal.feature, nominal, QPen(QColor(theme.accent), 2.2))
-    offer = session.preview
+    offer = session.proposing.preview
     if offer is not None:
         pen = QPen(QColor(theme.accent), 2.6, Qt.PenStyle.DashLine)
         _outline(sheet, offer.measured or offer.nominal.feature, offer.nominal, pen)

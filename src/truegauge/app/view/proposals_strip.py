@@ -26,9 +26,9 @@ class ProposalsStrip(QFrame):
         self._layout.setSpacing(8)
         self.buttons: list[QPushButton] = []
         self.more: QMenu | None = None
-        session.proposals_changed.connect(self._refresh)
-        session.selection_changed.connect(self._refresh)
-        session.plan_changed.connect(self._refresh)
+        session.proposing.changed.connect(self._refresh)
+        session.selection.changed.connect(self._refresh)
+        session.document.plan_changed.connect(self._refresh)
         self.hide()
 
     def set_theme(self, theme: Theme) -> None:
@@ -39,7 +39,7 @@ class ProposalsStrip(QFrame):
     def _what(self) -> str:
         evaluator = self._session.evaluator
         names = []
-        for group in self._session.selection:
+        for group in self._session.selection.groups:
             nominal = evaluator.nominal(group, self._session.plan) if evaluator else None
             if nominal is None or isinstance(nominal, NotComputed):
                 names.append("free-form face")
@@ -52,7 +52,7 @@ class ProposalsStrip(QFrame):
         empty_layout(self._layout)
         self.buttons = []
         self.more = None
-        if not self._session.selection:
+        if not self._session.selection.groups:
             self.hide()
             return
         label = QLabel(self._what())
@@ -64,10 +64,10 @@ class ProposalsStrip(QFrame):
         around = self.parentWidget()
         room = (around.width() if around is not None else 800) - 140
         room -= label.sizeHint().width()
-        others = [i for i, p in enumerate(self._session.proposals) if not p.kind.common]
-        if len(others) == len(self._session.proposals):
+        others = [i for i, p in enumerate(self._session.proposing.proposals) if not p.kind.common]
+        if len(others) == len(self._session.proposing.proposals):
             others = []
-        for i, p in enumerate(self._session.proposals):
+        for i, p in enumerate(self._session.proposing.proposals):
             if i in others:
                 continue
             button = QPushButton(f"{p.label}  {_value(p, numbers)}")
@@ -76,21 +76,21 @@ class ProposalsStrip(QFrame):
             button.setToolTip(p.reason or f"Add {p.label}" + (" (Enter)" if i == 0 else ""))
             button.setProperty("main", i == 0)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _=False, index=i: self._session.accept(index))
+            button.clicked.connect(lambda _=False, index=i: self._session.proposing.accept(index))
             button.setParent(self)
             button.ensurePolished()
             room -= button.sizeHint().width() + self._layout.spacing()
             if room < 0 and self.buttons:
                 button.deleteLater()
-                others = sorted({*others, *range(i, len(self._session.proposals))})
+                others = sorted({*others, *range(i, len(self._session.proposing.proposals))})
                 break
             self._layout.addWidget(button)
             self.buttons.append(button)
         if others and self.buttons:
             self._layout.addWidget(self._more_button(others, numbers))
-        if not self._session.proposals:
-            several = len(self._session.selection) > 1
-            hint = "measuring …" if self._session.is_busy else (
+        if not self._session.proposing.proposals:
+            several = len(self._session.selection.groups) > 1
+            hint = "measuring …" if self._session.queue.is_busy else (
                 "constructions are in the Measure stage" if several
                 else "nothing to propose; add a second face with Ctrl")  # fmt: skip
             wait = QLabel(hint)
@@ -115,11 +115,11 @@ class ProposalsStrip(QFrame):
         button.setToolTip("Sizes by their modifiers, two-point sizes, parts of distances and angles …")
         menu = QMenu(button)
         for i in others:
-            p = self._session.proposals[i]
+            p = self._session.proposing.proposals[i]
             action = menu.addAction(glyph_icon(p.kind.symbol, self._theme.ink, 18), f"{p.label}   {_value(p, numbers)}")
             action.setToolTip(p.reason)
             action.setEnabled(True)
-            action.triggered.connect(lambda _=False, index=i: self._session.accept(index))
+            action.triggered.connect(lambda _=False, index=i: self._session.proposing.accept(index))
         button.setMenu(menu)
         self.more = menu
         return button

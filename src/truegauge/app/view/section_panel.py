@@ -126,8 +126,8 @@ class SectionPanel(QFrame):
             grid.addWidget(text, k + 1, 2)
             self.bars.append(bar)
             self.texts.append(text)
-        session.display_changed.connect(self._refresh)
-        session.part_changed.connect(self._refresh)
+        session.showing.changed.connect(self._refresh)
+        session.document.part_changed.connect(self._refresh)
         self.hide()
 
     def set_theme(self, theme: Theme) -> None:
@@ -138,16 +138,16 @@ class SectionPanel(QFrame):
     def toggle(self) -> None:
         """Turn the section on (cut in the middle, so that one sees at once what it does) or off."""
         s = self._session
-        if s.look.section is not None:
-            s.set_look(section=None)
+        if s.shown.look.section is not None:
+            s.showing.set_look(section=None)
         elif s.model is not None:
             box = self._whole_box()
             box[0, 1] = s.model.box[:, 1].mean()
-            s.set_look(section=box)
+            s.showing.set_look(section=box)
 
     def _whole(self) -> None:
         if self._session.model is not None:
-            self._session.set_look(section=self._whole_box())
+            self._session.showing.set_look(section=self._whole_box())
 
     def _whole_box(self) -> np.ndarray:
         """The box of the part with a little room, so that its faces are not cut by rounding."""
@@ -160,10 +160,12 @@ class SectionPanel(QFrame):
         box = self._whole_box()
         low = np.array([b.low for b in self.bars])
         high = np.array([b.high for b in self.bars])
-        self._session.set_look(section=np.vstack([box[0] + low * (box[1] - box[0]), box[0] + high * (box[1] - box[0])]))
+        self._session.showing.set_look(
+            section=np.vstack([box[0] + low * (box[1] - box[0]), box[0] + high * (box[1] - box[0])])
+        )
 
     def _refresh(self) -> None:
-        section, model = self._session.look.section, self._session.model
+        section, model = self._session.shown.look.section, self._session.model
         self.setVisible(section is not None and model is not None)
         if section is None or model is None:
             return

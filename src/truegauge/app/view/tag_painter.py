@@ -43,8 +43,8 @@ def paint_tags(
     evaluation, evaluator = s.evaluation, s.evaluator
     if evaluation is None or evaluator is None or not STAGES[s.stage].shows_tags:
         return
-    settings = s.tags
-    if s.show_why:  # only the one that is explained
+    settings = s.showing.tags
+    if s.shown.why:  # only the one that is explained
         settings = settings.replace(shown="none")
     lengths = NumberFormat(s.plan.unit, s.plan.decimals)
     pinned = {p.characteristic: (p.x * view.width(), p.y * view.height()) for p in settings.pinned}
@@ -53,7 +53,7 @@ def paint_tags(
     texts: dict[str, tuple[Result, TagText]] = {}
     surface = PainterSurface(painter)
     boxes: list[TagBox] = []
-    for result in tagged_results(evaluation, settings, s.selected_characteristic):
+    for result in tagged_results(evaluation, settings, s.selection.characteristic):
         at = tag_anchor(evaluator, s.plan, s.sample, result, camera)
         if at is None:
             continue
@@ -76,7 +76,7 @@ def paint_tags(
     for p in placed:
         box = QRectF(p.box.x, p.box.y, p.box.width, p.box.height)
         shown.boxes[p.tag.key] = box
-        chosen = p.tag.key == s.selected_characteristic
+        chosen = p.tag.key == s.selection.characteristic
         result, text = texts[p.tag.key]
         border = theme.accent if chosen else theme.ink
         colors = TagColors(border, theme.raised, theme.ink, theme.soft, theme.accent, bar_colors(theme, result))

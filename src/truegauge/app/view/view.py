@@ -17,7 +17,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from truegauge.app.document.session import WIDE, Session
+from truegauge.app.document.session import Session
+from truegauge.app.document.shown import WIDE
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.align.overlay import AlignOverlay
 from truegauge.app.view.outline_tool import OutlineTool
@@ -85,16 +86,16 @@ class View(QWidget):
 
     def _connect(self) -> None:
         s = self._session
-        s.part_changed.connect(self._on_part_changed)
-        s.sample_changed.connect(self._refresh_points)
-        s.evaluated.connect(self._on_evaluated)
-        s.selection_changed.connect(self._refresh_selection)
-        s.hover_changed.connect(self._refresh_hover)
-        s.display_changed.connect(self._refresh_display)
-        s.plan_changed.connect(self._refresh_scale)
-        s.preview_changed.connect(self.update)
-        s.extraction_changed.connect(self._refresh_extraction)
-        s.eye_wanted.connect(self._on_eye_wanted)
+        s.document.part_changed.connect(self._on_part_changed)
+        s.document.sample_changed.connect(self._refresh_points)
+        s.document.evaluated.connect(self._on_evaluated)
+        s.selection.changed.connect(self._refresh_selection)
+        s.pointer.changed.connect(self._refresh_hover)
+        s.showing.changed.connect(self._refresh_display)
+        s.document.plan_changed.connect(self._refresh_scale)
+        s.proposing.preview_changed.connect(self.update)
+        s.proposing.extraction_changed.connect(self._refresh_extraction)
+        s.showing.eye_wanted.connect(self._on_eye_wanted)
         s.stage_changed.connect(self._refresh_marks)
         s.stage_changed.connect(self._refresh_motion)
 
@@ -212,16 +213,16 @@ class View(QWidget):
             s = self._session
             cloud = evaluation.cloud
             points = cloud.points
-            how = (s.show_colors, s.scale if s.show_scan_map else None)
+            how = (s.shown.colors, s.showing.scale if s.shown.scan_map else None)
             if points is not self._points_shown or how != self._colors_shown:
                 self._points_shown, self._colors_shown = points, how
                 colors, removed = None, cloud.removed
-                if s.show_scan_map:
-                    colors, removed = colors_of(cloud.found.distance, s.scale), cloud.removed | ~cloud.usable
-                elif s.show_colors and s.evaluator is not None and s.sample is not None:
+                if s.shown.scan_map:
+                    colors, removed = colors_of(cloud.found.distance, s.showing.scale), cloud.removed | ~cloud.usable
+                elif s.shown.colors and s.evaluator is not None and s.sample is not None:
                     colors = s.evaluator.colors(s.plan, s.sample)
                 self.scene.set_points(points, ~cloud.usable, removed, colors)
-                self.scene.show_points(s.show_points or s.show_scan_map)
+                self.scene.show_points(s.shown.points or s.shown.scan_map)
         else:
             self._points_shown = None
             self.scene.set_points(None)
@@ -229,19 +230,19 @@ class View(QWidget):
 
     def _refresh_display(self) -> None:
         s = self._session
-        if (s.show_colors, s.scale if s.show_scan_map else None) != self._colors_shown:
+        if (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
             self._refresh_points()
-        self.scene.show_points(s.show_points or s.show_scan_map)
-        look = s.look if not s.show_scan_map else replace(s.look, edges_only=True)
+        self.scene.show_points(s.shown.points or s.shown.scan_map)
+        look = s.shown.look if not s.shown.scan_map else replace(s.shown.look, edges_only=True)
         hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
         self.scene.set_look(hidden, look.opacity, look.edges_only, look.section)
         shown = None
-        if s.wants_map and s.evaluator is not None:
+        if s.shown.wants_map and s.evaluator is not None:
             shown = s.evaluator.known_deviation_map(s.plan, s.sample)
-        self.scene.set_map(shown if s.show_map and not s.show_scan_map else None, s.scale)
+        self.scene.set_map(shown if s.shown.map and not s.shown.scan_map else None, s.showing.scale)
         length = NEEDLE_SHARE * self._camera.height if self._camera is not None else 1.0
-        self._needle_factor = map_needles(self.scene, shown if s.show_map_needles else None, s.scale, length)
-        self._map_scale = s.scale
+        self._needle_factor = map_needles(self.scene, shown if s.shown.map_needles else None, s.showing.scale, length)
+        self._map_scale = s.showing.scale
         self._refresh_marks()
 
     def show_as_set(self) -> None:
@@ -250,19 +251,19 @@ class View(QWidget):
 
     def _refresh_scale(self) -> None:
         s = self._session
-        if (s.wants_map or s.show_scan_map) and s.scale != getattr(self, "_map_scale", None):
+        if (s.shown.wants_map or s.shown.scan_map) and s.showing.scale != getattr(self, "_map_scale", None):
             self._refresh_display()
         self.update()
 
     def _refresh_selection(self) -> None:
-        self.scene.set_feature_points(self._session.selected_points(), self._session.selected_strays())
+        self.scene.set_feature_points(self._session.selection.points(), self._session.selection.strays())
         self._refresh_extraction()
         self._refresh_marks()
 
     def _refresh_extraction(self) -> None:
         """Colour the points that a changed setting chooses, and those that it leaves out, by reason."""
         s = self._session
-        e, evaluation = s.extraction, s.evaluation
+        e, evaluation = s.proposing.extraction, s.evaluation
         if e is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
             self.scene.set_left_out(None, None)
             return
@@ -272,21 +273,21 @@ class View(QWidget):
         self._redraw()
 
     def _refresh_marks(self) -> None:
-        matching = self._session.matching
+        matching = self._session.document.matching
         changed = (*matching.reshaped, *matching.added) if matching else ()
         self.scene.set_faces("changed", changed if self._session.stage == "part" else ())
-        self.scene.set_faces("selected", self._session.selected_faces())
+        self.scene.set_faces("selected", self._session.selection.faces())
         self._refresh_hover()
 
     def _refresh_hover(self) -> None:
-        hovered = set(self._session.hovered_faces()) - set(self._session.selected_faces())
+        hovered = set(self._session.pointer.hovered_faces()) - set(self._session.selection.faces())
         self.scene.set_faces("hover", tuple(sorted(hovered)))
         self._redraw(moving=not self._fine)
 
     # Drawing ---------------------------------------------------------------------------------------------------
 
     def _redraw(self, *, moving: bool = False) -> None:
-        moving = moving or self._session.touches_come_in
+        moving = moving or self._session.document.touches_come_in
         self._fine = not moving
         self._image = None
         if moving:
@@ -294,7 +295,7 @@ class View(QWidget):
         self.update()
 
     def _on_rest(self) -> None:
-        if self._session.touches_come_in:
+        if self._session.document.touches_come_in:
             self._rest.start()
         else:
             self._redraw(moving=False)
@@ -333,9 +334,9 @@ class View(QWidget):
         paint_why(painter, self._session, self._camera, self._theme, self.size())
         paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()), self.tags_shown,
                    self._tag_dragged)  # fmt: skip
-        if self._session.show_sections and self._session.stage == "evaluate":
+        if self._session.shown.sections and self._session.stage == "evaluate":
             paint_sections(painter, self._session, self._camera, self._theme, self.size())
-        if self._session.show_map_needles and self._needle_factor and self._session.stage == "evaluate":
+        if self._session.shown.map_needles and self._needle_factor and self._session.stage == "evaluate":
             paint_note(painter, f"needles {self._needle_factor:,.0f} times", self._theme, QRectF(self.rect()))
         paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None
@@ -362,11 +363,11 @@ class View(QWidget):
         assert s.model is not None
         assert s.evaluator is not None
         ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
-        inside = ray_in_box(*ray, s.look.section)
+        inside = ray_in_box(*ray, s.shown.look.section)
         if inside is None:
             return []
         origin, reach = inside
-        hidden = s.look.mask(len(s.model.faces))
+        hidden = s.shown.look.mask(len(s.model.faces))
         found: list[int] = []
         while len(found) < depth:
             hit = s.evaluator.projector.pick_point(origin, ray[1], hidden)
@@ -388,14 +389,14 @@ class View(QWidget):
         faces = self._faces_under(x, y, 12)
         if not faces:
             return
-        chosen = set(s.selected_faces())
+        chosen = set(s.selection.faces())
         at = next((i for i, f in enumerate(faces) if f in chosen), -1)
-        s.pick(faces[(at + 1) % len(faces)] if at >= 0 else faces[min(1, len(faces) - 1)])
+        s.selection.pick(faces[(at + 1) % len(faces)] if at >= 0 else faces[min(1, len(faces) - 1)])
 
     def _pick(self, x: float, y: float, *, add: bool) -> None:
         face = self.face_at(x, y)
-        place = self._point_at(x, y) if face >= 0 and self._session.picker is not None else None
-        self._session.pick_at(face, place, add=add)
+        place = self._point_at(x, y) if face >= 0 and self._session.pointer.picker is not None else None
+        self._session.pointer.pick_at(face, place, add=add)
 
     def _point_at(self, x: float, y: float) -> np.ndarray:
         """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
@@ -405,7 +406,7 @@ class View(QWidget):
         if s.evaluator is None or not s.evaluator.can_pick:
             return np.asarray(s.model.box.mean(axis=0))
         ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
-        hit = s.evaluator.projector.pick_point(*ray, s.look.mask(len(s.model.faces)))
+        hit = s.evaluator.projector.pick_point(*ray, s.shown.look.mask(len(s.model.faces)))
         return s.model.box.mean(axis=0) if hit is None else hit[1]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -417,7 +418,7 @@ class View(QWidget):
         self._press = self._last = event.position()
         self._dragging = False
         # While places are picked, tags are in nobody's way.
-        self._tag_pressed = "" if self._session.picker is not None else self.tags_shown.at(event.position())
+        self._tag_pressed = "" if self._session.pointer.picker is not None else self.tags_shown.at(event.position())
         if self._tag_pressed and event.button() == Qt.MouseButton.RightButton:
             self._hide_tag(self._tag_pressed)
             self._press, self._tag_pressed = None, ""
@@ -433,7 +434,7 @@ class View(QWidget):
             return
         if self._press is None or self._camera is None:
             self._last = at
-            self._session.hover(-1 if self.tags_shown.at(at) else self.face_at(at.x(), at.y()))
+            self._session.pointer.hover(-1 if self.tags_shown.at(at) else self.face_at(at.x(), at.y()))
             return
         if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
             return
@@ -474,20 +475,20 @@ class View(QWidget):
         self._tag_pressed, self._tag_dragged, self._press, self._dragging = "", None, None, False
         s = self._session
         if dragged is None:
-            s.select_characteristic(key)
+            s.selection.select_characteristic(key)
             return
         x, y = dragged[1].x() / self.width(), dragged[1].y() / self.height()
         pin = PinnedTag(characteristic=key, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0))
-        s.set_tags("pin a tag", pinned=(*(p for p in s.tags.pinned if p.characteristic != key), pin))
+        s.showing.set_tags("pin a tag", pinned=(*(p for p in s.showing.tags.pinned if p.characteristic != key), pin))
 
     def _hide_tag(self, key: str) -> None:
         s = self._session
-        s.set_tags(
-            "hide a tag", hidden=(*(h for h in s.tags.hidden if h != key), key),
-            listed=tuple(c for c in s.tags.listed if c != key),
+        s.showing.set_tags(
+            "hide a tag", hidden=(*(h for h in s.showing.tags.hidden if h != key), key),
+            listed=tuple(c for c in s.showing.tags.listed if c != key),
         )  # fmt: skip
-        if s.selected_characteristic == key:
-            s.select_groups(())
+        if s.selection.characteristic == key:
+            s.selection.select(())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Close an outline that is drawn by corners."""
@@ -503,11 +504,11 @@ class View(QWidget):
             aligned = evaluation is not None and not isinstance(evaluation.cloud, NotComputed)
             step = self.outline.step(self._camera, self.width(), self.height(), keep=keep, aligned=aligned)
             self.outline.cancel()
-            self._session.add_step(step)
+            self._session.document.add_step(step)
 
     def leaveEvent(self, event: object) -> None:
         """Nothing is under the pointer any more."""
-        self._session.hover(-1)
+        self._session.pointer.hover(-1)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the pointer."""
@@ -536,12 +537,14 @@ class View(QWidget):
             self.outline.cancel()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
             self.outline.close()
-        elif key == Qt.Key.Key_Escape and self._session.picker is not None and self._session.stage == "evaluate":
-            self._session.stop_picking()
+        elif (
+            key == Qt.Key.Key_Escape and self._session.pointer.picker is not None and self._session.stage == "evaluate"
+        ):
+            self._session.pointer.stop_picking()
         elif key == Qt.Key.Key_Escape:
-            self._session.select_groups(())
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposals:
-            self._session.accept(0)
+            self._session.selection.select(())
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposing.proposals:
+            self._session.proposing.accept(0)
         else:
             super().keyPressEvent(event)
 

@@ -21,9 +21,9 @@ At = Callable[[np.ndarray], list[QPointF]]
 
 def paint_why(painter: QPainter, session: Session, camera: Camera, theme: Theme, size: QSize) -> None:
     """Paint the zone of the selected characteristic, when the panel asks for it."""
-    if not session.show_why or session.evaluation is None or not session.selected_characteristic:
+    if not session.shown.why or session.evaluation is None or not session.selection.characteristic:
         return
-    result = session.evaluation.result(session.selected_characteristic)
+    result = session.evaluation.result(session.selection.characteristic)
     sketch = None if result is None or result.outcome is None else result.outcome.sketch
     if result is None or sketch is None or not len(sketch.places):
         return

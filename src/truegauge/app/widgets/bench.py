@@ -52,8 +52,14 @@ class Bench(QWidget):
         scroll.setWidget(inside)
         outer.addWidget(scroll, 1)
         self._build()
-        for signal in (session.plan_changed, session.part_changed, session.sample_changed, session.evaluated,
-                       session.selection_changed, session.display_changed):  # fmt: skip
+        for signal in (
+            session.document.plan_changed,
+            session.document.part_changed,
+            session.document.sample_changed,
+            session.document.evaluated,
+            session.selection.changed,
+            session.showing.changed,
+        ):
             signal.connect(self._on_changed)
 
     def _build(self) -> None:

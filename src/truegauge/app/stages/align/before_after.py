@@ -34,7 +34,7 @@ class BeforeAfter(QFrame):
         self.hide()
 
     def _on_value(self, value: int) -> None:
-        self._align.session.set_show_points(True)
+        self._align.session.show(points=True)
         self._align.set_share(value / _STEPS)
 
     def refresh(self) -> None:

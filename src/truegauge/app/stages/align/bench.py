@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
+from truegauge.app.document.needs import needs_alignment
 from truegauge.app.stages.align.alignment_list import AlignmentList
 from truegauge.app.stages.align.frame_panel import FramePanel
 from truegauge.app.stages.align.guide import GuideModel
@@ -60,7 +61,7 @@ class AlignBench(Bench):
         super().__init__(align.session, parent)
         align.changed.connect(self._on_changed)
         guide.changed.connect(self._on_changed)
-        align.session.sample_data_changed.connect(self._on_changed)
+        align.session.document.sample_data_changed.connect(self._on_changed)
 
     def set_theme(self, theme: Theme) -> None:
         """Change the colours."""
@@ -171,7 +172,7 @@ class AlignBench(Bench):
         chosen = f"{POSE}{own.candidate}" if isinstance(own, BestFitAlignment) else self.align.chosen_target
         ordered = isinstance(own, DatumAlignment | ReferencePointAlignment | GuidedAlignment)
         self.targets.show_rows(self._target_rows(), chosen, draggable=ordered)
-        selected = s.selected_characteristic
+        selected = s.selection.characteristic
         self.report.setVisible(bool(selected) and len(s.plan.alignments) > 1)
         if selected:
             c = s.plan.characteristic(selected)
@@ -197,7 +198,7 @@ class AlignBench(Bench):
     def _refresh_missing(self, result: NotComputed | None) -> None:
         s = self.session
         self.rms.setText("–")
-        self.rms_unit.setText("working …" if s.sample is not None and s.is_busy else s.missing("align"))
+        self.rms_unit.setText("working …" if s.sample is not None and s.queue.is_busy else needs_alignment(s.document))
         say(self.trust, "")
         say(self.notes, "")
         say(self.doubts, result.reason if isinstance(result, NotComputed) and s.sample is not None else "")

@@ -42,7 +42,7 @@ class GuideModel(QObject):
         self._shown: tuple[str, str] | None = None
         self.changed.connect(self._show_target)
         align.changed.connect(self.changed)
-        align.session.sample_changed.connect(self.changed)
+        align.session.document.sample_changed.connect(self.changed)
 
     @property
     def own(self) -> GuidedAlignment | None:
@@ -166,7 +166,7 @@ class GuideModel(QObject):
         touch = Touch(
             target=target.name, place=(x, y, z), side=side, radius=point.radius, approach=(i, j, k)  # type: ignore[arg-type]
         )  # fmt: skip
-        self.align.session.set_touches((*self.touches, touch))
+        self.align.session.document.set_touches((*self.touches, touch))
         self.changed.emit()
 
     def take_back(self) -> None:
@@ -175,14 +175,14 @@ class GuideModel(QObject):
         names = {t.name for t in own.targets} if own else set()
         last = next((i for i in range(len(self.touches) - 1, -1, -1) if self.touches[i].target in names), None)
         if last is not None:
-            self.align.session.set_touches(self.touches[:last] + self.touches[last + 1 :])
+            self.align.session.document.set_touches(self.touches[:last] + self.touches[last + 1 :])
             self.changed.emit()
 
     def measure_again(self, name: str) -> None:
         """Forget the touches of a target (all targets without a name), so that it comes up again."""
         own = self.own
         names = {t.name for t in own.targets} if own and not name else {name}
-        self.align.session.set_touches(tuple(t for t in self.touches if t.target not in names))
+        self.align.session.document.set_touches(tuple(t for t in self.touches if t.target not in names))
         self.changed.emit()
 
     @property

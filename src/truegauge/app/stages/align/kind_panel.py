@@ -356,7 +356,7 @@ class KindPanel(QWidget):
         self._align.edit(base=self.base.currentData())
 
     def _on_weight(self) -> None:
-        own, faces = self._align.own, tuple(f for f in self._align.session.selected_faces() if f >= 0)
+        own, faces = self._align.own, tuple(f for f in self._align.session.selection.faces() if f >= 0)
         if not isinstance(own, BestFitAlignment):
             return
         if not faces:

@@ -38,10 +38,10 @@ class AlignModel(QObject):
         self.share = 1.0  # of the way from before to after that the view shows
         self.chosen_target = ""
         self._chosen = ""
-        session.plan_changed.connect(self.changed)
-        session.evaluated.connect(self.changed)
+        session.document.plan_changed.connect(self.changed)
+        session.document.evaluated.connect(self.changed)
         session.stage_changed.connect(self._on_stage)
-        session.part_changed.connect(self._on_part)
+        session.document.part_changed.connect(self._on_part)
 
     # What is chosen ------------------------------------------------------------------------------------------------
 
@@ -127,7 +127,7 @@ class AlignModel(QObject):
     def set_picking(self, picking: bool) -> None:
         """Let clicks in the view add to the chosen alignment, or select as elsewhere."""
         self.picking = picking
-        self.session.picker = self._take if picking and self.session.stage == "align" else None
+        self.session.pointer.picker = self._take if picking and self.session.stage == "align" else None
         self.changed.emit()
 
     def add_feature(self, feature_id: str) -> None:
@@ -145,11 +145,11 @@ class AlignModel(QObject):
     def report_selected(self) -> None:
         """Report the characteristic selected in the ledger in the chosen alignment; again: in the one in force."""
         s = self.session
-        if s.selected_characteristic:
-            there = s.plan.characteristic(s.selected_characteristic).alignment
+        if s.selection.characteristic:
+            there = s.plan.characteristic(s.selection.characteristic).alignment
             wanted = "" if there == self.own.id else self.own.id
             label = "report in another alignment"
-            s.run(EditCharacteristic(s.selected_characteristic, (("alignment", wanted),), label))
+            s.run(EditCharacteristic(s.selection.characteristic, (("alignment", wanted),), label))
 
     def _take(self, face: int, place: Vector) -> bool:
         evaluator = self.session.evaluator

@@ -133,7 +133,7 @@ class PointsPanel(QWidget):
     def _replace(self, step: Step, label_text: str) -> None:
         recipe = list(self._session.plan.recipe)
         recipe[self._chosen] = step
-        self._session.set_recipe(tuple(recipe), label_text)
+        self._session.document.set_recipe(tuple(recipe), label_text)
 
     def _on_checked(self, item: QListWidgetItem) -> None:
         self._chosen = self.steps.row(item)
@@ -155,7 +155,7 @@ class PointsPanel(QWidget):
     def _remove(self) -> None:
         recipe = list(self._session.plan.recipe)
         step = recipe.pop(self._chosen)
-        self._session.set_recipe(tuple(recipe), f"take out {describe(step).lower()}")
+        self._session.document.set_recipe(tuple(recipe), f"take out {describe(step).lower()}")
 
     def _on_add(self, index: int) -> None:
         kind = self.add.itemData(index)
@@ -179,15 +179,15 @@ class PointsPanel(QWidget):
                 "distance": CropDistance(),
                 "normal": CropNormal(),
             }  # fmt: skip
-            self._session.add_step(made[kind])
+            self._session.document.add_step(made[kind])
 
     def keep_section(self) -> None:
         """Keep what the section box shows; without one, say how to get one."""
-        section = self._session.look.section
+        section = self._session.shown.look.section
         if section is None:
             self._session.notify("turn on the section box (X) and set it around what should stay, then add this step")
             return
-        self._session.add_step(CropBox(low=vector3(section[0]), high=vector3(section[1])))
+        self._session.document.add_step(CropBox(low=vector3(section[0]), high=vector3(section[1])))
 
     def _spacing(self) -> float:
         """Return the typical distance of neighbouring points, mm, guessed from their number and extent."""

@@ -81,7 +81,7 @@ class TemperaturePanel(QWidget):
             self._session.run(SetMaterial(PartMaterial(name=material.name if same else _OTHER, expansion=value * 1e-6)))
 
     def _on_sample(self) -> None:
-        self._session.set_sample_data(
+        self._session.document.set_sample_data(
             temperature_c=self.part_c.value(), scale_temperature_c=self.scale_c.value(),
             scale_expansion=self.scale.value() * 1e-6,
         )  # fmt: skip

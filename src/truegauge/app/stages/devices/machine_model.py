@@ -100,9 +100,9 @@ class MachineModel(QObject):
         self.now: Callable[[], datetime] = datetime.now
         self.queue = WorkQueue(self)
         self.queue.busy_changed.connect(self.changed)
-        self.queue.noticed.connect(session.noticed)
+        self.queue.noticed.connect(session.queue.noticed)
         self.hand_queue = WorkQueue(self)
-        self.hand_queue.noticed.connect(session.noticed)
+        self.hand_queue.noticed.connect(session.queue.noticed)
         self.record = MachineRecord()  # nothing is known before it is known which machine it is
         self.machine = self._called = ""
         self._timer = QTimer(self)
@@ -210,12 +210,12 @@ class MachineModel(QObject):
             self.ask_state()
             self.changed.emit()
 
-        self.queue.work_on(work, done, f"Connecting to {host}:{port}")
+        self.queue.start(work, done, f"Connecting to {host}:{port}")
 
     def start_stand_in(self, *, pace: float = 3.0, seed: int = 1, faults: tuple[str, ...] = ()) -> None:
         """Start a stand-in with the plan's probes and part, and connect to it."""
         self.disconnect_machine()
-        plan, content = self.session.plan, self.session.part_content
+        plan, content = self.session.plan, self.session.document.part_content
 
         def work(progress: Progress) -> StandInProcess:
             with temporary_folder() as folder:
@@ -227,7 +227,7 @@ class MachineModel(QObject):
             self.stand_in = stand_in
             self.connect_to("127.0.0.1", stand_in.port, stand_in.hands, stand_in.token)
 
-        self.queue.work_on(work, done, "Starting the stand-in")
+        self.queue.start(work, done, "Starting the stand-in")
 
     def disconnect_machine(self, *, keep_stand_in: bool = False) -> None:
         """End the session; the stand-in ends with it."""
@@ -267,7 +267,7 @@ class MachineModel(QObject):
 
     def run(self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str) -> None:
         """Have the machine do something, after what it does now."""
-        self.queue.work_on(work, done, text)
+        self.queue.start(work, done, text)
 
     def ask_state(self) -> None:
         """Ask the machine how it is."""
@@ -378,7 +378,7 @@ class MachineModel(QObject):
         if hands is None:
             self.session.notify("only the stand-in has hands; at a machine use its own joystick")
             return
-        self.hand_queue.work_on(lambda progress: hands.do(what, **given), lambda _: then(), what)
+        self.hand_queue.start(lambda progress: hands.do(what, **given), lambda _: then(), what)
 
     def operator_touches(self, place: np.ndarray, out: np.ndarray) -> None:
         """Have an operator at the stand-in touch a place of the part (part coordinates) with the stylus in use.

@@ -58,7 +58,7 @@ class MachineView(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         model.changed.connect(self.refresh)
         self.machine.moved.connect(self._on_moved)
-        model.session.evaluated.connect(self.refresh)
+        model.session.document.evaluated.connect(self.refresh)
 
     def set_theme(self, theme: Theme) -> None:
         """Change the colours."""

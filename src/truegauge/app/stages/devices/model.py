@@ -79,7 +79,7 @@ class DevicesModel(QObject):
         self._from_job.connect(self._on_from_job)
         machine.changed.connect(self.changed)
         machine.record_changed.connect(self.changed)
-        self.session.plan_changed.connect(self._on_plan_changed)
+        self.session.document.plan_changed.connect(self._on_plan_changed)
 
     @property
     def probing(self) -> Probing:

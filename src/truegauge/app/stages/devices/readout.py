@@ -90,7 +90,7 @@ class MachineReadout(QWidget):
         self._machine.moved.connect(self._show_place)
         self._machine.changed.connect(self.refresh)
         touches.changed.connect(self.refresh)
-        for signal in (self.session.stage_changed, self.session.plan_changed, self.session.evaluated):
+        for signal in (self.session.stage_changed, self.session.document.plan_changed, self.session.document.evaluated):
             signal.connect(self.refresh)
         self.refresh()
 

@@ -49,10 +49,10 @@ class TouchModel(QObject):
         self.for_guide: deque[DevicePoint] | None = None  # a guided alignment takes what is touched by hand
         machine.touched.connect(self._on_touched)
         machine.changed.connect(self.changed)
-        self.session.evaluated.connect(self.changed)
-        self.session.sample_changed.connect(self.changed)
-        self.session.sample_data_changed.connect(self.changed)
-        self.session.selection_changed.connect(self.changed)
+        self.session.document.evaluated.connect(self.changed)
+        self.session.document.sample_changed.connect(self.changed)
+        self.session.document.sample_data_changed.connect(self.changed)
+        self.session.selection.changed.connect(self.changed)
         self._from_job.connect(self._on_from_job)
 
     # What is there ------------------------------------------------------------------------------------------------
@@ -66,7 +66,7 @@ class TouchModel(QObject):
 
     def feature(self) -> NominalFeature | None:
         """The one selected feature of the part."""
-        found = self.session.selected_features()
+        found = self.session.selection.features()
         return found[0] if len(found) == 1 and isinstance(found[0], NominalFeature) else None
 
     def count(self, feature: str) -> int:
@@ -143,7 +143,7 @@ class TouchModel(QObject):
         """Take touches of the joystick for the selected feature, or not any more."""
         sample = self.session.sample
         # The first touch takes the place of a scan; what was written about that is the operator's work too.
-        if on and sample is not None and len(sample.points) and not self.session.may_let_sample_go():
+        if on and sample is not None and len(sample.points) and not self.session.document.may_let_sample_go():
             on = False
         if on != self.by_hand:
             self.by_hand = on
@@ -202,27 +202,27 @@ class TouchModel(QObject):
     def _flush(self) -> None:
         if self._waiting:
             every, self._waiting = self.probed, []
-            self.session.set_probed(every, self.machine.temperature_c)
+            self.session.document.set_probed(every, self.machine.temperature_c)
 
     def _take_instead(self, feature: str) -> None:
         """Let the new touches of a feature, which are all there, take the place of its old ones."""
         self._flush()
         new = self._instead.pop(feature)
         kept = tuple(t for t in self.probed if t.feature != feature)
-        self.session.set_probed((*kept, *new), self.machine.temperature_c)
+        self.session.document.set_probed((*kept, *new), self.machine.temperature_c)
 
     def take_back(self) -> None:
         """Forget the last touch."""
         self._flush()
         if self.probed:
-            self.session.set_probed(self.probed[:-1])
+            self.session.document.set_probed(self.probed[:-1])
 
     def touch_again(self) -> None:
         """Forget the touches of the selected feature."""
         self._flush()
         feature = self.feature()
         if feature is not None:
-            self.session.set_probed(tuple(t for t in self.probed if t.feature != feature.id))
+            self.session.document.set_probed(tuple(t for t in self.probed if t.feature != feature.id))
 
     def assign(self, faces: tuple[int, ...] = ()) -> None:
         """Give the open touches to the selected feature, or to that of some faces; the plan gets one if it has none."""
@@ -234,8 +234,8 @@ class TouchModel(QObject):
             self.session.notify("select the feature that was touched, in the view or in the list")
             return
         wanted = feature.id
-        self.session.set_probed(tuple(t if t.feature else t.replace(feature=wanted) for t in self.probed))
-        self.session.select_groups((feature.faces,))
+        self.session.document.set_probed(tuple(t if t.feature else t.replace(feature=wanted) for t in self.probed))
+        self.session.selection.select((feature.faces,))
 
     def _new_feature(self, faces: tuple[int, ...]) -> NominalFeature | None:
         evaluator, plan = self.session.evaluator, self.session.plan
@@ -263,7 +263,7 @@ class TouchModel(QObject):
 
     def wanted(self) -> tuple[NominalFeature, ...]:
         """The selected features of the part, or all that are not touched yet."""
-        chosen = tuple(f for f in self.session.selected_features() if isinstance(f, NominalFeature))
+        chosen = tuple(f for f in self.session.selection.features() if isinstance(f, NominalFeature))
         return chosen or tuple(f for f in self.session.plan.features if not self.count(f.id))
 
     def touch_by_machine(self) -> None:

@@ -59,7 +59,7 @@ class ComparePage(QWidget):
         ids = self._rows()
         if ids and self.table.hasFocus():
             found = next((c.id for c in self.session.plan.characteristics if c.features[0] == ids[0]), "")
-            self.session.select_characteristic(found)
+            self.session.selection.select_characteristic(found)
 
     def _on_remove(self) -> None:
         ids = set(self._rows())

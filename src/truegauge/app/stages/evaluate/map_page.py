@@ -3,6 +3,7 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from truegauge.app.document.needs import needs_alignment
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
@@ -32,10 +33,10 @@ class MapPage(QWidget):
         column.setSpacing(6)
         self.map, self.scan_map = QCheckBox("Map on the part"), QCheckBox("On the scan")
         self.points, self.needles = QCheckBox("Points"), QCheckBox("Needles")
-        self.map.toggled.connect(s.set_show_map)
-        self.scan_map.toggled.connect(s.set_show_scan_map)
-        self.points.toggled.connect(s.set_show_points)
-        self.needles.toggled.connect(s.set_show_map_needles)
+        self.map.toggled.connect(lambda on: s.show(map=on))
+        self.scan_map.toggled.connect(lambda on: s.show(scan_map=on))
+        self.points.toggled.connect(lambda on: s.show(points=on))
+        self.needles.toggled.connect(lambda on: s.show(map_needles=on))
         column.addWidget(row(self.map, self.scan_map))
         column.addWidget(row(self.points, self.needles))
         self.limit = LengthField(s, "the limit of the scale", lambda v: self._limits(limit=v), least=1e-6)
@@ -91,16 +92,16 @@ class MapPage(QWidget):
 
     def _change(self, **changes: object) -> None:
         s = self.session
-        if all(getattr(s.scale, name) == value for name, value in changes.items()):
+        if all(getattr(s.showing.scale, name) == value for name, value in changes.items()):
             return
         try:
-            s.set_scale(s.scale.replace(**changes))
+            s.showing.set_scale(s.showing.scale.replace(**changes))
         except ValueError as error:
             s.notify(error)
             self.refresh()
 
     def _limits(self, *, limit: float | None = None, tolerance: float | None = None) -> None:
-        scale = self.session.scale
+        scale = self.session.showing.scale
         if tolerance is not None:
             self._change(tolerance=tolerance, limit=max(scale.limit, tolerance))
         elif limit is not None and limit < scale.tolerance:
@@ -117,7 +118,7 @@ class MapPage(QWidget):
             self.session.notify(f"{self.edges.text()!r}: the edges of the steps are numbers with spaces between")
             return
         colors = tuple(self.colors.text().upper().replace(",", " ").split()) if edges else ()
-        if (edges, colors) != (self.session.scale.edges, self.session.scale.colors):
+        if (edges, colors) != (self.session.showing.scale.edges, self.session.showing.scale.colors):
             self._change(edges=edges, colors=colors)
 
     def _on_own(self, value: float) -> None:
@@ -129,10 +130,10 @@ class MapPage(QWidget):
 
     def refresh(self) -> None:
         """Show the switches and the numbers."""
-        s, scale = self.session, self.session.scale
+        s, scale = self.session, self.session.showing.scale
         numbers = NumberFormat(s.plan.unit, s.plan.decimals)
-        for box, shown in ((self.map, s.show_map), (self.scan_map, s.show_scan_map), (self.points, s.show_points),
-                           (self.needles, s.show_map_needles), (self.only_outside, scale.only_outside)):  # fmt: skip
+        for box, shown in ((self.map, s.shown.map), (self.scan_map, s.shown.scan_map), (self.points, s.shown.points),
+                           (self.needles, s.shown.map_needles), (self.only_outside, scale.only_outside)):  # fmt: skip
             box.blockSignals(True)
             box.setChecked(shown)
             box.setEnabled(s.sample is not None)
@@ -149,7 +150,7 @@ class MapPage(QWidget):
             self.edges.setText(" ".join(numbers.value(e) for e in scale.edges))
         if not self.colors.hasFocus():
             self.colors.setText(" ".join(scale.colors))
-        faces = tuple(sorted(set(s.selected_faces())))
+        faces = tuple(sorted(set(s.selection.faces())))
         self.own.setEnabled(bool(faces))
         self.own_reset.setEnabled(any(set(o.faces) & set(faces) for o in scale.own))
         self.own.show_length(scale.tolerance_of(faces[0]) if faces else scale.tolerance)
@@ -162,10 +163,10 @@ class MapPage(QWidget):
         self.what.setText("Picked faces" if faces else "All points of the part")
         if cloud is None or isinstance(cloud, NotComputed) or s.model is None:
             reason = cloud.reason if isinstance(cloud, NotComputed) else ""
-            say(self.reason, reason or ("working …" if s.is_busy else s.missing("align")))
+            say(self.reason, reason or ("working …" if s.queue.is_busy else needs_alignment(s.document)))
             self.pairs.show_pairs([])
             return
-        found = face_statistics(cloud.found, cloud.usable, faces, len(s.model.faces), s.scale, cloud.stray)
+        found = face_statistics(cloud.found, cloud.usable, faces, len(s.model.faces), s.showing.scale, cloud.stray)
         if found is None:
             say(self.reason, "no points on the picked faces")
             self.pairs.show_pairs([])
@@ -189,8 +190,8 @@ class MapPage(QWidget):
         areas = self._model.areas()
         total = sum(a.size for a in areas)
         self.outside.setText(f"Outside: {len(areas)} areas, {total:,.0f} mm²" if areas else "Nothing outside")
-        self.outside.setVisible(self.session.show_map)
-        self.list.setVisible(self.session.show_map and bool(areas))
+        self.outside.setVisible(self.session.shown.map)
+        self.list.setVisible(self.session.shown.map and bool(areas))
         words = [self._words(a, numbers) for a in areas[:_LISTED]]
         if words == [self.list.item(k).text() for k in range(self.list.count())]:
             return

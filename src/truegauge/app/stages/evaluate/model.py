@@ -62,7 +62,7 @@ class EvaluateModel(QObject):
         self.direction = ""  # normal, or an axis
         self._areas: tuple[object, DeviationScale, tuple[OutsideArea, ...]] | None = None
         session.stage_changed.connect(self._on_stage)
-        session.picking_stopped.connect(lambda: self.pick_for(""))
+        session.pointer.picking_stopped.connect(lambda: self.pick_for(""))
 
     # Picking ---------------------------------------------------------------------------------------------------
 
@@ -70,8 +70,7 @@ class EvaluateModel(QObject):
         """Show a page of the bench."""
         if page != self.page:
             self.page = page
-            self.session.show_sections = page == "sections"
-            self.session.display_changed.emit()
+            self.session.show(sections=page == "sections")
             self.pick_for("")
             self.changed.emit()
 
@@ -80,14 +79,14 @@ class EvaluateModel(QObject):
         if what == self.picking:
             return
         self.picking = what
-        self.session.picker = self._take if what else None
+        self.session.pointer.picker = self._take if what else None
         self.changed.emit()
 
     def _on_stage(self) -> None:
         if self.session.stage != "evaluate" and self.picking:
             self.picking = ""
-            if self.session.picker == self._take:
-                self.session.picker = None
+            if self.session.pointer.picker == self._take:
+                self.session.pointer.picker = None
 
     def _take(self, face: int, place: Vector) -> bool:
         if self.session.stage != "evaluate" or self.session.model is None:
@@ -141,7 +140,7 @@ class EvaluateModel(QObject):
     def add_grid(self) -> bool:
         """Add spot checks on a grid over the selected faces."""
         return self._add_places(
-            lambda: places_on_grid(self._model(), self._projector(), self.session.selected_faces(), self.spacing)
+            lambda: places_on_grid(self._model(), self._projector(), self.session.selection.faces(), self.spacing)
         )
 
     def add_along_edge(self, face: int, place: Vector) -> bool:
@@ -167,7 +166,7 @@ class EvaluateModel(QObject):
             return False
         done = self.session.run(command)
         if done:
-            self.session.select_characteristic(command.characteristics[0].id)
+            self.session.selection.select_characteristic(command.characteristics[0].id)
         return done
 
     def _model(self) -> CadModel:
@@ -213,9 +212,9 @@ class EvaluateModel(QObject):
 
     def _selected_nominal(self) -> Nominal | None:
         s = self.session
-        if s.evaluator is None or not s.selection:
+        if s.evaluator is None or not s.selection.groups:
             return None
-        nominal = s.evaluator.nominal(s.selection[0], s.plan)
+        nominal = s.evaluator.nominal(s.selection.groups[0], s.plan)
         return nominal if isinstance(nominal, Nominal) else None
 
     def _selected_axis(self) -> tuple[Vector, Vector] | None:
@@ -226,7 +225,7 @@ class EvaluateModel(QObject):
     def _set_sections(self, sections: tuple[Section, ...]) -> None:
         label = f"add {sections[0].name}" if len(sections) == 1 else f"add {len(sections)} sections"
         if self.session.run(SetSections(sections, label)):
-            self.session.look_at_section(sections[0].id)
+            self.session.showing.look_at_section(sections[0].id)
             self.changed.emit()
 
     def section_range(self, section: Section) -> tuple[float, float, float]:
@@ -279,7 +278,7 @@ class EvaluateModel(QObject):
         )  # fmt: skip
         done = s.run(AddDimension(section_id, made, characteristic))
         if done:
-            s.select_characteristic(characteristic.id)
+            s.selection.select_characteristic(characteristic.id)
         return done
 
     # Points by name --------------------------------------------------------------------------------------------
@@ -307,25 +306,25 @@ class EvaluateModel(QObject):
         found = s.evaluator.known_deviation_map(s.plan, s.sample) if s.evaluator is not None else None
         if found is None:
             return ()
-        if self._areas is None or self._areas[0] is not found or self._areas[1] != s.scale:
-            self._areas = (found, s.scale, areas_outside(found.fine, found.fine_values, s.scale))
+        if self._areas is None or self._areas[0] is not found or self._areas[1] != s.showing.scale:
+            self._areas = (found, s.showing.scale, areas_outside(found.fine, found.fine_values, s.showing.scale))
         return self._areas[2]
 
     def set_own_tolerance(self, value: float | None) -> None:
         """Give the selected faces a tolerance band of their own in the map; None takes it away."""
         s = self.session
-        faces = tuple(sorted(set(s.selected_faces())))
+        faces = tuple(sorted(set(s.selection.faces())))
         if not faces:
             s.notify("select the faces first that have a tolerance of their own")
             return
         kept = []
-        for own in s.scale.own:
+        for own in s.showing.scale.own:
             rest = tuple(f for f in own.faces if f not in faces)
             if rest:
                 kept.append(own.replace(faces=rest))
         if value is not None:
             kept.append(FaceTolerance(faces=faces, tolerance=value))
-        s.set_scale(s.scale.replace(own=tuple(kept)))
+        s.showing.set_scale(s.showing.scale.replace(own=tuple(kept)))
 
     # Saved views -----------------------------------------------------------------------------------------------
 
@@ -339,8 +338,8 @@ class EvaluateModel(QObject):
         while not name and f"view {number}" in names:
             number += 1
         view = self._as_seen(camera, SavedView(id=new_id("view"), name=name or f"view {number}", eye=eye_of(camera)))
-        if s.run(SetViews((*s.plan.views, view.replace(tags=s.tags)), f"save {view.name}")):
-            s.look_at_view(view.id)
+        if s.run(SetViews((*s.plan.views, view.replace(tags=s.showing.tags)), f"save {view.name}")):
+            s.showing.look_at_view(view.id)
 
     def update_view(self, view_id: str, camera: Camera | None) -> None:
         """Let a saved view be as it is seen now."""
@@ -351,13 +350,19 @@ class EvaluateModel(QObject):
 
     def _as_seen(self, camera: Camera, view: SavedView) -> SavedView:
         s = self.session
-        box = s.look.section
+        box = s.shown.look.section
         corners = None if box is None else (three(box[0]), three(box[1]))
-        show = "scan" if s.show_scan_map else "map" if s.show_map else "part"
+        show = "scan" if s.shown.scan_map else "map" if s.shown.map else "part"
         return view.replace(
-            eye=eye_of(camera), show=show, points=s.show_points, needles=s.show_map_needles, opacity=s.look.opacity,
-            edges_only=s.look.edges_only, hidden=tuple(sorted(s.look.hidden)), section_box=corners,
-        )  # fmt: skip
+            eye=eye_of(camera),
+            show=show,
+            points=s.shown.points,
+            needles=s.shown.map_needles,
+            opacity=s.shown.look.opacity,
+            edges_only=s.shown.look.edges_only,
+            hidden=tuple(sorted(s.shown.look.hidden)),
+            section_box=corners,
+        )
 
     def change_view(self, view_id: str, label: str, **changes: object) -> None:
         """Change the name of a view, or whether it goes into the report."""

@@ -63,7 +63,7 @@ class SectionView(QWidget):
     def section(self) -> Section | None:
         """The section that is shown."""
         s = self._model.session
-        return next((x for x in s.plan.sections if x.id == s.open_section), None)
+        return next((x for x in s.plan.sections if x.id == s.shown.section), None)
 
     def set_theme(self, theme: Theme) -> None:
         """Change the colours."""
@@ -78,7 +78,7 @@ class SectionView(QWidget):
             sample = s.sample if s.evaluation is not None else None
             try:
                 self.curves = section_curves(s.evaluator.context(s.plan, sample), section)
-                self.drawing = section_drawing(s.evaluator, s.plan, sample, section, s.scale)
+                self.drawing = section_drawing(s.evaluator, s.plan, sample, section, s.showing.scale)
             except TrueGaugeError as error:
                 s.notify(error)
             if section.id != self._shown:
@@ -195,7 +195,7 @@ class SectionView(QWidget):
             result = s.evaluation.result(c.id) if c is not None and s.evaluation is not None else None
             width = painter.fontMetrics().horizontalAdvance(words.text) + 16
             box = QRectF(x - width / 2, y - 12, width, 24)
-            chosen = c is not None and c.id == s.selected_characteristic
+            chosen = c is not None and c.id == s.selection.characteristic
             painter.setPen(QPen(QColor(t.accent if chosen else t.rule), 1.6 if chosen else 1))
             painter.setBrush(QColor(t.raised))
             painter.drawRoundedRect(box, 4, 4)
@@ -225,7 +225,7 @@ class SectionView(QWidget):
     def _paint_scale(self, painter: QPainter) -> None:
         """Paint what the colours of the needles mean."""
         s, t = self._model.session, self._theme
-        b, numbers = scale_bands(s.scale), NumberFormat(s.plan.unit, s.plan.decimals)
+        b, numbers = scale_bands(s.showing.scale), NumberFormat(s.plan.unit, s.plan.decimals)
         low, high = b.edges[0], b.edges[-1]
         x, top, height = self.width() - 84.0, 40.0, max(90.0, min(260.0, self.height() - 140.0))
 
@@ -236,7 +236,13 @@ class SectionView(QWidget):
             painter.fillRect(QRectF(x, y_of(c), 12, y_of(a) - y_of(c) + 0.5), QColor(hexadecimal(color)))
         painter.setFont(font(11))
         painter.setPen(QColor(t.ink))
-        for value in (-s.scale.limit, -s.scale.tolerance, 0.0, s.scale.tolerance, s.scale.limit):
+        for value in (
+            -s.showing.scale.limit,
+            -s.showing.scale.tolerance,
+            0.0,
+            s.showing.scale.tolerance,
+            s.showing.scale.limit,
+        ):
             if low <= value <= high:
                 painter.drawLine(QPointF(x + 12, y_of(value)), QPointF(x + 16, y_of(value)))
                 painter.drawText(QPointF(x + 19, y_of(value) + 4), numbers.signed(value) if value else "0")
@@ -254,7 +260,7 @@ class SectionView(QWidget):
                 if abs(event.position().x() - x) < 60 and abs(event.position().y() - y) < 13:
                     s = self._model.session
                     found = next((c.id for c in s.plan.characteristics if words.key in c.features), "")
-                    s.select_characteristic(found)
+                    s.selection.select_characteristic(found)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Shift the sheet, or show the span that would be taken."""
@@ -286,7 +292,7 @@ class SectionView(QWidget):
             if self.tool is not None:
                 self.set_tool(None)
             else:
-                self._model.session.look_at_section("")
+                self._model.session.showing.look_at_section("")
         else:
             super().keyPressEvent(event)
 
@@ -341,7 +347,7 @@ class SectionPage(QWidget):
         self.sheet = SectionView(model, theme)
         outer.addWidget(self.sheet, 1)
         s = model.session
-        for signal in (s.plan_changed, s.evaluated, s.display_changed, s.selection_changed):
+        for signal in (s.document.plan_changed, s.document.evaluated, s.showing.changed, s.selection.changed):
             signal.connect(self._on_changed)
 
     def set_theme(self, theme: Theme) -> None:

@@ -61,7 +61,7 @@ class SectionsPage(QWidget):
         self.slider.setRange(0, _STEPS)
         self.slider.setAccessibleName("place of the section")
         self.slider.valueChanged.connect(self._on_slid)
-        self.slider.sliderReleased.connect(s.history.end_merge)
+        self.slider.sliderReleased.connect(s.document.history.end_merge)
         self.position = LengthField(s, "the place", self._on_position, least=-1e6)
         self.thickness = LengthField(s, "the thickness", self._on_thickness, least=1e-3)
         self.thickness.setToolTip("Points within half of this of the plane are read")
@@ -72,7 +72,7 @@ class SectionsPage(QWidget):
         self.in_report.toggled.connect(self._on_in_report)
         for widget in (self.name, self.slider, row("At", self.position), row("Thickness", self.thickness),
                        row("Needles, times", self.magnification), self.in_report,
-                       row(button("Back to the part", lambda: s.look_at_section("")),
+                       row(button("Back to the part", lambda: s.showing.look_at_section("")),
                            button("Remove", self._on_remove))):  # fmt: skip
             inside.addWidget(widget)
         column.addWidget(self.own)
@@ -87,11 +87,11 @@ class SectionsPage(QWidget):
 
     def chosen(self) -> Section | None:
         """The section that is looked at."""
-        return next((x for x in self.session.plan.sections if x.id == self.session.open_section), None)
+        return next((x for x in self.session.plan.sections if x.id == self.session.shown.section), None)
 
     def _on_chosen(self, item: QListWidgetItem | None, before: object) -> None:
         if item is not None and self.list.hasFocus():
-            self.session.look_at_section(str(item.data(256)))
+            self.session.showing.look_at_section(str(item.data(256)))
 
     def _on_name(self) -> None:
         section, text = self.chosen(), self.name.text().strip()
@@ -108,7 +108,7 @@ class SectionsPage(QWidget):
         section = self.chosen()
         if section is not None:
             self._model.move_section(section, value)
-            self.session.history.end_merge()
+            self.session.document.history.end_merge()
 
     def _on_thickness(self, value: float) -> None:
         section = self.chosen()

@@ -82,7 +82,7 @@ class SpotsPage(QWidget):
 
     def _on_chosen(self, item: QListWidgetItem | None, before: object) -> None:
         if item is not None and self.list.hasFocus():
-            self.session.select_characteristic(str(item.data(256)))
+            self.session.selection.select_characteristic(str(item.data(256)))
 
     def _on_remove(self) -> None:
         ids = frozenset(str(item.data(256)) for item in self.list.selectedItems())
@@ -97,7 +97,7 @@ class SpotsPage(QWidget):
                            (self.edge, "edge")):  # fmt: skip
             made.setChecked(m.picking == what)
             made.setEnabled(there)
-        self.grid.setEnabled(there and bool(s.selected_faces()))
+        self.grid.setEnabled(there and bool(s.selection.faces()))
         self.typed.setEnabled(there)
         self.hint.setText(_HINTS.get(m.picking, ""))
         self.hint.setVisible(m.picking in _HINTS)

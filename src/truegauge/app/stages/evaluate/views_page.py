@@ -66,13 +66,13 @@ class ViewsPage(QWidget):
         )  # fmt: skip
         inside.addWidget(
             row(button("Update to what is seen", lambda: self._with(lambda v: model.update_view(v.id, camera()))),
-                button("Leave", lambda: s.look_at_view("")))
+                button("Leave", lambda: s.showing.look_at_view("")))
         )  # fmt: skip
         column.addWidget(self.own)
         tags = Fold("Tags")
         tags.header.setChecked(True)
-        self.shown = choice(_SHOWN, lambda k: s.set_tags(shown=k), "which tags are shown")
-        self.layout_choice = choice(_LAYOUTS, lambda k: s.set_tags(layout=k), "where tags stand")
+        self.shown = choice(_SHOWN, lambda k: s.showing.set_tags(shown=k), "which tags are shown")
+        self.layout_choice = choice(_LAYOUTS, lambda k: s.showing.set_tags(layout=k), "where tags stand")
         self.parts = {key: QCheckBox(words) for key, words in _PARTS}
         for key, box in self.parts.items():
             box.toggled.connect(lambda on, k=key: self._on_part(k, on))
@@ -86,13 +86,13 @@ class ViewsPage(QWidget):
         tags.column.addLayout(grid)
         self.list_it = button("Add selected", self._on_list)
         self.list_it.setToolTip("Show the selected characteristic in this view, or take it out")
-        self.tidy = button("Tidy", lambda: s.set_tags("tidy the tags", pinned=(), hidden=()))
+        self.tidy = button("Tidy", lambda: s.showing.set_tags("tidy the tags", pinned=(), hidden=()))
         self.tidy.setToolTip("Drag a tag to pin it, right-click it to hide it; this takes both back")
         tags.column.addWidget(row(self.list_it, self.tidy))
         column.addWidget(tags)
 
     def _with(self, act: Callable[[SavedView], None]) -> None:
-        view = self.session.saved_view
+        view = self.session.showing.saved_view
         if view is not None:
             act(view)
 
@@ -104,30 +104,30 @@ class ViewsPage(QWidget):
         if (view.scale is not None) != on:
             scale = self.session.plan.scale if on else None
             self._model.change_view(view.id, "scale of the view", scale=scale)
-            self.session.display_changed.emit()
+            self.session.showing.changed.emit()
 
     def _on_name(self) -> None:
-        view, text = self.session.saved_view, self.name.text().strip()
+        view, text = self.session.showing.saved_view, self.name.text().strip()
         if view is not None and text and text != view.name:
             self._model.change_view(view.id, "rename view", name=text)
 
     def _on_chosen(self, item: QListWidgetItem | None, before: object) -> None:
         if item is not None and self.list.hasFocus():
-            self.session.look_at_view(str(item.data(Qt.ItemDataRole.UserRole)))
+            self.session.showing.look_at_view(str(item.data(Qt.ItemDataRole.UserRole)))
 
     def _on_part(self, key: str, on: bool) -> None:
-        now = self.session.tags.parts
+        now = self.session.showing.tags.parts
         if (key in now) == on:
             return
         wanted = {*now, key} if on else set(now) - {key}
-        self.session.set_tags("change what tags say", parts=tuple(k for k, _ in _PARTS if k in wanted))
+        self.session.showing.set_tags("change what tags say", parts=tuple(k for k, _ in _PARTS if k in wanted))
 
     def _on_list(self) -> None:
-        chosen, tags = self.session.selected_characteristic, self.session.tags
+        chosen, tags = self.session.selection.characteristic, self.session.showing.tags
         if chosen and chosen not in tags.listed:
-            self.session.set_tags(shown="listed", listed=(*tags.listed, chosen))
+            self.session.showing.set_tags(shown="listed", listed=(*tags.listed, chosen))
         elif chosen:
-            self.session.set_tags(listed=tuple(c for c in tags.listed if c != chosen))
+            self.session.showing.set_tags(listed=tuple(c for c in tags.listed if c != chosen))
 
     def refresh(self) -> None:
         """Show the views and the tags of the one that is looked at."""
@@ -147,10 +147,10 @@ class ViewsPage(QWidget):
             icon = QIcon(self._thumb(view))
             icon.addPixmap(self._thumb(view), QIcon.Mode.Selected)  # not tinted
             item.setIcon(icon)
-        now = next((k for k, v in enumerate(views) if v.id == s.open_view), -1)
+        now = next((k for k, v in enumerate(views) if v.id == s.shown.view), -1)
         self.list.setCurrentRow(now)
         self.list.blockSignals(False)
-        opened = s.saved_view
+        opened = s.showing.saved_view
         self.own.setVisible(opened is not None)
         if opened is not None:
             if not self.name.hasFocus():
@@ -159,15 +159,15 @@ class ViewsPage(QWidget):
                 box.blockSignals(True)
                 box.setChecked(on)
                 box.blockSignals(False)
-        tags = s.tags
+        tags = s.showing.tags
         choose(self.shown, tags.shown)
         choose(self.layout_choice, tags.layout)
         for key, box in self.parts.items():
             box.blockSignals(True)
             box.setChecked(key in tags.parts)
             box.blockSignals(False)
-        self.list_it.setEnabled(bool(s.selected_characteristic))
-        there = s.selected_characteristic in tags.listed
+        self.list_it.setEnabled(bool(s.selection.characteristic))
+        there = s.selection.characteristic in tags.listed
         self.list_it.setText("Take out selected" if there else "Add selected")
         self.tidy.setEnabled(bool(tags.pinned or tags.hidden))
 

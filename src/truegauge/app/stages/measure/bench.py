@@ -149,7 +149,7 @@ class MeasureBench(Bench):
         self.datum_list = DatumList(self.session)
         self.rules = RulesPanel(self.session)
         self.needles = QCheckBox("residual needles in the view")
-        self.needles.toggled.connect(self.session.set_show_needles)
+        self.needles.toggled.connect(lambda on: self.session.show(needles=on))
         for widget in (self.name_field, self.reason, self.datum_row, self.criterion, self.plot, self.filter_kind,
                        self.cutoffs, self.details, self.needles, self.datum_heading, self.datum_list, self.rules,
                        self.points):  # fmt: skip
@@ -160,8 +160,8 @@ class MeasureBench(Bench):
 
     def _feature(self) -> NominalFeature | ConstructedFeature | None:
         """The one selected feature."""
-        found = self.session.selected_features()
-        return found[0] if len(found) == 1 and len(self.session.selection) == 1 else None
+        found = self.session.selection.features()
+        return found[0] if len(found) == 1 and len(self.session.selection.groups) == 1 else None
 
     def _on_name(self) -> None:
         feature, text = self._feature(), self.name_field.text().strip()
@@ -219,7 +219,7 @@ class MeasureBench(Bench):
                 self.rows[feature.id] = row
         wanted = self.find_field.text().lower()
         measured = shown = 0
-        chosen = {f.id for f in s.selected_features()}
+        chosen = {f.id for f in s.selection.features()}
         for feature in features:
             row = self.rows[feature.id]
             result = s.evaluation.features.get(feature.id) if s.evaluation else None
@@ -235,7 +235,7 @@ class MeasureBench(Bench):
         self.hint.setVisible(not features)
         self.find_field.setVisible(bool(features))
         self._scroll.setVisible(bool(features))
-        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if s.selection else 30) + 4)
+        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if s.selection.groups else 30) + 4)
         if chosen and any(feature_id in self.rows for feature_id in chosen):
             first = next(f.id for f in features if f.id in chosen)
             self._scroll.ensureWidgetVisible(self.rows[first], 0, 4)
@@ -248,11 +248,11 @@ class MeasureBench(Bench):
         s = self.session
         held = QApplication.keyboardModifiers()
         if not held & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier):
-            s.select_groups((group,))
-        elif group in s.selection:
-            s.select_groups(tuple(g for g in s.selection if g != group))
+            s.selection.select((group,))
+        elif group in s.selection.groups:
+            s.selection.select(tuple(g for g in s.selection.groups if g != group))
         else:
-            s.select_groups((*s.selection, group))
+            s.selection.select((*s.selection.groups, group))
         self.refresh()
 
     def _worst(self, feature: NominalFeature | ConstructedFeature) -> State | None:
@@ -286,11 +286,11 @@ class MeasureBench(Bench):
         feature = self._feature()
         result = s.evaluation.features.get(feature.id) if feature and s.evaluation else None
         part_feature = feature if isinstance(feature, NominalFeature) else None
-        self.line.setVisible(feature is not None or not s.selection)
-        self.points.setVisible((part_feature is not None or not s.selection) and s.model is not None)
+        self.line.setVisible(feature is not None or not s.selection.groups)
+        self.points.setVisible((part_feature is not None or not s.selection.groups) and s.model is not None)
         self.datum_row.refresh()
         for widget in (self.datum_heading, self.datum_list, self.rules):
-            widget.setVisible(not s.selection and s.model is not None)
+            widget.setVisible(not s.selection.groups and s.model is not None)
         self.datum_list.refresh()
         self.rules.refresh()
         if self.points.isVisibleTo(self):
@@ -303,7 +303,7 @@ class MeasureBench(Bench):
         self._refresh_filter(part_feature)
         self.plot.refresh()
         self.needles.setVisible(isinstance(result, Measured))
-        self.needles.setChecked(s.show_needles)
+        self.needles.setChecked(s.shown.needles)
         if isinstance(result, Measured):
             self.details.show_pairs(self._measured_pairs(result))
         elif isinstance(result, Built) and isinstance(feature, ConstructedFeature):

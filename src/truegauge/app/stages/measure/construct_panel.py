@@ -30,9 +30,9 @@ class ConstructPanel(QWidget):
         self.buttons: list[QPushButton] = []
         self.fields: dict[str, QLineEdit] = {}
         self._offers: dict[QObject, Offer] = {}
-        session.proposals_changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-        session.preview_changed.connect(self._refresh_text)
+        session.proposing.changed.connect(self.refresh)
+        session.selection.changed.connect(self.refresh)
+        session.proposing.preview_changed.connect(self._refresh_text)
         self.hide()
 
     @property
@@ -43,7 +43,7 @@ class ConstructPanel(QWidget):
         """Show the offers for the selection."""
         empty_layout(self._rows)
         self.buttons, self.fields, self._offers = [], {}, {}
-        offers = self._session.offers if self._session.selection else []
+        offers = self._session.proposing.offers if self._session.selection.groups else []
         self.setVisible(bool(offers))
         for offer in offers:
             self._add(offer)
@@ -83,7 +83,7 @@ class ConstructPanel(QWidget):
         fields = self._fields_of(offer)
         try:
             values = tuple(self._numbers.parse(f.text()) for f in fields)
-            changed = self._session.offer_with(offer, values)
+            changed = self._session.proposing.offer_with(offer, values)
         except ValueError:
             changed = None
         button.setEnabled(changed is not None)
@@ -92,22 +92,22 @@ class ConstructPanel(QWidget):
             field.style().polish(field)
         if changed is not None:
             self._offers[button] = changed
-            self._session.set_preview(changed)
+            self._session.proposing.set_preview(changed)
 
     def _make(self, button: QPushButton) -> None:
-        self._session.construct(self._offers[button])
+        self._session.proposing.construct(self._offers[button])
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Preview the offer under the pointer or the focus."""
         offer = self._offers.get(watched)
         if event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn) and offer is not None:
-            self._session.set_preview(offer)
+            self._session.proposing.set_preview(offer)
         elif event.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut) and offer is not None:
-            self._session.set_preview(None)
+            self._session.proposing.set_preview(None)
         return False
 
     def _refresh_text(self) -> None:
-        offer = self._session.preview
+        offer = self._session.proposing.preview
         say(self.preview_text, describe_offer(offer, self._numbers) if offer is not None else "")
 
 

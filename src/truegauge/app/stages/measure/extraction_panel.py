@@ -64,13 +64,13 @@ class ExtractionPanel(QWidget):
         column.addWidget(self.counts)
         column.addWidget(self.reset)
         self._for = ""
-        session.extraction_changed.connect(self._show_counts)
+        session.proposing.extraction_changed.connect(self._show_counts)
 
     # What the settings are for ---------------------------------------------------------------------------------
 
     def _feature(self) -> NominalFeature | None:
-        found = self.session.selected_features()
-        one = found[0] if len(found) == 1 and len(self.session.selection) == 1 else None
+        found = self.session.selection.features()
+        one = found[0] if len(found) == 1 and len(self.session.selection.groups) == 1 else None
         return one if isinstance(one, NominalFeature) else None
 
     def _shape(self) -> str:
@@ -134,7 +134,7 @@ class ExtractionPanel(QWidget):
             plan: Plan = self._command(self._parsed(name)).apply(self.session.plan)
         except ValueError:
             return
-        self.session.show_extraction(plan, feature.faces)
+        self.session.proposing.show_extraction(plan, feature.faces)
 
     def _on_typed(self, name: str) -> None:
         now = self.now()
@@ -177,7 +177,7 @@ class ExtractionPanel(QWidget):
         self._show_counts()
 
     def _show_counts(self) -> None:
-        e = self.session.extraction
+        e = self.session.proposing.extraction
         if e is None or self._feature() is None:
             say(self.counts, "")
             return

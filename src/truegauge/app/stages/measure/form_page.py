@@ -37,7 +37,7 @@ class FormModel:
 
     def current(self) -> FormMap | None:
         """Return the map of the one selected measured feature, None (with `reason`) when there is none."""
-        found = self._session.selected_measured()
+        found = self._session.selection.measured()
         measured = found[0] if len(found) == 1 and isinstance(found[0], Measured) else None
         if measured is not self._of:
             self._of, self._map, self.reason = measured, None, ""
@@ -61,7 +61,7 @@ class FormModel:
 
     def title(self) -> str:
         """Say which feature it is, how it was associated and filtered."""
-        features = self._session.selected_features()
+        features = self._session.selection.features()
         if self._of is None or not features:
             return ""
         return f"{features[0].name}: form {self.numbers.value(self._of.form)} {self.numbers.unit}"

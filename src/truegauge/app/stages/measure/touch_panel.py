@@ -88,7 +88,7 @@ class TouchPanel(QWidget):
         self.run.setVisible(not running)
         self.run.setEnabled(not why)
         count = len(m.wanted())
-        chosen = feature is not None or bool(s.selected_features())
+        chosen = feature is not None or bool(s.selection.features())
         self.run.setText("Touch by machine" if chosen else f"Touch {count} by machine")
         self.run.setToolTip(f"{count} feature{'s' if count != 1 else ''}")
         self._filling = True

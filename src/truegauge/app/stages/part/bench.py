@@ -42,12 +42,12 @@ class PartBench(Bench):
         self.bodies = self._list()
         self.drawing = label("Drawing in the file", "heading")
         self.drawing_text = label("", "soft", wrap=True)
-        self.take_over = button("Take over the drawing", self.session.take_over_annotations)
+        self.take_over = button("Take over the drawing", self.session.document.take_over_annotations)
         self.changes_heading = label("Changed since the revision before", "heading", wrap=True)
         self.changes = self._list()
         self.elements_heading = label("Found on the part", "heading")
         self.elements = self._list()
-        self.pattern = button("", self.session.take_pattern)
+        self.pattern = button("", self.session.selection.take_pattern)
         self.open = button("Open part …", self._open_part)
         self.typed = button("Nominal features …", self._edit_nominals)
         for widget in (self.name, self.pairs, self.kinds, self.notes, self.bodies_heading, self.bodies,
@@ -69,7 +69,7 @@ class PartBench(Bench):
     def _on_chosen(self, item: QListWidgetItem) -> None:
         groups = item.data(_FACES)
         if groups:
-            self.session.select_groups(tuple(tuple(g) for g in groups))
+            self.session.selection.select(tuple(tuple(g) for g in groups))
 
     def _fill(self, made: QListWidget, rows: _Rows, most: int) -> None:
         there = [(made.item(i).text(), made.item(i).data(_FACES)) for i in range(made.count())]
@@ -114,7 +114,7 @@ class PartBench(Bench):
         self.kinds.setText(
             f"{len(model.faces)} faces: " + ", ".join(f"{k} {_WORDS[name][k > 1]}" for name, k in counts.most_common())
         )
-        hidden = len(self.session.look.hidden)
+        hidden = len(self.session.shown.look.hidden)
         self.pairs.show_pairs(pairs + ([("hidden faces", str(hidden))] if hidden else []))
         say(self.notes, "\n".join(f"Note: {x}." for x in model.notes))
         self._show_bodies()
@@ -144,7 +144,7 @@ class PartBench(Bench):
         if not a.count and not a.not_understood:
             return
         text = f"{len(a.datums)} datums, {len(a.dimensions)} dimensions, {len(a.tolerances)} geometric tolerances."
-        gaps = self.session.annotation_gaps or a.not_understood
+        gaps = self.session.document.annotation_gaps or a.not_understood
         if gaps:
             text += " Not understood: " + "; ".join(gaps) + "."
         self.drawing.setVisible(True)
@@ -152,7 +152,7 @@ class PartBench(Bench):
         say(self.drawing_text, text)
 
     def _show_changes(self) -> None:
-        model, matching = self.session.model, self.session.matching
+        model, matching = self.session.model, self.session.document.matching
         if model is None or matching is None:
             return
         rows: _Rows = [
@@ -180,7 +180,7 @@ class PartBench(Bench):
         rows += [(e.describe(), e.groups) for e in evaluator.elements.all if id(e) not in in_pattern]
         self.elements_heading.setVisible(bool(rows))
         self._fill(self.elements, rows, 8)
-        chosen = self.session.selected_pattern()
-        if chosen is not None and len(self.session.selection) < len(chosen.members):
+        chosen = self.session.selection.pattern()
+        if chosen is not None and len(self.session.selection.groups) < len(chosen.members):
             self.pattern.setText(f"Select all {len(chosen.members)} (P)")
             self.pattern.setVisible(True)

@@ -43,13 +43,13 @@ class DatumRow(QWidget):
         line.addWidget(self.letter)
 
     def _datum(self) -> Datum | None:
-        ids = {f.id for f in self._session.selected_features()}
+        ids = {f.id for f in self._session.selection.features()}
         return next((d for d in self._session.plan.datums if ids and set(d.features) == ids), None)
 
     def refresh(self) -> None:
         """Show the letter."""
         datum = self._datum()
-        self.setVisible(bool(self._session.selection) and self._session.evaluator is not None)
+        self.setVisible(bool(self._session.selection.groups) and self._session.evaluator is not None)
         if not self.letter.hasFocus():
             self.letter.setText(datum.letter if datum else "")
 
@@ -67,7 +67,7 @@ class DatumRow(QWidget):
             return
         new: list[NominalFeature] = []
         ids = []
-        for group in s.selection:
+        for group in s.selection.groups:
             feature = s.plan.feature_of(group)
             if feature is None and not isinstance(group, str):
                 nominal = s.evaluator.nominal(group, s.plan)
@@ -121,7 +121,7 @@ class DatumList(QWidget):
         pick = QPushButton(datum.letter)
         pick.setFixedWidth(34)
         pick.setToolTip("Select what carries this letter")
-        pick.clicked.connect(lambda: s.select_groups(tuple(s.plan.feature(f).group for f in datum.features)))
+        pick.clicked.connect(lambda: s.selection.select(tuple(s.plan.feature(f).group for f in datum.features)))
         names = " + ".join(s.plan.feature(f).name for f in datum.features)
         missing = self._missing(datum)
         self.said[datum.letter] = missing
@@ -149,8 +149,8 @@ class DatumList(QWidget):
 
     def _open(self, letter: str) -> None:
         self.open_letter = letter
-        self._session.picker = self._picked if letter else None
-        self._session.display_changed.emit()
+        self._session.pointer.picker = self._picked if letter else None
+        self._session.showing.changed.emit()
         self.refresh()
 
     def _picked(self, face: int, place: np.ndarray) -> bool:

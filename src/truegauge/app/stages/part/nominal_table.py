@@ -68,9 +68,9 @@ class NominalTable(QDialog):
     def _present_rows(self) -> tuple[NominalRow, ...]:
         s = self._session
         part = s.plan.part
-        if part is None or s.part_content is None or not part.file_name.lower().endswith(".csv"):
+        if part is None or s.document.part_content is None or not part.file_name.lower().endswith(".csv"):
             return ()
-        return rows_from_csv(Path(part.file_name), s.part_content)
+        return rows_from_csv(Path(part.file_name), s.document.part_content)
 
     def show_rows(self, rows: tuple[NominalRow, ...]) -> None:
         """Fill the table."""
@@ -144,7 +144,7 @@ class NominalTable(QDialog):
         part = self._session.plan.part
         typed = part is not None and part.file_name.lower().endswith(".csv")
         name = part.file_name if part is not None and typed else "nominal features.csv"
-        self._session.use_nominals(self.rows(), name)
+        self._session.files.use_nominals(self.rows(), name)
         self.accept()
 
     def _ask_read(self) -> None:
