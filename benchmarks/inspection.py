@@ -43,7 +43,7 @@ def large_plan(folder: Path) -> Path:
     assert len(places) >= SPOTS, len(places)
     for place in places[:SPOTS]:
         made.spot(place)
-    return made.save(folder / "large.tgplan")
+    return made.files.save(folder / "large.tgplan")
 
 
 def one(folder: Path) -> None:

@@ -46,7 +46,7 @@ def show(path):
 
     from truegauge.app.document.session import Session
     from truegauge.app.main import make_application
-    from truegauge.app.shell.window import MainWindow
+    from truegauge.app.window import MainWindow
 
     make_application()
     session = Session()

@@ -49,7 +49,7 @@ def start_to_window():
         "import os, time, sys; t = float(sys.argv[1]);"
         "os.environ['QT_QPA_PLATFORM'] = 'offscreen';"
         "from truegauge.app.main import make_application; from truegauge.app.document.session import Session;"
-        "from truegauge.app.shell.window import MainWindow; from truegauge.demo.run import _until;"
+        "from truegauge.app.window import MainWindow; from truegauge.demo.run import _until;"
         "from truegauge import demo;"
         "make_application(); s = Session(); w = MainWindow(s, 'day'); w.show();"
         "s.files.open_plan(demo.PLAN); s.files.open_scan(demo.SCAN);"

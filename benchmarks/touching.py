@@ -16,7 +16,10 @@ from PySide6.QtCore import QTimer
 from truegauge import demo
 from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
-from truegauge.app.shell.window import MainWindow
+from truegauge.app.stages.devices.machine_model import MachineModel
+from truegauge.app.stages.devices.model import DevicesModel
+from truegauge.app.stages.devices.touch_model import TouchModel
+from truegauge.app.window import MainWindow
 from truegauge.demo.cmm import part_to_place
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import MachineSettings
@@ -48,16 +51,16 @@ def main() -> None:
     part = part_to_place(session.evaluator.model, session.evaluator.projector, is_housing=True)
     world = make_world(MachineSettings(), 1, (), plan, part)
     running = start(world, hands_port=0)
-    window.machine.connect_to("127.0.0.1", running.port, running.hands.port, running.hands.token)
-    until(lambda: window.machine.connected and not window.machine.busy)
-    window.devices.change(window.devices.probing.replace(allow_unqualified=True), "allow")
-    window.machine.home()
-    until(lambda: window.machine.homed and not window.machine.busy)
-    window.machine.take_stylus(window.devices.probing.uses()[0])
-    until(lambda: not window.machine.busy)
+    window.get(MachineModel).connect_to("127.0.0.1", running.port, running.hands.port, running.hands.token)
+    until(lambda: window.get(MachineModel).connected and not window.get(MachineModel).busy)
+    window.get(DevicesModel).change(window.get(DevicesModel).probing.replace(allow_unqualified=True), "allow")
+    window.get(MachineModel).home()
+    until(lambda: window.get(MachineModel).homed and not window.get(MachineModel).busy)
+    window.get(MachineModel).take_stylus(window.get(DevicesModel).probing.uses()[0])
+    until(lambda: not window.get(MachineModel).busy)
     session.set_stage("measure")
     session.selection.select((plan.features[0].faces,))
-    window.touching.set_by_hand(True)
+    window.get(TouchModel).set_by_hand(True)
     count = int(RATE * seconds)
     pose = world.part.machine_from_part
     rng = np.random.default_rng(1)
@@ -79,7 +82,7 @@ def main() -> None:
     def beat() -> None:
         now = time.monotonic()
         beats.append(now)
-        shown = len(window.touching.probed)
+        shown = len(window.get(TouchModel).probed)
         if 0 < shown < count and sent[shown] > 0:
             late.append(now - sent[shown])
 
@@ -88,7 +91,7 @@ def main() -> None:
     timer.start(5)
     thread = threading.Thread(target=stream)
     thread.start()
-    until(lambda: len(window.touching.probed) >= count, seconds + 60)
+    until(lambda: len(window.get(TouchModel).probed) >= count, seconds + 60)
     took = time.monotonic() - sent[0]
     thread.join()
     timer.stop()

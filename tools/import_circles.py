@@ -1,4 +1,4 @@
-"""No circle of modules: ``tools/import_circles.py`` lists every one, and fails where there is one that is not known.
+"""No circle of modules or folders: ``tools/import_circles.py`` lists every one, and fails where there is one that is not known.
 
 Imports inside of functions count, those that only types need do not. A module that imports the face of its own package
 is in a circle with it.
@@ -10,6 +10,7 @@ from pathlib import Path
 
 SOURCE = Path(__file__).parents[1] / "src"
 KNOWN: list[list[str]] = []
+KNOWN_FOLDERS: list[list[str]] = []
 
 
 def modules() -> dict[str, Path]:
@@ -69,6 +70,19 @@ def circles(graph: dict[str, set[str]]) -> list[list[str]]:
     return found
 
 
+def folders(graph: dict[str, set[str]], known: dict[str, Path]) -> dict[str, set[str]]:
+    """Return what imports what by folders; what lies in none (the command line, the palette) stands for itself."""
+
+    def folder(name: str) -> str:
+        above = name.rpartition(".")[0]
+        return name if above in ("", "truegauge") else above
+
+    found: dict[str, set[str]] = {folder(name): set() for name in known}
+    for name, others in graph.items():
+        found[folder(name)] |= {folder(o) for o in others} - {folder(name)}
+    return found
+
+
 def main() -> int:
     """Print the circles; 1 when there is one that is not known, or a known one is gone."""
     sys.setrecursionlimit(10_000)
@@ -79,7 +93,10 @@ def main() -> int:
         print(f"no circle any more, take it off the list: {', '.join(own)}")
     for own in (c for c in found if c not in KNOWN):
         print(f"{len(own)} modules import each other: {', '.join(m.removeprefix('truegauge.') for m in own)}")
-    return int(found != KNOWN)
+    among = circles(folders(graph, known))
+    for own in (c for c in among if c not in KNOWN_FOLDERS):
+        print(f"{len(own)} folders import each other: {', '.join(m.removeprefix('truegauge.') for m in own)}")
+    return int(found != KNOWN or among != KNOWN_FOLDERS)
 
 
 if __name__ == "__main__":

@@ -21,7 +21,15 @@ from truegauge import demo
 from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
 from truegauge.app.shell.batch_dialog import BatchDialog
-from truegauge.app.shell.window import MainWindow
+from truegauge.app.stages.align.before_after import BeforeAfter
+from truegauge.app.stages.align.guide import GuideModel
+from truegauge.app.stages.align.model import AlignModel
+from truegauge.app.stages.devices.machine_model import MachineModel
+from truegauge.app.stages.devices.model import DevicesModel
+from truegauge.app.stages.devices.touch_model import TouchModel
+from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.report.making import ReportMaker
+from truegauge.app.window import MainWindow
 from truegauge.demo.housing import build_housing
 from truegauge.demo.run import _until
 from truegauge.demo.samples import write_samples
@@ -46,12 +54,12 @@ def more(session: Session, window: MainWindow, shot: Callable[[str], None], sett
         session.files.open_part(changed)
         settle()
     shot("revision")
-    window.notice.hide()
+    window.floating.notice.hide()
 
 
 def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
     """Pictures of the Devices stage and of touching, on the stand-in."""
-    m = window.machine
+    m = window.get(MachineModel)
 
     def idle() -> None:
         _until(lambda: not m.busy)
@@ -64,39 +72,39 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     _until(lambda: m.connected and not m.busy)
     m.home()
     idle()
-    window.devices.set_page("qualify")
-    window.devices.qualify(window.devices.in_need())
-    _until(lambda: window.devices.run_state is not None and bool(window.devices.run_state.text))
+    window.get(DevicesModel).set_page("qualify")
+    window.get(DevicesModel).qualify(window.get(DevicesModel).in_need())
+    _until(lambda: window.get(DevicesModel).run_state is not None and bool(window.get(DevicesModel).run_state.text))
     m.do("touch sphere")
-    _until(lambda: window.devices.run_state is None and not m.busy)
-    window.notice.hide()
-    window.devices.set_page("poses")
-    window.devices.choose_pose(window.devices.assembly.poses[2])
+    _until(lambda: window.get(DevicesModel).run_state is None and not m.busy)
+    window.floating.notice.hide()
+    window.get(DevicesModel).set_page("poses")
+    window.get(DevicesModel).choose_pose(window.get(DevicesModel).assembly.poses[2])
     shot("probe")
-    window.devices.set_page("qualify")
-    window.devices.choose_use(window.devices.probing.uses()[2])
+    window.get(DevicesModel).set_page("qualify")
+    window.get(DevicesModel).choose_use(window.get(DevicesModel).probing.uses()[2])
     shot("qualification")
-    window.devices.choose_use(None)
-    m.take_stylus(window.devices.probing.uses()[2])
+    window.get(DevicesModel).choose_use(None)
+    m.take_stylus(window.get(DevicesModel).probing.uses()[2])
     idle()
     session.set_stage("align")
-    window.align.choose("touches")
-    window.guide.start_what_is_there()
+    window.get(AlignModel).choose("touches")
+    window.get(GuideModel).start_what_is_there()
     for k in range(1, 8):
-        window.guide.demo_touch()
-        _until(lambda n=k: len(window.guide.touches) == n and not m.busy)
-    window.guide.stop()
+        window.get(GuideModel).demo_touch()
+        _until(lambda n=k: len(window.get(GuideModel).touches) == n and not m.busy)
+    window.get(GuideModel).stop()
     _until(lambda: not session.queue.is_busy)
     session.set_stage("devices")
-    window.devices.set_page("machine")
+    window.get(DevicesModel).set_page("machine")
     shot("devices")
     session.set_stage("measure")
-    window.touching.touch_by_machine()
-    _until(lambda: window.touching.job is not None)
-    _until(lambda: window.touching.job is None and not m.busy)
+    window.get(TouchModel).touch_by_machine()
+    _until(lambda: window.get(TouchModel).job is not None)
+    _until(lambda: window.get(TouchModel).job is None and not m.busy)
     session.evaluating.evaluate()
     _until(lambda: not session.queue.is_busy)
-    window.notice.hide()
+    window.floating.notice.hide()
     session.selection.select((next(f for f in session.plan.features if f.name == "main bore").faces,))
     shot("touching")
     session.selection.select(())
@@ -112,13 +120,13 @@ def cover(
     session.files.open_scan(demo.COVER_SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
     session.set_stage("evaluate")
-    window.evaluating.set_page("spots")
+    window.get(EvaluateModel).set_page("spots")
     session.showing.look_at_view("v-spots")
     shot("spots")
-    window.evaluating.set_page("views")
+    window.get(EvaluateModel).set_page("views")
     session.showing.look_at_view("v-holes")
     shot("views")
-    window.evaluating.set_page("sections")
+    window.get(EvaluateModel).set_page("sections")
     session.showing.look_at_section("s-middle")
     session.selection.select_characteristic("c32")
     shot("flat-section")
@@ -148,11 +156,11 @@ def datums_and_guide(
     session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]
 ) -> None:
     """Pictures of a datum alignment with a frame of its own, half way, and of a guided one half done."""
-    align = window.align
+    align = window.get(AlignModel)
     align.choose("datums")
     align.edit(offset=(58.0, 45.0, 60.0))
     settle()
-    window.before_after.slider.setValue(0)
+    window.get(BeforeAfter).slider.setValue(0)
     shot("align-datums")
     session.show(points=False)
     session.document.undo()
@@ -161,15 +169,15 @@ def datums_and_guide(
         at = np.array(place, dtype=float)
         session.pointer.pick_at(int(session.evaluator.projector.deviations(at[None]).face[0]), at)
     session.pointer.pick_at(session.plan.feature("mount-2").faces[0], np.array([130.0, 10.0, 16.0]))
-    window.guide.start_demo()
+    window.get(GuideModel).start_demo()
     settle()
     for k in range(5):
         if k == 4:
-            window.guide.device.slip_next(0.4)
-        window.guide.demo_touch()
+            window.get(GuideModel).device.slip_next(0.4)
+        window.get(GuideModel).demo_touch()
         settle()
     shot("align-guided")
-    window.guide.stop()
+    window.get(GuideModel).stop()
     session.document.set_touches(())
     while session.document.history.undo_label:
         session.document.undo()
@@ -215,7 +223,7 @@ def main() -> int:
     shot("part")
     session.set_stage("align")
     session.show(points=True)
-    window.align.choose("holes")
+    window.get(AlignModel).choose("holes")
     shot("align")
     session.show(points=False)
     datums_and_guide(session, window, shot, settle)
@@ -246,7 +254,7 @@ def main() -> int:
     window.view.show_standard("corner")
     session.set_stage("report")
     settle()
-    window._refresh_preview()
+    window.get(ReportMaker).refresh()
     shot("report")
     session.set_stage("part")
     session.show(map=False)

@@ -7,7 +7,7 @@ from truegauge.app.document.evaluating import Evaluating
 from truegauge.app.document.session import Session
 from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
-from truegauge.app.shell.window import MainWindow
+from truegauge.app.window import MainWindow
 
 SURVEY = Evaluating._survey  # of every face, after each evaluation: a test of its own lets it run
 PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels

@@ -4,6 +4,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
+from truegauge.app.stages.align.before_after import BeforeAfter
+from truegauge.app.stages.align.guide import GuideModel
+from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.dial import FreedomDial
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert, random_rigid
@@ -49,11 +52,13 @@ def pick(window, place):
 
 
 def rows(window):
-    return [window.align_bench.targets.item(i).text() for i in range(window.align_bench.targets.count())]
+    return [
+        window.parts["align"].bench.targets.item(i).text() for i in range(window.parts["align"].bench.targets.count())
+    ]
 
 
 def test_the_list_shows_each_alignment_and_which_is_in_force(stage):
-    bench = stage.align_bench
+    bench = stage.parts["align"].bench
     texts = [bench.list.item(i).text() for i in range(bench.list.count())]
     assert texts[0].startswith("Best fit, best fit · rms 0.0")
     assert "by datums" in texts[1]
@@ -63,8 +68,8 @@ def test_the_list_shows_each_alignment_and_which_is_in_force(stage):
 def test_putting_another_in_force_changes_ledger_map_and_header(stage, settle):
     before = stage.session.evaluation
     stage.session.show(map=True)
-    stage.align_bench.list.setCurrentRow(1)
-    stage.align_bench.force.click()
+    stage.parts["align"].bench.list.setCurrentRow(1)
+    stage.parts["align"].bench.force.click()
     settle()
     assert stage.session.plan.in_force == "datums"
     assert "Datums A B C" in stage.header.alignment.text()
@@ -77,88 +82,88 @@ def test_putting_another_in_force_changes_ledger_map_and_header(stage, settle):
 
 
 def test_datums_are_picked_in_the_view_and_the_dial_fills(stage, qtbot, settle):
-    stage.align.add("datums")
-    stage.align.edit(datums=())
+    stage.get(AlignModel).add("datums")
+    stage.get(AlignModel).edit(datums=())
     settle()
-    assert "no datum yet" in stage.align_bench.doubts.text()
+    assert "no datum yet" in stage.parts["align"].bench.doubts.text()
     for place, held in (((70.0, 0.0, 7.0), 3), ((100.0, 4.0, 14.0), 5)):
         click_in_view(stage, qtbot, place)
         settle()
-        assert stage.align.freedoms_of(stage.align.own.id).held == held
-    assert "free: shift along x" in stage.align_bench.trust.text()
+        assert stage.get(AlignModel).freedoms_of(stage.get(AlignModel).own.id).held == held
+    assert "free: shift along x" in stage.parts["align"].bench.trust.text()
     pick(stage, (0.0, 45.0, 7.0))
     settle()
-    assert stage.align_bench.trust.text() == "All six freedoms are held."
+    assert stage.parts["align"].bench.trust.text() == "All six freedoms are held."
     assert [r.split()[0] for r in rows(stage)] == ["B", "plane", "C"]
     assert not stage.session.selection.groups  # picks went to the alignment
 
 
 def test_dragging_changes_the_order_of_datums(stage, qtbot, settle):
-    stage.align_bench.list.setCurrentRow(1)
-    before = stage.align.result.part_from_scan
-    targets = stage.align_bench.targets
+    stage.parts["align"].bench.list.setCurrentRow(1)
+    before = stage.get(AlignModel).result.part_from_scan
+    targets = stage.parts["align"].bench.targets
     targets.model().moveRow(targets.rootIndex(), 1, targets.rootIndex(), 0)
     settle()
-    assert [d.feature for d in stage.align.own.datums] == ["side-b", "base", "side-c"]
-    assert stage.align.freedoms_of("datums").holders == ("C", "B", "A", "B", "A", "B")
-    assert np.abs(stage.align.result.part_from_scan - before).max() > 1e-6
+    assert [d.feature for d in stage.get(AlignModel).own.datums] == ["side-b", "base", "side-c"]
+    assert stage.get(AlignModel).freedoms_of("datums").holders == ("C", "B", "A", "B", "A", "B")
+    assert np.abs(stage.get(AlignModel).result.part_from_scan - before).max() > 1e-6
     stage.session.document.undo()
     settle()
-    assert [d.feature for d in stage.align.own.datums] == ["base", "side-b", "side-c"]
+    assert [d.feature for d in stage.get(AlignModel).own.datums] == ["base", "side-b", "side-c"]
 
 
 def test_a_datum_that_holds_nothing_is_explained_where_the_result_would_be(stage, settle):
-    stage.align.choose("datums")
-    stage.align.set_picking(True)
+    stage.get(AlignModel).choose("datums")
+    stage.get(AlignModel).set_picking(True)
     pick(stage, (85.0, 45.0, 60.0))
     settle()
-    assert "takes no freedom" in stage.align_bench.doubts.text()
-    assert stage.align_bench.rms.text() == "–"
+    assert "takes no freedom" in stage.parts["align"].bench.doubts.text()
+    assert stage.parts["align"].bench.rms.text() == "–"
     assert not stage.notices
 
 
 def test_axis_and_origin_of_a_frame_are_set_and_undone(stage, settle):
-    stage.align.choose("datums")
-    panel = stage.align_bench.kind
+    stage.get(AlignModel).choose("datums")
+    panel = stage.parts["align"].bench.kind
     for key, axis in (("base", "+z"), ("side-b", "+y")):
-        stage.align.choose_target(key)
+        stage.get(AlignModel).choose_target(key)
         panel.axis.setCurrentText(axis)
         panel.axis.activated.emit(panel.axis.currentIndex())
         settle()
-    stage.align_bench.frame.offset[0].setValue(58.0)
+    stage.parts["align"].bench.frame.offset[0].setValue(58.0)
     settle()
     frame = stage.session.evaluator.context(stage.session.plan, None, "datums").get(ReportFrame())
     assert apply(frame, np.array([0.0, 0.0, -3.0]))[2] == pytest.approx(3.0)
-    assert stage.align.own.offset == (58.0, 0.0, 0.0)
+    assert stage.get(AlignModel).own.offset == (58.0, 0.0, 0.0)
     for _ in range(3):
         stage.session.document.undo()
     settle()
-    assert stage.align.own.offset == (0.0, 0.0, 0.0)
-    assert all(d.axis is None for d in stage.align.own.datums)
+    assert stage.get(AlignModel).own.offset == (0.0, 0.0, 0.0)
+    assert all(d.axis is None for d in stage.get(AlignModel).own.datums)
 
 
 def test_the_worst_matched_point_is_offered_and_left_out_on_request_only(stage, settle):
-    stage.align_bench.list.setCurrentRow(2)
+    stage.parts["align"].bench.list.setCurrentRow(2)
     settle()
-    panel = stage.align_bench.kind
+    panel = stage.parts["align"].bench.kind
     assert panel.leave_out.text() == "Leave bolt hole 4 out"
-    assert all(p.used for p in stage.align.own.points)
-    rms = stage.align.result.rms
+    assert all(p.used for p in stage.get(AlignModel).own.points)
+    rms = stage.get(AlignModel).result.rms
     panel.leave_out.click()
     settle()
-    assert [p.used for p in stage.align.own.points] == [True, True, True, True, False, True]
-    assert stage.align.result.rms < 0.1 * rms
+    assert [p.used for p in stage.get(AlignModel).own.points] == [True, True, True, True, False, True]
+    assert stage.get(AlignModel).result.rms < 0.1 * rms
     assert "left out" in rows(stage)[4]
 
 
 def test_weights_are_typed_and_nonsense_is_refused(stage, settle):
-    stage.align.choose("holes")
-    stage.align.choose_target("ball socket")
-    panel = stage.align_bench.kind
+    stage.get(AlignModel).choose("holes")
+    stage.get(AlignModel).choose_target("ball socket")
+    panel = stage.parts["align"].bench.kind
     panel.weights.setText("1 1 0")
     panel.weights.editingFinished.emit()
     settle()
-    assert stage.align.own.points[5].weights == (1.0, 1.0, 0.0)
+    assert stage.get(AlignModel).own.points[5].weights == (1.0, 1.0, 0.0)
     panel.weights.setText("one")
     panel.weights.editingFinished.emit()
     assert "three numbers" in stage.notices[-1].text
@@ -166,97 +171,97 @@ def test_weights_are_typed_and_nonsense_is_refused(stage, settle):
 
 
 def test_reference_points_are_picked_and_their_directions_edited(stage, settle):
-    stage.align.add("reference_points")
+    stage.get(AlignModel).add("reference_points")
     for place in (*TOPS, *SIDES, (58.0, 66.0, 40.0)):
         pick(stage, place)
     settle()
-    own = stage.align.own
+    own = stage.get(AlignModel).own
     assert isinstance(own, ReferencePointAlignment)
     assert [p.name for p in own.points] == ["Z1", "Z2", "Z3", "Y1", "Y2", "X1", "main bore"]
     assert [p.held for p in own.points][-1] == "xy"
-    assert any("2 to spare" in n for n in stage.align.result.notes)
-    stage.align.choose_target("X1")
-    panel = stage.align_bench.kind
+    assert any("2 to spare" in n for n in stage.get(AlignModel).result.notes)
+    stage.get(AlignModel).choose_target("X1")
+    panel = stage.parts["align"].bench.kind
     panel.held.setText("z")
     panel.held.editingFinished.emit()
     settle()
-    assert "X1 cannot hold z" in stage.align_bench.doubts.text()
+    assert "X1 cannot hold z" in stage.parts["align"].bench.doubts.text()
 
 
 def test_best_fit_to_chosen_faces_with_weights_locks_and_criterion(stage, settle):
-    stage.align.add("best_fit")
-    panel = stage.align_bench.kind
-    assert stage.align.own.base == "a1"
+    stage.get(AlignModel).add("best_fit")
+    panel = stage.parts["align"].bench.kind
+    assert stage.get(AlignModel).own.base == "a1"
     panel.pick.click()
     for place in (*TOPS[:1], *SIDES[1:], (85.0, 45.0, 60.0)):
         pick(stage, place)
     settle()
-    assert len(stage.align.own.faces) == 4
-    stage.align.set_picking(False)
+    assert len(stage.get(AlignModel).own.faces) == 4
+    stage.get(AlignModel).set_picking(False)
     pick(stage, (85.0, 45.0, 60.0))
     panel.weight.setValue(5.0)
     panel.set_weight.click()
     settle()
-    assert stage.align.own.weights[0].weight == 5.0
+    assert stage.get(AlignModel).own.weights[0].weight == 5.0
     panel.locks[5].click()
     settle()
-    assert stage.align.freedoms_of(stage.align.own.id).holders[5] == "locked"
+    assert stage.get(AlignModel).freedoms_of(stage.get(AlignModel).own.id).holders[5] == "locked"
     panel.criterion.setCurrentIndex(panel.criterion.findData("largest"))
     panel.criterion.activated.emit(1)
     settle()
-    assert isinstance(stage.align.result, Alignment)
+    assert isinstance(stage.get(AlignModel).result, Alignment)
     stage.session.document.undo()
     stage.session.document.undo()
     settle()
-    assert stage.align.own.locked == (False,) * 6
+    assert stage.get(AlignModel).own.locked == (False,) * 6
 
 
 def test_the_slider_moves_the_points_between_before_and_after(stage, settle):
-    stage.align.choose("datums")
-    slider = stage.before_after.slider
-    assert stage.before_after.isVisible()
+    stage.get(AlignModel).choose("datums")
+    slider = stage.get(BeforeAfter).slider
+    assert stage.get(BeforeAfter).isVisible()
     slider.setValue(0)
     assert stage.session.shown.points
-    assert "times" in stage.before_after.text.text()
-    base, after = stage.align.result_of("a1"), stage.align.result
-    motion = stage.align.shown_from_force()
+    assert "times" in stage.get(BeforeAfter).text.text()
+    base, after = stage.get(AlignModel).result_of("a1"), stage.get(AlignModel).result
+    motion = stage.get(AlignModel).shown_from_force()
     back = base.part_from_scan @ invert(after.part_from_scan)
     center = stage.session.model.box.mean(axis=0)
-    enlarged = stage.align.exaggeration * (apply(back, center) - center)
+    enlarged = stage.get(AlignModel).exaggeration * (apply(back, center) - center)
     np.testing.assert_allclose(
         apply(motion @ base.part_from_scan @ invert(after.part_from_scan), center), center + enlarged, atol=1e-6
     )
     slider.setValue(100)
     np.testing.assert_allclose(
-        stage.align.shown_from_force(), after.part_from_scan @ invert(base.part_from_scan), atol=1e-12
+        stage.get(AlignModel).shown_from_force(), after.part_from_scan @ invert(base.part_from_scan), atol=1e-12
     )
-    stage.align.choose("a1")
-    assert stage.align.shown_from_force() is None
-    assert not stage.before_after.isVisible()
+    stage.get(AlignModel).choose("a1")
+    assert stage.get(AlignModel).shown_from_force() is None
+    assert not stage.get(BeforeAfter).isVisible()
 
 
 def test_a_typed_matrix_is_used_and_a_left_handed_one_refused(stage, settle):
-    stage.align.add("given")
-    panel = stage.align_bench.frame
+    stage.get(AlignModel).add("given")
+    panel = stage.parts["align"].bench.frame
     panel.matrix.setPlainText("1 0 0 5\n0 1 0 0\n0 0 1 0\n0 0 0 1")
     panel.apply.click()
     settle()
-    assert isinstance(stage.align.own, GivenAlignment)
-    moved = stage.align.result.part_from_scan @ invert(stage.align.result_of("a1").part_from_scan)
+    assert isinstance(stage.get(AlignModel).own, GivenAlignment)
+    moved = stage.get(AlignModel).result.part_from_scan @ invert(stage.get(AlignModel).result_of("a1").part_from_scan)
     np.testing.assert_allclose(moved[:3, 3], [5, 0, 0], atol=1e-9)
     for text, words in (("1 0 0 0 0 1 0 0 0 0 -1 0 0 0 0 1", "left-handed"), ("1 2", "16 numbers"), ("a", "no number")):
         panel.matrix.setPlainText(text)
         panel.apply.click()
         assert words in stage.notices[-1].text
-    assert stage.align.own.matrix[3] == 5.0
+    assert stage.get(AlignModel).own.matrix[3] == 5.0
 
 
 def test_guided_from_the_first_target_to_accepted(stage, settle):
     """Pick targets, touch them with the demo arm, measure a poor one again, accept."""
-    stage.align.add("guided")
+    stage.get(AlignModel).add("guided")
     for place in (*TOPS, *SIDES, (140.0, 45.0, 10.0), (85.0, 45.0, 60.0), (118.0, 20.0, 30.0), (58.0, 45.0, 60.0)):
         pick(stage, place)
-    own, guide, panel = stage.align.own, stage.guide, stage.align_bench.kind
+    own, guide, panel = stage.get(AlignModel).own, stage.get(GuideModel), stage.parts["align"].bench.kind
     assert isinstance(own, GuidedAlignment)
     assert len(own.targets) == 10
     settle()
@@ -267,7 +272,7 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
     for _ in range(4):
         panel.touch.click()
         settle()
-        result = stage.align.result
+        result = stage.get(AlignModel).result
         held.append(result.freedoms.held if isinstance(result, Alignment) else 0)
     assert held[:2] == [0, 0]
     assert held[2] >= 3
@@ -277,16 +282,16 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
         panel.touch.click()
     settle()
     assert guide.text()[0] == "All targets are measured"
-    poor = [t.name for t in stage.align.result.targets if t.poor]
+    poor = [t.name for t in stage.get(AlignModel).result.targets if t.poor]
     assert len(poor) == 1
     panel.leave_out.click()
     assert guide.current()[0].name == poor[0]
     while guide.current() is not None:
         panel.touch.click()
     settle()
-    assert not stage.align.result.suggestion
-    assert stage.align.result.rms < 0.05
-    assert stage.align.freedoms_of(own.id).held == 6
+    assert not stage.get(AlignModel).result.suggestion
+    assert stage.get(AlignModel).result.rms < 0.05
+    assert stage.get(AlignModel).freedoms_of(own.id).held == 6
     panel.accept.click()
     settle()
     assert stage.session.plan.in_force == own.id
@@ -313,23 +318,23 @@ def test_a_lost_device_stops_the_guide_and_keeps_the_touches(stage, settle):
                 raise DeviceError("the arm does not answer: check its cable")
             return [DevicePoint(np.array([1.0, 2.0, 3.0]))]
 
-    stage.align.add("guided")
+    stage.get(AlignModel).add("guided")
     for place in TOPS:
         pick(stage, place)
-    stage.guide.start(Lost())
-    stage.guide.poll()
-    stage.guide.poll()
-    assert not stage.guide.running
+    stage.get(GuideModel).start(Lost())
+    stage.get(GuideModel).poll()
+    stage.get(GuideModel).poll()
+    assert not stage.get(GuideModel).running
     assert "check its cable" in stage.notices[-1].text
     assert stage.session.sample.touches[0].place == (1.0, 2.0, 3.0)
-    stage.guide.take_back()
+    stage.get(GuideModel).take_back()
     assert stage.session.sample.touches == ()
 
 
 def test_temperature_is_corrected_and_shown(stage, settle):
-    s, panel = stage.session, stage.align_bench.temperature
+    s, panel = stage.session, stage.parts["align"].bench.temperature
     before = s.evaluation.result("c18").measured
-    stage.align_bench.folds["Temperature"].header.click()
+    stage.parts["align"].bench.folds["Temperature"].header.click()
     panel.material.setCurrentText("aluminium")
     panel.material.activated.emit(0)
     panel.part_c.setValue(30.0)
@@ -370,11 +375,11 @@ def test_measured_points_of_a_table_are_matched_by_name(stage, settle, tmp_path,
     path = tmp_path / "measured.csv"
     path.write_text("\n".join(lines))
     stage.session.files.open_touches(path)
-    stage.align.add("matched_points")
-    assert isinstance(stage.align.own, MatchedPointAlignment)
-    stage.align.edit(base="", points=tuple(MatchedPlace(name=n, place=p) for n, p in nominal.items()))
+    stage.get(AlignModel).add("matched_points")
+    assert isinstance(stage.get(AlignModel).own, MatchedPointAlignment)
+    stage.get(AlignModel).edit(base="", points=tuple(MatchedPlace(name=n, place=p) for n, p in nominal.items()))
     settle()
-    np.testing.assert_allclose(stage.align.result.part_from_scan, truth["part_from_scan"], atol=1e-6)
+    np.testing.assert_allclose(stage.get(AlignModel).result.part_from_scan, truth["part_from_scan"], atol=1e-6)
     path.write_text("A;1;2;x")
     stage.session.files.open_touches(path)
     assert "line 1" in stage.notices[-1].text
@@ -383,12 +388,12 @@ def test_measured_points_of_a_table_are_matched_by_name(stage, settle, tmp_path,
 def test_the_dial_tells_who_holds_what(stage, qtbot):
     dial = FreedomDial(stage.theme)
     qtbot.addWidget(dial)
-    dial.show_freedoms(stage.align.freedoms_of("datums"))
+    dial.show_freedoms(stage.get(AlignModel).freedoms_of("datums"))
     assert dial.tell(0) == "shift along x: held by C"
     assert dial.tell(5) == "turn about z: held by B"
     assert dial.arc_at(52, 8) == 1  # y is on top
     assert dial.arc_at(52, 52) == -1
-    assert isinstance(stage.align.own, BestFitAlignment)
+    assert isinstance(stage.get(AlignModel).own, BestFitAlignment)
     assert isinstance(stage.session.plan.alignment("datums"), DatumAlignment)
 
 
@@ -401,27 +406,27 @@ def test_a_result_is_reported_in_another_alignment_and_says_so(stage, settle):
     settle()
     number = s.selection.characteristic
     ours = s.evaluation.result(number).measured
-    stage.align.choose("datums")
-    assert stage.align_bench.report.isVisible()
-    stage.align_bench.report.click()
+    stage.get(AlignModel).choose("datums")
+    assert stage.parts["align"].bench.report.isVisible()
+    stage.parts["align"].bench.report.click()
     settle()
     assert s.plan.characteristic(number).alignment == "datums"
     theirs = s.evaluation.result(number).measured
     assert 1e-5 < abs(theirs - ours) < 0.1
-    stage.align_bench.report.click()
+    stage.parts["align"].bench.report.click()
     settle()
     assert s.evaluation.result(number).measured == ours
 
 
 def test_features_that_cannot_be_picked_are_added_by_name(stage, settle):
-    stage.align.choose("holes")
-    panel = stage.align_bench.kind
+    stage.get(AlignModel).choose("holes")
+    panel = stage.parts["align"].bench.kind
     panel.features.setCurrentText("mounting hole 1")  # there already: taken out
     panel.features.activated.emit(1)
-    assert len(stage.align.own.points) == 5
+    assert len(stage.get(AlignModel).own.points) == 5
     panel.features.setCurrentText("top face")
     panel.features.activated.emit(1)
     assert "gives no point" in stage.notices[-1].text
     panel.features.setCurrentText("cross bore")
     panel.features.activated.emit(1)
-    assert stage.align.own.points[-1].feature == "cross-bore"
+    assert stage.get(AlignModel).own.points[-1].feature == "cross-bore"

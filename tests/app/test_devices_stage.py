@@ -6,10 +6,18 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from truegauge.app.probing import machine_model
 
 from truegauge import demo
+from truegauge.app.stages.align.guide import GuideModel
+from truegauge.app.stages.align.model import AlignModel
+from truegauge.app.stages.devices import machine_model
+from truegauge.app.stages.devices.machine_model import MachineModel
+from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import DevicesModel
+from truegauge.app.stages.devices.readout import MachineReadout
+from truegauge.app.stages.devices.result_page import ResultPage
+from truegauge.app.stages.devices.touch_model import TouchModel
+from truegauge.app.stages.report.making import ReportMaker
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.evaluation.touch_needs import datum_features, features_behind
 from truegauge.core.probing.assembly import HeadPose
@@ -48,7 +56,7 @@ def click(qtbot, button):
 
 
 def machine_is_idle(window, qtbot):
-    qtbot.waitUntil(lambda: not window.machine.busy, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not window.get(MachineModel).busy, timeout=PATIENCE)
 
 
 @pytest.fixture
@@ -60,44 +68,44 @@ def connected(stage, qtbot, evaluator):
     running = start(world, hands_port=0)
     stage.world = world
     stage.running = running
-    page = stage.devices_bench.machine_page
+    page = stage.parts["devices"].bench.machine_page
     page.port.setText(str(running.port))
-    stage.machine.connect_to("127.0.0.1", running.port, running.hands.port, running.hands.token)
+    stage.get(MachineModel).connect_to("127.0.0.1", running.port, running.hands.port, running.hands.token)
     machine_is_idle(stage, qtbot)
-    qtbot.waitUntil(lambda: stage.machine.connected, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: stage.get(MachineModel).connected, timeout=PATIENCE)
     machine_is_idle(stage, qtbot)
-    stage.machine.home()
+    stage.get(MachineModel).home()
     machine_is_idle(stage, qtbot)
-    assert stage.machine.homed
+    assert stage.get(MachineModel).homed
     yield stage
-    stage.machine.disconnect_machine()
+    stage.get(MachineModel).disconnect_machine()
     running.close()
 
 
 def qualify(window, qtbot, uses):
     """Qualify styli with the buttons of the page; the operator of the stand-in makes the first touch."""
-    page = window.devices_bench.qualify_page
-    window.devices.set_page("qualify")
+    page = window.parts["devices"].bench.qualify_page
+    window.get(DevicesModel).set_page("qualify")
     for k in range(page.list.count()):
         page.list.item(k).setSelected(page.list.item(k).data(Qt.ItemDataRole.UserRole).use in uses)
     click(qtbot, page.selected)
     by_hand = [False]
 
     def ended():
-        state = window.devices.run_state
+        state = window.get(DevicesModel).run_state
         if state is not None and state.text and not by_hand[0]:
             by_hand[0] = True
             assert page.operator.isVisible()
             click(qtbot, page.operator)
-        return state is None and not window.machine.busy
+        return state is None and not window.get(MachineModel).busy
 
     qtbot.waitUntil(ended, timeout=PATIENCE)
     return by_hand[0]
 
 
 def test_a_probe_is_built_of_what_fits(stage, qtbot):
-    stage.devices.set_page("probe")
-    page = stage.devices_bench.probe_page
+    stage.get(DevicesModel).set_page("probe")
+    page = stage.parts["devices"].bench.probe_page
     before = stage.session.plan
     click(qtbot, page.new)
     assert page.fits.text() == "Fits the joint “quill”"
@@ -105,13 +113,13 @@ def test_a_probe_is_built_of_what_fits(stage, qtbot):
         page.search.setText(words)
         assert page.list.count() >= 1
         click(qtbot, page.add)
-    own = stage.devices.assembly
+    own = stage.get(DevicesModel).assembly
     assert [p.component.kind for p in own.parts] == ["head", "extension", "sensor", "stylus"]
     assert page.fits.text() == "No end is free"
     assert own.styli()[0].center[2] == pytest.approx(-(54 + 100 + 38 + 10))
     page.name.setText("Deep 2")
     page.name.editingFinished.emit()
-    assert stage.devices.assembly.name == "Deep 2"
+    assert stage.get(DevicesModel).assembly.name == "Deep 2"
     while stage.session.plan != before:
         stage.session.document.undo()
     assert [a.name for a in stage.session.plan.probing.assemblies] == ["Short 4", "Long 3"]
@@ -121,29 +129,29 @@ def test_components_from_a_file_can_be_chosen(stage, qtbot, tmp_path):
     mine = own_catalogue().component("ball-m2-4-20").replace(id="mine", name="Larkspur needle")
     path = tmp_path / "mine.json"
     path.write_text(json.dumps({"components": [mine.model_dump(mode="json")]}))
-    stage.devices.add_catalogue(path)
-    stage.devices.set_page("probe")
-    stage.devices.remove_component("c3")
-    assert "Larkspur needle" in [c.name for c in stage.devices.fitting("needle")]
-    again = DevicesModel(stage.machine)  # the next start knows them too
+    stage.get(DevicesModel).add_catalogue(path)
+    stage.get(DevicesModel).set_page("probe")
+    stage.get(DevicesModel).remove_component("c3")
+    assert "Larkspur needle" in [c.name for c in stage.get(DevicesModel).fitting("needle")]
+    again = DevicesModel(stage.get(MachineModel))  # the next start knows them too
     assert "Larkspur needle" in [c.name for c in again.catalogue.components]
     path.write_text("{}")
-    stage.devices.add_catalogue(path)
+    stage.get(DevicesModel).add_catalogue(path)
     assert 'a list named "components" is missing' in stage.notices[-1].text
-    DevicesModel(stage.machine)
+    DevicesModel(stage.get(MachineModel))
     assert stage.notices[-1].action == "Forget it"
     stage.notices[-1].callback()
     said = len(stage.notices)
-    assert len(DevicesModel(stage.machine).catalogue.components) == len(own_catalogue().components)
+    assert len(DevicesModel(stage.get(MachineModel)).catalogue.components) == len(own_catalogue().components)
     assert len(stage.notices) == said
 
 
 def test_poses_are_typed_filtered_and_refused_with_a_reason(stage, qtbot):
-    stage.devices.set_page("poses")
-    page = stage.devices_bench.poses_page
+    stage.get(DevicesModel).set_page("poses")
+    page = stage.parts["devices"].bench.poses_page
     page.typed.setText("45/15 45/-15")
     click(qtbot, page.add)
-    assert HeadPose(tilt_deg=45.0, turn_deg=-15.0) in stage.devices.assembly.poses
+    assert HeadPose(tilt_deg=45.0, turn_deg=-15.0) in stage.get(DevicesModel).assembly.poses
     assert page.table.rowCount() == 7
     page.filter.setText("45")
     assert page.table.rowCount() == 2
@@ -154,14 +162,14 @@ def test_poses_are_typed_filtered_and_refused_with_a_reason(stage, qtbot):
     click(qtbot, page.add)
     assert "type tilt/turn in degrees" in stage.notices[-1].text
     qtbot.mouseClick(page.dial, Qt.MouseButton.LeftButton, pos=page.dial._middle().toPoint())
-    assert stage.devices.chosen_pose == HeadPose()
+    assert stage.get(DevicesModel).chosen_pose == HeadPose()
     click(qtbot, page.needed)
     assert "features are served by" in page.answers.text()
 
 
 def test_ports_of_the_rack_are_edited_in_place(stage):
-    stage.devices.set_page("rack")
-    page = stage.devices_bench.rack_page
+    stage.get(DevicesModel).set_page("rack")
+    page = stage.parts["devices"].bench.rack_page
     page.table.item(0, 1).setText("75.5")
     assert stage.session.plan.probing.rack[0].place[0] == 75.5
     page.table.item(0, 1).setText("left")
@@ -172,7 +180,7 @@ def test_ports_of_the_rack_are_edited_in_place(stage):
 
 
 def test_nothing_to_connect_to_is_said(stage, qtbot):
-    page = stage.devices_bench.machine_page
+    page = stage.parts["devices"].bench.machine_page
     page.port.setText("x")
     click(qtbot, page.connect_button)
     assert "is no port" in stage.notices[-1].text
@@ -184,45 +192,45 @@ def test_nothing_to_connect_to_is_said(stage, qtbot):
 
 def test_qualifying_and_what_comes_of_changing_the_probe(connected, qtbot, tmp_path):
     w = connected
-    use = w.devices.probing.uses()[1]
+    use = w.get(DevicesModel).probing.uses()[1]
     assert qualify(w, qtbot, {use})
-    assert w.machine.state(use).state == StylusState.QUALIFIED
+    assert w.get(MachineModel).state(use).state == StylusState.QUALIFIED
     (path,) = (tmp_path / "machines").iterdir()
     assert len(json.loads(path.read_text())["qualifications"]) == 2  # the master first
-    w.devices.choose_use(use)
-    assert w.center.currentWidget() is w.result_page
-    assert w.result_page.record().verdict == "good"
-    w.result_page.grab()
+    w.get(DevicesModel).choose_use(use)
+    assert w.center.currentWidget() is w.get(ResultPage)
+    assert w.get(ResultPage).record().verdict == "good"
+    w.get(ResultPage).grab()
     # Another stylus on it: not qualified as it is built now; undone: as before.
-    w.devices.choose_assembly("p1")
-    w.devices.remove_component("c3")
-    w.devices.add_component(own_catalogue().component("ball-m2-4-30"))
-    changed = StylusUse(assembly="p1", stylus=w.devices.assembly.styli()[0].id, pose=use.pose)
-    assert w.machine.state(changed).state == StylusState.NOT_QUALIFIED
+    w.get(DevicesModel).choose_assembly("p1")
+    w.get(DevicesModel).remove_component("c3")
+    w.get(DevicesModel).add_component(own_catalogue().component("ball-m2-4-30"))
+    changed = StylusUse(assembly="p1", stylus=w.get(DevicesModel).assembly.styli()[0].id, pose=use.pose)
+    assert w.get(MachineModel).state(changed).state == StylusState.NOT_QUALIFIED
     w.session.document.undo()
     w.session.document.undo()
-    assert w.machine.state(use).state == StylusState.QUALIFIED
+    assert w.get(MachineModel).state(use).state == StylusState.QUALIFIED
     # The sphere was moved: the next run asks for a touch by hand, and says why.
-    w.devices.sphere_moved()
-    assert "may have been moved" in w.devices.why_by_hand()
+    w.get(DevicesModel).sphere_moved()
+    assert "may have been moved" in w.get(DevicesModel).why_by_hand()
     assert qualify(w, qtbot, {use})
 
 
 def test_nothing_is_measured_with_a_stylus_that_is_not_qualified(connected, qtbot):
     w = connected
-    use = w.devices.probing.uses()[0]
-    w.machine.take_stylus(use)
+    use = w.get(DevicesModel).probing.uses()[0]
+    w.get(MachineModel).take_stylus(use)
     machine_is_idle(w, qtbot)
     w.session.set_stage("measure")
     w.session.selection.select((w.session.plan.features[0].faces,))
-    w.touching.set_by_hand(True)
+    w.get(TouchModel).set_by_hand(True)
     touch = MachineTouch(np.array([1.0, 2, 3]), np.array([0, 0, 1.0]))
-    w.machine.touched.emit(touch)
-    assert not w.touching.probed
+    w.get(MachineModel).touched.emit(touch)
+    assert not w.get(TouchModel).probed
     assert "the touch does not count: Short 4, stylus 1, 0/0 is not qualified" in w.notices[-1].text
-    w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
-    w.machine.touched.emit(touch)
-    (made,) = w.touching.probed
+    w.get(DevicesModel).change(w.get(DevicesModel).probing.replace(allow_unqualified=True), "allow")
+    w.get(MachineModel).touched.emit(touch)
+    (made,) = w.get(TouchModel).probed
     assert not made.qualified
     qtbot.waitUntil(lambda: w.session.evaluation is not None and not w.session.queue.is_busy, timeout=PATIENCE)
     report = make_report(w.session.evaluation, w.session.sample, (), "today")
@@ -231,17 +239,17 @@ def test_nothing_is_measured_with_a_stylus_that_is_not_qualified(connected, qtbo
 
 def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot):
     w = connected
-    w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
-    w.machine.take_stylus(w.devices.probing.uses()[0])
+    w.get(DevicesModel).change(w.get(DevicesModel).probing.replace(allow_unqualified=True), "allow")
+    w.get(MachineModel).take_stylus(w.get(DevicesModel).probing.uses()[0])
     machine_is_idle(w, qtbot)
     w.session.set_stage("measure")
-    panel = w.measure_bench.touching
-    w.touching.set_by_hand(True)
+    panel = w.parts["measure"].bench.touching
+    w.get(TouchModel).set_by_hand(True)
     angle = np.linspace(0, 2 * np.pi, 7, endpoint=False)
     out = np.column_stack([-np.cos(angle), -np.sin(angle), np.zeros(7)])
     for k in range(7):
-        w.machine.touched.emit(MachineTouch(-8.0 * out[k] + [300, 300, -400 + k], out[k]))
-    assert len(w.touching.probed) == 7
+        w.get(MachineModel).touched.emit(MachineTouch(-8.0 * out[k] + [300, 300, -400 + k], out[k]))
+    assert len(w.get(TouchModel).probed) == 7
     panel.refresh()
     assert panel.count.text() == "7 touches"
     assert panel.suggestion.text().startswith("7 open touches lie on a hole Ø20.0")
@@ -256,43 +264,43 @@ def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot)
     w.session.document.undo()
     assert panel.touches.value() == 12
     click(qtbot, panel.assign)
-    assert w.touching.count(bore.id) == 6
+    assert w.get(TouchModel).count(bore.id) == 6
 
 
 def test_the_joystick_is_held_by_keys(connected, qtbot):
     w = connected
-    w.machine.take_stylus(w.devices.probing.uses()[0])
+    w.get(MachineModel).take_stylus(w.get(DevicesModel).probing.uses()[0])
     machine_is_idle(w, qtbot)
     before = w.world.scales.copy()
-    qtbot.keyPress(w.machine_view, Qt.Key.Key_PageDown)
+    qtbot.keyPress(w.get(MachineView), Qt.Key.Key_PageDown)
     qtbot.waitUntil(lambda: w.world.scales[2] < before[2] - 1.0, timeout=PATIENCE)
-    qtbot.keyRelease(w.machine_view, Qt.Key.Key_PageDown)
+    qtbot.keyRelease(w.get(MachineView), Qt.Key.Key_PageDown)
     qtbot.waitUntil(lambda: not w.running.hands._velocity.any(), timeout=PATIENCE)
     assert w.world.scales[2] < before[2] - 1.0
     assert np.allclose(w.world.scales[:2], before[:2])
-    qtbot.waitUntil(lambda: w.machine.seen.get("mounted") == "Short 4", timeout=PATIENCE)
-    w.machine_view.grab()
+    qtbot.waitUntil(lambda: w.get(MachineModel).seen.get("mounted") == "Short 4", timeout=PATIENCE)
+    w.get(MachineView).grab()
 
 
 def test_an_edited_probe_is_built_at_the_stand_in_too(connected, qtbot):
     w = connected
-    w.devices.choose_assembly("p1")
-    w.devices.rename_assembly("Shorter")
+    w.get(DevicesModel).choose_assembly("p1")
+    w.get(DevicesModel).rename_assembly("Shorter")
     qtbot.waitUntil(lambda: "Shorter" in w.world.rack, timeout=PATIENCE)  # the rack is told after the probes
     assert "Shorter" in w.world.assemblies
 
 
 def test_a_fault_is_made_to_happen_from_the_page(connected, qtbot):
     w = connected
-    page = w.devices_bench.machine_page
+    page = w.parts["devices"].bench.machine_page
     page.fault.setCurrentIndex(page.fault.findData("dirty-sphere"))
     page._on_fault()
     qtbot.waitUntil(lambda: w.world.faults.size("dirty-sphere") == 1.0, timeout=PATIENCE)
     page.fault.setCurrentIndex(page.fault.findData("cut"))
     page._on_fault()
     qtbot.waitUntil(lambda: len(w.world.faults.every) == 2, timeout=PATIENCE)
-    w.machine.ask_state()  # its answer is cut
-    qtbot.waitUntil(lambda: not w.machine.connected, timeout=PATIENCE)
+    w.get(MachineModel).ask_state()  # its answer is cut
+    qtbot.waitUntil(lambda: not w.get(MachineModel).connected, timeout=PATIENCE)
     assert any(f.name == "dirty-sphere" for f in w.world.faults.every)
 
 
@@ -301,57 +309,60 @@ def test_a_lost_machine_is_told_once_and_nothing_is_lost(connected, qtbot):
     w.running.server.power_off()
     qtbot.waitUntil(lambda: any("connection to the machine was lost" in n.text for n in w.notices), timeout=PATIENCE)
     assert w.notices[-1].action == "Connect again"
-    page = w.devices_bench.machine_page
-    w.devices.set_page("machine")
+    page = w.parts["devices"].bench.machine_page
+    w.get(DevicesModel).set_page("machine")
     page.refresh()
     assert page.state.text().endswith("connection lost")
     w.running.server.power_on()
     w.notices[-1].callback()
     machine_is_idle(w, qtbot)
-    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(MachineModel).connected, timeout=PATIENCE)
     machine_is_idle(w, qtbot)
-    assert not w.machine.homed  # it lost its power
+    assert not w.get(MachineModel).homed  # it lost its power
     click(qtbot, page.home)
     machine_is_idle(w, qtbot)
-    assert w.machine.homed
+    assert w.get(MachineModel).homed
 
 
 def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
     """Start the stand-in, qualify five poses, align by seven touches, measure ten features, report."""
     w = stage
-    page = w.devices_bench.machine_page
+    page = w.parts["devices"].bench.machine_page
     page.pace.setValue(0)
     click(qtbot, page.stand_in_button)
-    qtbot.waitUntil(lambda: w.machine.connected and not w.machine.busy, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(MachineModel).connected and not w.get(MachineModel).busy, timeout=PATIENCE)
     click(qtbot, page.home)
     machine_is_idle(w, qtbot)
-    poses = {u for u in w.devices.probing.uses() if u.assembly == "p1"}
+    poses = {u for u in w.get(DevicesModel).probing.uses() if u.assembly == "p1"}
     assert len(poses) == 5
     assert qualify(w, qtbot, poses)
-    assert {w.machine.state(u).state for u in poses} == {StylusState.QUALIFIED}
+    assert {w.get(MachineModel).state(u).state for u in poses} == {StylusState.QUALIFIED}
 
     w.session.set_stage("align")
-    w.align.choose("touches")
-    panel = w.align_bench.kind
+    w.get(AlignModel).choose("touches")
+    panel = w.parts["align"].bench.kind
     click(qtbot, panel.run)
     for k in range(1, 8):
         panel.touch.click()
-        qtbot.waitUntil(lambda n=k: len(w.guide.touches) == n and not w.machine.busy, timeout=PATIENCE)
-    w.guide.stop()
+        qtbot.waitUntil(
+            lambda n=k: len(w.get(GuideModel).touches) == n and not w.get(MachineModel).busy,
+            timeout=PATIENCE,
+        )
+    w.get(GuideModel).stop()
     settle()
-    assert w.touching.part_from_machine() is not None
+    assert w.get(TouchModel).part_from_machine() is not None
 
     w.session.set_stage("measure")
     names = ("base A", "side B", "side C", "top face", "main bore", "cross bore", "boss", "ball socket", "bolt hole 1",
              "bolt hole 4")  # fmt: skip
     ten = tuple(f for f in w.session.plan.features if f.name in names)
     w.session.selection.select(tuple(f.faces for f in ten))
-    touch_panel = w.measure_bench.touching
+    touch_panel = w.parts["measure"].bench.touching
     touch_panel.refresh()
     click(qtbot, touch_panel.run)
-    qtbot.waitUntil(lambda: w.touching.job is not None, timeout=PATIENCE)
-    qtbot.waitUntil(lambda: w.touching.job is None and not w.machine.busy, timeout=PATIENCE)
-    assert not w.touching.left
+    qtbot.waitUntil(lambda: w.get(TouchModel).job is not None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(TouchModel).job is None and not w.get(MachineModel).busy, timeout=PATIENCE)
+    assert not w.get(TouchModel).left
     qtbot.waitUntil(lambda: (not w.session.queue.is_busy and w.session.evaluation.result("c13") is not None)
                     or not w.session.queue.is_busy, timeout=PATIENCE)  # fmt: skip
     w.session.evaluating.evaluate()
@@ -363,40 +374,40 @@ def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
         room = 0.012 if number == 15 else 0.004
         assert found[number].measured == pytest.approx(value, abs=room), found[number].reason
     assert found[13].state == State.OUTSIDE
-    assert {t.qualified for t in w.touching.probed} == {True}
-    rows = {t.row for t in w.touching.probed if t.feature == "main-bore"}
+    assert {t.qualified for t in w.get(TouchModel).probed} == {True}
+    rows = {t.row for t in w.get(TouchModel).probed if t.feature == "main-bore"}
     assert rows >= {0, 1}  # the rings of the strategy come with the touches
-    assert {t.row for t in w.touching.probed if t.feature == "base"} == {-1}
+    assert {t.row for t in w.get(TouchModel).probed if t.feature == "base"} == {-1}
 
     path = tmp_path / "touched.tgsample"
     write_sample(path, w.session.sample, ())
     assert read_sample(path)[0].data == w.session.sample.data
     w.session.set_stage("report")
-    qtbot.waitUntil(lambda: w._pdf.startswith(b"%PDF"), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(ReportMaker).pdf.startswith(b"%PDF"), timeout=PATIENCE)
 
 
 def test_on_another_machine_nothing_of_this_one_is_believed(connected, qtbot, evaluator):
     w = connected
-    use = w.devices.probing.uses()[0]
+    use = w.get(DevicesModel).probing.uses()[0]
     qualify(w, qtbot, {use})
-    assert w.machine.state(use).state == StylusState.QUALIFIED
-    assert not w.devices.why_by_hand()
-    first = w.machine.machine
+    assert w.get(MachineModel).state(use).state == StylusState.QUALIFIED
+    assert not w.get(DevicesModel).why_by_hand()
+    first = w.get(MachineModel).machine
     other = start(make_world(MachineSettings(), 2, (), read_plan(demo.CMM_PLAN).plan))
-    w.machine.connect_to("127.0.0.1", other.port)
+    w.get(MachineModel).connect_to("127.0.0.1", other.port)
     machine_is_idle(w, qtbot)
-    qtbot.waitUntil(lambda: w.machine.connected and w.machine.machine != first, timeout=PATIENCE)
-    assert w.machine.state(use).state == StylusState.NOT_QUALIFIED
-    assert "does not know yet where the reference sphere stands" in w.devices.why_by_hand()
+    qtbot.waitUntil(lambda: w.get(MachineModel).connected and w.get(MachineModel).machine != first, timeout=PATIENCE)
+    assert w.get(MachineModel).state(use).state == StylusState.NOT_QUALIFIED
+    assert "does not know yet where the reference sphere stands" in w.get(DevicesModel).why_by_hand()
     other.close()
-    w.machine.connect_to("127.0.0.1", w.running.port)
+    w.get(MachineModel).connect_to("127.0.0.1", w.running.port)
     machine_is_idle(w, qtbot)
-    qtbot.waitUntil(lambda: w.machine.machine == first, timeout=PATIENCE)
-    assert w.machine.state(use).state == StylusState.QUALIFIED
+    qtbot.waitUntil(lambda: w.get(MachineModel).machine == first, timeout=PATIENCE)
+    assert w.get(MachineModel).state(use).state == StylusState.QUALIFIED
 
 
 def test_old_touches_stay_until_the_new_ones_are_all_there(connected, qtbot):
-    w, model = connected, connected.touching
+    w, model = connected, connected.get(TouchModel)
     bore, base = w.session.plan.features[:2]
     old = tuple(ProbedTouch(place=(float(k), 0.0, 0.0), approach=(0.0, 0.0, -1.0), radius=2.0, feature=bore.id,
                             stylus="old", warning="", qualified=True) for k in range(4))  # fmt: skip
@@ -421,40 +432,40 @@ def test_old_touches_stay_until_the_new_ones_are_all_there(connected, qtbot):
 
 
 def test_a_touch_of_a_stylus_that_nobody_knows_is_asked_about(connected, qtbot):
-    w, model, bar = connected, connected.touching, connected.readout
-    w.devices.change(w.devices.probing.replace(allow_unqualified=True), "allow")
-    uses = w.devices.probing.uses()
-    w.machine.cmm.use, w.machine.cmm.mounted = None, ""
+    w, model, bar = connected, connected.get(TouchModel), connected.get(MachineReadout)
+    w.get(DevicesModel).change(w.get(DevicesModel).probing.replace(allow_unqualified=True), "allow")
+    uses = w.get(DevicesModel).probing.uses()
+    w.get(MachineModel).cmm.use, w.get(MachineModel).cmm.mounted = None, ""
     w.session.set_stage("measure")
     model.set_by_hand(True)
-    w.machine.touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
+    w.get(MachineModel).touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
     assert not model.probed
     assert "say first which stylus touches" in w.notices[-1].text
     bar.refresh()
     assert bar.stylus.currentText() == "which stylus touches?"
-    w.machine.cmm.mounted = "Short 4"
-    w.machine.do("mount", name="Short 4")
-    qtbot.waitUntil(lambda: not w.machine.hand_queue.is_busy, timeout=PATIENCE)
+    w.get(MachineModel).cmm.mounted = "Short 4"
+    w.get(MachineModel).do("mount", name="Short 4")
+    qtbot.waitUntil(lambda: not w.get(MachineModel).hand_queue.is_busy, timeout=PATIENCE)
     before = w.world.scales.copy()
     bar.stylus.setCurrentIndex(bar.stylus.findData(uses[0]))
     bar.stylus.activated.emit(bar.stylus.currentIndex())
     machine_is_idle(w, qtbot)
-    assert w.machine.cmm.use == uses[0]
+    assert w.get(MachineModel).cmm.use == uses[0]
     assert (w.world.scales == before).all()
-    w.machine.touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
-    assert [t.stylus for t in model.probed] == [w.devices.probing.name_of(uses[0])]
+    w.get(MachineModel).touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
+    assert [t.stylus for t in model.probed] == [w.get(DevicesModel).probing.name_of(uses[0])]
 
 
 def test_what_the_machine_says_by_itself_is_told(connected, qtbot):
     w = connected
     w.running.server._session.send("E0000", "!", 'Error(2, 1009, "door", "the door is open")')
-    qtbot.waitUntil(lambda: "the door is open" in w.machine.error, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: "the door is open" in w.get(MachineModel).error, timeout=PATIENCE)
     assert w.notices[-1].action == "Clear the error"
 
 
 def test_after_an_error_the_joystick_is_the_users_and_a_stylus_can_be_left_out(connected, qtbot):
     w = connected
-    uses = w.devices.probing.uses()
+    uses = w.get(DevicesModel).probing.uses()
     qualify(w, qtbot, {uses[0]})
     failing = iter([True])
     measure = w.world.measure
@@ -465,19 +476,22 @@ def test_after_an_error_the_joystick_is_the_users_and_a_stylus_can_be_left_out(c
         return measure(target, normal)
 
     w.world.measure = collides
-    w.devices.qualify(uses[1:3])
-    qtbot.waitUntil(lambda: w.devices.run_state is None or bool(w.devices.run_state.stopped), timeout=PATIENCE)
+    w.get(DevicesModel).qualify(uses[1:3])
+    qtbot.waitUntil(
+        lambda: w.get(DevicesModel).run_state is None or bool(w.get(DevicesModel).run_state.stopped),
+        timeout=PATIENCE,
+    )
     machine_is_idle(w, qtbot)
-    assert "met the reference sphere" in w.devices.run_state.stopped
+    assert "met the reference sphere" in w.get(DevicesModel).run_state.stopped
     assert w.running.server.user_enabled
-    page = w.devices_bench.qualify_page
+    page = w.parts["devices"].bench.qualify_page
     page.refresh()
     assert page.skip.isVisibleTo(page)
     click(qtbot, page.skip)  # the error is cleared with it
-    qtbot.waitUntil(lambda: w.devices.run_state is None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(DevicesModel).run_state is None, timeout=PATIENCE)
     machine_is_idle(w, qtbot)
-    assert w.machine.state(uses[1]).state == StylusState.NOT_QUALIFIED
-    assert w.machine.state(uses[2]).state == StylusState.QUALIFIED
+    assert w.get(MachineModel).state(uses[1]).state == StylusState.NOT_QUALIFIED
+    assert w.get(MachineModel).state(uses[2]).state == StylusState.QUALIFIED
     assert w.running.server.user_enabled
 
 
@@ -486,69 +500,72 @@ def test_tools_of_the_machine_are_given_to_styli_in_a_table(stage, qtbot):
 
     other = OtherServer({"RefTool": (np.array([0.0, 0, -112]), 2.0), "Side": (np.array([0.0, 56, -56]), 2.0)})
     w = stage
-    w.devices.set_page("machine")
-    w.machine.connect_to("127.0.0.1", other.port, name="Old Iron")
+    w.get(DevicesModel).set_page("machine")
+    w.get(MachineModel).connect_to("127.0.0.1", other.port, name="Old Iron")
     machine_is_idle(w, qtbot)
-    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
-    page = w.devices_bench.machine_page
+    qtbot.waitUntil(lambda: w.get(MachineModel).connected, timeout=PATIENCE)
+    page = w.parts["devices"].bench.machine_page
     page.refresh()
     assert page.names.isVisibleTo(page)
     box = page.names.table.cellWidget(0, 1)
     assert [box.itemText(k) for k in range(box.count())] == ["-", "RefTool", "Side"]
     box.textActivated.emit("RefTool")
-    use = w.devices.probing.uses()[0]
-    w.machine.take_stylus(use)
+    use = w.get(DevicesModel).probing.uses()[0]
+    w.get(MachineModel).take_stylus(use)
     machine_is_idle(w, qtbot)
-    assert w.machine.cmm.use == use
+    assert w.get(MachineModel).cmm.use == use
     assert any('SetTool("RefTool")' in line for line in other.seen)
-    w.machine.disconnect_machine()
+    w.get(MachineModel).disconnect_machine()
     # It is kept with the machine.
-    w.machine.connect_to("127.0.0.1", other.port, name="Old Iron")
+    w.get(MachineModel).connect_to("127.0.0.1", other.port, name="Old Iron")
     machine_is_idle(w, qtbot)
-    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
-    assert [t.name for t in w.machine.cmm.names] == ["RefTool"]
+    qtbot.waitUntil(lambda: w.get(MachineModel).connected, timeout=PATIENCE)
+    assert [t.name for t in w.get(MachineModel).cmm.names] == ["RefTool"]
     page.refresh()
     assert page.table.text() == ""
     page.table.setText("-750.5")
     page.table.editingFinished.emit()
-    assert [o.z for o in w.machine.known().obstacles if o.name == "the table"] == [-750.5]
-    w.machine.disconnect_machine()
+    assert [o.z for o in w.get(MachineModel).known().obstacles if o.name == "the table"] == [-750.5]
+    w.get(MachineModel).disconnect_machine()
     other.close()
 
 
 def test_a_new_run_clears_no_error_that_nobody_looked_at(connected, qtbot):
     w = connected
-    uses = w.devices.probing.uses()
+    uses = w.get(DevicesModel).probing.uses()
     qualify(w, qtbot, {uses[0]})
     w.world.fault_text = "the door was opened"
-    w.devices.qualify(uses[1:2])
-    qtbot.waitUntil(lambda: w.devices.run_state is None or bool(w.devices.run_state.stopped), timeout=PATIENCE)
+    w.get(DevicesModel).qualify(uses[1:2])
+    qtbot.waitUntil(
+        lambda: w.get(DevicesModel).run_state is None or bool(w.get(DevicesModel).run_state.stopped),
+        timeout=PATIENCE,
+    )
     machine_is_idle(w, qtbot)
-    assert "stands still: the door was opened" in w.devices.run_state.stopped
+    assert "stands still: the door was opened" in w.get(DevicesModel).run_state.stopped
     assert w.world.fault_text
-    w.devices.go_on()  # now it was told
-    qtbot.waitUntil(lambda: w.devices.run_state is None, timeout=PATIENCE)
+    w.get(DevicesModel).go_on()  # now it was told
+    qtbot.waitUntil(lambda: w.get(DevicesModel).run_state is None, timeout=PATIENCE)
     machine_is_idle(w, qtbot)
-    assert w.machine.state(uses[1]).state == StylusState.QUALIFIED
+    assert w.get(MachineModel).state(uses[1]).state == StylusState.QUALIFIED
 
 
 def test_connected_again_it_is_asked_which_machine_answers(connected, qtbot):
     w = connected
-    use = w.devices.probing.uses()[0]
+    use = w.get(DevicesModel).probing.uses()[0]
     qualify(w, qtbot, {use})
     w.world.seed += 7  # somebody put another one there
-    w.machine.go_online()
+    w.get(MachineModel).go_online()
     machine_is_idle(w, qtbot)
-    assert w.machine.state(use).state == StylusState.NOT_QUALIFIED
+    assert w.get(MachineModel).state(use).state == StylusState.NOT_QUALIFIED
 
 
 def test_the_readout_tells_where_the_tip_is_in_the_stages_that_use_it(connected, qtbot):
-    w, bar = connected, connected.readout
+    w, bar = connected, connected.get(MachineReadout)
     for stage, shown in (("devices", True), ("align", True), ("measure", True), ("evaluate", False), ("part", False)):
         w.session.set_stage(stage)
         assert bar.isVisibleTo(w) == shown, stage
     w.session.set_stage("measure")
-    w.machine.cmm.where()
+    w.get(MachineModel).cmm.where()
     bar.refresh()
     x = w.world.place()
     assert bar.numbers.texts == tuple(f"{v:.3f}" for v in x)
@@ -562,10 +579,10 @@ def test_the_readout_tells_where_the_tip_is_in_the_stages_that_use_it(connected,
 
 
 def test_the_joystick_is_there_in_align_and_measure_and_let_go_with_the_focus(connected, qtbot):
-    w, bar = connected, connected.readout
+    w, bar = connected, connected.get(MachineReadout)
     w.show()
     w.session.set_stage("align")
-    w.machine.cmm.let_user_move(True)
+    w.get(MachineModel).cmm.let_user_move(True)
     told = []
     bar.joystick._move = lambda velocity: told.append(np.array(velocity))
     qtbot.keyPress(bar, Qt.Key.Key_PageDown)
@@ -583,14 +600,14 @@ def test_the_joystick_is_there_in_align_and_measure_and_let_go_with_the_focus(co
 
 
 def test_a_pose_that_is_chosen_above_the_view_is_taken_over_everything(connected, qtbot):
-    w, bar = connected, connected.readout
-    straight = w.devices.probing.uses()[0]
-    w.machine.take_stylus(straight)
+    w, bar = connected, connected.get(MachineReadout)
+    straight = w.get(DevicesModel).probing.uses()[0]
+    w.get(MachineModel).take_stylus(straight)
     machine_is_idle(w, qtbot)
     w.session.set_stage("measure")
-    w.machine.set_record(w.machine.record.replace(table_z=w.world.table.z))
+    w.get(MachineModel).set_record(w.get(MachineModel).record.replace(table_z=w.world.table.z))
     down = np.array([500.0, 300.0, -600.0])
-    w.machine.cmm.go_to(down)
+    w.get(MachineModel).cmm.go_to(down)
     highest = w.world.scales[2]
     heights, turn = [], w.world._turn_head
 
@@ -599,12 +616,14 @@ def test_a_pose_that_is_chosen_above_the_view_is_taken_over_everything(connected
         turn(pose)
 
     w.world._turn_head = turned
-    wanted = next(u for u in w.devices.probing.uses() if u.assembly == straight.assembly and u.pose.tilt_deg == 90)
+    wanted = next(
+        u for u in w.get(DevicesModel).probing.uses() if u.assembly == straight.assembly and u.pose.tilt_deg == 90
+    )
     k = next(k for k in range(bar.stylus.count()) if bar.stylus.itemData(k) == wanted)
     assert bar.stylus.itemText(k).startswith("turn to 90/")
     bar.stylus.activated.emit(k)
     machine_is_idle(w, qtbot)
-    assert w.machine.cmm.use == wanted
+    assert w.get(MachineModel).cmm.use == wanted
     # The part may stand anywhere: the head turns over where it could reach to.
     assert heights
     assert heights[0] > highest + 50
@@ -612,18 +631,18 @@ def test_a_pose_that_is_chosen_above_the_view_is_taken_over_everything(connected
 
 def test_things_on_the_table_are_typed_and_kept_with_the_machine(connected, qtbot):
     w = connected
-    w.devices.set_page("machine")
-    page = w.devices_bench.machine_page
+    w.get(DevicesModel).set_page("machine")
+    page = w.parts["devices"].bench.machine_page
     page.refresh()
     made = page.fixtures
-    qtbot.waitUntil(lambda: w.machine.record.table_z is not None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(MachineModel).record.table_z is not None, timeout=PATIENCE)
     made.name.setText("vice")
     for (axis, c), field in made.fields.items():
         field.setText({"X": ("120", "100"), "Y": ("50", "80"), "Z": ("-760", "-700.5")}[axis][c])
     click(qtbot, made.add)
-    (fixture,) = w.machine.record.fixtures
+    (fixture,) = w.get(MachineModel).record.fixtures
     assert (fixture.name, fixture.low, fixture.high) == ("vice", (100, 50, -760), (120, 80, -700.5))
-    assert [o.name for o in w.machine.known().obstacles] == ["the table", "vice"]
+    assert [o.name for o in w.get(MachineModel).known().obstacles] == ["the table", "vice"]
     made.fields["X", 0].setText("wide")
     click(qtbot, made.add)
     assert "'wide' is not a place: type X from as a number" in w.notices[-1].text
@@ -632,21 +651,21 @@ def test_things_on_the_table_are_typed_and_kept_with_the_machine(connected, qtbo
     click(qtbot, made.add)
     assert "has no size" in w.notices[-1].text
     # Another session with the same machine knows it, another machine does not.
-    w.machine.disconnect_machine()
-    w.machine.connect_to("127.0.0.1", w.running.port)
+    w.get(MachineModel).disconnect_machine()
+    w.get(MachineModel).connect_to("127.0.0.1", w.running.port)
     machine_is_idle(w, qtbot)
-    qtbot.waitUntil(lambda: w.machine.connected, timeout=PATIENCE)
-    assert w.machine.record.fixtures == (fixture,)
+    qtbot.waitUntil(lambda: w.get(MachineModel).connected, timeout=PATIENCE)
+    assert w.get(MachineModel).record.fixtures == (fixture,)
     page.refresh()
     made.list.setCurrentRow(0)
     click(qtbot, made.remove)
-    assert not w.machine.record.fixtures
+    assert not w.get(MachineModel).record.fixtures
 
 
 def test_what_a_machine_can_do_is_said(connected):
     w = connected
-    page = w.devices_bench.machine_page
-    w.devices.set_page("machine")
+    page = w.parts["devices"].bench.machine_page
+    w.get(DevicesModel).set_page("machine")
     page.refresh()
     assert page.abilities.text() == "It turns its head, scans, names 2 tools."
 
@@ -671,12 +690,12 @@ def test_while_a_run_goes_on_what_comes_is_told_as_coming(connected, settle):
 
 def test_forty_styli_are_grouped_sorted_and_found(connected, qtbot):
     w = connected
-    own = w.devices.probing.assembly("p1")
+    own = w.get(DevicesModel).probing.assembly("p1")
     poses = tuple(HeadPose(tilt_deg=15.0 * k, turn_deg=t) for k in range(1, 5) for t in (0.0, 45.0, 90.0, -45.0, -90.0))
-    w.devices.choose_assembly("p1")
-    w.devices._set_assembly(own.with_poses((*own.poses, *poses)), "many poses")
-    w.devices.set_page("qualify")
-    page = w.devices_bench.qualify_page
+    w.get(DevicesModel).choose_assembly("p1")
+    w.get(DevicesModel)._set_assembly(own.with_poses((*own.poses, *poses)), "many poses")
+    w.get(DevicesModel).set_page("qualify")
+    page = w.parts["devices"].bench.qualify_page
     page.refresh()
     rows = [page.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(page.list.count())]
     assert [r.name for r in rows if r.use is None] == ["Short 4", "Long 3"]
@@ -694,8 +713,8 @@ def test_forty_styli_are_grouped_sorted_and_found(connected, qtbot):
 
 
 def test_free_ends_of_a_star_say_where_they_point(stage, qtbot):
-    stage.devices.set_page("probe")
-    page = stage.devices_bench.probe_page
+    stage.get(DevicesModel).set_page("probe")
+    page = stage.parts["devices"].bench.probe_page
     click(qtbot, page.new)
     for words in ("indexed", "trigger m2", "star"):
         page.search.setText(words)
@@ -716,16 +735,16 @@ def test_free_ends_of_a_star_say_where_they_point(stage, qtbot):
 def test_pages_know_inch(connected):
     w = connected
     w.session.run(SetDisplay((("unit", "inch"),)))
-    w.devices.set_page("qualify")
-    page = w.devices_bench.qualify_page
+    w.get(DevicesModel).set_page("qualify")
+    page = w.parts["devices"].bench.qualify_page
     page.refresh()
     (box,) = [b for b, part, name in page._boxes if (part, name) == ("sphere", "diameter")]
     assert box.widget.value() == pytest.approx(24.9987 / 25.4, abs=1e-5)
     assert box.widget.suffix() == " in"
     box.widget.setValue(1.0)
-    assert w.devices.probing.sphere.diameter == pytest.approx(25.4)
-    w.devices.set_page("rack")
-    rack = w.devices_bench.rack_page
+    assert w.get(DevicesModel).probing.sphere.diameter == pytest.approx(25.4)
+    w.get(DevicesModel).set_page("rack")
+    rack = w.parts["devices"].bench.rack_page
     rack.refresh()
     rack.table.item(0, 1).setText("2")
-    assert w.devices.probing.rack[0].place[0] == pytest.approx(50.8)
+    assert w.get(DevicesModel).probing.rack[0].place[0] == pytest.approx(50.8)

@@ -8,6 +8,8 @@ from PySide6.QtWidgets import QLabel
 
 from truegauge import demo
 from truegauge.app.shell.batch_dialog import BatchDialog
+from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.section_page import SectionPage
 from truegauge.core.tolerancing.judgement import State
 
 BUMP = np.array([88.0, 80.0, 30.0])
@@ -34,7 +36,7 @@ def type_into(qtbot, field, text):
 
 
 def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, settle):
-    page, s = stage.evaluate_bench.map_page, stage.session
+    page, s = stage.parts["evaluate"].bench.map_page, stage.session
     assert page.pairs.values["points"].text() == f"{s.evaluation.cloud.statistics.count:,}"
     assert page.pairs.values["strays left out"].text() == f"{s.evaluation.cloud.statistics.strays:,}" != "0"
     assert page.outside.text().startswith("Outside: ")
@@ -45,7 +47,7 @@ def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, s
     page.only_outside.click()
     assert (s.plan.scale.inner, s.plan.scale.outer, s.plan.scale.sided) == (9, 2, "plus")
     assert (s.plan.scale.palette, s.plan.scale.only_outside) == ("teal", True)
-    assert not any(a.worst < 0 for a in stage.evaluating.areas())
+    assert not any(a.worst < 0 for a in stage.get(EvaluateModel).areas())
     for _ in range(5):
         s.document.undo()
     assert s.plan.scale.sided == "both"
@@ -67,8 +69,8 @@ def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, s
 
 
 def test_an_area_outside_is_a_click_away(stage, qtbot):
-    page = stage.evaluate_bench.map_page
-    first = stage.evaluating.areas()[0]
+    page = stage.parts["evaluate"].bench.map_page
+    first = stage.get(EvaluateModel).areas()[0]
     assert page.list.item(0).text().endswith("shroud")
     page.list.setFocus()
     page.list.setCurrentRow(0)
@@ -83,16 +85,16 @@ def test_needles_and_the_scan_show_the_deviation_and_the_magnification(stage, se
     s.show(map_needles=True)
     settle()
     view.grab()
-    assert view._needle_factor >= 10
+    assert view.needle_factor >= 10
     s.show(map_needles=False)
     s.show(scan_map=True)
-    assert stage.scale.isVisible()
+    assert stage.floating.scale.isVisible()
     hot = view.grab().toImage().pixelColor(at(stage, BUMP + np.array([0, 0.5, 0])))
     assert hot.red() > hot.blue() + 40
 
 
 def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tmp_path):
-    s, bench = stage.session, stage.evaluate_bench
+    s, bench = stage.session, stage.parts["evaluate"].bench
     bench.tabs["spots"].click()
     page = bench.spots_page
     page.pick.click()
@@ -110,7 +112,7 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     type_into(qtbot, page.typed, "88 80")
     assert "is no place" in stage.notices[-1].text
     s.selection.select((s.plan.feature("base").group,))
-    stage.evaluating.spacing = 40.0
+    stage.get(EvaluateModel).spacing = 40.0
     count = len(s.plan.spots)
     page.grid.click()
     settle()
@@ -121,7 +123,7 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     assert len(s.plan.spots) == count  # the grid is one step
     table = tmp_path / "spots.csv"
     table.write_text("name,x,y,z,lower,upper\nA1,100,15,48,-0.05,0.05\nA2,88,80,30,-0.2,0.2\n")
-    assert stage.evaluating.add_from_table(table)
+    assert stage.get(EvaluateModel).add_from_table(table)
     settle()
     assert [r.state for r in s.evaluation.results[-2:]] == [State.WITHIN, State.WITHIN]
     page.list.item(page.list.count() - 1).setSelected(True)
@@ -130,7 +132,7 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
 
 
 def test_highest_and_edges_are_picked(stage, settle):
-    s, m = stage.session, stage.evaluating
+    s, m = stage.session, stage.get(EvaluateModel)
     m.set_page("spots")
     m.pick_for("highest")
     m.area = 0.0
@@ -146,15 +148,15 @@ def test_highest_and_edges_are_picked(stage, settle):
 
 
 def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
-    s, m, bench = stage.session, stage.evaluating, stage.evaluate_bench
+    s, m, bench = stage.session, stage.get(EvaluateModel), stage.parts["evaluate"].bench
     bench.tabs["sections"].click()
     page = bench.sections_page
     page.axis.activated.emit(page.axis.findData("Z"))
     type_into(qtbot, page.at, "25")
     page.add.click()
     settle()
-    assert stage.center.currentWidget() is stage.section_page
-    sheet = stage.section_page.sheet
+    assert stage.center.currentWidget() is stage.get(SectionPage)
+    sheet = stage.get(SectionPage).sheet
     assert sheet.drawing is not None
     section = page.chosen()
     page.slider.setValue(500)
@@ -163,7 +165,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     assert page.chosen().origin[2] == pytest.approx(31.3, abs=1.5)
     s.document.undo()
     assert page.chosen() == section  # the drag is one step
-    stage.section_page.tools["diameter"].click()
+    stage.get(SectionPage).tools["diameter"].click()
     sheet.fit()
     sheet.refresh()
     x, y = sheet.to_pixels(np.array([[58.0 - 21.0, 45.0]]))[0]
@@ -175,7 +177,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     assert result.characteristic.nominal == pytest.approx(42.0, abs=1e-6)
     assert result.measured == pytest.approx(42.012, abs=0.004)
     assert any("(42.000)" in w.text for w in sheet.drawing.words)
-    stage.section_page.tools["angle"].click()
+    stage.get(SectionPage).tools["angle"].click()
     sheet.take(np.array([10.0, 7.0]), 3.0)
     sheet.take(np.array([20.0, 7.0]), 3.0)
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)
@@ -192,7 +194,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
 
 
 def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, qtbot, settle):
-    s, m, bench = stage.session, stage.evaluating, stage.evaluate_bench
+    s, m, bench = stage.session, stage.get(EvaluateModel), stage.parts["evaluate"].bench
     bench.tabs["views"].click()
     page = bench.views_page
     assert page.list.count() == 2
@@ -209,7 +211,7 @@ def test_views_are_saved_looked_at_ordered_and_keep_their_tags(stage, qtbot, set
     page.in_report.click()
     assert not s.showing.saved_view.in_report
     page.own_scale.click()
-    type_into(qtbot, stage.evaluate_bench.map_page.limit, "0.5")
+    type_into(qtbot, stage.parts["evaluate"].bench.map_page.limit, "0.5")
     assert (s.showing.scale.limit, s.plan.scale.limit) == (0.5, 0.1)
     s.showing.set_look(edges_only=False)
     stage.view.show_standard("front")
@@ -247,7 +249,7 @@ def test_tags_are_dragged_pinned_hidden_and_tidied(stage, qtbot):
         qtbot.mousePress(view, Qt.MouseButton.RightButton, pos=place)
         view.grab()
         assert other not in view.tags_shown.boxes
-    stage.evaluate_bench.views_page.tidy.click()
+    stage.parts["evaluate"].bench.views_page.tidy.click()
     s.showing.set_tags(pinned=(), hidden=())
     view.grab()
     assert set(view.tags_shown.boxes) == set(boxes)
@@ -257,12 +259,12 @@ def test_tags_are_dragged_pinned_hidden_and_tidied(stage, qtbot):
 
 
 def test_points_are_compared_from_a_table(stage, settle, tmp_path):
-    s, page = stage.session, stage.evaluate_bench.compare_page
+    s, page = stage.session, stage.parts["evaluate"].bench.compare_page
     table = tmp_path / "points.csv"
     table.write_text("name,x,y,z\nbolt hole 4,32.02,30.0,53\nball socket,107,63,55.5\n")
-    stage.evaluate_bench.tabs["points"].click()
+    stage.parts["evaluate"].bench.tabs["points"].click()
     page.parts["z"].setChecked(True)
-    assert stage.evaluating.compare_from_table(table, page.chosen_parts())
+    assert stage.get(EvaluateModel).compare_from_table(table, page.chosen_parts())
     settle()
     assert page.table.rowCount() == 2
     assert page.table.item(1, 0).text() == "ball socket"
@@ -271,12 +273,12 @@ def test_points_are_compared_from_a_table(stage, settle, tmp_path):
     page.table.selectRow(0)
     page.remove.click()
     assert page.table.rowCount() == 1
-    assert not stage.evaluating.compare_from_table(table, [])
+    assert not stage.get(EvaluateModel).compare_from_table(table, [])
     assert "choose what is compared" in stage.notices[-1].text
 
 
 def test_what_is_chosen_is_seen_while_a_setting_is_typed(loaded, settle, qtbot):
-    s, panel = loaded.session, loaded.measure_bench.points
+    s, panel = loaded.session, loaded.parts["measure"].bench.points
     s.set_stage("measure")
     s.selection.select((s.plan.feature("main-bore").group,))
     settle()
@@ -310,7 +312,7 @@ def test_why_says_what_a_spot_check_and_a_dimension_were_read_from(stage, settle
 
 def test_the_sample_is_taken_out_and_the_next_scan_is_evaluated(loaded, settle):
     s = loaded.session
-    loaded.take_sample_out()
+    loaded.files.take_sample_out()
     settle()
     assert s.sample is None
     assert {r.state for r in s.evaluation.results} == {State.NOT_MEASURED}
@@ -340,7 +342,7 @@ def test_the_batch_page_lists_scans_and_says_what_is_wrong(loaded, qtbot, tmp_pa
 
 
 def test_the_histogram_stands_beside_the_scale(stage):
-    bar = stage.scale
+    bar = stage.floating.scale
     shares = bar._shares((-0.1, 0.1))
     assert shares.sum() == pytest.approx(1.0, abs=0.03)
     image = bar.grab().toImage()

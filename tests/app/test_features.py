@@ -6,6 +6,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QApplication, QScrollArea
 
+from truegauge.app.stages.measure.form_page import FormModel, FormPage
 from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.features.extraction import Built
 from truegauge.demo.faces import face_of_kind
@@ -38,7 +39,7 @@ def image_format():
 
 def test_the_panel_tells_how_a_feature_came_about(measure):
     measure.select("main bore")
-    shown = {name: value.text() for name, value in measure.measure_bench.details.values.items()}
+    shown = {name: value.text() for name, value in measure.parts["measure"].bench.details.values.items()}
     assert shown["points used"] == f"{len(measure.session.selection.measured()[0].rows):,}"
     assert "×" in shown["beyond"]
     assert float(shown["condition"]) > 0
@@ -49,7 +50,7 @@ def test_needles_are_drawn_on_the_selected_feature_and_can_be_turned_off(measure
     measure.select("base A")
     measure.view.show_standard("bottom")
     with_needles = pixels(measure)
-    measure.measure_bench.needles.click()
+    measure.parts["measure"].bench.needles.click()
     assert not measure.session.shown.needles
     assert (pixels(measure) != with_needles).mean() > 0.002
 
@@ -60,19 +61,19 @@ def test_what_shows_as_zero_has_no_needles_and_no_colours_of_form(measure):
     own = measure.session.selection.measured()[0]
     assert abs(own.mean_residuals).max() < 0.0005
     with_needles = pixels(measure)
-    measure.measure_bench.needles.click()
+    measure.parts["measure"].bench.needles.click()
     assert (pixels(measure) != with_needles).mean() < 0.002
 
 
 def test_nothing_of_the_bench_is_wider_than_the_bench(measure):
-    scroll = measure.measure_bench.findChild(QScrollArea)
-    assert scroll.isAncestorOf(measure.measure_bench.details)
-    needed = scroll.widget().minimumSizeHint().width() - measure.measure_bench.column.contentsMargins().right()
+    scroll = measure.parts["measure"].bench.findChild(QScrollArea)
+    assert scroll.isAncestorOf(measure.parts["measure"].bench.details)
+    needed = scroll.widget().minimumSizeHint().width() - measure.parts["measure"].bench.column.contentsMargins().right()
     assert needed <= scroll.viewport().width()
 
 
 def test_the_filter_is_chosen_and_undone(measure, settle, qtbot):
-    bench = measure.measure_bench
+    bench = measure.parts["measure"].bench
     measure.select("main bore")
     before = measure.session.selection.measured()[0].form
     bench.filter_kind.setCurrentIndex(1)
@@ -97,9 +98,9 @@ def test_the_filter_is_chosen_and_undone(measure, settle, qtbot):
 
 def test_the_form_plot_is_enlarged_and_saved(measure, qtbot, tmp_path):
     measure.select("main bore")
-    assert measure.measure_bench.plot.isVisible()
-    qtbot.mouseClick(measure.measure_bench.plot, Qt.MouseButton.LeftButton)
-    page = measure.form_page
+    assert measure.parts["measure"].bench.plot.isVisible()
+    qtbot.mouseClick(measure.parts["measure"].bench.plot, Qt.MouseButton.LeftButton)
+    page = measure.get(FormPage)
     assert measure.center.currentWidget() is page
     small, large = page.picture(400, 300), page.picture(1100, 700)
     for image in (small, large):
@@ -116,16 +117,16 @@ def test_the_form_plot_is_enlarged_and_saved(measure, qtbot, tmp_path):
 @pytest.mark.parametrize("name", ["base A", "ball socket", "main bore"])
 def test_each_kind_of_feature_has_its_plot(measure, name):
     measure.select(name)
-    shown = measure.form.current()
+    shown = measure.get(FormModel).current()
     assert shown is not None
     assert np.isfinite(shown.heights).sum() > 20
-    assert measure.form.title().startswith(name)
+    assert measure.get(FormModel).title().startswith(name)
 
 
 def test_construct_offers_only_what_makes_sense(measure):
     def offered(*names):
         measure.select(*names)
-        return [b.text() for b in measure.measure_bench.construct.buttons]
+        return [b.text() for b in measure.parts["measure"].bench.construct.buttons]
 
     assert "edge where the planes meet" in offered("base A", "side B")
     assert "mid-plane" not in offered("base A", "side B")
@@ -135,7 +136,7 @@ def test_construct_offers_only_what_makes_sense(measure):
 
 
 def test_a_feature_is_constructed_with_a_preview_and_undone(measure, settle, qtbot):
-    panel = measure.measure_bench.construct
+    panel = measure.parts["measure"].bench.construct
     measure.select("main bore", "base A")
     button = next(b for b in panel.buttons if b.text().startswith("point: axis"))
     plain = pixels(measure)
@@ -151,7 +152,7 @@ def test_a_feature_is_constructed_with_a_preview_and_undone(measure, settle, qtb
     made = measure.session.plan.constructed[0]
     assert measure.session.selection.groups == (made.id,)
     assert isinstance(measure.session.selection.measured()[0], Built)
-    assert made.id in measure.measure_bench.rows
+    assert made.id in measure.parts["measure"].bench.rows
     measure.session.document.undo()
     settle()
     assert measure.session.plan.constructed == ()
@@ -162,7 +163,7 @@ def test_constructing_works_by_keyboard_alone(measure, settle, qtbot):
     measure.select("base A", "top face")
     measure.session.set_stage("evaluate")
     measure.actions_table.trigger("construct")
-    first = measure.measure_bench.construct.buttons[0]
+    first = measure.parts["measure"].bench.construct.buttons[0]
     assert measure.session.stage == "measure"
     assert measure.session.proposing.preview is not None or first.hasFocus()
     qtbot.keyClick(first, Qt.Key.Key_Space)
@@ -171,7 +172,7 @@ def test_constructing_works_by_keyboard_alone(measure, settle, qtbot):
 
 
 def test_a_typed_distance_moves_the_preview(measure, settle, qtbot):
-    panel = measure.measure_bench.construct
+    panel = measure.parts["measure"].bench.construct
     measure.select("top face")
     button, field = panel.buttons[0], panel.fields["offset_plane distance"]
     field.clear()
@@ -189,10 +190,10 @@ def test_a_typed_distance_moves_the_preview(measure, settle, qtbot):
 
 def test_the_less_common_kinds_are_behind_more(measure, settle):
     measure.select("main bore")
-    labels = [a.text() for a in measure.strip.more.actions()]
+    labels = [a.text() for a in measure.floating.strip.more.actions()]
     assert any("two-point" in text for text in labels)
     index = next(i for i, text in enumerate(labels) if text.startswith("diameter GX"))
-    measure.strip.more.actions()[index].trigger()
+    measure.floating.strip.more.actions()[index].trigger()
     settle()
     assert measure.session.plan.characteristics[-1].kind == "diameter_gx"
 
@@ -211,7 +212,7 @@ def test_an_angle_is_shown_and_typed_in_degrees(measure, settle, qtbot):
 
 
 def test_a_feature_is_renamed_and_removed(measure, settle, qtbot):
-    field = measure.measure_bench.name_field
+    field = measure.parts["measure"].bench.name_field
     measure.select("boss")
     field.setFocus()
     field.selectAll()

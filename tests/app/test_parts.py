@@ -37,8 +37,8 @@ def color_at(window, at):
 
 
 def test_the_drawing_is_taken_over_in_one_step(part, settle, qtbot):
-    assert "3 datums, 7 dimensions, 9 geometric tolerances" in part.part_bench.drawing_text.text()
-    qtbot.mouseClick(part.part_bench.take_over, Qt.MouseButton.LeftButton)
+    assert "3 datums, 7 dimensions, 9 geometric tolerances" in part.parts["part"].bench.drawing_text.text()
+    qtbot.mouseClick(part.parts["part"].bench.take_over, Qt.MouseButton.LeftButton)
     settle()
     assert part.ledger.model.rowCount() == 16
     assert "3 datums and 16 characteristics" in part.notices[-1].text
@@ -51,9 +51,9 @@ def test_picking_one_bolt_hole_offers_the_whole_circle(part, settle, qtbot, mode
     hole = cylinder_at(model, 2.75, *bolt_holes()[0])
     session.selection.pick(hole)
     settle()
-    assert part.part_bench.pattern.text() == "Select all 6 (P)"
+    assert part.parts["part"].bench.pattern.text() == "Select all 6 (P)"
     session.pointer.hover(hole)
-    assert "one of a bolt circle ⌀ 60 of 6" in part.hover_label.text()
+    assert "one of a bolt circle ⌀ 60 of 6" in part.floating.hover_label.text()
     QTest.keyClick(part, Qt.Key.Key_P)
     settle()
     assert len(session.selection.groups) == 6
@@ -88,7 +88,7 @@ def test_a_revision_keeps_the_plan_and_shows_what_changed(window, settle, tmp_pa
     assert len(session.plan.characteristics) == 1
     (feature,) = session.plan.features
     assert session.evaluator.nominal(feature.faces).feature.radius == pytest.approx(2.7)
-    shown = texts(window.part_bench.changes)
+    shown = texts(window.parts["part"].bench.changes)
     assert any("diameter 5.000 to 5.400" in text for text in shown)
     assert sum(text.startswith("new: ") for text in shown) == 5
     session.document.undo()
@@ -190,7 +190,7 @@ def test_the_section_box_cuts_drawing_and_picking(part, qtbot, model):
     part.view.show_standard("top")
     at = place(part, BODY_TOP)
     QTest.keyClick(part, Qt.Key.Key_X)
-    panel = part.section_panel
+    panel = part.floating.section_panel
     assert panel.isVisible()
     assert part.view.face_at(at.x(), at.y()) == -1  # y = 15 is in the half that is cut away
     kept = place(part, (100.0, 70.0, 48.0))
@@ -236,7 +236,7 @@ def test_what_was_hidden_and_cut_does_not_follow_to_another_part(part, settle, t
     part.view.repaint()
     assert part.session.shown.look.hidden == frozenset()
     assert part.session.shown.look.section is None
-    assert not part.section_panel.isVisible()
+    assert not part.floating.section_panel.isVisible()
     part.view.show_standard("top")
     at = place(part, (50, 40, 10))
     assert part.view.face_at(at.x(), at.y()) == plane_at(part.session.model, (0, 0, 1), 10)

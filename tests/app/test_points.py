@@ -24,7 +24,7 @@ def test_a_scan_in_metres_is_asked_about_and_read_right(loaded, settle, tmp_path
     notice = loaded.notices[-1]
     assert "look like metres" in notice.text
     assert (notice.action, notice.second) == ("Read as m", "Keep mm")
-    loaded.notice.action.click()
+    loaded.floating.notice.action.click()
     settle()
     assert loaded.session.sample.unit == "m"
     assert loaded.session.evaluation.alignment.rms < 0.02
@@ -34,7 +34,7 @@ def test_a_unit_that_the_user_keeps_is_not_asked_about_again(loaded, settle, tmp
     loaded.session.files.open_scan(scan_file(tmp_path / "m.ply", sample.points[::20] / 1000))
     settle()
     count = len(loaded.notices)
-    loaded.notice.second.click()
+    loaded.floating.notice.second.click()
     settle()
     assert len(loaded.notices) == count
     assert loaded.session.sample.unit == "mm"
@@ -47,7 +47,7 @@ def test_unknown_columns_are_asked_for(window, settle, qtbot, tmp_path):
     window.session.files.open_scan(path)
     settle()
     dialog = window.findChild(ColumnsDialog)
-    assert "cannot be told" in dialog.findChildren(type(window.hover_label))[0].text()
+    assert "cannot be told" in dialog.findChildren(type(window.floating.hover_label))[0].text()
     dialog.choices[0].setCurrentIndex(3)
     assert dialog.columns() == (3, 1, 2)
     dialog.choices[1].setCurrentIndex(3)
@@ -86,8 +86,8 @@ def test_an_outline_drawn_in_the_view_cuts_points_out(loaded, settle, qtbot):
         qtbot.mouseClick(loaded.view, Qt.MouseButton.LeftButton, pos=place(loaded, corner))
     QTest.keyClick(loaded.view, Qt.Key.Key_Return)
     assert loaded.view.camera is camera  # drawing does not turn the part
-    assert loaded.notice.isVisible()
-    qtbot.mouseClick(loaded.notice.action, Qt.MouseButton.LeftButton)
+    assert loaded.floating.notice.isVisible()
+    qtbot.mouseClick(loaded.floating.notice.action, Qt.MouseButton.LeftButton)
     settle()
     (step,) = loaded.session.plan.recipe
     assert isinstance(step, CropOutline)
@@ -104,7 +104,7 @@ def test_an_outline_drawn_in_the_view_cuts_points_out(loaded, settle, qtbot):
 @pytest.mark.parametrize("mode", ["box", "lasso"])
 def test_a_box_and_a_free_outline_are_dragged(loaded, mode):
     loaded.view.show_standard("top")
-    loaded.draw_outline(mode)
+    loaded.view.draw_outline(mode)
     view = loaded.view
     path = [QPoint(200, 200), QPoint(300, 210), QPoint(320, 320), QPoint(210, 300)]
     QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=path[0])
@@ -121,7 +121,7 @@ def test_a_box_and_a_free_outline_are_dragged(loaded, mode):
 
 def test_steps_are_listed_changed_and_taken_out(loaded, settle, qtbot):
     loaded.session.set_stage("align")
-    panel = loaded.align_bench.points
+    panel = loaded.parts["align"].bench.points
     panel.add.setCurrentIndex(panel.add.findData("outliers"))
     panel.add.activated.emit(panel.add.findData("outliers"))
     settle()
@@ -143,7 +143,7 @@ def test_steps_are_listed_changed_and_taken_out(loaded, settle, qtbot):
 
 def test_limits_of_points_are_set_on_the_bench(loaded, settle):
     loaded.session.set_stage("align")
-    loaded.align_bench.farthest.setValue(0.05)
+    loaded.parts["align"].bench.farthest.setValue(0.05)
     settle()
     assert loaded.session.plan.limits.max_distance == 0.05
     cloud = loaded.session.evaluation.cloud
@@ -168,7 +168,7 @@ def test_points_and_map_are_saved_for_others(loaded, tmp_path):
 
 def test_the_numbers_in_their_boxes_can_be_seen(loaded):
     loaded.session.set_stage("align")
-    bench = loaded.align_bench
+    bench = loaded.parts["align"].bench
     for box in (bench.kind.trim, bench.farthest, bench.angle):
         text = box.lineEdit()
         assert text.width() >= text.fontMetrics().horizontalAdvance(box.text())

@@ -63,7 +63,7 @@ def answers(monkeypatch):
         assert answer in (*answers, CANCEL), (title, answer)
         return answer
 
-    monkeypatch.setattr("truegauge.app.shell.window.ask", question)
+    monkeypatch.setattr("truegauge.app.shell.files.ask", question)
     yield given, asked
     assert not given
 
@@ -218,7 +218,7 @@ def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, 
     session.document.set_touches((TOUCH,))
     assert not session.document.sample_is_saved
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(demo.SCAN), ""))
-    for way in (loaded.close, loaded.new_plan, loaded.ask_scan, loaded.take_sample_out):
+    for way in (loaded.close, loaded.files.new_plan, loaded.files.ask_scan, loaded.files.take_sample_out):
         given.append(CANCEL)
         way()
         settle()
@@ -230,7 +230,7 @@ def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, 
     target = tmp_path / "mine.tgsample"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(target), ""))
     given.append("Save")
-    loaded.new_plan()
+    loaded.files.new_plan()
     assert session.sample is None
     assert target.exists()
 
@@ -262,18 +262,18 @@ def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, an
     assert session.files.save_plan(mine)
     session.run(RemoveCharacteristic("c1"))
     os.utime(mine)  # touched, not changed: nobody is asked
-    assert loaded.save()
+    assert loaded.files.save()
     session.run(RemoveCharacteristic("c2"))
     theirs = session.plan.replace(name="theirs")
     write_plan(mine, theirs, session.document.part_content)
     given.append(CANCEL)
-    assert not loaded.save()
+    assert not loaded.files.save()
     assert read_plan(mine).plan.name == "theirs"
     assert not session.document.history.is_saved
     # Under another name both stay.
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "both.tgplan"), ""))
     given.append("Save under another name")
-    assert loaded.save()
+    assert loaded.files.save()
     assert read_plan(mine).plan.name == "theirs"
     assert len(read_plan(tmp_path / "both.tgplan").plan.characteristics) == 28
     # Or theirs is replaced, when that is wanted.
@@ -281,7 +281,7 @@ def test_a_plan_that_somebody_else_changed_is_not_overwritten_unasked(loaded, an
     settle()
     write_plan(mine, theirs.replace(name="again"), session.document.part_content)
     given.append("Replace it")
-    assert loaded.save()
+    assert loaded.files.save()
     assert read_plan(mine).plan.name == "theirs"
     assert asked == ["Changed by somebody else"] * 3
 
@@ -292,10 +292,10 @@ def test_a_name_without_ending_does_not_replace_a_file_unasked(loaded, answers, 
     there.write_bytes(b"theirs")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "plan"), ""))
     given.append(CANCEL)
-    assert not loaded.save_as()
+    assert not loaded.files.save_as()
     assert there.read_bytes() == b"theirs"
     given.append("Replace it")
-    assert loaded.save_as()
+    assert loaded.files.save_as()
     assert read_plan(Path(there)).plan == loaded.session.plan
 
 

@@ -4,8 +4,10 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 
-from truegauge.app.document.stage import STAGES, Stage, register
 from truegauge.app.shell.finder import Finder
+from truegauge.app.shell.stage import STAGES, Stage, StageParts, register
+from truegauge.app.view.content import ViewContent
+from truegauge.app.widgets.action import Action
 from truegauge.core.commands.shown import SetTitleBlock
 
 ENTERED = []
@@ -15,10 +17,18 @@ ENTERED = []
 def notes():
     """A stage for notes, known as long as the test runs; it comes before the window."""
     ENTERED.clear()
+
+    def build(shell):
+        page = QLabel("all notes")
+        return StageParts(
+            bench=QLabel("what was noticed"), middle=lambda: page if shell.session.shown.colors else None,
+            entered=lambda: ENTERED.append(shell.session.stage), closed=lambda: ENTERED.append("closed"),
+            actions=(Action("note", "Notes", "Write a note", "Ctrl+Alt+N", lambda: ENTERED.append("written")),),
+        )  # fmt: skip
+
     made = Stage(
-        key="notes", title="Notes", glyph="mark", bench=lambda w: QLabel("what was noticed", w),
+        key="notes", title="Notes", glyph="mark", build=build, wide=True, content=ViewContent(tags=False),
         missing=lambda document: "" if document.plan.title_block.inspector else "say who inspects",
-        entered=lambda w: ENTERED.append(w.session.stage), wide=True, shows_tags=False,
     )  # fmt: skip
     register(made)
     yield made
@@ -44,9 +54,15 @@ def test_a_made_up_stage_is_where_stages_are(notes, loaded, qtbot, settle):
     finder = Finder(loaded.actions_table, loaded)
     finder.text.setText("notes")
     assert "Go to Notes" in finder.list.item(0).text()
-    finder.close()
+    finder.text.setText("write note")
+    finder._run_current()
+    assert ENTERED == ["notes", "written"]
+    menus = [a.text() for a in loaded.actions_table.menu(loaded).actions()]
+    assert menus[-2:] == ["Notes", "Help"]
+    loaded.session.show(colors=True)
+    assert loaded.center.currentWidget().text() == "all notes"
     loaded.session.set_stage("measure")
-    assert loaded.benches.currentWidget() is loaded.measure_bench
+    assert loaded.benches.currentWidget() is loaded.parts["measure"].bench
 
 
 def test_what_it_misses_is_told_on_the_rail(notes, loaded):

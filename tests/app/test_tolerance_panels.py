@@ -171,7 +171,7 @@ def test_why_a_number_is_what_it_is(loaded, qtbot, settle):
     with_zone = loaded.view.grab().toImage()
     loaded.session.show(why=False)
     settle()
-    assert loaded.evaluate_bench.isVisible()
+    assert loaded.parts["evaluate"].bench.isVisible()
     assert loaded.view.grab().toImage() != with_zone
     for number in (1, 4, 14, 24, 25, 26, 27, 28):  # every kind of result can be explained and drawn
         loaded.session.selection.select_characteristic(f"c{number}")
@@ -186,7 +186,7 @@ def test_a_feature_gets_a_letter_and_several_are_one_datum(loaded, qtbot, settle
     slot = tuple(s.plan.feature(f).group for f in ("slot-left", "slot-right"))
     s.selection.select(slot)
     settle()
-    row = loaded.measure_bench.datum_row
+    row = loaded.parts["measure"].bench.datum_row
     row.letter.setText("e")
     row.letter.editingFinished.emit()
     assert s.plan.datum("E").features == ("slot-left", "slot-right")
@@ -207,7 +207,7 @@ def test_targets_are_picked_in_the_view(loaded, qtbot, settle):
     s = loaded.session
     s.set_stage("measure")
     s.selection.select(())
-    datums = loaded.measure_bench.datum_list
+    datums = loaded.parts["measure"].bench.datum_list
     datums._open("A")
     base = plane_at(s.model, (0, 0, -1), 0)
     for place in ((20.0, 30.0, 0.0), (120.0, 15.0, 0.0), (70.0, 80.0, 0.0)):
@@ -224,7 +224,7 @@ def test_targets_are_picked_in_the_view(loaded, qtbot, settle):
 
 
 def test_rules_are_chosen_and_undone(loaded, qtbot, settle):
-    s, rules = loaded.session, loaded.measure_bench.rules
+    s, rules = loaded.session, loaded.parts["measure"].bench.rules
     s.set_stage("measure")
     rules.standard.setCurrentIndex(1)
     rules.standard.activated.emit(1)
@@ -298,7 +298,7 @@ def test_proposals_come_with_their_datum_systems(loaded, qtbot, settle):
     assert added.system_text == "A | B | C"
     assert added.zone.shape == "cylinder"  # a drawing has the sign of diameter there
     assert s.evaluation.result(added.id).state in (State.WITHIN, State.NEAR)
-    assert loaded.strip.width() <= loaded.view.width()
+    assert loaded.floating.strip.width() <= loaded.view.width()
 
 
 @pytest.mark.slow

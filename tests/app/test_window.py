@@ -13,9 +13,10 @@ from PySide6.QtGui import QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from truegauge import demo
-from truegauge.app.document.stage import STAGES
 from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
 from truegauge.app.shell.finder import Finder
+from truegauge.app.shell.stage import STAGES
+from truegauge.app.stages.report.making import ReportMaker
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 from truegauge.formats.plan_file import read_plan
@@ -51,7 +52,7 @@ def row(window, number):
 
 def test_an_empty_window_says_what_to_do(window):
     assert window.ledger.empty.isVisible()
-    assert "No part yet" in window.part_bench.name.text()
+    assert "No part yet" in window.parts["part"].bench.name.text()
     assert STAGES["measure"].missing(window.session.document) == "open a part first"
     assert window.view.camera is None
 
@@ -59,13 +60,13 @@ def test_an_empty_window_says_what_to_do(window):
 def test_a_dropped_part_is_shown_and_a_dropped_scan_is_aligned(window, settle, evaluation):
     drop(window, demo.SCAN, demo.PART)  # in any order
     settle()
-    assert window.part_bench.name.text() == "LW-1140.step"
-    assert "43 planes" in window.part_bench.kinds.text()
+    assert window.parts["part"].bench.name.text() == "LW-1140.step"
+    assert "43 planes" in window.parts["part"].bench.kinds.text()
     alignment = window.session.evaluation.alignment
     assert np.array_equal(alignment.part_from_scan, evaluation.alignment.part_from_scan)
     window.session.set_stage("align")
-    assert window.align_bench.rms.text() == f"{alignment.rms:.3f}"
-    assert window.align_bench.pairs.values["points used"].text() == f"{alignment.points_used:,}"
+    assert window.parts["align"].bench.rms.text() == f"{alignment.rms:.3f}"
+    assert window.parts["align"].bench.pairs.values["points used"].text() == f"{alignment.points_used:,}"
     assert "rms" in window.header.alignment.text()
 
 
@@ -82,9 +83,9 @@ def test_hovering_says_what_would_be_picked_and_what_was_measured(loaded, qtbot,
     settle()
     loaded.view.show_standard("top")
     qtbot.mouseMove(loaded.view, place(loaded, BODY_TOP))
-    assert loaded.hover_label.text().startswith("plane, facing +Z")
+    assert loaded.floating.hover_label.text().startswith("plane, facing +Z")
     loaded.session.pointer.hover(loaded.session.plan.feature("main-bore").faces[0])
-    nominal, measured = loaded.hover_label.text().split("\n")
+    nominal, measured = loaded.floating.hover_label.text().split("\n")
     assert nominal == "main bore: hole ⌀ 42, through, 60 deep"
     assert measured.startswith("measured cylinder Ø42.012 · deviation -0.006")
     assert measured.endswith("% covered")
@@ -96,10 +97,10 @@ def test_picking_faces_offers_proposals_and_accepting_adds_a_characteristic(load
     click(loaded, qtbot, (30.0, 5.0, 14.0), Qt.KeyboardModifier.ControlModifier)
     settle()
     assert loaded.session.selection.groups == ((plane_at(model, (0, 0, 1), 48),), (plane_at(model, (0, 0, 1), 14),))
-    texts = [b.text() for b in loaded.strip.buttons]
+    texts = [b.text() for b in loaded.floating.strip.buttons]
     assert [t.split()[0] for t in texts][:2] == ["distance", "parallelism"]
     assert abs(float(texts[0].split()[1]) - 34.0) < 0.01
-    qtbot.mouseClick(loaded.strip.buttons[0], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(loaded.floating.strip.buttons[0], Qt.MouseButton.LeftButton)
     settle()
     assert loaded.ledger.model.rowCount() == 31
     added = loaded.ledger.model.characteristic(30)
@@ -174,7 +175,7 @@ def test_the_map_follows_its_scale(loaded, qtbot, settle):
     loaded.session.set_stage("evaluate")
     settle()
     assert loaded.session.shown.map
-    assert loaded.scale.isVisible()
+    assert loaded.floating.scale.isVisible()
     loaded.view.show_standard("back")
     at = place(loaded, (84.0, 83.0, 30.0))
 
@@ -183,10 +184,10 @@ def test_the_map_follows_its_scale(loaded, qtbot, settle):
 
     hot = color()
     assert hot.red() > hot.blue() + 60
-    field = loaded.evaluate_bench.map_page.limit
+    field = loaded.parts["evaluate"].bench.map_page.limit
     field.setText("2.0")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    field = loaded.evaluate_bench.map_page.tolerance
+    field = loaded.parts["evaluate"].bench.map_page.tolerance
     field.setText("1.0")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     assert loaded.session.plan.scale.limit == 2.0
@@ -200,7 +201,7 @@ def test_the_map_follows_its_scale(loaded, qtbot, settle):
 def test_dragging_on_the_scale_changes_its_limit_as_one_edit(loaded, qtbot, settle):
     loaded.session.show(map=True)
     settle()
-    bar = loaded.scale
+    bar = loaded.floating.scale
     start = QPoint(16, round(bar.y_of(0.1)))
     qtbot.mousePress(bar, Qt.MouseButton.LeftButton, pos=start)
     for step in range(1, 6):
@@ -213,8 +214,8 @@ def test_dragging_on_the_scale_changes_its_limit_as_one_edit(loaded, qtbot, sett
 
 def test_a_value_is_typed_on_the_scale(loaded, qtbot, settle):
     loaded.session.show(map=True)
-    loaded.scale.edit("tolerance")
-    editor = loaded.scale.findChild(QLineEdit)
+    loaded.floating.scale.edit("tolerance")
+    editor = loaded.floating.scale.findChild(QLineEdit)
     editor.setText("0.02")
     qtbot.keyClick(editor, Qt.Key.Key_Return)
     assert loaded.session.plan.scale.tolerance == 0.02
@@ -228,7 +229,7 @@ def test_a_bad_file_is_a_message_and_the_window_stays(loaded, settle, tmp_path, 
     drop(loaded, path)
     settle()
     assert name in loaded.notices[-1].text
-    assert loaded.notice.isVisible()
+    assert loaded.floating.notice.isVisible()
     assert (loaded.session.plan, loaded.session.sample, loaded.session.evaluation) == before
 
 
@@ -241,7 +242,7 @@ def test_a_scan_in_inch_is_noticed_and_read_as_inch_on_one_click(window, qtbot, 
     settle()
     assert "inch" in window.notices[-1].text
     assert window.session.sample is None
-    qtbot.mouseClick(window.notice.action, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.floating.notice.action, Qt.MouseButton.LeftButton)
     settle()
     assert window.session.sample.unit == "inch"
     assert window.session.evaluation.alignment.trusted
@@ -268,33 +269,33 @@ def test_a_scan_of_another_part_is_shown_as_not_trusted(loaded, settle, rng, tmp
     settle()
     assert "not trusted" in loaded.header.alignment.text()
     loaded.session.set_stage("align")
-    assert "another part" in loaded.align_bench.doubts.text()
+    assert "another part" in loaded.parts["align"].bench.doubts.text()
     loaded.session.files.open_scan(demo.SCAN)
     settle()
 
 
 def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, monkeypatch):
     loaded.session.set_stage("report")
-    qtbot.waitUntil(lambda: len(loaded.preview.pages) == 3, timeout=60_000)
-    assert loaded.preview.pages[0].pixmap().width() > 300
-    loaded.report_bench.fields["inspector"].setText("A. Marlowe")
-    qtbot.keyClick(loaded.report_bench.fields["inspector"], Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: len(loaded.get(ReportMaker).preview.pages) == 3, timeout=60_000)
+    assert loaded.get(ReportMaker).preview.pages[0].pixmap().width() > 300
+    loaded.parts["report"].bench.fields["inspector"].setText("A. Marlowe")
+    qtbot.keyClick(loaded.parts["report"].bench.fields["inspector"], Qt.Key.Key_Return)
     target = tmp_path / "report.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    qtbot.mouseClick(loaded.report_bench.pdf, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(loaded.parts["report"].bench.pdf, Qt.MouseButton.LeftButton)
     settle()
     document = pypdfium2.PdfDocument(target)
     assert "A. Marlowe" in document[0].get_textpage().get_text_bounded()
     document.close()
     target = tmp_path / "report.html"
-    loaded.report_bench.html.click()
+    loaded.parts["report"].bench.html.click()
     settle()
     assert "A. Marlowe" in target.read_text()
     target = tmp_path / "table.xlsx"
-    loaded.report_bench.xlsx.click()
+    loaded.parts["report"].bench.xlsx.click()
     assert load_workbook(target)["results"].max_row == 6 + 30
     loaded.session.document.undo()
-    assert loaded.report_bench.fields["inspector"].text() == "R. Fenwright"
+    assert loaded.parts["report"].bench.fields["inspector"].text() == "R. Fenwright"
 
 
 def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, settle, tmp_path, monkeypatch):
@@ -306,8 +307,8 @@ def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, sett
         __import__("truegauge.core.commands.features", fromlist=["x"]).EditFeature("boss", (("name", "boss 30"),))
     )
     assert loaded.windowTitle().startswith("LW-1140 worm-drive housing*")
-    assert loaded.save_as()
-    loaded.save_sample()
+    assert loaded.files.save_as()
+    loaded.files.save_sample()
     assert not loaded.windowTitle().startswith("LW-1140 worm-drive housing*")
     assert read_plan(tmp_path / "copy.tgplan").plan.feature("boss").name == "boss 30"
     loaded.session.document.start_over()
@@ -368,7 +369,7 @@ def test_a_stopped_evaluation_can_be_taken_up_again(window, qtbot, settle, evalu
     assert window.session.evaluation is None
     assert "stopped" in window.notices[-1].text
     monkeypatch.setattr(evaluator, "evaluate", real)
-    qtbot.mouseClick(window.notice.action, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.floating.notice.action, Qt.MouseButton.LeftButton)
     settle()
     assert len(window.session.evaluation.results) == 30
 
@@ -413,7 +414,7 @@ def test_leaving_unsaved_work_asks(loaded, monkeypatch):
     from truegauge.core.commands.requirements import RemoveCharacteristic
 
     loaded.session.run(RemoveCharacteristic("c1"))
-    monkeypatch.setattr("truegauge.app.shell.window.ask", lambda *_: "Cancel")
+    monkeypatch.setattr("truegauge.app.shell.files.ask", lambda *_: "Cancel")
     assert not loaded.close()
     assert loaded.isVisible()
 
@@ -433,7 +434,7 @@ def test_another_criterion_changes_the_ledger_and_undo_brings_it_back(loaded, se
     loaded.session.selection.select_characteristic("c14")
     settle()
     before = loaded.ledger.model.result(13).measured
-    box = loaded.measure_bench.criterion
+    box = loaded.parts["measure"].bench.criterion
     box.setCurrentIndex(box.findData("minimum_circumscribed"))
     box.activated.emit(box.currentIndex())
     settle()

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QApplication
 from truegauge.app.collector import Collector
 from truegauge.app.document.recovery import Keeper, Recovered, find_recovered, recovery_folder
 from truegauge.app.document.session import Session
-from truegauge.app.shell.window import MainWindow
 from truegauge.app.widgets.constants import keep_constants_alive
 from truegauge.app.widgets.painting import application_icon
 from truegauge.app.widgets.theme import font, load_fonts
+from truegauge.app.window import MainWindow
 from truegauge.core.errors import shortened
 
 log = logging.getLogger(__name__)
@@ -88,7 +88,7 @@ def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> Non
         offer(window, keeper, recovered)
 
     def bring_back() -> None:
-        if window.may_leave():
+        if window.files.may_leave():
             session.files.restore(newest.work, there)
         else:
             offer(window, keeper, recovered)

@@ -18,15 +18,18 @@ def on_screen() -> int:
 
 def off_screen(out: Path) -> int:
     """Run the same inspection in an unseen window, write its results and a picture of the window."""
+    import datetime
     import os
 
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     from truegauge.app.document.session import Session
     from truegauge.app.main import make_application
-    from truegauge.app.shell.window import MainWindow
+    from truegauge.app.window import MainWindow
     from truegauge.core.tolerancing.judgement import State
     from truegauge.formats.files import write_whole
     from truegauge.formats.results import results_csv, results_json
+    from truegauge.rendering.report_views import report_with_views
+    from truegauge.reporting.pdf import write_pdf
 
     out.mkdir(parents=True, exist_ok=True)
     make_application()
@@ -38,7 +41,7 @@ def off_screen(out: Path) -> int:
     session.files.open_plan(demo.PLAN)
     session.files.open_scan(demo.SCAN)
     _until(lambda: bool(problems) or (bool(session.sample) and bool(session.evaluation) and not session.queue.is_busy))
-    if problems or session.evaluation is None:
+    if problems or session.evaluation is None or session.evaluator is None:
         sys.stderr.write(f"truegauge: {problems[0] if problems else 'the demo was not evaluated'}\n")
         return 2
     session.set_stage("evaluate")
@@ -46,7 +49,9 @@ def off_screen(out: Path) -> int:
     if outside:
         session.selection.select_characteristic(outside[0].characteristic.id)
     _until(lambda: not session.queue.is_busy)
-    write_whole(out / "report.pdf", window.make_pdf())
+    made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+    report = report_with_views(session.evaluator, session.evaluation, session.sample, made, window.view.camera)
+    write_whole(out / "report.pdf", write_pdf(report))
     write_whole(out / "results.json", results_json(session.evaluation, session.sample))
     write_whole(out / "results.csv", results_csv(session.evaluation, session.sample))
     window.view.repaint()

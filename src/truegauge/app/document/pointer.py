@@ -25,7 +25,17 @@ class Pointer(QObject):
         self._document, self._selection = document, selection
         self.hovered_face = -1
         self.picker: Callable[[int, np.ndarray], bool] | None = None
+        self._escape_stops = False
         document.part_changed.connect(self._on_part_changed)
+
+    def take_places(self, picker: Callable[[int, np.ndarray], bool] | None, *, escape_stops: bool = False) -> None:
+        """Give clicks to somebody (None: they select again); where Escape takes them away, it is told then."""
+        self.picker, self._escape_stops = picker, escape_stops
+
+    @property
+    def escape_stops(self) -> bool:
+        """Whether Escape takes the clicks away from who has them."""
+        return self.picker is not None and self._escape_stops
 
     def _on_part_changed(self) -> None:
         self.hovered_face = -1

@@ -20,6 +20,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger_delegate import LedgerDelegate
 from truegauge.app.ledger.ledger_order import GROUPS, Order, Row, arranged
 from truegauge.app.ledger.several_editor import SeveralEditor
+from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.bench import Choice
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.evaluation.results import Result
@@ -229,10 +230,22 @@ class Ledger(QWidget):
         self.list.selectionModel().currentChanged.connect(self._on_current_changed)
         self.model.modelReset.connect(self._follow)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._delegate.theme = theme
-        self.list.viewport().update()
+    def commands(self) -> list[Action]:
+        """The commands on rows."""
+        s = self._session
+
+        def has_rows() -> bool:
+            return bool(s.plan.characteristics)
+
+        return [
+            Action("edit-row", "Edit", "Edit the selected characteristic", "", self.edit_selected,
+                   lambda: bool(s.selection.characteristic)),
+            Action("edit-rows", "Edit", "Edit all selected characteristics …", "Ctrl+Shift+F2", self.edit_several,
+                   lambda: len(self.selected()) > 1),
+            Action("find-row", "Edit", "Find in the characteristics", "Ctrl+L", self.search.setFocus, has_rows),
+            Action("outside-only", "Edit", "Only what is outside, or all characteristics", "Ctrl+Shift+L",
+                   self.outside.toggle, has_rows),
+        ]  # fmt: skip
 
     def edit_selected(self) -> None:
         """Open the selected row for editing."""

@@ -3,6 +3,7 @@
 import numpy as np
 
 from truegauge.app.document.session import Session
+from truegauge.app.widgets.action import Action
 from truegauge.core.authoring.frames import (
     add_tier,
     faces_around,
@@ -22,6 +23,26 @@ class ToleranceActions:
 
     def __init__(self, session: Session) -> None:
         self._session = session
+
+    def commands(self) -> list[Action]:
+        """The commands on tolerances."""
+        s = self._session
+        return [
+            Action("tier-composite", "Tolerances", "Add a composite tier below the selected frame", "",
+                   lambda: self.add_tier(composite=True), self.can_tier),
+            Action("tier-single", "Tolerances", "Add a single segment below the selected frame", "",
+                   lambda: self.add_tier(composite=False), self.can_tier),
+            Action("directions", "Tolerances", "Judge the selected frame in two directions, each a line of its own", "",
+                   self.add_other_direction, self.can_have_directions),
+            Action("exact", "Tolerances", "Theoretically exact dimension, or toleranced", "", self.toggle_exact,
+                   self.can_be_exact),
+            Action("general-profile", "Tolerances", "Add the general profile for faces without a tolerance", "",
+                   self.add_general_profile, lambda: s.model is not None),
+            Action("around", "Tolerances", "Select all around", "Shift+P", self.take_around,
+                   lambda: bool(s.selection.faces())),
+            Action("between", "Tolerances", "Select from the first selected face to the last", "", self.take_between,
+                   lambda: len(s.selection.faces()) > 1),
+        ]  # fmt: skip
 
     @property
     def selected(self) -> Characteristic | None:

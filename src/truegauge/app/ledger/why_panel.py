@@ -8,7 +8,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import Bench, button, empty_layout, label
 from truegauge.app.widgets.dial import FreedomDial
 from truegauge.app.widgets.painting import draw_frame, draw_gauge_bar
-from truegauge.app.widgets.theme import Theme, font, state_color
+from truegauge.app.widgets.theme import LiveTheme, Theme, font, state_color
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import has_frame
@@ -58,10 +58,11 @@ class WhyPanel(Bench):
 
     title = "Why this number"
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: LiveTheme, parent: QWidget | None = None) -> None:
         self._theme = theme
         self.sections: tuple[Section, ...] = ()
         super().__init__(session, parent)
+        theme.changed.connect(self.refresh)
 
     def _build(self) -> None:
         self.name = label("", "name", wrap=True)
@@ -77,12 +78,6 @@ class WhyPanel(Bench):
         self.column.addWidget(self.dial, 0, Qt.AlignmentFlag.AlignHCenter)
         self.column.addStretch()
         self.column.addWidget(button("Back to the bench   Y", lambda: self.session.show(why=False)))
-
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = self.head.theme = theme
-        self.dial.set_theme(theme)
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the selected characteristic."""

@@ -1,31 +1,29 @@
 """One table of commands: menu, shortcuts, command finder and documentation read it."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
-
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
+from truegauge.app.widgets.action import Action
 
-@dataclass(frozen=True, slots=True)
-class Action:
-    """A command: `group` names its menu; `enabled` is asked whenever it may be shown."""
+# The menus, in this order; those of others come before Help.
+GROUPS = ("Plan", "Edit", "Tolerances", "View", "Evaluate", "Devices", "Points", "Align", "Stages", "Report", "Help")
 
-    id: str
-    group: str
-    title: str
-    shortcut: str
-    run: Callable[[], object]
-    enabled: Callable[[], bool] = lambda: True
+
+def in_order(actions: list[Action]) -> list[Action]:
+    """Return actions by their menus, in each as they came."""
+    groups = list(GROUPS[:-1])
+    groups += [g for g in dict.fromkeys(a.group for a in actions) if g not in GROUPS]
+    groups.append(GROUPS[-1])
+    return sorted(actions, key=lambda a: groups.index(a.group))
 
 
 class Actions:
     """The table, as Qt actions of one window."""
 
     def __init__(self, window: QWidget, table: list[Action]) -> None:
-        self.table = {a.id: a for a in table}
+        self.table = {a.id: a for a in in_order(table)}
         self._qt: dict[str, QAction] = {}
-        for action in table:
+        for action in self.table.values():
             qt = QAction(action.title, window)
             if action.shortcut:
                 qt.setShortcut(QKeySequence(action.shortcut))

@@ -4,7 +4,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from truegauge.app.shell.actions import Action, Actions
+from truegauge.app.shell.actions import Actions
+from truegauge.app.widgets.action import Action
 
 
 class Finder(QDialog):

@@ -5,7 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
-from truegauge.app.document.stage import STAGES
+from truegauge.app.shell.stage import STAGES
 from truegauge.app.widgets.painting import draw_glyph
 from truegauge.app.widgets.theme import Theme, font
 
@@ -77,16 +77,10 @@ class Rail(QWidget):
             layout.addWidget(button)
             self.buttons[stage.key] = button
         layout.addStretch()
-        for signal in (session.stage_changed, session.document.part_changed, session.document.sample_changed, session.document.evaluated,
-                       session.document.plan_changed):  # fmt: skip
+        d = session.document
+        for signal in (session.stage_changed, d.part_changed, d.sample_changed, d.evaluated, d.plan_changed):
             signal.connect(self._refresh)
         self._refresh()
-
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        for button in (self.menu_button, *self.buttons.values()):
-            button.theme = theme
-            button.update()
 
     def _on_clicked(self, stage: str) -> None:
         self._session.set_stage(stage)

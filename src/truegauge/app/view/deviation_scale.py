@@ -42,11 +42,6 @@ class DeviationScaleBar(QWidget):
         ):
             signal.connect(self.update)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.update()
-
     def _bar(self) -> QRectF:
         return QRectF(8, _TOP, _BAR, self.height() - _TOP - _BOTTOM)
 

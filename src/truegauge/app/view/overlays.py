@@ -5,7 +5,6 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from truegauge.app.document.session import Session
-from truegauge.app.document.stage import STAGES
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.association.features import (
     Circle,
@@ -36,9 +35,7 @@ _LONGEST = 34.0  # pixels
 
 
 def paint_over(painter: QPainter, session: Session, camera: Camera, theme: Theme, size: QSize) -> None:
-    """Paint needles and constructed features of the selection, in the stages that work on features."""
-    if not STAGES[session.stage].shows_selection:
-        return
+    """Paint needles and constructed features of the selection."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     sheet = _Sheet(painter, camera, size)

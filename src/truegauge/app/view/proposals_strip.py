@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import empty_layout
 from truegauge.app.widgets.painting import glyph_icon
-from truegauge.app.widgets.theme import Theme
+from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.drawing.units import NumberFormat
@@ -17,7 +17,7 @@ from truegauge.drawing.units import NumberFormat
 class ProposalsStrip(QFrame):
     """A floating card over the view."""
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._theme = session, theme
         self.setProperty("role", "card")
@@ -28,13 +28,9 @@ class ProposalsStrip(QFrame):
         self.more: QMenu | None = None
         session.proposing.changed.connect(self._refresh)
         session.selection.changed.connect(self._refresh)
+        theme.changed.connect(self._refresh)
         session.document.plan_changed.connect(self._refresh)
         self.hide()
-
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self._refresh()
 
     def _what(self) -> str:
         evaluator = self._session.evaluator

@@ -28,11 +28,6 @@ class RangeBar(QWidget):
         self.setAccessibleName(f"Section along {name}")
         self.setToolTip("Drag the handles; arrow keys move the lower one, with Shift the upper one")
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.update()
-
     def set_range(self, low: float, high: float) -> None:
         """Move the handles."""
         self.low, self.high = low, high
@@ -129,11 +124,6 @@ class SectionPanel(QFrame):
         session.showing.changed.connect(self._refresh)
         session.document.part_changed.connect(self._refresh)
         self.hide()
-
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        for bar in self.bars:
-            bar.set_theme(theme)
 
     def toggle(self) -> None:
         """Turn the section on (cut in the middle, so that one sees at once what it does) or off."""

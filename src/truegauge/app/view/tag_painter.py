@@ -6,7 +6,6 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from truegauge.app.document.session import Session
-from truegauge.app.document.stage import STAGES
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.painting import bar_colors
 from truegauge.app.widgets.theme import Theme, font
@@ -34,14 +33,14 @@ class TagsShown:
 
 def paint_tags(
     painter: QPainter, session: Session, camera: Camera, theme: Theme, view: QRectF, shown: TagsShown,
-    dragged: tuple[str, QPointF] | None = None,
+    dragged: tuple[str, QPointF] | None = None, *, tags: bool = True,
 ) -> None:  # fmt: skip
     """Paint the tags; `shown` is what was painted before and takes what is now, `dragged` one under the pointer."""
     shown.boxes.clear()
     shown.left_out = 0
     s = session
     evaluation, evaluator = s.evaluation, s.evaluator
-    if evaluation is None or evaluator is None or not STAGES[s.stage].shows_tags:
+    if evaluation is None or evaluator is None or not tags:
         return
     settings = s.showing.tags
     if s.shown.why:  # only the one that is explained

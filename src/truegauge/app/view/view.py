@@ -1,6 +1,7 @@
 """The view: paints the rendered picture, with tags, ruler and axes over it; turns mouse and keys into camera moves."""
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -19,14 +20,14 @@ from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.document.shown import WIDE
-from truegauge.app.stages.align.model import AlignModel
-from truegauge.app.stages.align.overlay import AlignOverlay
+from truegauge.app.view.content import Overlay, ViewContent
 from truegauge.app.view.outline_tool import OutlineTool
-from truegauge.app.view.overlays import paint_over, paint_sections
+from truegauge.app.view.overlays import paint_over
 from truegauge.app.view.tag_painter import TagsShown, paint_tags
-from truegauge.app.view.view_marks import paint_axes, paint_empty, paint_note, paint_ruler
+from truegauge.app.view.view_marks import paint_axes, paint_empty, paint_ruler
 from truegauge.app.view.why_overlay import paint_why
-from truegauge.app.widgets.theme import Theme
+from truegauge.app.widgets.theme import LiveTheme
+from truegauge.core.arrays import Rigid
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye, PinnedTag
@@ -48,7 +49,7 @@ class View(QWidget):
     camera_changed = Signal()
     outline_closed = Signal()
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._theme = session, theme
         self.scene = Scene(theme.palette)
@@ -65,15 +66,16 @@ class View(QWidget):
         self.tags_shown = TagsShown()
         self._tag_pressed = ""
         self._tag_dragged: tuple[str, QPointF] | None = None
-        self._needle_factor = 0.0
+        self.needle_factor = 0.0
         self.frame_seconds: list[float] = []
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._on_rest)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
-        self._align: AlignModel | None = None
-        self._align_overlay: AlignOverlay | None = None
+        self.content = ViewContent()
+        self.overlay: Overlay | None = None
+        self.points_motion: Callable[[], Rigid | None] = lambda: None  # of the drawn points, from where they lie
         self._build()
         self._connect()
 
@@ -96,23 +98,24 @@ class View(QWidget):
         s.proposing.preview_changed.connect(self.update)
         s.proposing.extraction_changed.connect(self._refresh_extraction)
         s.showing.eye_wanted.connect(self._on_eye_wanted)
-        s.stage_changed.connect(self._refresh_marks)
-        s.stage_changed.connect(self._refresh_motion)
+        self._theme.changed.connect(self._on_theme_changed)
 
-    def set_aligning(self, align: AlignModel, overlay: AlignOverlay) -> None:
-        """Show alignments in the stage of that name."""
-        self._align, self._align_overlay = align, overlay
-        align.changed.connect(self._refresh_motion)
+    def set_content(self, content: ViewContent, overlay: Overlay | None) -> None:
+        """Show what another stage wants to be seen."""
+        self.content, self.overlay = content, overlay
+        self._refresh_marks()
+        self.refresh_motion()
 
-    @property
-    def _aligning(self) -> bool:
-        return self._session.stage == "align" and self._align_overlay is not None
+    def draw_outline(self, mode: str) -> None:
+        """Let the user draw around points."""
+        self._session.show(points=True)
+        self.outline.start(mode)
+        self.setFocus()
 
-    def _refresh_motion(self) -> None:
+    def refresh_motion(self) -> None:
         """Move the points to where the chosen alignment puts them."""
-        if self._align is not None:
-            self.scene.set_points_motion(self._align.shown_from_force())
-            self._redraw()
+        self.scene.set_points_motion(self.points_motion())
+        self._redraw()
 
     # Camera ----------------------------------------------------------------------------------------------------
 
@@ -187,13 +190,11 @@ class View(QWidget):
         model = self._session.model
         return None if model is None else model.box
 
-    # What to show ----------------------------------------------------------------------------------------------
-
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.scene.set_palette(theme.palette)
+    def _on_theme_changed(self) -> None:
+        self.scene.set_palette(self._theme.palette)
         self._redraw()
+
+    # What to show ----------------------------------------------------------------------------------------------
 
     def _on_part_changed(self) -> None:
         self.scene.set_model(self._session.model)
@@ -203,7 +204,7 @@ class View(QWidget):
 
     def _on_evaluated(self) -> None:
         self._refresh_points()
-        self._refresh_motion()
+        self.refresh_motion()
         self._refresh_display()
         self._refresh_selection()
 
@@ -241,7 +242,7 @@ class View(QWidget):
             shown = s.evaluator.known_deviation_map(s.plan, s.sample)
         self.scene.set_map(shown if s.shown.map and not s.shown.scan_map else None, s.showing.scale)
         length = NEEDLE_SHARE * self._camera.height if self._camera is not None else 1.0
-        self._needle_factor = map_needles(self.scene, shown if s.shown.map_needles else None, s.showing.scale, length)
+        self.needle_factor = map_needles(self.scene, shown if s.shown.map_needles else None, s.showing.scale, length)
         self._map_scale = s.showing.scale
         self._refresh_marks()
 
@@ -275,7 +276,7 @@ class View(QWidget):
     def _refresh_marks(self) -> None:
         matching = self._session.document.matching
         changed = (*matching.reshaped, *matching.added) if matching else ()
-        self.scene.set_faces("changed", changed if self._session.stage == "part" else ())
+        self.scene.set_faces("changed", changed if self.content.revision else ())
         self.scene.set_faces("selected", self._session.selection.faces())
         self._refresh_hover()
 
@@ -328,18 +329,15 @@ class View(QWidget):
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self.rect()), self._image)
-        paint_over(painter, self._session, self._camera, self._theme, self.size())
-        if self._aligning and self._align_overlay is not None:
-            self._align_overlay.paint(painter, self._camera, self._theme, self.size())
+        if self.content.selection:
+            paint_over(painter, self._session, self._camera, self._theme, self.size())
+        if self.overlay is not None:
+            self.overlay.paint(painter, self._camera, self._theme, self.size())
         paint_why(painter, self._session, self._camera, self._theme, self.size())
         paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()), self.tags_shown,
-                   self._tag_dragged)  # fmt: skip
-        if self._session.shown.sections and self._session.stage == "evaluate":
-            paint_sections(painter, self._session, self._camera, self._theme, self.size())
-        if self._session.shown.map_needles and self._needle_factor and self._session.stage == "evaluate":
-            paint_note(painter, f"needles {self._needle_factor:,.0f} times", self._theme, QRectF(self.rect()))
+                   self._tag_dragged, tags=self.content.tags)  # fmt: skip
         paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
-        freedoms = self._align_overlay.freedoms() if self._aligning and self._align_overlay else None
+        freedoms = self.overlay.freedoms() if self.overlay is not None else None
         paint_axes(painter, self._camera, self._theme, QRectF(self.rect()), freedoms)
         self.outline.paint(painter, self._theme, QRectF(self.rect()))
 
@@ -537,9 +535,7 @@ class View(QWidget):
             self.outline.cancel()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
             self.outline.close()
-        elif (
-            key == Qt.Key.Key_Escape and self._session.pointer.picker is not None and self._session.stage == "evaluate"
-        ):
+        elif key == Qt.Key.Key_Escape and self._session.pointer.escape_stops:
             self._session.pointer.stop_picking()
         elif key == Qt.Key.Key_Escape:
             self._session.selection.select(())

@@ -4,7 +4,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from truegauge.app.stages.align.overlay import axis_style
+from truegauge.app.widgets.dial import axis_style
 from truegauge.app.widgets.painting import draw_glyph
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.datums.freedoms import Freedoms

@@ -101,11 +101,6 @@ class FreedomDial(QWidget):
         self.setFixedSize(QSize(104, 104))
         self.setAccessibleName("Freedom dial")
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.update()
-
     def show_freedoms(self, freedoms: Freedoms) -> None:
         """Show who holds what."""
         self._freedoms = freedoms
@@ -141,3 +136,8 @@ class FreedomDial(QWidget):
         k = self.arc_at(event.position().x(), event.position().y())
         if k >= 0 and self.clickable:
             self.arc_clicked.emit(k)
+
+
+def axis_style(freedoms: Freedoms, k: int) -> tuple[bool, bool]:
+    """Return whether the shift along an axis of the view, and the turn about it, are still free."""
+    return freedoms.holders[k] == NOBODY, freedoms.holders[k + 3] == NOBODY

@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.widgets.bench import button, label
@@ -40,6 +41,12 @@ class Question(QDialog):
     def _answered(self, answer: str) -> None:
         self.answer = answer
         self.accept()
+
+
+def open_dialog(dialog: QDialog) -> None:
+    """Open a dialog over its window; it goes when it is closed."""
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.open()
 
 
 def ask(parent: QWidget, title: str, text: str, *answers: str) -> str:

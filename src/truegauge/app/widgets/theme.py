@@ -1,7 +1,8 @@
 """Paper and ink with a brass accent: the two themes, and the style sheet made from them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
+from PySide6.QtCore import QObject, Signal, SignalInstance
 from PySide6.QtGui import QFont, QFontDatabase
 
 from truegauge import assets
@@ -9,7 +10,7 @@ from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, PAPER, WITHIN
 from truegauge.rendering.scene import Palette
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Theme:
     """The colours of one theme, #RRGGBB."""
 
@@ -46,6 +47,31 @@ NIGHT = Theme(
             hover=(196, 170, 108), selected=(211, 165, 75), feature_points=(255, 214, 130)),
 )  # fmt: skip
 THEMES = {"day": DAY, "night": NIGHT}
+
+
+class _Told(QObject):
+    changed = Signal()
+
+
+class LiveTheme(Theme):
+    """The theme of a window: widgets keep it and read its colours whenever they paint; `changed` says that they did."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(**{f.name: getattr(theme, f.name) for f in fields(Theme)})
+        self.__dict__["_told"] = _Told()
+
+    @property
+    def changed(self) -> SignalInstance:
+        """The signal that the colours are others now."""
+        told: _Told = self.__dict__["_told"]
+        return told.changed
+
+    def become(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self.__dict__.update({f.name: getattr(theme, f.name) for f in fields(Theme)})
+        self.changed.emit()
+
+
 FAMILY = "B612"
 
 

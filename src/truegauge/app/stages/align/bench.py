@@ -63,12 +63,6 @@ class AlignBench(Bench):
         guide.changed.connect(self._on_changed)
         align.session.document.sample_data_changed.connect(self._on_changed)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = self.list.theme = self.targets.theme = theme
-        self.list.viewport().update()
-        self.targets.viewport().update()
-
     def _build(self) -> None:
         self.list = AlignmentList(self.align, self._theme)
         self.new = button("New …", self._open_kinds)

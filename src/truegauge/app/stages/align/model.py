@@ -127,7 +127,7 @@ class AlignModel(QObject):
     def set_picking(self, picking: bool) -> None:
         """Let clicks in the view add to the chosen alignment, or select as elsewhere."""
         self.picking = picking
-        self.session.pointer.picker = self._take if picking and self.session.stage == "align" else None
+        self.session.pointer.take_places(self._take if picking and self.session.stage == "align" else None)
         self.changed.emit()
 
     def add_feature(self, feature_id: str) -> None:

@@ -9,7 +9,7 @@ from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.dial import draw_dial
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.arrays import Vector
-from truegauge.core.datums.freedoms import NOBODY, Freedoms
+from truegauge.core.datums.freedoms import Freedoms
 from truegauge.core.frames import invert
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import ReportFrame
@@ -227,8 +227,3 @@ def _chip(
     painter.setPen(QColor(theme.outside if alert else theme.ink))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     return box.adjusted(-2, -11, 2, 11)
-
-
-def axis_style(freedoms: Freedoms, k: int) -> tuple[bool, bool]:
-    """Return whether the shift along an axis of the view, and the turn about it, are still free."""
-    return freedoms.holders[k] == NOBODY, freedoms.holders[k + 3] == NOBODY

@@ -45,12 +45,6 @@ class DevicesBench(Bench):
         self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.column.addWidget(self.pages, 1)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.poses_page.set_theme(theme)
-        self.qualify_page.set_theme(theme)
-
     def refresh(self) -> None:
         """Show the page that is chosen."""
         index = [key for key, _ in PAGES].index(self.model.page)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.stages.devices.joystick import Joystick
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.view.view_marks import paint_axes
-from truegauge.app.widgets.theme import Theme, font
+from truegauge.app.widgets.theme import LiveTheme, font
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.frames import invert
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
@@ -35,10 +35,11 @@ _BUILD_PAGES = ("probe", "poses")
 class MachineView(QWidget):
     """Turns with the left button, shifts with the right, zooms with the wheel; keys are the joystick."""
 
-    def __init__(self, model: DevicesModel, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, model: DevicesModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.model, self.machine, self._theme = model, model.machine, theme
         self.scene = MachineScene(theme.palette)
+        theme.changed.connect(self._on_theme_changed)
         self._image: QImage | None = None
         self._fine = True
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
@@ -60,10 +61,8 @@ class MachineView(QWidget):
         self.machine.moved.connect(self._on_moved)
         model.session.document.evaluated.connect(self.refresh)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.scene.set_palette(theme.palette)
+    def _on_theme_changed(self) -> None:
+        self.scene.set_palette(self._theme.palette)
         self._shown = ()
         self.refresh()
 

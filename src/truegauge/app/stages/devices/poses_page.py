@@ -136,11 +136,6 @@ class PosesPage(QWidget):
         column.addWidget(self.remove)
         self._filling = False
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self.dial.theme = theme
-        self.dial.update()
-
     def _on_typed(self) -> None:
         text = self.typed.text().strip() or str(self._model.chosen_pose)
         if self._model.add_poses(text):

@@ -234,11 +234,6 @@ class QualifyPage(QWidget):
         if text != getattr(getattr(self._model.probing, part), name):
             self._model.change_part(part, f"change {name}", **{name: text})
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._row.theme = theme
-        self.list.viewport().update()
-
     def chosen(self) -> tuple[StylusUse, ...]:
         """The styli that are selected."""
         rows: list[_Row] = [item.data(_DATA) for item in self.list.selectedItems()]

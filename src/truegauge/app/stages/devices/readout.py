@@ -1,10 +1,11 @@
 """The readout of the machine above the view: where the tip is, by which stylus, and the joystick of the stand-in."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from truegauge.app.document.stage import STAGES
 from truegauge.app.stages.devices.joystick import HOW, Joystick
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.widgets.bench import Choice, button
@@ -55,10 +56,10 @@ class PlaceNumbers(QWidget):
 class MachineReadout(QWidget):
     """Shown in the stages that work with the machine, while one is connected; nothing of the view lies under it."""
 
-    def __init__(self, touches: TouchModel, theme: Theme) -> None:
+    def __init__(self, touches: TouchModel, theme: Theme, wanted: Callable[[], bool]) -> None:
         super().__init__()
         self._touches, self._machine, self.session = touches, touches.machine, touches.session
-        self._theme = theme
+        self._theme, self._wanted = theme, wanted
         self.setFixedHeight(_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("readout of the machine")
@@ -94,15 +95,10 @@ class MachineReadout(QWidget):
             signal.connect(self.refresh)
         self.refresh()
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = self.numbers.theme = theme
-        self.update()
-
     def refresh(self) -> None:
         """Show what is known, or nothing while there is no machine."""
         m = self._machine
-        there = m.connected and STAGES[self.session.stage].shows_readout
+        there = m.connected and self._wanted()
         self.setVisible(there)
         if not there:
             if self.keys.isChecked():

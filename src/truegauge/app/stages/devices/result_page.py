@@ -36,11 +36,6 @@ class ResultPage(QWidget):
         use = self._model.chosen_use
         return None if use is None else self._model.machine.record.latest(self._model.probing, use)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self.theme = theme
-        self.update()
-
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the page."""
         painter, t, use = QPainter(self), self.theme, self._model.chosen_use

@@ -79,14 +79,14 @@ class EvaluateModel(QObject):
         if what == self.picking:
             return
         self.picking = what
-        self.session.pointer.picker = self._take if what else None
+        self.session.pointer.take_places(self._take if what else None, escape_stops=True)
         self.changed.emit()
 
     def _on_stage(self) -> None:
         if self.session.stage != "evaluate" and self.picking:
             self.picking = ""
             if self.session.pointer.picker == self._take:
-                self.session.pointer.picker = None
+                self.session.pointer.take_places(None)
 
     def _take(self, face: int, place: Vector) -> bool:
         if self.session.stage != "evaluate" or self.session.model is None:

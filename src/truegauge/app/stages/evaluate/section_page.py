@@ -65,11 +65,6 @@ class SectionView(QWidget):
         s = self._model.session
         return next((x for x in s.plan.sections if x.id == s.shown.section), None)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.update()
-
     def refresh(self) -> None:
         """Draw the section as the plan and the results have it now."""
         s, section = self._model.session, self.section
@@ -349,10 +344,6 @@ class SectionPage(QWidget):
         s = model.session
         for signal in (s.document.plan_changed, s.document.evaluated, s.showing.changed, s.selection.changed):
             signal.connect(self._on_changed)
-
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self.sheet.set_theme(theme)
 
     def _on_changed(self) -> None:
         if self.isVisible():

@@ -194,15 +194,6 @@ class MeasureBench(Bench):
 
     # Showing ---------------------------------------------------------------------------------------------------
 
-    def set_theme(self, theme: Theme) -> None:
-        """Change the colours."""
-        self._theme = theme
-        self.plot.theme = theme
-        self.plot.update()
-        for row in self.rows.values():
-            row.theme = theme
-            row.update()
-
     def refresh(self) -> None:
         """Show the features and the selected one."""
         s = self.session

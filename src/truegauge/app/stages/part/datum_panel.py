@@ -149,7 +149,7 @@ class DatumList(QWidget):
 
     def _open(self, letter: str) -> None:
         self.open_letter = letter
-        self._session.pointer.picker = self._picked if letter else None
+        self._session.pointer.take_places(self._picked if letter else None)
         self._session.showing.changed.emit()
         self.refresh()
 

@@ -1,12 +1,14 @@
 """The pages of the report inside the window, before anything is saved."""
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 
 class ReportPreview(QScrollArea):
-    """A column of pages."""
+    """A column of pages; `resized` says that another width is there for them."""
+
+    resized = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -19,6 +21,11 @@ class ReportPreview(QScrollArea):
         self._column.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
         self.setWidget(inside)
         self.pages: list[QLabel] = []
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Tell about it."""
+        super().resizeEvent(event)
+        self.resized.emit()
 
     def show_pdf(self, data: bytes) -> None:
         """Show the pages of a PDF, as wide as there is room."""

@@ -1,0 +1,59 @@
+"""What floats over the view: deviation scale, proposals, hover text, section box, messages; all have their places."""
+
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtWidgets import QLabel, QWidget
+
+from truegauge.app.document.session import Session
+from truegauge.app.shell.notice_bar import NoticeBar
+from truegauge.app.view.deviation_scale import DeviationScaleBar
+from truegauge.app.view.proposals_strip import ProposalsStrip
+from truegauge.app.view.section_panel import SectionPanel
+from truegauge.app.view.view import View
+from truegauge.app.widgets.theme import LiveTheme
+
+
+class Floating(QObject):
+    """Keeps each in its place; `top` are those of stages, in the middle of the upper edge."""
+
+    def __init__(self, session: Session, theme: LiveTheme, view: View, center: QWidget, top: list[QWidget]) -> None:
+        super().__init__(view)
+        self._session, self._view, self._top = session, view, top
+        self.scale = DeviationScaleBar(session, theme, view)
+        self.scale.hide()
+        self.strip = ProposalsStrip(session, theme, view)
+        self.hover_label = QLabel(view)
+        self.hover_label.setProperty("role", "chip")
+        self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hover_label.hide()
+        self.section_panel = SectionPanel(session, theme, view)
+        self.notice = NoticeBar(center)
+        self.notice.closed.connect(view.outline.cancel)
+        session.queue.noticed.connect(self.notice.show_notice)
+        session.pointer.changed.connect(self._on_hover_changed)
+        for signal in (session.showing.changed, session.document.evaluated):
+            signal.connect(self.place)
+
+    def place(self) -> None:
+        """Put everything where it belongs."""
+        view, shown = self._view, self._session.shown
+        self.scale.setVisible(shown.wants_map or shown.scan_map)
+        height = min(380, view.height() - 150)
+        self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
+        for widget in self._top:
+            widget.move(max(14, (view.width() - widget.width()) // 2), 10)
+        self.strip.move(14, view.height() - self.strip.height() - 96)
+        if self.notice.isVisible():
+            self.notice.place()
+        self._place_hover()
+
+    def _place_hover(self) -> None:
+        self.hover_label.setFixedHeight(46 if "\n" in self.hover_label.text() else 27)
+        self.hover_label.adjustSize()
+        x = self._view.width() - self.hover_label.width() - 12
+        self.hover_label.move(x, self._view.height() - self.hover_label.height() - 10)
+
+    def _on_hover_changed(self) -> None:
+        text = self._session.pointer.hover_text()
+        self.hover_label.setText(text)
+        self.hover_label.setVisible(bool(text))
+        self._place_hover()

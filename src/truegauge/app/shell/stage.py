@@ -1,0 +1,64 @@
+"""What a stage is. Another one is a folder in `stages` and a line in `stages/all`, or registered from outside."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from truegauge.app.view.content import Overlay, ViewContent
+from truegauge.app.widgets.action import Action
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QWidget
+
+    from truegauge.app.document.document import Document
+    from truegauge.app.shell.shell import Shell
+
+
+def _nothing() -> None:
+    return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageParts:
+    """What a stage has in one window.
+
+    `middle` is asked whenever it may have changed: the widget in the middle, None for the view. `above` stands over the
+    middle in every stage, and says itself when it is seen; `floating` is at the top of the view.
+    """
+
+    bench: QWidget
+    middle: Callable[[], QWidget | None] = _nothing
+    above: QWidget | None = None
+    overlay: Overlay | None = None
+    floating: QWidget | None = None
+    actions: Sequence[Action] = ()
+    entered: Callable[[], None] = _nothing
+    closed: Callable[[], None] = _nothing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stage:
+    """A stage: its place on the rail, what it still needs in words, and how its parts are made for a window."""
+
+    key: str
+    title: str
+    glyph: str
+    missing: Callable[[Document], str]
+    build: Callable[[Shell], StageParts]
+    wide: bool = False  # its bench
+    tells_why: bool = False  # the bench gives way to why a number is what it is
+    content: ViewContent = field(default_factory=ViewContent)
+    shows_machine: bool = False  # where its tip is
+    keeps_full_page: bool = True  # a page that fills the middle stays there
+
+
+STAGES: dict[str, Stage] = {}
+
+
+def register(stage: Stage) -> None:
+    """Add a stage at the end, for the windows that are built from now on."""
+    if stage.key in STAGES:
+        raise ValueError(f"there is a stage {stage.key!r} already")
+    STAGES[stage.key] = stage

@@ -1,0 +1,14 @@
+"""The stages of the program, in the order of the work: a line each."""
+
+from truegauge.app.shell.stage import STAGES, register
+from truegauge.app.stages.align.stage import STAGE as ALIGN
+from truegauge.app.stages.devices.stage import STAGE as DEVICES
+from truegauge.app.stages.evaluate.stage import STAGE as EVALUATE
+from truegauge.app.stages.measure.stage import STAGE as MEASURE
+from truegauge.app.stages.part.stage import STAGE as PART
+from truegauge.app.stages.report.stage import STAGE as REPORT
+
+for stage in (PART, DEVICES, ALIGN, MEASURE, EVALUATE, REPORT):
+    register(stage)
+
+__all__ = ["STAGES"]

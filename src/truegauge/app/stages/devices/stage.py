@@ -1,0 +1,67 @@
+"""The Devices stage: the machine, its probes, qualifications."""
+
+from functools import partial
+
+from PySide6.QtWidgets import QWidget
+
+from truegauge.app.document.needs import needs_part
+from truegauge.app.shell.shell import Shell
+from truegauge.app.shell.stage import STAGES, Stage, StageParts
+from truegauge.app.stages.devices.bench import DevicesBench
+from truegauge.app.stages.devices.machine_model import MachineModel
+from truegauge.app.stages.devices.machine_view import MachineView
+from truegauge.app.stages.devices.model import PAGES, DevicesModel
+from truegauge.app.stages.devices.readout import MachineReadout
+from truegauge.app.stages.devices.result_page import ResultPage
+from truegauge.app.stages.devices.touch_model import TouchModel
+from truegauge.app.widgets.action import Action
+
+
+def machine(shell: Shell) -> MachineModel:
+    """The machine of a window."""
+    return shell.once(MachineModel, lambda: MachineModel(shell.session, shell))
+
+
+def touching(shell: Shell) -> TouchModel:
+    """Touching by it."""
+    return shell.once(TouchModel, lambda: TouchModel(machine(shell), shell))
+
+
+def _build(shell: Shell) -> StageParts:
+    s, theme = shell.session, shell.theme
+    model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
+    scene = shell.once(MachineView, lambda: MachineView(model, theme))
+    result = shell.once(ResultPage, lambda: ResultPage(model, theme))
+    readout = MachineReadout(touching(shell), theme, lambda: STAGES[s.stage].shows_machine)
+    model.changed.connect(shell.middle_changed)
+
+    def ask_catalogue() -> None:
+        shell.files.ask_open("Components from a file", "Catalogues (*.json)", model.add_catalogue)
+
+    def middle() -> QWidget:
+        there = model.page == "qualify" and model.chosen_use is not None and model.run_state is None
+        return result if there else scene
+
+    def open_page(key: str) -> None:
+        s.set_stage("devices")
+        model.set_page(key)
+
+    def closed() -> None:
+        machine(shell).close()
+        scene.scene.close()
+
+    return StageParts(
+        bench=DevicesBench(model, theme, ask_catalogue), middle=middle,
+        above=shell.once(MachineReadout, lambda: readout), closed=closed,
+        actions=(
+            *(Action(f"devices-{key}", "Devices", f"Open {words}", "", partial(open_page, key))
+              for key, words in PAGES),
+            Action("stop-machine", "Devices", "Stop the machine", "Ctrl+Shift+X", machine(shell).stop,
+                   lambda: machine(shell).connected),
+        ),
+    )  # fmt: skip
+
+
+STAGE = Stage(
+    key="devices", title="Devices", glyph="devices", missing=needs_part, build=_build, wide=True, shows_machine=True
+)

@@ -1,0 +1,93 @@
+"""The Evaluate stage: deviations everywhere, at places, in sections, of named points; saved views."""
+
+from functools import partial
+
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QWidget
+
+from truegauge.app.document.needs import needs_characteristics
+from truegauge.app.shell.shell import Shell
+from truegauge.app.shell.stage import Stage, StageParts
+from truegauge.app.stages.evaluate.bench import PAGES, EvaluateBench
+from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.overlay import EvaluateOverlay
+from truegauge.app.stages.evaluate.section_page import SectionPage
+from truegauge.app.stages.evaluate.thumbnails import thumbnail
+from truegauge.app.view.content import ViewContent
+from truegauge.app.widgets.action import Action
+from truegauge.core.deviations.areas import OutsideArea
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.plan.views import SavedView
+from truegauge.core.sections.plane import upright
+from truegauge.rendering.camera import Camera
+
+_WORDS = {
+    "map": "deviations everywhere", "spots": "deviations at places", "sections": "cuts with dimensions",
+    "points": "nominal and measured by name", "views": "pictures for the report, tags",
+}  # fmt: skip
+_TABLES = "Tables (*.csv *.txt)"
+
+
+def _build(shell: Shell) -> StageParts:
+    s, view, files = shell.session, shell.view, shell.files
+    model = shell.once(EvaluateModel, lambda: EvaluateModel(s, shell))
+    page = shell.once(SectionPage, lambda: SectionPage(model, shell.theme))
+
+    def ask_spots() -> None:
+        files.ask_open("Spot checks from a table", _TABLES, model.add_from_table)
+
+    def ask_points() -> None:
+        files.ask_open("Nominal points from a table", _TABLES,
+                       lambda path: model.compare_from_table(path, bench.compare_page.chosen_parts()))  # fmt: skip
+
+    def small_picture(saved: SavedView) -> QImage | None:
+        return thumbnail(view, s, saved)
+
+    def go_to(area: OutsideArea) -> None:
+        """Look square at an area that is outside, close enough to see it."""
+        if s.model is not None:
+            height = max(8 * area.size**0.5, 0.15 * s.model.diagonal)
+            view.set_camera(Camera(area.place, area.normal, upright(area.normal)[1], height))
+
+    def middle() -> QWidget | None:
+        return page if s.shown.section else None
+
+    def entered() -> None:
+        if s.sample is not None:
+            s.show(map=True)
+
+    def open_page(key: str) -> None:
+        s.set_stage("evaluate")
+        model.set_page(key)
+
+    def pick_spots() -> None:
+        open_page("spots")
+        model.pick_for("spot")
+
+    def has_part() -> bool:
+        return s.model is not None
+
+    def has_cloud() -> bool:
+        return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
+
+    bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture)
+    bench.map_page.area_wanted.connect(go_to)
+    return StageParts(
+        bench=bench, middle=middle, entered=entered, overlay=EvaluateOverlay(s, view),
+        actions=(
+            *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key), has_part)
+              for key, words in PAGES),
+            Action("pick-spots", "Evaluate", "Pick places for spot checks", "Ctrl+Shift+K", pick_spots, has_cloud),
+            Action("save-view", "Evaluate", "Save what is seen as a view", "Ctrl+Shift+V",
+                   lambda: model.save_view(view.camera_to_save()), has_part),
+            Action("tidy-tags", "Evaluate", "Unpin the tags and show hidden ones again", "",
+                   lambda: s.showing.set_tags("tidy the tags", pinned=(), hidden=()),
+                   lambda: bool(s.showing.tags.pinned or s.showing.tags.hidden)),
+        ),
+    )  # fmt: skip
+
+
+STAGE = Stage(
+    key="evaluate", title="Evaluate", glyph="evaluate", missing=needs_characteristics, build=_build, wide=True,
+    tells_why=True, content=ViewContent(selection=True),
+)  # fmt: skip

@@ -1,0 +1,32 @@
+"""The Report stage: the pages before they are saved, and saving them."""
+
+from truegauge.app.document.needs import needs_characteristics
+from truegauge.app.shell.shell import Shell
+from truegauge.app.shell.stage import Stage, StageParts
+from truegauge.app.stages.report.bench import ReportBench
+from truegauge.app.stages.report.making import ReportMaker
+from truegauge.app.widgets.action import Action
+
+
+def _build(shell: Shell) -> StageParts:
+    s = shell.session
+    maker = shell.once(ReportMaker, lambda: ReportMaker(shell))
+
+    def has_results() -> bool:
+        return s.evaluation is not None
+
+    return StageParts(
+        bench=ReportBench(s, maker.ask_pdf, maker.ask_csv, maker.ask_html, maker.ask_xlsx),
+        middle=lambda: maker.preview, entered=maker.want_preview,
+        actions=(
+            Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", maker.ask_pdf, has_results),
+            Action("save-html", "Report", "Save HTML …", "", maker.ask_html, has_results),
+            Action("save-xlsx", "Report", "Save XLSX …", "", maker.ask_xlsx, has_results),
+            Action("save-csv", "Report", "Save CSV …", "", maker.ask_csv, has_results),
+        ),
+    )  # fmt: skip
+
+
+STAGE = Stage(
+    key="report", title="Report", glyph="report", missing=needs_characteristics, build=_build, keeps_full_page=False
+)

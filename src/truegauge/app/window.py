@@ -1,0 +1,232 @@
+"""The window: rail, header, the bench and the middle of the stage, what floats over the view, the ledger."""
+
+from pathlib import Path
+from typing import TypeVar
+
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from truegauge.app.document.queue import Notice
+from truegauge.app.document.session import Session
+from truegauge.app.ledger.ledger import Ledger
+from truegauge.app.ledger.tolerance_actions import ToleranceActions
+from truegauge.app.ledger.why_panel import WhyPanel
+from truegauge.app.shell.actions import Actions
+from truegauge.app.shell.commands import edit_actions, selection_actions, stage_actions, view_actions
+from truegauge.app.shell.files import FileDialogs
+from truegauge.app.shell.finder import Finder
+from truegauge.app.shell.floating import Floating
+from truegauge.app.shell.header import Header
+from truegauge.app.shell.rail import Rail
+from truegauge.app.shell.shell import Shell
+from truegauge.app.stages.all import STAGES
+from truegauge.app.view.view import View
+from truegauge.app.widgets.action import Action
+from truegauge.app.widgets.painting import application_icon
+from truegauge.app.widgets.theme import DAY, NIGHT, THEMES, LiveTheme, style_sheet
+
+T = TypeVar("T")
+_BENCH, _WIDE_BENCH = 232, 292
+
+
+class MainWindow(QMainWindow):
+    """The window of the application, built from the stages that are registered."""
+
+    def __init__(self, session: Session, theme_name: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.was_left = False  # by the user, who was asked about unsaved work
+        self._settings = QSettings("truegauge", "truegauge")
+        self.theme = LiveTheme(THEMES.get(theme_name or str(self._settings.value("theme", "day")), DAY))
+        self.setWindowTitle("True Gauge")
+        self.setWindowIcon(application_icon())
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.view = View(session, self.theme)
+        self.files = FileDialogs(self, session, self._settings)
+        self.shell = Shell(self, session, self.theme, self.view, self.files)
+        self.parts = {stage.key: stage.build(self.shell) for stage in STAGES.values()}
+        self._build()
+        top = [p.floating for p in self.parts.values() if p.floating is not None]
+        self.floating = Floating(session, self.theme, self.view, self.center, top)
+        self.actions_table = Actions(self, self._actions())
+        self._connect()
+        self._on_theme_changed()
+        self._on_stage_changed()
+        self.floating.place()
+        self.view.setFocus()
+
+    def _build(self) -> None:
+        s, t = self.session, self.theme
+        central = QWidget()
+        central.setObjectName("window")
+        self.setCentralWidget(central)
+        across = QHBoxLayout(central)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        self.rail = Rail(s, t)
+        across.addWidget(self.rail)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        across.addLayout(right, 1)
+        self.header = Header(s)
+        right.addWidget(self.header)
+        below = QHBoxLayout()
+        below.setSpacing(0)
+        right.addLayout(below, 1)
+        self.why_panel = WhyPanel(s, t)
+        self.tolerances = ToleranceActions(s)
+        self.benches = QStackedWidget()
+        self.benches.setObjectName("bench")
+        self.benches.setFixedWidth(_BENCH)
+        for bench in (*(p.bench for p in self.parts.values()), self.why_panel):
+            self.benches.addWidget(bench)
+        below.addWidget(self.benches)
+        self.center = QStackedWidget()
+        self.center.addWidget(self.view)
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        for parts in self.parts.values():
+            if parts.above is not None:
+                middle.addWidget(parts.above)
+        middle.addWidget(self.center, 1)
+        below.addLayout(middle, 1)
+        self.ledger = Ledger(s, t)
+        below.addWidget(self.ledger)
+
+    def _connect(self) -> None:
+        s = self.session
+        s.stage_changed.connect(self._on_stage_changed)
+        s.showing.changed.connect(self._choose_bench)
+        for signal in (s.showing.changed, s.document.plan_changed, self.shell.middle_changed):
+            signal.connect(self._choose_middle)
+        s.document.plan_changed.connect(self._show_title)
+        s.run_changed.connect(self.header.refresh)
+        s.run_changed.connect(self.ledger.list.viewport().update)
+        self.view.outline_closed.connect(self._on_outline_closed)
+        self.header.finder_wanted.connect(self.open_finder)
+        self.rail.menu_wanted.connect(self.open_menu)
+        self.theme.changed.connect(self._on_theme_changed)
+
+    def _actions(self) -> list[Action]:
+        s = self.session
+        of_stages = [action for parts in self.parts.values() for action in parts.actions]
+        return [
+            *self.files.commands(),
+            Action("quit", "Plan", "Quit", "Ctrl+Q", self.close),
+            *edit_actions(s),
+            *self.ledger.commands(),
+            *selection_actions(s),
+            *self.tolerances.commands(),
+            *view_actions(s, self.view, self.floating.section_panel),
+            Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
+            *of_stages,
+            *stage_actions(s),
+            Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
+            Action("menu", "Help", "Open the menu", "Alt+M", self.open_menu),
+        ]
+
+    def get(self, kind: type[T]) -> T:
+        """Return what is there once in a window, by its kind: a model, a page."""
+        return self.shell.get(kind)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep what floats in its place."""
+        super().resizeEvent(event)
+        self.floating.place()
+
+    def showEvent(self, event: object) -> None:
+        """Place what floats once sizes are known."""
+        QTimer.singleShot(0, self.floating.place)
+
+    # Stages ----------------------------------------------------------------------------------------------------
+
+    def _on_stage_changed(self) -> None:
+        stage, parts = STAGES[self.session.stage], self.parts[self.session.stage]
+        self._choose_bench()
+        self.view.set_content(stage.content, parts.overlay)
+        self._choose_middle()
+        parts.entered()
+        self.floating.place()
+
+    def _choose_bench(self) -> None:
+        """Show the bench of the stage, or why a number is what it is."""
+        stage = STAGES[self.session.stage]
+        why = self.session.shown.why and stage.tells_why
+        self.benches.setFixedWidth(_WIDE_BENCH if why or stage.wide else _BENCH)
+        self.benches.setCurrentWidget(self.why_panel if why else self.parts[stage.key].bench)
+        QTimer.singleShot(0, self.floating.place)  # once the view has its new width
+
+    def _choose_middle(self) -> None:
+        """Show in the middle what the stage has there, or the page that fills it."""
+        s, stage = self.session, STAGES[self.session.stage]
+        if not stage.keeps_full_page or s.shown.section:
+            self.shell.full_page = None
+        wanted = self.shell.full_page or self.parts[stage.key].middle() or self.view
+        if self.center.indexOf(wanted) < 0:
+            self.center.addWidget(wanted)
+        if self.center.currentWidget() is not wanted:
+            self.center.setCurrentWidget(wanted)
+
+    # What is told -----------------------------------------------------------------------------------------------
+
+    def _show_title(self) -> None:
+        mark = "" if self.session.document.history.is_saved else "*"
+        self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
+
+    def _on_outline_closed(self) -> None:
+        self.floating.notice.show_notice(
+            Notice(
+                "What lies inside the outline, as deep as it goes:", "Leave it out",
+                lambda: self.view.add_outline(keep=False), "Keep only it", lambda: self.view.add_outline(keep=True),
+            )
+        )  # fmt: skip
+
+    def toggle_theme(self) -> None:
+        """Change between day and night."""
+        self.theme.become(NIGHT if self.theme.name == DAY.name else DAY)
+        self._settings.setValue("theme", self.theme.name)
+
+    def _on_theme_changed(self) -> None:
+        self.setStyleSheet(style_sheet(self.theme))
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+    def open_finder(self) -> None:
+        """Open the command finder."""
+        finder = Finder(self.actions_table, self)
+        finder.move(self.mapToGlobal(QPoint((self.width() - 460) // 2, 70)))
+        finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        finder.show()
+        finder.text.setFocus()
+
+    def open_menu(self) -> None:
+        """Open the menu beside its button."""
+        menu = self.actions_table.menu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        button = self.rail.menu_button
+        menu.popup(button.mapToGlobal(QPoint(button.width() + 2, 4)))
+
+    # Files from elsewhere, and leaving --------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Accept files."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open the dropped files."""
+        self.files.open_dropped([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Ask about unsaved work, then stop all work."""
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self.was_left = True
+        for parts in reversed(self.parts.values()):
+            parts.closed()
+        self.session.close()
+        self.view.scene.close()
+        event.accept()
