@@ -1,4 +1,4 @@
-"""No circle of modules or folders: ``tools/import_circles.py`` lists every one, and fails where there is one that is not known.
+"""No circle of modules or folders: ``tools/import_circles.py`` lists every one, and fails where one is not known.
 
 Imports inside of functions count, those that only types need do not. A module that imports the face of its own package
 is in a circle with it.

@@ -39,6 +39,7 @@ class Proposing(QObject):
         super().__init__(parent)
         self._document, self._selection = document, selection
         self._groups: Groups = ()
+        self._made_of: tuple[object, ...] = ()  # what the proposals are from
         self.proposals: list[Proposal] = []
         self.offers: list[Offer] = []
         self.preview: Offer | None = None
@@ -116,16 +117,15 @@ class Proposing(QObject):
             self._selection.select((command.feature.id,))
 
     def _propose(self) -> None:
-        evaluator, plan, sample, selection = (
-            self._document.evaluator,
-            self._document.plan,
-            self._document.sample,
-            self._selection.groups,
-        )
+        d, selection = self._document, self._selection.groups
+        evaluator, plan, sample = d.evaluator, d.plan, d.sample
         if evaluator is None or not selection:
-            self.proposals, self.offers = [], []
+            self.proposals, self.offers, self._made_of = [], [], ()
             self.changed.emit()
             return
+        made_of = (evaluator, plan, sample, selection)
+        if all(a is b for a, b in zip(made_of, self._made_of or (None,), strict=False)):
+            return  # evaluated again with uncertainties: what was measured is the same
 
         def work(progress: Progress) -> tuple[list[Proposal], list[Offer]]:
             context = evaluator.context(plan, sample)
@@ -134,6 +134,7 @@ class Proposing(QObject):
         def done(found: tuple[list[Proposal], list[Offer]]) -> None:
             if selection == self._selection.groups:
                 self.proposals, self.offers = found
+                self._made_of = made_of
                 self.changed.emit()
 
-        self._document.queue.start(work, done, "Measuring the selection")
+        d.queue.start(work, done, "Measuring the selection")

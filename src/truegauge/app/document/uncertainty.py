@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 _TOLD_EVERY = 2.5  # s: results are shown again with what is known by then
+_LATER_MS = 200  # where other work is going on when there is something to show
 
 
 class UncertaintyWorker(QObject):
@@ -37,6 +38,10 @@ class UncertaintyWorker(QObject):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._begin)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LATER_MS)
+        self._later.timeout.connect(lambda: self._show(document.plan))
         document.evaluated.connect(self._wait)
         self.told.connect(self._show)
         self.failed.connect(document.notify)
@@ -49,6 +54,7 @@ class UncertaintyWorker(QObject):
     def close(self) -> None:
         """Stop and wait for the thread."""
         self._timer.stop()
+        self._later.stop()
         self._stop.set()
         self._executor.shutdown(wait=True, cancel_futures=True)
 
@@ -101,9 +107,13 @@ class UncertaintyWorker(QObject):
     def _show(self, plan: Plan) -> None:
         """Judge again with what is known now; only results change, nothing is computed."""
         d = self._document
-        if plan is d.plan and d.evaluator is not None and not d.queue.is_busy and d.evaluator.is_quick(plan, d.sample):
-            d.evaluation = d.evaluator.evaluate(plan, d.sample)
-            self._timer.stop()
-            d.evaluated.disconnect(self._wait)
-            d.evaluated.emit()
-            d.evaluated.connect(self._wait)
+        if d.queue.is_busy:
+            self._later.start()
+            return
+        if plan is not d.plan or d.evaluator is None or not d.evaluator.is_quick(plan, d.sample):
+            return  # it will be judged with what is known when it is evaluated
+        d.evaluation = d.evaluator.evaluate(plan, d.sample)
+        self._timer.stop()
+        d.evaluated.disconnect(self._wait)
+        d.evaluated.emit()
+        d.evaluated.connect(self._wait)
