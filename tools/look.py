@@ -214,7 +214,7 @@ def main() -> int:
     def shot(name: str) -> None:
         settle()
         if not wanted or name in wanted:
-            window.view.repaint()
+            window.view.finish()
             window.grab().save(str(folder / f"{name}.png"))
 
     session.files.open_plan(demo.PLAN)

@@ -1,6 +1,7 @@
 """Colours of the product, and the bands of the deviation scale: the same in window, pictures and reports."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,6 +71,7 @@ def bands(limit: float, tolerance: float) -> Bands:
     return scale_bands(DeviationScale(limit=limit, tolerance=tolerance, inner=INNER_BANDS, outer=OUTER_BANDS))
 
 
+@lru_cache(maxsize=64)
 def scale_bands(scale: DeviationScale) -> Bands:
     """Return the bands: edges at the tolerance limits, lightness falling in equal steps on both sides of zero.
 

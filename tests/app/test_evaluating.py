@@ -47,6 +47,8 @@ def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, s
     page.only_outside.click()
     assert (s.plan.scale.inner, s.plan.scale.outer, s.plan.scale.sided) == (9, 2, "plus")
     assert (s.plan.scale.palette, s.plan.scale.only_outside) == ("teal", True)
+    stage.get(EvaluateModel).areas()
+    settle()
     assert not any(a.worst < 0 for a in stage.get(EvaluateModel).areas())
     for _ in range(5):
         s.document.undo()
@@ -61,8 +63,10 @@ def test_the_map_page_changes_steps_sides_palette_and_tolerances(stage, qtbot, s
     assert s.plan.scale.limit == 0.1
     s.selection.select((s.plan.feature("shroud").group,))
     assert page.what.text() == "Picked faces"
+    settle()
     before = page.pairs.values["within tolerance"].text()
     type_into(qtbot, page.own, "0.2")
+    settle()
     assert page.pairs.values["within tolerance"].text() == "100.0 %" != before
     page.own_reset.click()
     assert s.plan.scale.own == ()
@@ -84,11 +88,12 @@ def test_needles_and_the_scan_show_the_deviation_and_the_magnification(stage, se
     view.show_standard("back")
     s.show(map_needles=True)
     settle()
-    view.grab()
+    view.finish()
     assert view.needle_factor >= 10
     s.show(map_needles=False)
     s.show(scan_map=True)
     assert stage.floating.scale.isVisible()
+    view.finish()
     hot = view.grab().toImage().pixelColor(at(stage, BUMP + np.array([0, 0.5, 0])))
     assert hot.red() > hot.blue() + 40
 
@@ -341,8 +346,10 @@ def test_the_batch_page_lists_scans_and_says_what_is_wrong(loaded, qtbot, tmp_pa
     made.close()
 
 
-def test_the_histogram_stands_beside_the_scale(stage):
+def test_the_histogram_stands_beside_the_scale(stage, settle):
     bar = stage.floating.scale
+    bar._shares((-0.1, 0.1))
+    settle()
     shares = bar._shares((-0.1, 0.1))
     assert shares.sum() == pytest.approx(1.0, abs=0.03)
     image = bar.grab().toImage()

@@ -26,7 +26,7 @@ def measure(loaded, settle):
 
 
 def pixels(window):
-    window.view.repaint()
+    window.view.finish()
     image = window.view.grab().toImage().convertToFormat(image_format())
     return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), -1).copy()
 

@@ -31,8 +31,7 @@ def texts(listed):
 
 
 def color_at(window, at):
-    window.view._redraw()
-    window.view.repaint()
+    window.view.finish()
     return window.view.grab().toImage().pixelColor(at)
 
 
@@ -214,7 +213,7 @@ def test_one_can_see_through_the_part_and_see_only_its_edges(part):
     assert color_at(part, at) != plain
     QTest.keyClick(part, Qt.Key.Key_T)
     QTest.keyClick(part, Qt.Key.Key_W)
-    background = part.view.grab().toImage().pixelColor(QPoint(5, 5))
+    background = color_at(part, QPoint(5, 5))
     assert color_at(part, at) == background
 
 

@@ -168,10 +168,12 @@ def test_why_a_number_is_what_it_is(loaded, qtbot, settle):
     # The magnified zone is painted over the view.
     loaded.session.show(map=False)
     settle()
+    loaded.view.finish()
     with_zone = loaded.view.grab().toImage()
     loaded.session.show(why=False)
     settle()
     assert loaded.parts["evaluate"].bench.isVisible()
+    loaded.view.finish()
     assert loaded.view.grab().toImage() != with_zone
     for number in (1, 4, 14, 24, 25, 26, 27, 28):  # every kind of result can be explained and drawn
         loaded.session.selection.select_characteristic(f"c{number}")

@@ -180,6 +180,8 @@ def test_the_map_follows_its_scale(loaded, qtbot, settle):
     at = place(loaded, (84.0, 83.0, 30.0))
 
     def color():
+        settle()
+        loaded.view.finish()
         return loaded.view.grab().toImage().pixelColor(at)
 
     hot = color()

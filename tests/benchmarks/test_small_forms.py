@@ -53,6 +53,12 @@ def test_run(small):
     assert "deviation map, at rest" in said
 
 
+def test_silence(small):
+    said = small("silence", "--scan", "--start", POINTS=20_000, STARTS=1)
+    assert "longest silence" in said
+    assert "start to all demo results" in said
+
+
 def test_large_part(benchmark):
     found = benchmark("large_part").steps(16, 20_000)
     assert found["faces"] == 4 * (6 + 4 + 4)

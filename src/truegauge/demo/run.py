@@ -54,7 +54,7 @@ def off_screen(out: Path) -> int:
     write_whole(out / "report.pdf", write_pdf(report))
     write_whole(out / "results.json", results_json(session.evaluation, session.sample))
     write_whole(out / "results.csv", results_csv(session.evaluation, session.sample))
-    window.view.repaint()
+    window.view.finish()
     window.grab().save(str(out / "window.png"))
     counts = session.evaluation.counts()
     sys.stdout.write(f"{demo.SCAN.stem}: " + ", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))

@@ -97,11 +97,8 @@ def draw_gauge_bar(surface: Surface, box: tuple[float, float, float, float], res
     tall = 0.62 * height
     surface.box(x + BAND_START * width, y, (BAND_END - BAND_START) * width, tall, fill=colors.band)
     top = y + tall + 2 * u
-    for k in range(TICKS):
-        at = surface.crisp(x + width * k / (TICKS - 1))
-        surface.line([(at, top), (at, top + (4 if k % 5 == 0 else 2) * u)], colors.tick, u)
-    marks = [BAND_START, BAND_END] + ([] if g.nominal is None else [g.nominal])
-    for share in marks:
-        at = surface.crisp(x + share * width)
-        surface.line([(at, y), (at, y + tall)], colors.tick, u)
+    places = [surface.crisp(x + width * k / (TICKS - 1)) for k in range(TICKS)]
+    ticks = [(at, top, at, top + (4 if k % 5 == 0 else 2) * u) for k, at in enumerate(places)]
+    marks = [surface.crisp(x + share * width) for share in (BAND_START, BAND_END, g.nominal) if share is not None]
+    surface.lines([*ticks, *((at, y, at, y + tall) for at in marks)], colors.tick, u)
     draw_marker(surface, g.marker, x + g.position * width, y + tall / 2, 5.0 * u, colors.state)

@@ -19,6 +19,9 @@ class Surface(Protocol):
     def line(self, points: Points, color: str, width: float = 1.0) -> None:
         """Draw an open polyline."""
 
+    def lines(self, segments: Sequence[tuple[float, float, float, float]], color: str, width: float = 1.0) -> None:
+        """Draw many straight lines (x, y to x, y) alike: ticks, hatches."""
+
     def loop(self, points: Points, *, fill: str = "", color: str = "", width: float = 1.0) -> None:
         """Draw a closed polygon."""
 

@@ -1,5 +1,6 @@
 """A surface of SVG elements."""
 
+from collections.abc import Sequence
 from html import escape
 
 from truegauge.drawing.surface import Points
@@ -27,6 +28,11 @@ class SvgSurface:
     def line(self, points: Points, color: str, width: float = 1.0) -> None:
         """Draw an open polyline."""
         self._parts.append(f'<polyline points="{_corners(points)}" {_drawn("", color, width)}/>')
+
+    def lines(self, segments: Sequence[tuple[float, float, float, float]], color: str, width: float = 1.0) -> None:
+        """Draw many straight lines."""
+        path = "".join(f"M{_n(a)} {_n(b)}L{_n(c)} {_n(d)}" for a, b, c, d in segments)
+        self._parts.append(f'<path d="{path}" {_drawn("", color, width)}/>')
 
     def loop(self, points: Points, *, fill: str = "", color: str = "", width: float = 1.0) -> None:
         """Draw a closed polygon."""

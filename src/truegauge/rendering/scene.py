@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -37,7 +37,9 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 MOVING_POINTS = 60_000
-MOST_POINTS = 600_000  # at rest: more do not make a picture of a screen better
+_PIECE = 20_000  # points of an actor
+_MARGIN = 8  # pixels above and below a band: points and lines reach into it from there
+MOST_POINTS = 400_000  # at rest: more do not make a picture of a screen better
 _POINT_ACTORS = ("points", "few_points", "off_points", "few_off_points")
 _MAP_ACTORS = ("map", "no_data", "few_map", "few_no_data")
 _TINT = "tint "
@@ -90,6 +92,8 @@ class Scene:
         self._states = np.zeros(0, dtype=np.uint8)
         self._colors: NDArray[np.uint8] | None = None
         self._blocks: PointBlocks | None = None
+        self._chosen_for: tuple[Camera, float] | None = None
+        self._map_of: tuple[DeviationMap | None, DeviationScale | None, NDArray[np.bool_] | None] = (None, None, None)
         self._multisamples = 0
         self.set_palette(self.palette)
 
@@ -108,8 +112,8 @@ class Scene:
             ("feature_points", palette.feature_points), ("strays", palette.strays),
             ("near_edge", palette.selected), ("turned_away", palette.changed),
         ):  # fmt: skip
-            if name in self._actors:
-                self._actors[name].GetProperty().SetColor(*(c / 255 for c in color))
+            for own in self._named((name,)):
+                self._actors[own].GetProperty().SetColor(*(c / 255 for c in color))
 
     def set_model(self, model: CadModel | None) -> None:
         """Show a part (None: nothing)."""
@@ -117,7 +121,7 @@ class Scene:
             self._remove(name)
         self._model = model
         # What was hidden or cut belonged to the part before.
-        self._hidden_faces, self._section = None, None
+        self._hidden_faces, self._section, self._map_of = None, None, (None, None, None)
         self._opacity, self._edges_only = 1.0, False
         if model is None:
             return
@@ -163,7 +167,8 @@ class Scene:
         """Hide faces (n,), see through the part, show only its edges, or keep only what lies in a box (2, 3) mm."""
         before = self._hidden_faces
         same = hidden is before or (hidden is not None and before is not None and np.array_equal(before, hidden))
-        self._hidden_faces, self._opacity, self._edges_only = hidden, opacity, edges_only
+        self._hidden_faces = before if same else hidden
+        self._opacity, self._edges_only = opacity, edges_only
         if not same:
             self._build_part()
         self._section = None
@@ -195,9 +200,9 @@ class Scene:
         `off` are drawn paler, `removed` not at all; `colors` (n, 3) are used for the others. Of a
         large cloud only what a picture can show is drawn.
         """
-        for name in _POINT_ACTORS:
+        for name in self._named(_POINT_ACTORS):
             self._remove(name)
-        self._points, self._blocks = None, None
+        self._points, self._blocks, self._chosen_for = None, None, None
         if points is None or len(points) == 0:
             return
         if self._model is None:
@@ -216,19 +221,25 @@ class Scene:
         assert self._points is not None
         states_here = self._states[rows]
         for kind, state in (("points", 0), ("off_points", 1)):
-            self._remove(f"{prefix}{kind}")
+            for name in self._named((f"{prefix}{kind}",)):
+                self._remove(name)
             chosen = rows[states_here == state]
-            if len(chosen):
-                own = self._colors[chosen] if self._colors is not None and state == 0 else None
-                self._dots(f"{prefix}{kind}", self._points[chosen], 1.6, own)
-                self._move(self._actors[f"{prefix}{kind}"])
+            # In pieces that lie close together: what a band of the picture does not show, is not looked at for it.
+            for k, at in enumerate(range(0, len(chosen), _PIECE)):
+                piece = chosen[at : at + _PIECE]
+                own = self._colors[piece] if self._colors is not None and state == 0 else None
+                self._dots(f"{prefix}{kind} {k}", self._points[piece], 1.6, own)
+                self._move(self._actors[f"{prefix}{kind} {k}"])
+
+    def _named(self, kinds: tuple[str, ...]) -> list[str]:
+        """Return the actors of some kinds; those of points come in numbered pieces."""
+        return [name for name in self._actors if name.partition(" ")[0] in kinds]
 
     def set_points_motion(self, motion: NDArray[np.float64] | None) -> None:
         """Draw the points moved by a rigid transform (4, 4) of part coordinates; None draws them where they are."""
         self._motion = motion
-        for name in _POINT_ACTORS:
-            if name in self._actors:
-                self._move(self._actors[name])
+        for name in self._named(_POINT_ACTORS):
+            self._move(self._actors[name])
 
     def _move(self, actor: vtkActor) -> None:
         if self._motion is None:
@@ -247,6 +258,10 @@ class Scene:
 
     def set_map(self, shown: DeviationMap | None, scale: DeviationScale) -> None:
         """Show the deviation map, or (None) remove it. While moving its coarse mesh is drawn."""
+        of, with_scale, without = self._map_of
+        if shown is not None and shown is of and scale == with_scale and self._hidden_faces is without:
+            return  # it is there already, and so are its buffers in the graphics
+        self._map_of = (shown, scale, self._hidden_faces)
         for name in _MAP_ACTORS:
             self._remove(name)
         self._show_map = shown is not None
@@ -331,15 +346,35 @@ class Scene:
 
     def render(self, camera: Camera, width: int, height: int, *, moving: bool = False) -> NDArray[np.uint8]:
         """Return a picture (height, width, 4): while moving fewer points and no smoothing, at rest full detail."""
+        if not moving:
+            self.prepare(camera, width / height)
+        self._draw(camera, width, height, moving=moving)
+        return image_of(self._window, width, height, self._store)
+
+    def prepare(self, camera: Camera, aspect: float) -> None:
+        """Choose what of a large cloud is drawn at rest, before a picture is rendered in bands."""
+        if self._blocks is None or not self._show_points:
+            return
+        if self._chosen_for is None or self._chosen_for[0] is not camera or self._chosen_for[1] != aspect:
+            self._draw_points("", self._blocks.chosen(camera, aspect, MOST_POINTS))
+            self._chosen_for = (camera, aspect)
+            self.set_palette(self.palette)
+
+    def render_band(self, camera: Camera, width: int, height: int, top: int, rows: int) -> NDArray[np.uint8]:
+        """Return some rows (rows, width, 4) of the picture at rest of this size, from `top` on."""
+        drawn = rows + 2 * _MARGIN
+        up = (height / 2 - (top + rows / 2)) / height * camera.height
+        band = replace(camera, target=camera.target + up * camera.up, height=camera.height * drawn / height)
+        self._draw(band, width, drawn, moving=False)
+        return image_of(self._window, width, drawn, self._store)[_MARGIN:-_MARGIN]
+
+    def _draw(self, camera: Camera, width: int, height: int, *, moving: bool) -> None:
         samples = 0 if moving else 4
         if samples != self._multisamples:
             self._window.SetMultiSamples(samples)
             self._multisamples = samples
         if self._window.GetSize() != (width, height):
             self._window.SetSize(width, height)
-        if self._blocks is not None and not moving and self._show_points:
-            self._draw_points("", self._blocks.chosen(camera, width / height, MOST_POINTS))
-            self.set_palette(self.palette)
         self._update_visibility(moving=moving)
         eye = self._renderer.GetActiveCamera()
         eye.ParallelProjectionOn()
@@ -350,7 +385,6 @@ class Scene:
         eye.SetParallelScale(camera.height / 2)
         self._renderer.ResetCameraClippingRange()
         self._window.Render()
-        return image_of(self._window, width, height, self._store)
 
     def close(self) -> None:
         """Free the graphics resources."""
@@ -424,8 +458,8 @@ class Scene:
             ("map", shown_map and not moving), ("no_data", shown_map and not moving),
             ("few_map", shown_map and moving), ("few_no_data", shown_map and moving),
         ):  # fmt: skip
-            if name in self._actors:
-                self._actors[name].SetVisibility(show)
+            for own in self._named((name,)):
+                self._actors[own].SetVisibility(show)
         for name, actor in self._actors.items():
             if name == "part" or name.startswith(_TINT):
                 actor.SetVisibility(not shown_map and not self._edges_only)

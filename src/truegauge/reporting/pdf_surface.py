@@ -1,5 +1,7 @@
 """A surface on a page of a PDF: its y grows downwards, that of the page upwards."""
 
+from collections.abc import Sequence
+
 from reportlab.lib.colors import HexColor
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
@@ -36,6 +38,11 @@ class PdfSurface:
     def line(self, points: Points, color: str, width: float = 1.0) -> None:
         """Draw an open polyline."""
         self._path(points, "", color, width, closed=False)
+
+    def lines(self, segments: Sequence[tuple[float, float, float, float]], color: str, width: float = 1.0) -> None:
+        """Draw many straight lines."""
+        self._set("", color, width)
+        self._canvas.lines([(a, self._top - b, c, self._top - d) for a, b, c, d in segments])
 
     def loop(self, points: Points, *, fill: str = "", color: str = "", width: float = 1.0) -> None:
         """Draw a closed polygon."""

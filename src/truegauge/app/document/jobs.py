@@ -1,9 +1,10 @@
 """Long work off the window's thread, with progress and a cancel that works."""
 
 import logging
+import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import Executor
+from concurrent.futures import Executor, ThreadPoolExecutor
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -12,6 +13,22 @@ from truegauge.core.errors import Cancelled, TrueGaugeError
 from truegauge.core.progress import Progress
 
 log = logging.getLogger(__name__)
+_NICER = 10
+
+
+def background_thread(name: str) -> ThreadPoolExecutor:
+    """Return a thread for long work that lets the window go first.
+
+    On Linux each thread has a priority of its own, which the threads of kernels that it starts inherit.
+    """
+    return ThreadPoolExecutor(1, thread_name_prefix=name, initializer=_go_second)
+
+
+def _go_second() -> None:
+    try:
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICER)
+    except OSError:  # not allowed here: then it goes side by side
+        log.debug("the priority of a thread stays as it is", exc_info=True)
 
 
 class Job(QObject):

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from truegauge.app.document.jobs import Job
+from truegauge.app.document.jobs import Job, background_thread
 from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
 from truegauge.core.progress import Progress
 from truegauge.formats.scan import Columns
@@ -49,7 +48,7 @@ class WorkQueue(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.busy_text, self.busy_fraction = "", 0.0
-        self._executor = ThreadPoolExecutor(1, thread_name_prefix="truegauge")
+        self._executor = background_thread("truegauge")
         self._job: Job | None = None
         self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None]] = []
         self._again: Again | None = None

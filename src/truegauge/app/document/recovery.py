@@ -9,7 +9,7 @@ import datetime
 import json
 import logging
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,7 @@ from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.document import Document
+from truegauge.app.document.jobs import background_thread
 from truegauge.app.document.opened import Kept
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.plan.document import Plan
@@ -102,7 +103,7 @@ class Keeper(QObject):
         self._plan_kept: tuple[Plan, str] | None = None
         self._sample_kept: tuple[str, str] = ("", "")
         self._said = ""
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="keeper")
+        self._thread = background_thread("keeper")
         self._last: Future[bool] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)

@@ -5,11 +5,11 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from truegauge.app.document.jobs import background_thread
 from truegauge.core.errors import Cancelled
 
 if TYPE_CHECKING:
@@ -33,7 +33,7 @@ class UncertaintyWorker(QObject):
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._document = document
-        self._executor = ThreadPoolExecutor(1, thread_name_prefix="uncertainty")
+        self._executor = background_thread("uncertainty")
         self._stop = threading.Event()
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)

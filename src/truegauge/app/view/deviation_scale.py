@@ -6,6 +6,7 @@ from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from truegauge.app.document.session import Session
+from truegauge.app.document.worked_out import WorkedOut
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.deviations.areas import histogram
 from truegauge.core.nodes.graph import NotComputed
@@ -33,7 +34,7 @@ class DeviationScaleBar(QWidget):
         self._editor.hide()
         self._editor.editingFinished.connect(self._on_typed)
         self._edited = ""
-        self._histogram: tuple[object, np.ndarray] | None = None
+        self._histogram = WorkedOut[np.ndarray](session.queue, "Histogram", self.update)
         for signal in (
             session.document.plan_changed,
             session.selection.changed,
@@ -120,10 +121,9 @@ class DeviationScaleBar(QWidget):
         if cloud is None or isinstance(cloud, NotComputed):
             return None
         faces = tuple(sorted(set(s.selection.faces())))
-        key = (id(cloud), faces, edges[0], edges[-1])
-        if self._histogram is None or self._histogram[0] != key:
-            self._histogram = (key, histogram(cloud.found, cloud.usable, faces, edges))
-        return self._histogram[1]
+        ends = (edges[0], edges[-1])
+        found = self._histogram.get((cloud, faces, ends), lambda: histogram(cloud.found, cloud.usable, faces, ends))
+        return self._histogram.last if found is None else found
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take a handle."""

@@ -33,11 +33,14 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye, PinnedTag
 from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera, ray_in_box, standard_camera
+from truegauge.rendering.fine_picture import FinePicture, Pace
 from truegauge.rendering.report_views import NEEDLE_SHARE, camera_of, map_needles
 from truegauge.rendering.scene import Scene
 
 _REST_MS = 180
 _SLOW_FRAME = 1 / 20
+_BETWEEN_MS = 4  # bands of the picture at rest
+_STALE_S = 0.25  # that a picture may be behind what has changed
 _DRAG_PIXELS = 4
 _SCALE_WIDTH = 104
 _SEEN = 0.15  # cosine between the line of sight and a surface from which that is seen well enough
@@ -55,6 +58,12 @@ class View(QWidget):
         self.scene = Scene(theme.palette)
         self._camera: Camera | None = None
         self._image: QImage | None = None
+        self._seen_from: Camera | None = None  # the eye of the picture that is shown
+        self._coarse_wanted = False
+        self._image_is_of: tuple[object, int, int] | None = None  # None for a picture without the details
+        self._refining: FinePicture | None = None
+        self._stale_since = 0.0  # that the picture is not of what there is; 0 while it is
+        self._pace = Pace()
         self._fine = True
         self._points_shown: np.ndarray | None = None
         self._colors_shown: object = (False, None)
@@ -72,6 +81,10 @@ class View(QWidget):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._on_rest)
+        self._bands = QTimer(self)
+        self._bands.setSingleShot(True)
+        self._bands.setInterval(_BETWEEN_MS)
+        self._bands.timeout.connect(self._refine)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
         self.content = ViewContent()
         self.overlay: Overlay | None = None
@@ -198,7 +211,7 @@ class View(QWidget):
 
     def _on_part_changed(self) -> None:
         self.scene.set_model(self._session.model)
-        self._camera = None
+        self._camera = self._image = self._seen_from = None
         self.show_standard("corner")
         self._refresh_points()
 
@@ -288,12 +301,27 @@ class View(QWidget):
     # Drawing ---------------------------------------------------------------------------------------------------
 
     def _redraw(self, *, moving: bool = False) -> None:
+        """Show what has changed, as soon as there is time for it: never while something else is painted.
+
+        While moving a picture without the details is rendered; at rest a band of the whole picture at a time.
+        """
         moving = moving or self._session.document.touches_come_in
         self._fine = not moving
-        self._image = None
+        self._refining = None
+        self._stale_since = self._stale_since or time.perf_counter()
+        # What comes faster than pictures get ready is shown without the details.
+        late = time.perf_counter() - self._stale_since > _STALE_S
+        self._coarse_wanted = moving or self._image_is_of != self._picture() or late
         if moving:
             self._rest.start()
+        if not self._bands.isActive():
+            self._bands.start()
         self.update()
+
+    def _picture(self) -> tuple[object, int, int]:
+        """What a picture is of: the eye, and its size at rest in pixels."""
+        ratio = self.devicePixelRatioF()
+        return self._camera, max(16, round(self.width() * ratio)), max(16, round(self.height() * ratio))
 
     def _on_rest(self) -> None:
         if self._session.document.touches_come_in:
@@ -301,21 +329,57 @@ class View(QWidget):
         else:
             self._redraw(moving=False)
 
+    def _refine(self) -> None:
+        """Render what is wanted next: a picture without the details, or a band more of the one at rest."""
+        if self._camera is None or not self.isVisible():
+            return
+        if self._coarse_wanted:
+            self._render()
+            self.update()
+            if self._fine:
+                self._bands.start()
+            return
+        if not self._fine:
+            return
+        _, width, height = self._picture()
+        picture = self._refining
+        if picture is None or (picture.width, picture.height) != (width, height):
+            picture = self._refining = FinePicture(self.scene, self._camera, width, height, self._pace)
+        picture.step()
+        if picture.done:
+            self._image, self._seen_from = _image(picture.pixels), self._camera
+            self._image_is_of = self._picture()
+            self._refining, self._stale_since = None, 0.0
+            self.update()
+        else:
+            self._bands.start()
+
+    def finish(self) -> None:
+        """Have the picture at rest at once: for who takes a picture of the window."""
+        self._rest.stop()
+        self._redraw(moving=False)
+        while self._bands.isActive():
+            self._bands.stop()
+            self._refine()
+        self.repaint()
+
     def _render(self) -> None:
+        """Render a picture without the details, at once."""
         if self._camera is None:
             return
         started = time.perf_counter()
-        ratio = self.devicePixelRatioF() if self._fine else self._moving_share * self.devicePixelRatioF()
+        ratio = self._moving_share * self.devicePixelRatioF()
         width, height = max(16, round(self.width() * ratio)), max(16, round(self.height() * ratio))
-        pixels = self.scene.render(self._camera, width, height, moving=not self._fine)
-        self._image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        self._image = _image(self.scene.render(self._camera, width, height, moving=True))
+        self._seen_from, self._coarse_wanted = self._camera, False
+        self._image_is_of, self._stale_since = None, time.perf_counter()
         spent = time.perf_counter() - started
         if not self._fine:
             self.frame_seconds.append(spent)
-            if spent > _SLOW_FRAME:
-                self._moving_share = max(0.4, self._moving_share * 0.92)
-            elif spent < 0.5 * _SLOW_FRAME:
-                self._moving_share = min(1.0, self._moving_share * 1.04)
+        if spent > _SLOW_FRAME:
+            self._moving_share = max(0.4, self._moving_share * 0.92)
+        elif spent < 0.5 * _SLOW_FRAME:
+            self._moving_share = min(1.0, self._moving_share * 1.04)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture and what lies over it."""
@@ -326,19 +390,20 @@ class View(QWidget):
             return
         if self._image is None:
             self._render()
+        camera = self._seen_from or self._camera
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self.rect()), self._image)
         if self.content.selection:
-            paint_over(painter, self._session, self._camera, self._theme, self.size())
+            paint_over(painter, self._session, camera, self._theme, self.size())
         if self.overlay is not None:
-            self.overlay.paint(painter, self._camera, self._theme, self.size())
-        paint_why(painter, self._session, self._camera, self._theme, self.size())
-        paint_tags(painter, self._session, self._camera, self._theme, QRectF(self.rect()), self.tags_shown,
+            self.overlay.paint(painter, camera, self._theme, self.size())
+        paint_why(painter, self._session, camera, self._theme, self.size())
+        paint_tags(painter, self._session, camera, self._theme, QRectF(self.rect()), self.tags_shown,
                    self._tag_dragged, tags=self.content.tags)  # fmt: skip
-        paint_ruler(painter, self._camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
+        paint_ruler(painter, camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self.overlay.freedoms() if self.overlay is not None else None
-        paint_axes(painter, self._camera, self._theme, QRectF(self.rect()), freedoms)
+        paint_axes(painter, camera, self._theme, QRectF(self.rect()), freedoms)
         self.outline.paint(painter, self._theme, QRectF(self.rect()))
 
     # Mouse and keys --------------------------------------------------------------------------------------------
@@ -544,6 +609,11 @@ class View(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def showEvent(self, event: object) -> None:
+        """Catch up on what happened while it was not seen."""
+        if self._stale_since:
+            self._redraw()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep the part in the picture."""
         old = event.oldSize()
@@ -555,3 +625,8 @@ class View(QWidget):
         ):
             self.fit()
         self._redraw()
+
+
+def _image(pixels: np.ndarray) -> QImage:
+    height, width = pixels.shape[:2]
+    return QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()

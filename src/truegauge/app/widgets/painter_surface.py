@@ -1,6 +1,8 @@
 """A surface on a painter of the window."""
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from collections.abc import Sequence
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
 from truegauge.app.widgets.theme import font
@@ -14,6 +16,7 @@ class PainterSurface:
 
     def __init__(self, painter: QPainter) -> None:
         self._painter = painter
+        self._drawn_as: tuple[str, str, float] | None = None  # pen and brush, while they are ours
 
     def __enter__(self) -> "PainterSurface":
         """Keep the state of the painter."""
@@ -23,6 +26,7 @@ class PainterSurface:
 
     def __exit__(self, *_: object) -> None:
         """Give the painter back as it was."""
+        self._drawn_as = None
         self._painter.restore()
 
     def crisp(self, value: float) -> float:
@@ -33,6 +37,11 @@ class PainterSurface:
         """Draw an open polyline."""
         self._set("", color, width)
         self._painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+
+    def lines(self, segments: Sequence[tuple[float, float, float, float]], color: str, width: float = 1.0) -> None:
+        """Draw many straight lines."""
+        self._set("", color, width)
+        self._painter.drawLines([QLineF(*segment) for segment in segments])
 
     def loop(self, points: Points, *, fill: str = "", color: str = "", width: float = 1.0) -> None:
         """Draw a closed polygon."""
@@ -71,12 +80,14 @@ class PainterSurface:
 
     def text(self, x: float, y: float, text: str, size: float, color: str, *, bold: bool = False) -> None:
         """Write."""
+        self._drawn_as = None
         self._painter.setPen(QColor(color))
         self._painter.setFont(font(round(size), bold=bold))
         self._painter.drawText(QPointF(x, y), text)
 
     def centered(self, box: tuple[float, float, float, float], text: str, size: float, color: str) -> None:
         """Write in the middle of a box."""
+        self._drawn_as = None
         self._painter.setPen(QColor(color))
         self._painter.setFont(font(round(size)))
         self._painter.drawText(QRectF(*box), Qt.AlignmentFlag.AlignCenter, text)
@@ -86,6 +97,9 @@ class PainterSurface:
         return QFontMetricsF(font(round(size), bold=bold)).horizontalAdvance(text)
 
     def _set(self, fill: str, color: str, width: float) -> None:
+        if self._drawn_as == (fill, color, width):
+            return
+        self._drawn_as = (fill, color, width)
         painter = self._painter
         painter.setBrush(QBrush(QColor(fill)) if fill else Qt.BrushStyle.NoBrush)
         if color:

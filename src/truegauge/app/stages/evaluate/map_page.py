@@ -9,7 +9,7 @@ from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.core.cad.recognition import whole_surface
-from truegauge.core.deviations.areas import OutsideArea, face_statistics
+from truegauge.core.deviations.areas import OutsideArea
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.drawing.units import NumberFormat
 
@@ -166,7 +166,10 @@ class MapPage(QWidget):
             say(self.reason, reason or ("working …" if s.queue.is_busy else needs_alignment(s.document)))
             self.pairs.show_pairs([])
             return
-        found = face_statistics(cloud.found, cloud.usable, faces, len(s.model.faces), s.showing.scale, cloud.stray)
+        known = self._model.statistics(faces)
+        if known is None:
+            return  # they come in a moment
+        (found,) = known
         if found is None:
             say(self.reason, "no points on the picked faces")
             self.pairs.show_pairs([])
@@ -188,6 +191,10 @@ class MapPage(QWidget):
 
     def _show_areas(self, numbers: NumberFormat) -> None:
         areas = self._model.areas()
+        if areas is None:
+            self.outside.setText("Looking for areas outside …")
+            self.outside.setVisible(self.session.shown.map)
+            return
         total = sum(a.size for a in areas)
         self.outside.setText(f"Outside: {len(areas)} areas, {total:,.0f} mm²" if areas else "Nothing outside")
         self.outside.setVisible(self.session.shown.map)

@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.document.session import Session
+from truegauge.app.document.worked_out import WorkedOut
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.association.features import Plane
 from truegauge.core.authoring.readings import (
@@ -27,7 +28,7 @@ from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.commands.readings import AddDimension, RemoveSection, SetSections, SetViews
 from truegauge.core.constructions.parts import axis_of
-from truegauge.core.deviations.areas import OutsideArea, areas_outside
+from truegauge.core.deviations.areas import FaceStatistics, OutsideArea, areas_outside, face_statistics
 from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
@@ -60,7 +61,8 @@ class EvaluateModel(QObject):
         self.spacing = 10.0
         self.inset = 2.0
         self.direction = ""  # normal, or an axis
-        self._areas: tuple[object, DeviationScale, tuple[OutsideArea, ...]] | None = None
+        self._areas = WorkedOut[tuple[OutsideArea, ...]](session.queue, "Areas outside", self.changed.emit)
+        self._statistics = WorkedOut[tuple[FaceStatistics | None]](session.queue, "Statistics", self.changed.emit)
         session.stage_changed.connect(self._on_stage)
         session.pointer.picking_stopped.connect(lambda: self.pick_for(""))
 
@@ -300,15 +302,26 @@ class EvaluateModel(QObject):
 
     # The map ---------------------------------------------------------------------------------------------------
 
-    def areas(self) -> tuple[OutsideArea, ...]:
-        """Return the areas outside of the map as it is shown now, the largest first."""
+    def areas(self) -> tuple[OutsideArea, ...] | None:
+        """Return the areas outside of the map as it is shown now, the largest first; None while they are looked for."""
         s = self.session
         found = s.evaluator.known_deviation_map(s.plan, s.sample) if s.evaluator is not None else None
         if found is None:
             return ()
-        if self._areas is None or self._areas[0] is not found or self._areas[1] != s.showing.scale:
-            self._areas = (found, s.showing.scale, areas_outside(found.fine, found.fine_values, s.showing.scale))
-        return self._areas[2]
+        scale = s.showing.scale
+        return self._areas.get((found, *_scale_key(scale)), lambda: areas_outside(found.fine, found.fine_values, scale))
+
+    def statistics(self, faces: tuple[int, ...]) -> tuple[FaceStatistics | None] | None:
+        """Return how faces (none: all) deviate, (None,) where no point is on them; None while it is worked out."""
+        s = self.session
+        cloud = s.evaluation.cloud if s.evaluation else None
+        if cloud is None or isinstance(cloud, NotComputed) or s.model is None:
+            return None
+        count, scale = len(s.model.faces), s.showing.scale
+        return self._statistics.get(
+            (cloud, faces, *_scale_key(scale)),
+            lambda: (face_statistics(cloud.found, cloud.usable, faces, count, scale, cloud.stray),),
+        )
 
     def set_own_tolerance(self, value: float | None) -> None:
         """Give the selected faces a tolerance band of their own in the map; None takes it away."""
@@ -386,3 +399,7 @@ def _upwards(section: Section) -> Vector:
     """Return the normal of a section towards the positive side of the axis that it lies nearest to."""
     normal = section_plane(section.origin, section.normal).normal
     return np.asarray(normal if normal[int(np.argmax(np.abs(normal)))] > 0 else -normal)
+
+
+def _scale_key(scale: DeviationScale) -> tuple[str]:
+    return (scale.model_dump_json(),)

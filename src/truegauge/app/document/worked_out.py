@@ -1,0 +1,43 @@
+"""A value that takes a moment: worked out on the queue when it is asked for, and kept until it is of something else."""
+
+from collections.abc import Callable
+from typing import Generic, TypeVar
+
+from truegauge.app.document.queue import WorkQueue
+
+T = TypeVar("T")
+Key = tuple[object, ...]
+_PLAIN = (str, int, float, tuple)
+
+
+class WorkedOut(Generic[T]):
+    """Values of one kind, one at a time; `there` is called when it has come.
+
+    What it is of is told by a key: objects count by identity, plain values by what they are.
+    """
+
+    def __init__(self, queue: WorkQueue, text: str, there: Callable[[], object]) -> None:
+        self._queue, self._text, self._there = queue, text, there
+        self._key: Key = ()
+        self._wanted: Key = ()
+        self.last: T | None = None  # of whatever it was asked for before
+
+    def get(self, key: Key, work: Callable[[], T]) -> T | None:
+        """Return the value of a key, None while it is worked out."""
+        if _same(key, self._key):
+            return self.last
+        if not _same(key, self._wanted):
+            self._wanted = key
+
+            def done(value: T) -> None:
+                if _same(key, self._wanted):
+                    self._key, self.last = key, value
+                    self._there()
+
+            self._queue.start(lambda progress: work(), done, self._text)
+        return None
+
+
+def _same(one: Key, other: Key) -> bool:
+    pairs = zip(one, other, strict=False)
+    return len(one) == len(other) and all(a is b or (isinstance(a, _PLAIN) and a == b) for a, b in pairs)
