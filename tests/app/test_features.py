@@ -190,6 +190,7 @@ def test_a_typed_distance_moves_the_preview(measure, settle, qtbot):
 
 def test_the_less_common_kinds_are_behind_more(measure, settle):
     measure.select("main bore")
+    measure.floating.strip.more.aboutToShow.emit()
     labels = [a.text() for a in measure.floating.strip.more.actions()]
     assert any("two-point" in text for text in labels)
     index = next(i for i, text in enumerate(labels) if text.startswith("diameter GX"))

@@ -18,6 +18,8 @@ from truegauge.app.window import MainWindow
 from truegauge.core.errors import shortened
 
 log = logging.getLogger(__name__)
+# The window's thread lets the interpreter go at most calls of Qt, and waits so long to have it back from other work.
+_SWITCH_S = 0.0005
 
 
 def _on_qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None:
@@ -28,6 +30,7 @@ def _on_qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> N
 def make_application() -> QApplication:
     """Return the Qt application with our fonts and icon."""
     keep_constants_alive()
+    sys.setswitchinterval(_SWITCH_S)
     qInstallMessageHandler(_on_qt_message)
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication([sys.argv[0]])

@@ -6,12 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.jobs import Job, background_thread
 from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
 from truegauge.core.progress import Progress
 from truegauge.formats.scan import Columns
+
+_SHOWN_MS = 12
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -108,7 +110,8 @@ class WorkQueue(QObject):
         job.failed.connect(self._on_failed)
         job.cancelled.connect(self._on_cancelled)
         self.busy_changed.emit()
-        job.start(self._executor)
+        # What led to it is shown first: work beside it makes the window slow to answer.
+        QTimer.singleShot(_SHOWN_MS, job, lambda: None if self._closed else job.start(self._executor))
 
     def _on_progressed(self, job: Job, fraction: float, detail: str) -> None:
         if job is self._job:

@@ -110,12 +110,18 @@ class ProposalsStrip(QFrame):
         button = QPushButton("more")
         button.setToolTip("Sizes by their modifiers, two-point sizes, parts of distances and angles …")
         menu = QMenu(button)
-        for i in others:
-            p = self._session.proposing.proposals[i]
-            action = menu.addAction(glyph_icon(p.kind.symbol, self._theme.ink, 18), f"{p.label}   {_value(p, numbers)}")
-            action.setToolTip(p.reason)
-            action.setEnabled(True)
-            action.triggered.connect(lambda _=False, index=i: self._session.proposing.accept(index))
+
+        def fill() -> None:
+            """Only for who opens it: glyphs of many kinds take a while."""
+            menu.clear()
+            for i in others:
+                p = self._session.proposing.proposals[i]
+                text = f"{p.label}   {_value(p, numbers)}"
+                action = menu.addAction(glyph_icon(p.kind.symbol, self._theme.ink, 18), text)
+                action.setToolTip(p.reason)
+                action.triggered.connect(lambda _=False, index=i: self._session.proposing.accept(index))
+
+        menu.aboutToShow.connect(fill)
         button.setMenu(menu)
         self.more = menu
         return button

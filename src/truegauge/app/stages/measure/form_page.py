@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QMarginsF, QObject, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -18,6 +18,7 @@ from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
+from truegauge.app.document.worked_out import WorkedOut
 from truegauge.app.widgets.form_plot import draw_form
 from truegauge.app.widgets.theme import DAY, Theme, font
 from truegauge.core.errors import TrueGaugeError
@@ -26,33 +27,34 @@ from truegauge.core.filters.form_map import FormMap
 from truegauge.drawing.units import NumberFormat
 
 
-class FormModel:
-    """The form map of the selected feature; computed once for what is shown."""
+class FormModel(QObject):
+    """The form map of the selected feature; worked out once for what is shown."""
+
+    changed = Signal()  # the map has come
 
     def __init__(self, session: Session) -> None:
+        super().__init__(session)
         self._session = session
-        self._of: Measured | None = None
-        self._map: FormMap | None = None
+        self._found = WorkedOut[FormMap | str](session.queue, "Form", self.changed.emit)
         self.reason = ""
 
     def current(self) -> FormMap | None:
-        """Return the map of the one selected measured feature, None (with `reason`) when there is none."""
-        found = self._session.selection.measured()
-        measured = found[0] if len(found) == 1 and isinstance(found[0], Measured) else None
-        if measured is not self._of:
-            self._of, self._map, self.reason = measured, None, ""
-            if measured is not None:
-                try:
-                    self._map = measured.form_map()
-                except TrueGaugeError as error:
-                    self.reason = str(error)
-        return self._map
+        """Return the map of the one selected measured feature, None (with `reason`) when there is none (yet)."""
+        measured = self.measured
+        found = None if measured is None else self._found.get((measured,), lambda: _form_of(measured))
+        self.reason = found if isinstance(found, str) else ""
+        return None if isinstance(found, str) else found
+
+    @property
+    def is_coming(self) -> bool:
+        """Whether the map is being worked out."""
+        return self.measured is not None and self.current() is None and not self.reason
 
     @property
     def measured(self) -> Measured | None:
         """The feature whose map is shown."""
-        self.current()
-        return self._of
+        found = self._session.selection.measured()
+        return found[0] if len(found) == 1 and isinstance(found[0], Measured) else None
 
     @property
     def numbers(self) -> NumberFormat:
@@ -61,19 +63,27 @@ class FormModel:
 
     def title(self) -> str:
         """Say which feature it is, how it was associated and filtered."""
-        features = self._session.selection.features()
-        if self._of is None or not features:
+        features, measured = self._session.selection.features(), self.measured
+        if measured is None or not features:
             return ""
-        return f"{features[0].name}: form {self.numbers.value(self._of.form)} {self.numbers.unit}"
+        return f"{features[0].name}: form {self.numbers.value(measured.form)} {self.numbers.unit}"
 
     def subtitle(self) -> str:
         """Say how the form came about."""
-        m = self._of
+        m = self.measured
         if m is None:
             return ""
         plain = "unfiltered" if m.surface is None else "unfiltered, on the estimated surface"
         filtered = m.form_filter.text if m.form_filter.kind != "none" else plain
         return f"{str(m.form_criterion).replace('_', ' ')}; {filtered}; {len(m.rows):,} points"
+
+
+def _form_of(measured: Measured) -> FormMap | str:
+    """Return the map, or why there is none."""
+    try:
+        return measured.form_map()
+    except TrueGaugeError as error:
+        return str(error)
 
 
 class FormPanel(QWidget):
@@ -88,6 +98,7 @@ class FormPanel(QWidget):
         self.setToolTip("Click to enlarge")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        model.changed.connect(self.refresh)
 
     def sizeHint(self) -> QSize:
         """Return the size in the bench."""
@@ -95,7 +106,7 @@ class FormPanel(QWidget):
 
     def refresh(self) -> None:
         """Show the map of the selected feature, if it has one."""
-        self.setVisible(self._model.current() is not None)
+        self.setVisible(self._model.current() is not None or self._model.is_coming)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -135,6 +146,7 @@ class FormPage(QWidget):
         row.addWidget(self.print_button)
         column.addLayout(row)
         column.addStretch()
+        model.changed.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the page below the buttons."""
