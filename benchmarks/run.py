@@ -26,7 +26,7 @@ from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.formats.sample_file import open_sample
 
-COUNTS, SHOWN, CHARACTERISTICS, STARTS = (250_000, 1_000_000), 1_000_000, 500, 3
+COUNTS, SHOWN, CHARACTERISTICS = (250_000, 1_000_000), 1_000_000, 500
 PROGRAM = Path(sys.executable).parent / "truegauge"
 
 
@@ -41,31 +41,6 @@ def child(*arguments):
     subprocess.run([str(PROGRAM), *map(str, arguments)], check=False, capture_output=True)
     peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
     return time.perf_counter() - started, max(peak, before) / 1024
-
-
-def start_to_window():
-    """Seconds from starting the process to the demo plan and sample drawn, and to all evaluated."""
-    code = (
-        "import os, time, sys; t = float(sys.argv[1]);"
-        "os.environ['QT_QPA_PLATFORM'] = 'offscreen';"
-        "from truegauge.app.main import make_application; from truegauge.app.document.session import Session;"
-        "from truegauge.app.window import MainWindow; from truegauge.demo.run import _until;"
-        "from truegauge import demo;"
-        "make_application(); s = Session(); w = MainWindow(s, 'day'); w.show();"
-        "s.files.open_plan(demo.PLAN); s.files.open_scan(demo.SCAN);"
-        "_until(lambda: s.model is not None); w.view.repaint(); print(time.time() - t);"
-        "_until(lambda: s.sample is not None and s.evaluation is not None and not s.queue.is_busy);"
-        "print(time.time() - t);"
-        "s.document.history.mark_saved(); w.close()"
-    )
-    shown, done = [], []
-    for _ in range(STARTS):
-        run = subprocess.run([sys.executable, "-c", code, str(time.time())], capture_output=True, text=True, check=True)
-        first, second = (float(x) for x in run.stdout.split()[-2:])
-        shown.append(first)
-        done.append(second)
-    say("start to window with the demo part drawn (warm)", median(shown), "s")
-    say("start to all demo results", median(done), "s")
 
 
 def frames():
@@ -148,7 +123,6 @@ def main():
         1000 * timed(lambda: evaluator.evaluate(edited, sample), 9),
         "ms",
     )
-    start_to_window()
     frames()
 
 

@@ -44,7 +44,7 @@ def _within_reach(value: float | None) -> float | None:
 @app.command()
 def window(files: Annotated[list[Path] | None, typer.Argument(help="Plans, parts and scans to open.")] = None) -> None:
     """Open the window."""
-    from truegauge.app.main import run
+    from truegauge.app.start import run
 
     raise typer.Exit(run(files or []))
 

@@ -48,13 +48,12 @@ def test_tolerances(small):
 
 
 def test_run(small):
-    said = small("run", COUNTS=(20_000,), SHOWN=20_000, CHARACTERISTICS=40, STARTS=1)
-    assert "start to all demo results" in said
+    said = small("run", COUNTS=(20_000,), SHOWN=20_000, CHARACTERISTICS=40)
     assert "deviation map, at rest" in said
 
 
 def test_silence(small):
-    said = small("silence", "--scan", "--start", POINTS=20_000, STARTS=1)
+    said = small("silence", "--scan", "--start", POINTS=20_000, STARTS=1, RUNS=1)
     assert "longest silence" in said
     assert "start to all demo results" in said
 

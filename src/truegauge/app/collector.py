@@ -19,6 +19,7 @@ class Collector(QObject):
         super().__init__(parent)
         self._thresholds = gc.get_threshold() if any(gc.get_threshold()) else (700, 10, 10)
         gc.disable()
+        gc.freeze()  # what is there at the start stays, and is not looked through again and again
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.collect_if_due)
         self._timer.start(_EVERY_MS)

@@ -11,7 +11,7 @@ from truegauge import demo
 
 def on_screen() -> int:
     """Open the window with the demo plan and sample."""
-    from truegauge.app.main import run
+    from truegauge.app.start import run
 
     return run([demo.PLAN, demo.SCAN])
 

@@ -9,7 +9,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 Layout = Literal["around", "sides", "rows"]
 _GAP = 8.0
@@ -78,6 +77,8 @@ def place_tags(
     cross (two that cross could be exchanged for shorter ones). Tags keep the slots of `before` while that is
     not much longer and no leaders cross, so that they are quiet while the view turns.
     """
+    from scipy.optimize import linear_sum_assignment
+
     pinned = [_pinned(t, area) for t in tags if t.pinned is not None]
     free = [t for t in tags if t.pinned is None]
     if not free:

@@ -58,6 +58,9 @@ class Evaluating(QObject):
             self._survey()
             return
 
+        # A map that is looked at comes with its results; else they do not wait for it.
+        with_map = sample is not None and self._wants_map and d.evaluation is not None
+
         def work(progress: Progress) -> Evaluation | None:
             if generation != self._generation:
                 return None
@@ -66,7 +69,7 @@ class Evaluating(QObject):
             d.evaluators[model.key] = prepared
             _ = prepared.projector
             evaluation = prepared.evaluate(plan, sample, progress=part_of(progress, 0, 0.9))
-            if sample is not None:
+            if with_map:
                 progress(0.92, "deviation map")
                 prepared.deviation_map(plan, sample)
             return evaluation
@@ -77,6 +80,7 @@ class Evaluating(QObject):
             if evaluation is not None and generation == self._generation:
                 self._document.evaluation = evaluation
                 self._document.evaluated.emit()
+                self._make_map(wanted=True)
             self._find_patterns()
             self._survey()
 
@@ -118,10 +122,10 @@ class Evaluating(QObject):
                 "Looking for holes and patterns",
             )
 
-    def _make_map(self) -> None:
-        """Compute the map when it is wanted and not known yet."""
+    def _make_map(self, *, wanted: bool = False) -> None:
+        """Compute the map when it is wanted (or will be, as one looks at results) and not known yet."""
         evaluator, plan, sample = self._document.evaluator, self._document.plan, self._document.sample
-        if not self._wants_map or evaluator is None or sample is None:
+        if not (wanted or self._wants_map) or evaluator is None or sample is None:
             return
         if evaluator.known_deviation_map(plan, sample) is None and self._document.evaluation is not None:
             self._document.queue.start(

@@ -3,7 +3,6 @@
 from dataclasses import replace
 
 import numpy as np
-from scipy.spatial import ConvexHull, Delaunay, QhullError
 
 from truegauge.core.arrays import Floats, Points
 from truegauge.core.association import kernels
@@ -162,6 +161,8 @@ def _largest_empty(problem: Problem, pose: Pose) -> list[Pose]:
 
     Its centre is the corner of a Voronoi cell: the centre of a Delaunay simplex.
     """
+    from scipy.spatial import ConvexHull, Delaunay, QhullError
+
     flat = problem.code == kernels.CIRCLE
     local = (problem.points - pose.origin) @ pose.axes.T
     local = local[:, :2] if flat else local

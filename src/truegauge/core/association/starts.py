@@ -7,7 +7,6 @@ half of the sphere evenly, or what a constraint leaves of it.
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from truegauge.core.arrays import Floats, Points, Vector
 from truegauge.core.association import kernels
@@ -238,6 +237,8 @@ def flat_starts(code: int, points: Points, normal: Vector) -> list[Pose]:
 
 def _narrowest_box(flat: Rows) -> tuple[Floats, float, float, float]:
     """Return middle, angle, length and width of the narrowest box around points in a plane (one side on the hull)."""
+    from scipy.spatial import ConvexHull, QhullError
+
     try:
         corners = flat[ConvexHull(flat).vertices]
     except QhullError:  # all on one line

@@ -76,7 +76,7 @@ def feature_surface(
         return None
     found = estimate_surface(residuals, waves.cells, waves.at_means, waves.own)
     everything = np.arange(len(points))
-    heights = found.heights(waves.at(everything), waves.cells.fine)
+    heights = found.heights(waves.sums(found.coefficients), waves.cells.fine)
     middles = _nearest_middle(np.column_stack([waves.u, waves.v]), waves.cells.fine)
     if isinstance(feature, Plane):
         middles = np.union1d(middles, _outermost(waves))
@@ -173,7 +173,7 @@ def patch_surface(feet: Points, normals: Points, deviations: Floats, least: floa
         found, orders = _in_waves(deviations, cells, flat, _PATCH_FINER)
     chosen = _nearest_middle(flat, cells.fine)
     basis = _polynomials(flat[chosen, 0], flat[chosen, 1], orders)
-    heights = found.heights(basis, cells.fine[chosen])
+    heights = found.heights(basis @ found.coefficients, cells.fine[chosen])
     points = feet[chosen] + heights[:, None] * normals[chosen]
     modes = found.noise * (basis @ found.uncertain)
     return PatchSurface(points, normals[chosen], modes, chosen, found.noise, len(found.strays))

@@ -64,9 +64,9 @@ class SurfaceEstimate:
     kept: int
     strays: Ints
 
-    def heights(self, basis: Matrix, fine: Ints) -> Floats:
-        """Return the heights (m,) of the surface where the waves are `basis` (m, p), in the cells `fine` (m,)."""
-        return np.asarray(basis @ self.coefficients + self.places[fine])
+    def heights(self, sums: Floats, fine: Ints) -> Floats:
+        """Return the heights (m,) of the surface where the waves sum up to `sums` (m,), in the cells `fine` (m,)."""
+        return np.asarray(sums + self.places[fine])
 
 
 def estimate_surface(

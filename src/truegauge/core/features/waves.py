@@ -69,12 +69,36 @@ class FeatureWaves:
         """Return the waves (m, p) at places (m,) from 0 to 1."""
         order, phase, along = self.orders.T
         second = along_a_side(v, int(along.max(initial=0)))
-        if self.closed:
-            turn = 2 * np.pi * u[:, None] * np.arange(int(order.max(initial=0)) + 1)
-            first = np.where(phase == 0, np.cos(turn)[:, order], np.sin(turn)[:, order])
-        else:
-            first = along_a_side(u, int(order.max(initial=0)))[:, order]
-        return np.asarray(first * second[:, along])
+        found = np.empty((len(u), len(order)))
+        for kind, first in enumerate(self._first(u)):
+            found[:, phase == kind] = first[:, order[phase == kind]]
+        found *= second[:, along]
+        return found
+
+    def sums(self, coefficients: Floats) -> Floats:
+        """Return the sum of the waves (n,) at all points, each times its coefficient (p,).
+
+        Waves are products of what is written along u and along v, so that none of them has to be written out.
+        """
+        if self.toward is not None:
+            return np.asarray(_ball_waves(self.toward) @ coefficients)
+        order, phase, along = self.orders.T
+        second = along_a_side(self.v, int(along.max(initial=0)))
+        found = np.zeros(len(self.u))
+        for kind, first in enumerate(self._first(self.u)):
+            table = np.zeros((first.shape[1], second.shape[1]))
+            of_kind = phase == kind
+            np.add.at(table, (order[of_kind], along[of_kind]), coefficients[of_kind])
+            found += np.einsum("ij,ij->i", first @ table, second)
+        return found
+
+    def _first(self, u: Floats) -> tuple[Matrix, ...]:
+        """Return what is written along u (m, orders), for each phase."""
+        most = int(self.orders[:, 0].max(initial=0))
+        if not self.closed:
+            return (along_a_side(u, most),)
+        turn = 2 * np.pi * u[:, None] * np.arange(most + 1)
+        return np.cos(turn), np.sin(turn)
 
 
 def feature_waves(feature: Feature, points: Points, least: float) -> FeatureWaves | None:

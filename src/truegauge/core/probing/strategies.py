@@ -3,7 +3,6 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector, any_perpendicular
 from truegauge.core.association.features import Cone, Cylinder, Feature, Line, Plane, Shape
@@ -69,6 +68,8 @@ def candidate_places(
     DeviceError
         The faces have no place that far from their borders.
     """
+    from scipy.spatial import cKDTree
+
     feature = None if nominal is None else nominal.feature
     if isinstance(feature, Cylinder | Cone):
         wanted = _around_axis(model, faces, feature)

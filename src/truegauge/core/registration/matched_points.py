@@ -10,7 +10,6 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 from truegauge.core.arrays import Floats, Ints, Mask, Points, Rigid
 from truegauge.core.errors import RegistrationError
@@ -271,6 +270,8 @@ def _grown(
     nominal: Points, measured: Points, a: Ints, b: Ints, tolerance: float
 ) -> tuple[tuple[tuple[int, int], ...], float]:
     """Add all points that fit the pose of three; twice, as the pose of all is better."""
+    from scipy.optimize import linear_sum_assignment
+
     for _ in range(2):
         pose, _ = closed_form(nominal[a], measured[b], np.ones(len(a)))
         off = np.linalg.norm(apply(pose, measured)[None] - nominal[:, None], axis=2)

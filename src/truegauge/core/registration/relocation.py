@@ -7,7 +7,6 @@ matched by the distances of their centres.
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from truegauge.core.arrays import Floats, Points, Rigid
 from truegauge.core.association.by_criterion import associate
@@ -46,6 +45,8 @@ class Relocation:
 
 def find_spheres(points: Points, diameter: float, *, progress: Progress = silent) -> list[FoundSphere]:
     """Find spheres of about a diameter (within 5 %) in a cloud, those with the most points first."""
+    from scipy.spatial import cKDTree
+
     radius = diameter / 2
     few = points[thinned(points, diameter / 30)] if len(points) > 3 * _SEEDS else points
     tree = cKDTree(few)

@@ -14,8 +14,6 @@ from truegauge.formats.files import write_whole
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.rendering.report_views import report_with_views
-from truegauge.reporting.html import write_html
-from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import Report
 
 _DELAY_MS = 250
@@ -51,14 +49,14 @@ class ReportMaker(QObject):
         if self._session.stage == "report":
             self.preview.show_pdf(pdf)
 
-    def _make(self, then: Callable[[bytes], None], write: Callable[[Report], bytes] = write_pdf) -> None:
+    def _make(self, then: Callable[[bytes], None], *, html: bool = False) -> None:
         s = self._session
         evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self._view.camera
         if evaluator is None or evaluation is None:
             return
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
         s.queue.start(
-            lambda progress: write(report_with_views(evaluator, evaluation, sample, made, camera)), then,
+            lambda progress: _written(report_with_views(evaluator, evaluation, sample, made, camera), html=html), then,
             "Making the report",
         )  # fmt: skip
 
@@ -75,7 +73,7 @@ class ReportMaker(QObject):
         """Ask where to save the report as one HTML file."""
         path = self._where("Save report", "HTML (*.html)", ".html")
         if path:
-            self._make(lambda page: self._write(path, page), write_html)
+            self._make(lambda page: self._write(path, page), html=True)
 
     def ask_xlsx(self) -> None:
         """Ask where to save the table as a workbook."""
@@ -96,3 +94,11 @@ class ReportMaker(QObject):
             write_whole(path, data)
         except FormatError as error:
             self._session.notify(error)
+
+
+def _written(report: Report, *, html: bool) -> bytes:
+    """Return a report as PDF or HTML; what writes them is loaded when the first is made."""
+    from truegauge.reporting.html import write_html
+    from truegauge.reporting.pdf import write_pdf
+
+    return write_html(report) if html else write_pdf(report)
