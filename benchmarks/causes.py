@@ -22,7 +22,8 @@ from truegauge.demo.cmm_plan import demo_probing
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.jobs.qualifying import Qualifying, QualifyingTold
+from truegauge.runs.events import TouchWanted, when
+from truegauge.runs.qualifying import Qualifying
 
 CASES = {
     "bent stylus": "loose or bent", "loose tip": "loose or bent", "dirty sphere": "dirt", "wrong tip": "wrong tip",
@@ -64,7 +65,7 @@ class Bench:
 
     def qualify(self, uses: tuple, record: MachineRecord) -> Qualifying:  # type: ignore[type-arg]
         """Return a run that has ended, well or not."""
-        told = QualifyingTold(lambda fraction, text="", /: None, self._operator)
+        told = when(TouchWanted, lambda event: self._operator(event.use, event.why))
         job = Qualifying(self.cmm, self.probing, record, uses, told, lambda: NOW)
         try:
             job.run()

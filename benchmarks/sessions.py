@@ -41,7 +41,10 @@ from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.devices.ipp.client import ConnectionLost
 from truegauge.formats.catalogue import own_catalogue
 from truegauge.formats.part import read_part
-from truegauge.jobs import qualifying, touching
+from truegauge.runs.events import FeatureTouched, TouchWanted, when
+from truegauge.runs.qualifying import Qualifying
+from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.touching import Touching
 
 NOW = datetime(2026, 11, 24, 10, 0)
 _UPS = ((0, 0, 1), (0, 0, -1), (0, 1, 0), (0, -1, 0), (1, 0, 0), (-1, 0, 0))
@@ -254,7 +257,7 @@ class Session:
         """Run a job, going on after every stop; returns why it cannot."""
         for _ in range(60):
             try:
-                job.run()
+                job.run_with(self._check)
             except DeviceError as error:
                 if _UNKNOWN in str(error) and self.world.fault_text:
                     self._take_it_away()
@@ -288,9 +291,9 @@ class Session:
         known = standing(self.record, part if located else None, size)
         uses = list(self.probing.uses())
         some = [uses[0], *(uses[int(k)] for k in rng.choice(np.arange(1, len(uses)), min(4, len(uses) - 1), False))]
-        told = qualifying.QualifyingTold(self._check, self._operator)
+        told = when(TouchWanted, lambda event: self._operator(event.use, event.why))
         for use in dict.fromkeys(some):
-            job = qualifying.Qualifying(self.cmm, self.probing, self.record, (use,), told, lambda: NOW, known)
+            job = Qualifying(self.cmm, self.probing, self.record, (use,), told, lambda: NOW, known)
             why = self._until_done(job)
             self.record = job.record
             out.qualified += not why
@@ -307,13 +310,12 @@ class Session:
         for k in chosen:
             nominal = self.evaluator.nominal((int(k),))
             known_as = None if isinstance(nominal, NotComputed) else nominal
-            wanted.append(touching.FeatureToTouch(f"f{k}", f"f{k}", (int(k),), known_as))
+            wanted.append(FeatureToTouch(f"f{k}", f"f{k}", (int(k),), known_as))
         probing = self.probing.replace(features=asked)
-        router = touching.Router(self.model, self.evaluator.projector, self.pose, probing, lambda u: u in usable,
+        router = Router(self.model, self.evaluator.projector, self.pose, probing, lambda u: u in usable,
                                  np.array(located_at.center), self.record)  # fmt: skip
         took = []
-        job = touching.Touching(self.cmm, router, self.record, tuple(wanted),
-                                touching.TouchingTold(self._check, took.append), lambda: NOW)  # fmt: skip
+        job = Touching(self.cmm, router, self.record, tuple(wanted), when(FeatureTouched, took.append), lambda: NOW)
         self._say(self._until_done(job))
         out.touches, out.features = len(took), len(wanted)
         out.left += [f"{self.part_name} {x.feature.name}: {x.why}" for x in job.left]

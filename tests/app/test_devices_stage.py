@@ -33,6 +33,7 @@ from truegauge.formats.catalogue import own_catalogue
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.sample_file import read_sample, write_sample
 from truegauge.reporting.report import make_report
+from truegauge.runs.events import FeatureComplete, FeatureTouched
 
 PATIENCE = 60_000
 
@@ -415,17 +416,17 @@ def test_old_touches_stay_until_the_new_ones_are_all_there(connected, qtbot):
     model._instead = {bore.id: []}
     new = [t.replace(stylus="new") for t in old[:3]]
     for touch in new[:2]:
-        model._on_from_job("touch", touch)
+        model._on_told(FeatureTouched(touch))
     assert model.count_in_run(bore.id) == 2
     assert model.probed == old
     model.give_up()
     assert model.probed == old
     model._instead = {bore.id: []}
     for touch in new:
-        model._on_from_job("touch", touch)
-    model._on_from_job("touch", new[0].replace(feature=base.id))
+        model._on_told(FeatureTouched(touch))
+    model._on_told(FeatureTouched(new[0].replace(feature=base.id)))
     route = SimpleNamespace(feature=SimpleNamespace(id=bore.id))
-    model._on_from_job("complete", route)
+    model._on_told(FeatureComplete(route))
     qtbot.waitUntil(lambda: model.count(base.id) == 1)
     assert {t.stylus for t in model.probed if t.feature == bore.id} == {"new"}
     assert model.count(bore.id) == 3

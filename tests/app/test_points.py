@@ -1,5 +1,7 @@
 """Points in the window: units and columns asked, several scans, and a recipe drawn in the view."""
 
+import time
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -150,20 +152,31 @@ def test_limits_of_points_are_set_on_the_bench(loaded, settle):
     assert np.abs(cloud.found.distance).max() <= 0.05
 
 
-def test_points_and_map_are_saved_for_others(loaded, tmp_path):
+def test_points_and_map_are_saved_for_others(loaded, tmp_path, settle):
     session = loaded.session
-    assert session.files.save_cloud(tmp_path / "points.ply")
+    session.files.save_cloud(tmp_path / "points.ply")
+    session.files.save_map(tmp_path / "map.stl")
+    session.files.save_map(tmp_path / "map.ply")
+    settle()
     cloud = session.evaluation.cloud
     raw = points_from_ply(tmp_path / "points.ply", (tmp_path / "points.ply").read_bytes())
     assert np.allclose(raw.points, cloud.points[cloud.usable], atol=1e-4)
     assert np.allclose(raw.normals, cloud.found.normals[cloud.usable], atol=1e-6)
-    assert session.files.save_map(tmp_path / "map.stl")
     shape = points_from_stl(tmp_path / "map.stl", (tmp_path / "map.stl").read_bytes())
     assert np.allclose(np.ptp(shape.points, axis=0), np.ptp(session.model.mesh.vertices, axis=0), atol=1e-3)
-    assert session.files.save_map(tmp_path / "map.ply")
     assert b"property float deviation" in (tmp_path / "map.ply").read_bytes()[:400]
-    assert not session.files.save_cloud(tmp_path / "nowhere" / "points.ply")
+    session.files.save_cloud(tmp_path / "nowhere" / "points.ply")
+    settle()
     assert "choose another folder" in loaded.notices[-1].text
+
+
+def test_what_is_being_saved_is_written_though_the_window_closes(loaded, tmp_path):
+    loaded.session.queue.start(lambda progress: time.sleep(0.2), lambda _: None, "something else")
+    loaded.session.files.save_cloud(tmp_path / "points.ply")
+    loaded.session.files.save_map(tmp_path / "map.stl")
+    loaded.close()
+    assert len(points_from_ply(tmp_path / "points.ply", (tmp_path / "points.ply").read_bytes()).points) > 1000
+    assert (tmp_path / "map.stl").stat().st_size > 10_000
 
 
 def test_the_numbers_in_their_boxes_can_be_seen(loaded):

@@ -12,11 +12,22 @@ from truegauge.demo.cmm_plan import demo_probing
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.jobs.qualifying import Qualifying, QualifyingTold
+from truegauge.runs.events import FeatureTouched, TouchWanted, when
+from truegauge.runs.qualifying import Qualifying
 
 NOW = datetime(2026, 11, 24, 10, 0)
 DEMO = demo_probing()
 SHORT = StylusUse(assembly="p1", stylus="c3")  # of the demo: straight down
+
+
+def hands(operator):
+    """Have the operator told that a touch by hand is wanted."""
+    return when(TouchWanted, lambda event: operator(event.use, event.why))
+
+
+def touches(then):
+    """Have the touches of features told."""
+    return when(FeatureTouched, lambda event: then(event.touch))
 
 
 class Bench:
@@ -52,7 +63,7 @@ class Bench:
         threading.Timer(0.6, self._touch, [wanted]).start()
 
     def qualifying(self, uses=None, record=None):
-        told = QualifyingTold(lambda fraction, text="": None, self.operator)
+        told = hands(self.operator)
         uses = self.probing.uses() if uses is None else uses
         return Qualifying(self.cmm, self.probing, record or MachineRecord(), uses, told, lambda: NOW)
 

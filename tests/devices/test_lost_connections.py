@@ -2,17 +2,19 @@
 
 import numpy as np
 import pytest
-from tests.devices.cmm_bench import NOW, short_probing
+from tests.devices.cmm_bench import NOW, short_probing, touches
 
 from truegauge.core.errors import Cancelled, DeviceError
 from truegauge.core.frames import invert
 from truegauge.core.probing.probing import FeatureTouching
+from truegauge.core.progress import silent
 from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm import NotHomed
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.settings import Fault
 from truegauge.devices.ipp.client import ConnectionLost
-from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
+from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.touching import Touching
 
 PROBING = short_probing(touches=5, two_passes=False).replace(features=(FeatureTouching(feature="top", touches=3),))
 
@@ -35,9 +37,7 @@ def session(bench, model, evaluator):
         part_pose = made.world.part.machine_from_part
         router = Router(model, evaluator.projector, part_pose, PROBING, lambda use: True, sphere)
         touched = []
-        told = TouchingTold(lambda f, t="": None, touched.append)
-        job = Touching(made.cmm, router, qualifying.record, (feature,), told,
-                       lambda: NOW)  # fmt: skip
+        job = Touching(made.cmm, router, qualifying.record, (feature,), touches(touched.append), lambda: NOW)
         _persist(job.run, made, again)
         assert not [left.why for left in job.left]
         return made, qualifying, touched
@@ -126,17 +126,16 @@ def test_a_collision_in_a_run_keeps_the_touches_and_can_be_gone_on_from(bench, m
     touched = []
     part_pose, sphere = made.world.part.machine_from_part, np.array(qualifying.record.location.center)
     router = Router(model, evaluator.projector, part_pose, PROBING, lambda u: True, sphere)
-    job = Touching(made.cmm, router, qualifying.record, (feature,), TouchingTold(lambda f, t="": None, touched.append),
-                   lambda: NOW)  # fmt: skip
+    job = Touching(made.cmm, router, qualifying.record, (feature,), touches(touched.append), lambda: NOW)
     somewhere = made.world.sphere.center.copy()
 
     def in_the_way(touch):
         touched.append(touch)
         if len(touched) == 2:  # somebody puts the sphere where the next touch will be
-            there = job.pending[0].places.points[2]
+            there = job.waiting[0].places.points[2]
             made.world.move_sphere(there + np.array([0, 0, 5.0]) - made.world.sphere.center)
 
-    job.told.touched = in_the_way
+    job.tell = touches(in_the_way)
     with pytest.raises(DeviceError, match=r"top face, touch 3: .*met the reference sphere.*stopped"):
         job.run()
     assert len(touched) == 2
@@ -159,11 +158,12 @@ def test_a_run_can_be_cancelled_between_any_two_touches(bench):
         if count == 6:
             raise Cancelled
 
-    job.told.progress = stop
+    job.progress = stop
     with pytest.raises(Cancelled):
         job.run()
-    job.told.progress = lambda fraction, text="", /: None
-    assert [q.verdict for q in job.run()] == ["good"]
+    job.progress = silent
+    job.run()
+    assert [q.verdict for q in job.done] == ["good"]
 
 
 def test_a_fault_is_written_as_it_is_read():

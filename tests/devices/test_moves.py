@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from tests.devices.cmm_bench import DEMO, NOW, SHORT, Bench, short_probing
+from tests.devices.cmm_bench import DEMO, NOW, SHORT, Bench, short_probing, touches
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
@@ -17,7 +17,9 @@ from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.catalogue import own_catalogue
-from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
+from truegauge.runs.events import SphereLocated, when
+from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.touching import Touching
 
 
 def star(poses, ends=("ball-m2-2-20",) * 5, extension=True):
@@ -101,9 +103,7 @@ def touching(model, evaluator):
         for name, face in housing_faces(model).items() if name in ("main-bore", "top")
     )  # fmt: skip
     touched = []
-    job = Touching(
-        made.cmm, router, qualifying.record, wanted, TouchingTold(lambda f, t="": None, touched.append), lambda: NOW
-    )
+    job = Touching(made.cmm, router, qualifying.record, wanted, touches(touched.append), lambda: NOW)
     yield made, job, touched, router
     made.close()
 
@@ -132,11 +132,11 @@ def test_after_a_collision_the_first_move_is_back_along_the_way_it_came(touching
         touched.append(touch)
         names.append(touch.feature)
         if len(touched) == 2:
-            there = job.pending[0].places.points[2]
-            out = job.pending[0].places.normals[2]
+            there = job.waiting[0].places.points[2]
+            out = job.waiting[0].places.normals[2]
             world.move_sphere(there + 14.5 * out - world.sphere.center)
 
-    job.told.touched = in_the_way
+    job.tell = touches(in_the_way)
     with pytest.raises(DeviceError, match="met the reference sphere"):
         job.run()
     stands = world.scales.copy()
@@ -194,7 +194,8 @@ def test_a_sphere_that_moved_stays_so_in_what_is_kept():
     made.connect()
     job = made.qualifying()
     told = []
-    job.told.located = told.append
+    operator, located = job.tell, when(SphereLocated, lambda event: told.append(event.location))
+    job.tell = lambda event: (operator(event), located(event))
     job.run()
     assert told[-1].may_have_moved
     assert job.record.location == told[-1]
@@ -244,9 +245,7 @@ def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(m
             if len(touched) == stop_after:
                 raise DeviceError("the program is ended")
 
-        job = Touching(
-            made.cmm, router, qualifying.record, (wanted,), TouchingTold(lambda f, t="": None, told), lambda: NOW
-        )
+        job = Touching(made.cmm, router, qualifying.record, (wanted,), touches(told), lambda: NOW)
         try:
             job.run()
         except DeviceError as error:
@@ -315,7 +314,7 @@ def test_places_beyond_the_travel_are_left_out_and_the_others_go_on(touching):
     far = float(world.part.machine_from_part[0, 3])
     low, high = world.settings.travel
     # The machine ends over the middle of the bore.
-    reach = float(np.mean([p[0] for p in job.pending[0].places.points])) - world.nominal_tip()[0]
+    reach = float(np.mean([p[0] for p in job.waiting[0].places.points])) - world.nominal_tip()[0]
     world.settings = replace(world.settings, travel=(low, (reach, *high[1:])))
     job.run()
     assert 0 < len(touched) < 9

@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 import pytest
-from tests.devices.cmm_bench import NOW
+from tests.devices.cmm_bench import NOW, hands
 from tests.devices.other_server import OtherServer
 
 from truegauge.core.errors import DeviceError
@@ -16,7 +16,7 @@ from truegauge.core.probing.records import MachineRecord, ToolName
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.ipp.client import MachineRefused
-from truegauge.jobs.qualifying import Qualifying, QualifyingTold
+from truegauge.runs.qualifying import Qualifying
 
 ACROSS = HeadPose(tilt_deg=90.0, turn_deg=90.0)
 DEMO = demo_probing()
@@ -55,8 +55,7 @@ def qualified(server, cmm, uses):
         if why:
             threading.Timer(0.1, server.touch_by_hand, [-OWN.stylus(use.stylus, use.pose).direction]).start()
 
-    told = QualifyingTold(lambda fraction, text="": None, operator)
-    job = Qualifying(cmm, PROBING, MachineRecord(), uses, told, lambda: NOW)
+    job = Qualifying(cmm, PROBING, MachineRecord(), uses, hands(operator), lambda: NOW)
     job.run()
     return job
 

@@ -22,8 +22,11 @@ from truegauge.core.samples.sample import Sample
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, start
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.jobs.qualifying import Qualifying, QualifyingTold
-from truegauge.jobs.touching import FeatureToTouch, Router, Stylus, Touching, TouchingTold
+from truegauge.runs.events import FeatureTouched, TouchWanted, when
+from truegauge.runs.qualifying import Qualifying
+from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.stylus import Stylus
+from truegauge.runs.touching import Touching
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid
@@ -96,17 +99,16 @@ class Machine:
         """
         probing = plan.document.probing
 
-        def wants_touch(use: StylusUse, why: str) -> None:
-            if not why:
+        def touch_wanted(event: TouchWanted) -> None:
+            if not event.why:
                 return
             if ask is None:
-                raise DeviceError(f"{why}: nobody was named who does it (ask=...)")
-            ask(f"{probing.name_of(use)}: {why}")
+                raise DeviceError(f"{event.why}: nobody was named who does it (ask=...)")
+            ask(f"{probing.name_of(event.use)}: {event.why}")
 
-        job = Qualifying(
-            self.cmm, probing, self.record, tuple(styli) or probing.uses(), QualifyingTold(progress, wants_touch)
-        )
-        job.run()
+        wanted = tuple(styli) or probing.uses()
+        job = Qualifying(self.cmm, probing, self.record, wanted, when(TouchWanted, touch_wanted))
+        job.run_with(progress)
         self.record = job.record
         return tuple(job.done)
 
@@ -146,8 +148,9 @@ class Machine:
         router = Router(
             plan.model, plan.evaluator.projector, pose, probing, lambda use: use in usable, center, self.record
         )
-        job = Touching(self.cmm, router, self.record, tuple(wanted), TouchingTold(progress, found.append))
-        job.run()
+        tell = when(FeatureTouched, lambda event: found.append(event.touch))
+        job = Touching(self.cmm, router, self.record, tuple(wanted), tell)
+        job.run_with(progress)
         self.left = {left.feature.name: left.why for left in job.left}
         before = sample or Sample.of(SampleData(name="Touches", temperature_c=temperature))
         touched = {t.feature for t in found}

@@ -13,7 +13,7 @@ from truegauge.app.document.queue import WrongUnit
 from truegauge.core.cad.nominal_part import NominalRow
 from truegauge.core.cad.revision import Matching, match_faces
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
-from truegauge.core.errors import FormatError
+from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.progress import Progress, part_of
 from truegauge.core.samples.sample import Sample
@@ -176,40 +176,42 @@ class Files:
         self._document.sample_is_saved = True
         return True
 
-    def save_cloud(self, path: Path) -> bool:
-        """Save the points that count, in part coordinates, each with its deviation; False with a notice on failure."""
+    def save_cloud(self, path: Path) -> None:
+        """Save the points that count, in part coordinates, each with its deviation."""
         evaluation = self._document.evaluation
         if evaluation is None or isinstance(evaluation.cloud, NotComputed):
-            return False
+            return
         points, found = evaluation.cloud.points, evaluation.cloud.found
         rows = np.flatnonzero(evaluation.cloud.usable)
-        return self._write(
+        self._write(
             path, lambda: ply_from_points(
                 points[rows], normals=found.normals[rows], values=found.distance[rows],
                 comment="part coordinates in mm, deviation in mm",
             )
         )  # fmt: skip
 
-    def save_map(self, path: Path) -> bool:
+    def save_map(self, path: Path) -> None:
         """Save the deviation map as a mesh: PLY with a deviation at each vertex, or its shape as STL."""
-        if self._document.evaluator is None:
-            return False
-        found = self._document.evaluator.deviation_map(self._document.plan, self._document.sample)
-        if isinstance(found, NotComputed):
-            self._document.notify(found.reason)
-            return False
-        mesh, values = found.fine, found.fine_values
-        if path.suffix.lower() == ".stl":
-            return self._write(path, lambda: stl_from_mesh(mesh.vertices, mesh.triangles))
-        return self._write(path, lambda: ply_from_mesh(mesh.vertices, mesh.triangles, values))
+        evaluator, plan, sample = self._document.evaluator, self._document.plan, self._document.sample
+        if evaluator is None:
+            return
 
-    def _write(self, path: Path, make: Callable[[], bytes]) -> bool:
-        try:
-            write_whole(path, make())
-        except FormatError as error:
-            self._document.notify(error)
-            return False
-        return True
+        def make() -> bytes:
+            found = evaluator.deviation_map(plan, sample)
+            if isinstance(found, NotComputed):
+                raise TrueGaugeError(found.reason)
+            mesh, values = found.fine, found.fine_values
+            if path.suffix.lower() == ".stl":
+                return stl_from_mesh(mesh.vertices, mesh.triangles)
+            return ply_from_mesh(mesh.vertices, mesh.triangles, values)
+
+        self._write(path, make)
+
+    def _write(self, path: Path, make: Callable[[], bytes]) -> None:
+        """Make and write a file in the background; what fails is told."""
+        self._document.queue.start(
+            lambda progress: write_whole(path, make()), lambda _: None, f"Saving {path.name}", must=True
+        )
 
     def add_turned_scan(self, path: Path, diameter: float) -> None:
         """Add a scan of the part after it was moved or turned over: spheres of a diameter (mm) seen in both place it.

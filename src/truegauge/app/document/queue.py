@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -10,9 +11,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.jobs import Job, background_thread
 from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
-from truegauge.core.progress import Progress
+from truegauge.core.progress import Progress, silent
 from truegauge.formats.scan import Columns
 
+log = logging.getLogger(__name__)
 _SHOWN_MS = 12
 
 
@@ -52,7 +54,8 @@ class WorkQueue(QObject):
         self.busy_text, self.busy_fraction = "", 0.0
         self._executor = background_thread("truegauge")
         self._job: Job | None = None
-        self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None]] = []
+        self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None, bool]] = []
+        self._must = False
         self._again: Again | None = None
         self._then: Callable[[Any], None] = lambda _: None
         self._job_text = ""
@@ -78,21 +81,28 @@ class WorkQueue(QObject):
             self._job.cancel()
 
     def close(self) -> None:
-        """Stop all work and wait for it."""
+        """Stop all work and wait for it; what must be done is done."""
         self._closed = True
-        self.cancel()
-        self._executor.shutdown(wait=True, cancel_futures=True)
+        left = [work for work, _, _, _, must in self._waiting if must]
+        self._waiting.clear()
+        if self._job is not None and not self._must:
+            self._job.cancel()
+        for work in left:
+            self._executor.submit(_done_anyway, work)
+        self._executor.shutdown(wait=True)
 
     def start(
-        self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: Again | None = None
-    ) -> None:
+        self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: Again | None = None,
+        *, must: bool = False,
+    ) -> None:  # fmt: skip
         """Work in the background; what it returns is handed to `done` in the window's thread.
 
-        `again` does the same with a unit or columns that had to be asked for.
+        `again` does the same with a unit or columns that had to be asked for. What `must` be done is done even when
+        the window is closed meanwhile.
         """
         if self._closed:
             return
-        self._waiting.append((work, done, text, again))
+        self._waiting.append((work, done, text, again, must))
         if self._job is None:
             self._next()
 
@@ -101,7 +111,7 @@ class WorkQueue(QObject):
             self.busy_text, self.busy_fraction = "", 0.0
             self.busy_changed.emit()
             return
-        work, done, text, self._again = self._waiting.pop(0)
+        work, done, text, self._again, self._must = self._waiting.pop(0)
         job = Job(work, self)
         self._job, self._then, self._job_text = job, done, text
         self.busy_text, self.busy_fraction = text, 0.0
@@ -110,8 +120,11 @@ class WorkQueue(QObject):
         job.failed.connect(self._on_failed)
         job.cancelled.connect(self._on_cancelled)
         self.busy_changed.emit()
-        # What led to it is shown first: work beside it makes the window slow to answer.
-        QTimer.singleShot(_SHOWN_MS, job, lambda: None if self._closed else job.start(self._executor))
+        if self._must:
+            job.start(self._executor)
+        else:
+            # What led to it is shown first: work beside it makes the window slow to answer.
+            QTimer.singleShot(_SHOWN_MS, job, lambda: None if self._closed else job.start(self._executor))
 
     def _on_progressed(self, job: Job, fraction: float, detail: str) -> None:
         if job is self._job:
@@ -151,6 +164,14 @@ class WorkQueue(QObject):
     def _go_on(self) -> None:
         if self._job is None:
             self._next()
+
+
+def _done_anyway(work: Callable[[Progress], Any]) -> None:
+    """Do what nobody waits for any more; what fails is logged."""
+    try:
+        work(silent)
+    except Exception:
+        log.exception("job failed after the window was closed")
 
 
 def _words(problem: Exception | str) -> str:

@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from platformdirs import user_state_path
@@ -30,7 +30,10 @@ from truegauge.devices.ipp.client import ConnectionLost
 from truegauge.formats.files import temporary_folder
 from truegauge.formats.machine_file import read_machine, record_file, write_machine
 from truegauge.formats.plan_file import write_plan
-from truegauge.jobs.moving import Moving
+from truegauge.runs.moving import Moving
+
+if TYPE_CHECKING:
+    from truegauge.runs.machine_run import MachineRun
 
 _POLL_MS = 60
 _POWER_MS = 4000
@@ -48,16 +51,7 @@ def record_folder() -> Path:
     return user_state_path("truegauge") / "machines"
 
 
-class StoppableJob(Protocol):
-    """A job on the machine that can go on after it stood still."""
-
-    cmm: Cmm
-
-    def run_with(self, progress: Progress) -> None:
-        """Do what is left."""
-
-
-def run_until_it_stands(job: StoppableJob, progress: Progress, *, again: bool = False) -> str:
+def run_until_it_stands(job: MachineRun, progress: Progress, *, again: bool = False) -> str:
     """Do what is left of a job; returns why it stands, empty when it is done.
 
     When it goes on `again` an error that stands is cleared: it was told with the way to go on. A new run clears none.

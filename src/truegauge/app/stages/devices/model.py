@@ -23,8 +23,6 @@ from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Catalogue, Component
 from truegauge.core.probing.probing import Probing, RackPort, StylusUse
 from truegauge.core.probing.records import (
-    QualificationRecord,
-    SphereLocation,
     StylusState,
     needs_location,
     why_hand_touch,
@@ -32,10 +30,11 @@ from truegauge.core.probing.records import (
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.catalogue import own_catalogue, read_catalogue
+from truegauge.runs.events import SphereLocated, SphereTouched, StylusQualified, TouchWanted
 
 if TYPE_CHECKING:
     from truegauge.core.probing.pose_choice import PoseAnswer
-    from truegauge.jobs.qualifying import Qualifying
+    from truegauge.runs.qualifying import Qualifying
 
 PAGES = (("machine", "Machine"), ("probe", "Probe"), ("poses", "Poses"), ("rack", "Rack"), ("qualify", "Qualify"))
 
@@ -56,7 +55,7 @@ class DevicesModel(QObject):
     """What the Devices stage shows."""
 
     changed = Signal()
-    _from_job = Signal(object, object)  # what happened, with what: delivered in the window's thread
+    _from_run = Signal(object)  # what it tells: delivered in the window's thread
 
     def __init__(self, machine: MachineModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -76,7 +75,7 @@ class DevicesModel(QObject):
                 self.session.notify(error, "Forget it", partial(self._forget_catalogue, path))
         self.answers: tuple[PoseAnswer, ...] = ()
         self.run_state: RunState | None = None
-        self._from_job.connect(self._on_from_job)
+        self._from_run.connect(self._on_told)
         machine.changed.connect(self.changed)
         machine.record_changed.connect(self.changed)
         self.session.document.plan_changed.connect(self._on_plan_changed)
@@ -345,10 +344,9 @@ class DevicesModel(QObject):
         """Return how long qualifying takes, roughly."""
         if self.machine.cmm is None or not uses:
             return 0.0
-        from truegauge.jobs.qualifying import Qualifying, QualifyingTold
+        from truegauge.runs.qualifying import Qualifying
 
-        told = QualifyingTold(lambda fraction, text="", /: None)
-        return Qualifying(self.machine.cmm, self.probing, self.machine.record, uses, told).seconds()
+        return Qualifying(self.machine.cmm, self.probing, self.machine.record, uses).seconds()
 
     def sphere_moved(self) -> None:
         """Remember that the sphere may stand elsewhere now."""
@@ -361,18 +359,11 @@ class DevicesModel(QObject):
         machine = self.machine
         if machine.cmm is None or not uses or machine.busy:
             return
-        from truegauge.jobs.qualifying import Qualifying, QualifyingTold
+        from truegauge.runs.qualifying import Qualifying
 
-        emit = self._from_job.emit
-        told = QualifyingTold(
-            lambda fraction, text="", /: None,
-            lambda use, why: emit("wants", (use, why)),
-            lambda use, done, of: emit("touch", (use, done, of)),
-            lambda record: emit("qualified", record),
-            lambda location: emit("located", location),
-        )
+        tell, now = self._from_run.emit, machine.now
         try:
-            job = Qualifying(machine.cmm, self.probing, machine.record, uses, told, machine.now, machine.known())
+            job = Qualifying(machine.cmm, self.probing, machine.record, uses, tell, now, machine.known())
         except DeviceError as error:
             self.session.notify(error)
             return
@@ -432,18 +423,19 @@ class DevicesModel(QObject):
         self.run_state = None
         self.changed.emit()
 
-    def _on_from_job(self, what: str, value: Any) -> None:
+    def _on_told(self, event: object) -> None:
+        """Take in what a run tells."""
         state = self.run_state
-        if what == "qualified" and isinstance(value, QualificationRecord):
-            record = self.machine.record
+        if isinstance(event, StylusQualified):
+            record, told = self.machine.record, event.record
             # A stylus is told again when its judgement changed afterwards.
-            before = next((q for q in record.qualifications if (q.key, q.at) == (value.key, value.at)), None)
+            before = next((q for q in record.qualifications if (q.key, q.at) == (told.key, told.at)), None)
             record = record if before is None else record.without(before)
-            self.machine.set_record(record.with_qualification(value))
-        elif what == "located" and isinstance(value, SphereLocation):
-            self.machine.set_record(self.machine.record.replace(location=value))
-        elif state is not None and what == "wants":
-            state.use, state.text = value
-        elif state is not None and what == "touch":
-            state.use, state.done, state.of = value
+            self.machine.set_record(record.with_qualification(told))
+        elif isinstance(event, SphereLocated):
+            self.machine.set_record(self.machine.record.replace(location=event.location))
+        elif state is not None and isinstance(event, TouchWanted):
+            state.use, state.text = event.use, event.why
+        elif state is not None and isinstance(event, SphereTouched):
+            state.use, state.done, state.of = event.use, event.done, event.of
         self.changed.emit()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -25,16 +25,18 @@ from truegauge.core.progress import Progress
 from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm import MachineTouch
 from truegauge.devices.protocol import DevicePoint
+from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched
 
 if TYPE_CHECKING:
-    from truegauge.jobs.touching import FeatureRoute, FeatureToTouch, Left, Touching
+    from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left
+    from truegauge.runs.touching import Touching
 
 
 class TouchModel(QObject):
     """What was touched, and what is being touched. Every touch goes into the sample at once."""
 
     changed = Signal()
-    _from_job = Signal(object, object)
+    _from_run = Signal(object)  # what it tells: delivered in the window's thread
 
     def __init__(self, machine: MachineModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -53,7 +55,7 @@ class TouchModel(QObject):
         self.session.document.sample_changed.connect(self.changed)
         self.session.document.sample_data_changed.connect(self.changed)
         self.session.selection.changed.connect(self.changed)
-        self._from_job.connect(self._on_from_job)
+        self._from_run.connect(self._on_told)
 
     # What is there ------------------------------------------------------------------------------------------------
 
@@ -130,8 +132,8 @@ class TouchModel(QObject):
 
     def _tell_what_comes(self) -> None:
         """Let the window know which features are still touched in this run."""
-        pending = () if self.job is None else self.job.pending
-        self.session.set_in_run(frozenset(r.feature.id for r in pending))
+        waiting = () if self.job is None else self.job.waiting
+        self.session.set_in_run(frozenset(r.feature.id for r in waiting))
 
     def part_from_machine(self) -> np.ndarray | None:
         """Where the part lies; None where nobody knows."""
@@ -174,7 +176,7 @@ class TouchModel(QObject):
     def _on_touched(self, touch: MachineTouch) -> None:
         if self.for_guide is None and not (self.by_hand and self.session.stage == "measure"):
             return
-        from truegauge.jobs.touching import Stylus
+        from truegauge.runs.stylus import Stylus
 
         use = self.stylus_in_use()
         if use is None:
@@ -275,7 +277,8 @@ class TouchModel(QObject):
             s.notify(why or "every feature is touched already; select one to touch it again")
             return
         from truegauge.core.evaluation.touch_needs import axis_about, datum_features
-        from truegauge.jobs.touching import FeatureToTouch, Router, Touching, TouchingTold
+        from truegauge.runs.routing import FeatureToTouch, Router
+        from truegauge.runs.touching import Touching
 
         self._instead = {f.id: [] for f in features if self.count(f.id)}
         wanted: list[FeatureToTouch] = []
@@ -286,16 +289,14 @@ class TouchModel(QObject):
             about = axis_about(evaluator.context(s.plan, None), f.id)
             wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, about, first=f.id in datums))
         center = machine.sphere_center()
-        emit, cmm, record, probing = self._from_job.emit, machine.cmm, machine.record, s.plan.probing
+        tell, cmm, record, probing = self._from_run.emit, machine.cmm, machine.record, s.plan.probing
         model, projector, now = evaluator.model, evaluator.projector, machine.now
-        told = TouchingTold(lambda fraction, text="", /: None, lambda touch: emit("touch", touch),
-                    lambda route: emit("route", route), lambda route: emit("complete", route))  # fmt: skip
         usable = frozenset(u for u in probing.uses() if machine.may_use(u))
 
         def work(progress: Progress) -> Touching:
             progress(0.0, "looking for ways to every feature")
             router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, record)
-            return Touching(cmm, router, record, tuple(wanted), told, now)
+            return Touching(cmm, router, record, tuple(wanted), tell, now)
 
         def planned(job: Touching) -> None:
             self.job = job
@@ -319,8 +320,8 @@ class TouchModel(QObject):
 
     def skip(self) -> None:
         """Leave the feature at which it stands, and go on."""
-        if self.job is not None and self.job.pending:
-            self._instead.pop(self.job.pending[0].feature.id, None)  # its old touches stay
+        if self.job is not None and self.job.waiting:
+            self._instead.pop(self.job.waiting[0].feature.id, None)  # its old touches stay
             self.job.skip()
             self.go_on()
 
@@ -352,17 +353,20 @@ class TouchModel(QObject):
         self.machine.ask_state()
         self.changed.emit()
 
-    def _on_from_job(self, what: str, value: Any) -> None:
-        if what == "touch" and value.feature in self._instead:
-            self._instead[value.feature].append(value)
-        elif what == "touch":
-            self._add(value)
-        elif what == "complete":
+    def _on_told(self, event: object) -> None:
+        """Take in what a run tells."""
+        if isinstance(event, FeatureTouched):
+            instead = self._instead.get(event.touch.feature)
+            if instead is None:
+                self._add(event.touch)
+            else:
+                instead.append(event.touch)
+        elif isinstance(event, FeatureComplete):
             self._tell_what_comes()
-            if value.feature.id in self._instead:
-                self._take_instead(value.feature.id)
-        elif what == "route":
-            self.route = value
+            if event.route.feature.id in self._instead:
+                self._take_instead(event.route.feature.id)
+        elif isinstance(event, FeatureBegun):
+            self.route = event.route
             self.changed.emit()
 
 
