@@ -68,6 +68,18 @@ def test_faults_end_in_the_right_judgement(bench, fault, cause):
     assert cause in likely
 
 
+def test_after_a_refusal_the_stylus_is_touched_anew(bench):
+    made = bench(probing=short_probing(touches=12), faults=["dirty-sphere"])
+    made.connect()
+    job = made.qualifying()
+    with pytest.raises(DeviceError, match="the master stylus is not good enough"):
+        job.run()
+    made.world.clean()
+    job.run()  # as it was told to do, and gone on with
+    assert job.done[1].verdict == "good"
+    assert job.done[1].residuals != job.done[0].residuals
+
+
 def test_a_sphere_that_moves_during_the_run_is_found_out(bench):
     made = bench(probing=short_probing(poses=3), faults=["moved-sphere@20x0.2"])
     made.connect()
