@@ -238,15 +238,15 @@ def test_whatever_cannot_be_read_is_one_line_and_two(tmp_path, command, kind):
 
 
 def test_what_nobody_foresaw_is_one_line_and_a_log(tmp_path, monkeypatch, capsys):
-    from truegauge import cli
+    from truegauge.cli import program
 
     def broken():
         raise ZeroDivisionError("deep inside\nof it")
 
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
-    monkeypatch.setattr(cli, "app", broken)
+    monkeypatch.setattr(program, "app", broken)
     with pytest.raises(SystemExit) as caught:
-        cli.main()
+        program.main()
     said = capsys.readouterr().err
     assert caught.value.code == 2
     assert len(said.strip().splitlines()) == 1

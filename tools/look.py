@@ -25,6 +25,7 @@ from truegauge.app.stages.align.before_after import BeforeAfter
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.machine_model import MachineModel
+from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
@@ -214,7 +215,9 @@ def main() -> int:
     def shot(name: str) -> None:
         settle()
         if not wanted or name in wanted:
-            window.view.finish()
+            for view in (window.view, window.get(MachineView)):
+                if view.isVisible():
+                    view.finish()
             window.grab().save(str(folder / f"{name}.png"))
 
     session.files.open_plan(demo.PLAN)

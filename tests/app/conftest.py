@@ -1,9 +1,13 @@
+import threading
+
 import pytest
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
 from truegauge.app.document import evaluating
 from truegauge.app.document.evaluating import Evaluating
+from truegauge.app.document.queue import WorkQueue
 from truegauge.app.document.session import Session
 from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
@@ -46,9 +50,21 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
     qtbot.addWidget(made, before_close_func=let_go)
     made.show()
     qtbot.waitExposed(made)
+    before = {t.ident for t in threading.enumerate()}
     yield made
     made.close()
     assert not [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+    assert not left_over(made, before)
+
+
+def left_over(window, before):
+    """Return what still works though its window is closed: jobs, timers that go on for ever, threads of ours."""
+    found = [f"timer of {type(t.parent()).__name__}" for t in window.findChildren(QTimer)
+             if t.isActive() and not t.isSingleShot()]  # fmt: skip
+    queues = [window.session.queue, *window.session.findChildren(WorkQueue), *window.findChildren(WorkQueue)]
+    found += [f"job: {q.busy_text}" for q in dict.fromkeys(queues) if q.is_busy]
+    ours = ("truegauge", "uncertainty", "keeper", "ipp-client", "ipp-beat")
+    return found + [t.name for t in threading.enumerate() if t.ident not in before and t.name.startswith(ours)]
 
 
 @pytest.fixture

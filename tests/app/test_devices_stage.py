@@ -93,7 +93,7 @@ def qualify(window, qtbot, uses):
     by_hand = [False]
 
     def ended():
-        state = window.get(DevicesModel).run_state
+        state = window.get(DevicesModel).qualifying.run_state
         if state is not None and state.text and not by_hand[0]:
             by_hand[0] = True
             assert page.operator.isVisible()
@@ -102,6 +102,10 @@ def qualify(window, qtbot, uses):
 
     qtbot.waitUntil(ended, timeout=PATIENCE)
     return by_hand[0]
+
+
+def stands(qualifying):
+    return qualifying.run_state is None or bool(qualifying.run_state.stopped)
 
 
 def test_a_probe_is_built_of_what_fits(stage, qtbot):
@@ -212,7 +216,7 @@ def test_qualifying_and_what_comes_of_changing_the_probe(connected, qtbot, tmp_p
     w.session.document.undo()
     assert w.get(MachineModel).state(use).state == StylusState.QUALIFIED
     # The sphere was moved: the next run asks for a touch by hand, and says why.
-    w.get(DevicesModel).sphere_moved()
+    w.get(DevicesModel).qualifying.sphere_moved()
     assert "may have been moved" in w.get(DevicesModel).why_by_hand()
     assert qualify(w, qtbot, {use})
 
@@ -477,19 +481,21 @@ def test_after_an_error_the_joystick_is_the_users_and_a_stylus_can_be_left_out(c
         return measure(target, normal)
 
     w.world.measure = collides
-    w.get(DevicesModel).qualify(uses[1:3])
+    w.get(DevicesModel).qualifying.qualify(uses[1:3])
     qtbot.waitUntil(
-        lambda: w.get(DevicesModel).run_state is None or bool(w.get(DevicesModel).run_state.stopped),
+        lambda: (
+            w.get(DevicesModel).qualifying.run_state is None or bool(w.get(DevicesModel).qualifying.run_state.stopped)
+        ),
         timeout=PATIENCE,
     )
     machine_is_idle(w, qtbot)
-    assert "met the reference sphere" in w.get(DevicesModel).run_state.stopped
+    assert "met the reference sphere" in w.get(DevicesModel).qualifying.run_state.stopped
     assert w.running.server.user_enabled
     page = w.parts["devices"].bench.qualify_page
     page.refresh()
     assert page.skip.isVisibleTo(page)
     click(qtbot, page.skip)  # the error is cleared with it
-    qtbot.waitUntil(lambda: w.get(DevicesModel).run_state is None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.get(DevicesModel).qualifying.run_state is None, timeout=PATIENCE)
     machine_is_idle(w, qtbot)
     assert w.get(MachineModel).state(uses[1]).state == StylusState.NOT_QUALIFIED
     assert w.get(MachineModel).state(uses[2]).state == StylusState.QUALIFIED
@@ -536,16 +542,18 @@ def test_a_new_run_clears_no_error_that_nobody_looked_at(connected, qtbot):
     uses = w.get(DevicesModel).probing.uses()
     qualify(w, qtbot, {uses[0]})
     w.world.fault_text = "the door was opened"
-    w.get(DevicesModel).qualify(uses[1:2])
+    w.get(DevicesModel).qualifying.qualify(uses[1:2])
     qtbot.waitUntil(
-        lambda: w.get(DevicesModel).run_state is None or bool(w.get(DevicesModel).run_state.stopped),
+        lambda: (
+            w.get(DevicesModel).qualifying.run_state is None or bool(w.get(DevicesModel).qualifying.run_state.stopped)
+        ),
         timeout=PATIENCE,
     )
     machine_is_idle(w, qtbot)
-    assert "stands still: the door was opened" in w.get(DevicesModel).run_state.stopped
+    assert "stands still: the door was opened" in w.get(DevicesModel).qualifying.run_state.stopped
     assert w.world.fault_text
-    w.get(DevicesModel).go_on()  # now it was told
-    qtbot.waitUntil(lambda: w.get(DevicesModel).run_state is None, timeout=PATIENCE)
+    w.get(DevicesModel).qualifying.go_on()  # now it was told
+    qtbot.waitUntil(lambda: w.get(DevicesModel).qualifying.run_state is None, timeout=PATIENCE)
     machine_is_idle(w, qtbot)
     assert w.get(MachineModel).state(uses[1]).state == StylusState.QUALIFIED
 

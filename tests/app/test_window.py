@@ -1,7 +1,6 @@
 """The real window, driven as a user would, offscreen."""
 
 import gc
-import os
 import threading
 
 import numpy as np
@@ -226,7 +225,7 @@ def test_a_value_is_typed_on_the_scale(loaded, qtbot, settle):
 @pytest.mark.parametrize("name", ["bad.ply", "bad.step", "bad.tgplan", "photo.jpg"])
 def test_a_bad_file_is_a_message_and_the_window_stays(loaded, settle, tmp_path, name):
     path = tmp_path / name
-    path.write_bytes(os.urandom(4000))
+    path.write_bytes(np.random.default_rng(5).bytes(4000))
     before = loaded.session.plan, loaded.session.sample, loaded.session.evaluation
     drop(loaded, path)
     settle()
@@ -392,8 +391,8 @@ def test_turning_zooming_and_keys_move_the_camera_and_rest_is_sharp(loaded, qtbo
     QApplication.sendEvent(view, QWheelEvent(at, at, QPoint(), QPoint(0, 240), no_button, no_key, phase, False))
     assert view.camera.height < height
     qtbot.keyClick(view, Qt.Key.Key_Left)
-    assert not view._fine
-    qtbot.waitUntil(lambda: view._fine, timeout=5000)
+    assert not view.picture.is_fine
+    qtbot.waitUntil(lambda: view.picture.is_fine, timeout=5000)
 
 
 def test_the_command_finder_finds_and_runs(loaded, qtbot):

@@ -1,6 +1,5 @@
 """Damaged, empty, cut-off and mistaken files: a message that names the file and what to do, never a crash."""
 
-import os
 import zipfile
 from dataclasses import replace
 
@@ -31,7 +30,7 @@ def assert_refused(reader, path, match):
 
 BAD_PLY = {
     "empty": (b"", "empty"),
-    "garbage": (os.urandom(2000), "not a PLY"),
+    "garbage": (np.random.default_rng(2000).bytes(2000), "not a PLY"),
     "another kind": (demo.PLAN.read_bytes()[:5000], "not a PLY"),
     "header only": (b"ply\nformat binary_little_endian 1.0\n", "no end"),
     "no points": (GOOD.replace(b"vertex 100", b"vertex 0"), "no points"),
@@ -117,11 +116,11 @@ STEP = demo.PART.read_bytes()
     ("content", "match"),
     [
         (b"", "empty"),
-        (os.urandom(3000), "not a STEP file"),
+        (np.random.default_rng(3000).bytes(3000), "not a STEP file"),
         (GOOD, "not a STEP file"),
         (STEP[: len(STEP) // 2], "cut off"),
         (b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n", "STEP|damaged"),
-        (b"ISO-10303-21;" + os.urandom(500) + b"END-ISO-10303-21;", "STEP|damaged"),
+        (b"ISO-10303-21;" + np.random.default_rng(500).bytes(500) + b"END-ISO-10303-21;", "STEP|damaged"),
     ],
     ids=["empty", "garbage", "a scan", "cut off", "no shape", "garbage inside"],
 )

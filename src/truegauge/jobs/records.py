@@ -35,6 +35,20 @@ class Record:
         """Whether there are no results."""
         return self.results is None
 
+    @property
+    def is_bad(self) -> bool:
+        """Whether somebody should look at it: it failed, or something is outside."""
+        return self.failed or bool(self.counts.get("outside"))
+
+    @property
+    def words(self) -> str:
+        """Say what came of it."""
+        if self.failed:
+            return self.reason.removeprefix(f"{Path(self.scan).name}: ")
+        words = {"within": "within", "near": "near a limit", "outside": "outside", "undecided": "not decided yet",
+                 "not_measured": "not measured"}  # fmt: skip
+        return ", ".join(f"{n} {words.get(k, k)}" for k, n in self.counts.items() if n)
+
 
 def write_record(folder: Path, record: Record) -> None:
     """Keep a record beside the outputs."""

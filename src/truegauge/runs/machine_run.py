@@ -1,5 +1,6 @@
 """A run on a machine: one step after the other; stopped, cut off or skipped, it goes on where it was."""
 
+import contextlib
 from collections.abc import Callable
 
 from truegauge.core.errors import DeviceError
@@ -150,3 +151,23 @@ class GoAway(Step):
     def do(self) -> None:
         """Go up."""
         self._run.moving.up(self._room())
+
+
+def run_until_it_stands(run: MachineRun, progress: Progress, *, again: bool = False) -> str:
+    """Do what is left of a run; returns why it stands, empty when it is done.
+
+    When it goes on `again` an error that stands is cleared: it was told with the way to go on. A new run clears none.
+    However it ends, the user gets the joystick back: a probe that stands somewhere must be freed by hand.
+    """
+    try:
+        with contextlib.suppress(ConnectionLost):  # the job connects again by itself
+            if again and run.cmm.has_error():
+                run.cmm.clear_errors()
+            run.cmm.let_user_move(False)
+        run.run_with(progress)
+    except DeviceError as error:
+        return str(error)
+    finally:
+        with contextlib.suppress(DeviceError):
+            run.cmm.let_user_move(True)
+    return ""

@@ -90,6 +90,7 @@ class WorkQueue(QObject):
         for work in left:
             self._executor.submit(_done_anyway, work)
         self._executor.shutdown(wait=True)
+        self._job, self.busy_text = None, ""
 
     def start(
         self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: Again | None = None,
@@ -133,12 +134,16 @@ class WorkQueue(QObject):
             self.busy_changed.emit()
 
     def _on_done(self, job: Job, result: object) -> None:
+        if self._closed:
+            return
         then = self._then
         self._end(job)
         then(result)
         self._go_on()
 
     def _on_failed(self, job: Job, error: Exception) -> None:
+        if self._closed:
+            return
         self._end(job)
         again = self._again
         if isinstance(error, WrongUnit) and again is not None:
@@ -152,9 +157,10 @@ class WorkQueue(QObject):
         self._go_on()
 
     def _on_cancelled(self, job: Job) -> None:
+        if self._closed:
+            return
         self._end(job)
-        if not self._closed:
-            self.stopped.emit()
+        self.stopped.emit()
         self._go_on()
 
     def _end(self, job: Job) -> None:

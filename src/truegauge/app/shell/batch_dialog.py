@@ -29,7 +29,6 @@ from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.batch import USUAL_FORMATS, Batch, BatchSettings, is_scan, scans_in
 from truegauge.jobs.inbox import Inbox, InboxSettings
 from truegauge.jobs.inspection import FORMATS
-from truegauge.jobs.records import Record
 from truegauge.jobs.summary import Summary
 
 _POLL_MS = 120
@@ -315,17 +314,15 @@ class BatchDialog(QDialog):
             record = batch.records.get(task.name)
             item = self.table.item(k, 2)
             if item is not None:
-                item.setText(text if record is None else _said(record))
+                item.setText(text if record is None else record.words)
                 item.setToolTip(item.text())
-                if record is not None and _is_bad(record):
+                if record is not None and record.is_bad:
                     item.setBackground(QBrush(QColor(_COLORS["outside"])))
 
     def _show_arrived(self) -> None:
         if self.inbox is None:
             return
-        lines = [
-            (Path(r.scan).name, "failed" if r.failed else "done", _said(r), _is_bad(r)) for r in self.inbox.finished
-        ]
+        lines = [(Path(r.scan).name, "failed" if r.failed else "done", r.words, r.is_bad) for r in self.inbox.finished]
         lines += [(p.name, "left", reason, True) for p, reason in self.inbox.refused]
         lines += [(p.name, "arriving", "", False) for p in self.inbox.waiting]
         self.arrived.setRowCount(len(lines))
@@ -389,15 +386,3 @@ class BatchDialog(QDialog):
         if self.inbox is not None:
             self.inbox.close()
             self.inbox = None
-
-
-def _is_bad(record: Record) -> bool:
-    return record.failed or bool(record.counts.get("outside"))
-
-
-def _said(record: Record) -> str:
-    if record.failed:
-        return record.reason.removeprefix(f"{Path(record.scan).name}: ")
-    words = {"within": "within", "near": "near a limit", "outside": "outside", "undecided": "not decided yet",
-             "not_measured": "not measured"}  # fmt: skip
-    return ", ".join(f"{n} {words.get(k, k)}" for k, n in record.counts.items() if n)

@@ -1,21 +1,10 @@
 """The view: paints the rendered picture, with tags, ruler and axes over it; turns mouse and keys into camera moves."""
 
-import time
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import (
-    QColor,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QResizeEvent,
-    QWheelEvent,
-)
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.session import Session
@@ -23,24 +12,19 @@ from truegauge.app.document.shown import WIDE
 from truegauge.app.view.content import Overlay, ViewContent
 from truegauge.app.view.outline_tool import OutlineTool
 from truegauge.app.view.overlays import paint_over
+from truegauge.app.view.picking import faces_under, point_under
+from truegauge.app.view.picture import ViewPicture
+from truegauge.app.view.shown_scene import ShownScene
 from truegauge.app.view.tag_painter import TagsShown, paint_tags
 from truegauge.app.view.view_marks import paint_axes, paint_empty, paint_ruler
 from truegauge.app.view.why_overlay import paint_why
 from truegauge.app.widgets.theme import LiveTheme
-from truegauge.core.arrays import Rigid
-from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye, PinnedTag
-from truegauge.palette import colors_of
-from truegauge.rendering.camera import Camera, ray_in_box, standard_camera
-from truegauge.rendering.fine_picture import FinePicture, Pace
-from truegauge.rendering.report_views import NEEDLE_SHARE, camera_of, map_needles
+from truegauge.rendering.camera import Camera, standard_camera
+from truegauge.rendering.report_views import camera_of
 from truegauge.rendering.scene import Scene
 
-_REST_MS = 180
-_SLOW_FRAME = 1 / 20
-_BETWEEN_MS = 4  # bands of the picture at rest
-_STALE_S = 0.25  # that a picture may be behind what has changed
 _DRAG_PIXELS = 4
 _SCALE_WIDTH = 104
 _SEEN = 0.15  # cosine between the line of sight and a surface from which that is seen well enough
@@ -56,18 +40,8 @@ class View(QWidget):
         super().__init__(parent)
         self._session, self._theme = session, theme
         self.scene = Scene(theme.palette)
-        self._camera: Camera | None = None
-        self._image: QImage | None = None
-        self._seen_from: Camera | None = None  # the eye of the picture that is shown
-        self._coarse_wanted = False
-        self._image_is_of: tuple[object, int, int] | None = None  # None for a picture without the details
-        self._refining: FinePicture | None = None
-        self._stale_since = 0.0  # that the picture is not of what there is; 0 while it is
-        self._pace = Pace()
-        self._fine = True
-        self._points_shown: np.ndarray | None = None
-        self._colors_shown: object = (False, None)
-        self._moving_share = 0.75  # of the resolution while moving; follows the machine's speed
+        self.picture = ViewPicture(self, self.scene, lambda: session.document.touches_come_in)
+        self.shown = ShownScene(session, self.picture)
         self._press: QPointF | None = None
         self._last = QPointF()
         self._dragging = False
@@ -75,20 +49,8 @@ class View(QWidget):
         self.tags_shown = TagsShown()
         self._tag_pressed = ""
         self._tag_dragged: tuple[str, QPointF] | None = None
-        self.needle_factor = 0.0
-        self.frame_seconds: list[float] = []
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(_REST_MS)
-        self._rest.timeout.connect(self._on_rest)
-        self._bands = QTimer(self)
-        self._bands.setSingleShot(True)
-        self._bands.setInterval(_BETWEEN_MS)
-        self._bands.timeout.connect(self._refine)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
-        self.content = ViewContent()
         self.overlay: Overlay | None = None
-        self.points_motion: Callable[[], Rigid | None] = lambda: None  # of the drawn points, from where they lie
         self._build()
         self._connect()
 
@@ -102,22 +64,15 @@ class View(QWidget):
     def _connect(self) -> None:
         s = self._session
         s.document.part_changed.connect(self._on_part_changed)
-        s.document.sample_changed.connect(self._refresh_points)
-        s.document.evaluated.connect(self._on_evaluated)
-        s.selection.changed.connect(self._refresh_selection)
-        s.pointer.changed.connect(self._refresh_hover)
-        s.showing.changed.connect(self._refresh_display)
-        s.document.plan_changed.connect(self._refresh_scale)
+        s.document.plan_changed.connect(self.update)
         s.proposing.preview_changed.connect(self.update)
-        s.proposing.extraction_changed.connect(self._refresh_extraction)
         s.showing.eye_wanted.connect(self._on_eye_wanted)
         self._theme.changed.connect(self._on_theme_changed)
 
     def set_content(self, content: ViewContent, overlay: Overlay | None) -> None:
         """Show what another stage wants to be seen."""
-        self.content, self.overlay = content, overlay
-        self._refresh_marks()
-        self.refresh_motion()
+        self.overlay = overlay
+        self.shown.set_content(content)
 
     def draw_outline(self, mode: str) -> None:
         """Let the user draw around points."""
@@ -125,17 +80,12 @@ class View(QWidget):
         self.outline.start(mode)
         self.setFocus()
 
-    def refresh_motion(self) -> None:
-        """Move the points to where the chosen alignment puts them."""
-        self.scene.set_points_motion(self.points_motion())
-        self._redraw()
-
     # Camera ----------------------------------------------------------------------------------------------------
 
     @property
     def camera(self) -> Camera | None:
         """The eye; None while there is nothing to see."""
-        return self._camera
+        return self.picture.camera
 
     @property
     def _aspect(self) -> float:
@@ -143,7 +93,7 @@ class View(QWidget):
 
     def set_camera(self, camera: Camera | None, *, moving: bool = False) -> None:
         """Look from elsewhere."""
-        self._camera = camera
+        self.picture.camera = camera
         self._redraw(moving=moving)
         self.camera_changed.emit()
 
@@ -159,9 +109,9 @@ class View(QWidget):
 
     def camera_to_save(self) -> Camera | None:
         """Return the eye whose picture in a report shows what is in sight here."""
-        if self._camera is None:
+        if self.camera is None:
             return None
-        centered = self._camera.panned(0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
+        centered = self.camera.panned(0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
         return replace(centered, height=centered.height / self._report_share)
 
     def show_standard(self, name: str) -> None:
@@ -181,22 +131,22 @@ class View(QWidget):
     def fit(self) -> None:
         """Show the whole part from where the eye is."""
         box = self._box()
-        if box is not None and self._camera is not None:
-            self.set_camera(self._beside_scale(self._camera.fitted(box, self._free_aspect)))
+        if box is not None and self.camera is not None:
+            self.set_camera(self._beside_scale(self.camera.fitted(box, self._free_aspect)))
 
     def turn_to(self, direction: np.ndarray) -> None:
         """Turn the whole part so that a side of it is seen, when it is not."""
         box = self._box()
-        if box is not None and self._camera is not None and float(self._camera.back @ direction) < _SEEN:
-            self.set_camera(self._beside_scale(self._camera.facing(direction).fitted(box, self._free_aspect)))
+        if box is not None and self.camera is not None and float(self.camera.back @ direction) < _SEEN:
+            self.set_camera(self._beside_scale(self.camera.facing(direction).fitted(box, self._free_aspect)))
 
     def _all_in(self, width: int, height: int) -> bool:
         """Tell whether the whole part is in a picture of this size."""
         model = self._session.model
-        if self._camera is None or model is None:
+        if self.camera is None or model is None:
             return False
         corners = model.box[np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)]), np.arange(3)]
-        shares = self._camera.project(corners, width / max(1, height))[:, :2]
+        shares = self.camera.project(corners, width / max(1, height))[:, :2]
         return bool(((shares > -0.01) & (shares < 1.01)).all())
 
     def _box(self) -> np.ndarray | None:
@@ -211,196 +161,44 @@ class View(QWidget):
 
     def _on_part_changed(self) -> None:
         self.scene.set_model(self._session.model)
-        self._camera = self._image = self._seen_from = None
+        self.picture.forget()
         self.show_standard("corner")
-        self._refresh_points()
+        self.shown.refresh_points()
 
-    def _on_evaluated(self) -> None:
-        self._refresh_points()
-        self.refresh_motion()
-        self._refresh_display()
-        self._refresh_selection()
-
-    def _refresh_points(self) -> None:
-        evaluation = self._session.evaluation
-        if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
-            s = self._session
-            cloud = evaluation.cloud
-            points = cloud.points
-            how = (s.shown.colors, s.showing.scale if s.shown.scan_map else None)
-            if points is not self._points_shown or how != self._colors_shown:
-                self._points_shown, self._colors_shown = points, how
-                colors, removed = None, cloud.removed
-                if s.shown.scan_map:
-                    colors, removed = colors_of(cloud.found.distance, s.showing.scale), cloud.removed | ~cloud.usable
-                elif s.shown.colors and s.evaluator is not None and s.sample is not None:
-                    colors = s.evaluator.colors(s.plan, s.sample)
-                self.scene.set_points(points, ~cloud.usable, removed, colors)
-                self.scene.show_points(s.shown.points or s.shown.scan_map)
-        else:
-            self._points_shown = None
-            self.scene.set_points(None)
-        self._redraw()
-
-    def _refresh_display(self) -> None:
-        s = self._session
-        if (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
-            self._refresh_points()
-        self.scene.show_points(s.shown.points or s.shown.scan_map)
-        look = s.shown.look if not s.shown.scan_map else replace(s.shown.look, edges_only=True)
-        hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
-        self.scene.set_look(hidden, look.opacity, look.edges_only, look.section)
-        shown = None
-        if s.shown.wants_map and s.evaluator is not None:
-            shown = s.evaluator.known_deviation_map(s.plan, s.sample)
-        self.scene.set_map(shown if s.shown.map and not s.shown.scan_map else None, s.showing.scale)
-        length = NEEDLE_SHARE * self._camera.height if self._camera is not None else 1.0
-        self.needle_factor = map_needles(self.scene, shown if s.shown.map_needles else None, s.showing.scale, length)
-        self._map_scale = s.showing.scale
-        self._refresh_marks()
-
-    def show_as_set(self) -> None:
-        """Show again what the session says, after the scene was used for something else."""
-        self._refresh_display()
-
-    def _refresh_scale(self) -> None:
-        s = self._session
-        if (s.shown.wants_map or s.shown.scan_map) and s.showing.scale != getattr(self, "_map_scale", None):
-            self._refresh_display()
-        self.update()
-
-    def _refresh_selection(self) -> None:
-        self.scene.set_feature_points(self._session.selection.points(), self._session.selection.strays())
-        self._refresh_extraction()
-        self._refresh_marks()
-
-    def _refresh_extraction(self) -> None:
-        """Colour the points that a changed setting chooses, and those that it leaves out, by reason."""
-        s = self._session
-        e, evaluation = s.proposing.extraction, s.evaluation
-        if e is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
-            self.scene.set_left_out(None, None)
-            return
-        points = evaluation.cloud.points
-        self.scene.set_feature_points(points[e.rows], points[e.too_far])
-        self.scene.set_left_out(points[e.near_edge], points[e.turned_away])
-        self._redraw()
-
-    def _refresh_marks(self) -> None:
-        matching = self._session.document.matching
-        changed = (*matching.reshaped, *matching.added) if matching else ()
-        self.scene.set_faces("changed", changed if self.content.revision else ())
-        self.scene.set_faces("selected", self._session.selection.faces())
-        self._refresh_hover()
-
-    def _refresh_hover(self) -> None:
-        hovered = set(self._session.pointer.hovered_faces()) - set(self._session.selection.faces())
-        self.scene.set_faces("hover", tuple(sorted(hovered)))
-        self._redraw(moving=not self._fine)
+    @property
+    def needle_factor(self) -> float:
+        """How much longer than they are the needles are drawn; 0 without any."""
+        return self.shown.needle_factor
 
     # Drawing ---------------------------------------------------------------------------------------------------
 
     def _redraw(self, *, moving: bool = False) -> None:
-        """Show what has changed, as soon as there is time for it: never while something else is painted.
-
-        While moving a picture without the details is rendered; at rest a band of the whole picture at a time.
-        """
-        moving = moving or self._session.document.touches_come_in
-        self._fine = not moving
-        self._refining = None
-        self._stale_since = self._stale_since or time.perf_counter()
-        # What comes faster than pictures get ready is shown without the details.
-        late = time.perf_counter() - self._stale_since > _STALE_S
-        self._coarse_wanted = moving or self._image_is_of != self._picture() or late
-        if moving:
-            self._rest.start()
-        if not self._bands.isActive():
-            self._bands.start()
-        self.update()
-
-    def _picture(self) -> tuple[object, int, int]:
-        """What a picture is of: the eye, and its size at rest in pixels."""
-        ratio = self.devicePixelRatioF()
-        return self._camera, max(16, round(self.width() * ratio)), max(16, round(self.height() * ratio))
-
-    def _on_rest(self) -> None:
-        if self._session.document.touches_come_in:
-            self._rest.start()
-        else:
-            self._redraw(moving=False)
-
-    def _refine(self) -> None:
-        """Render what is wanted next: a picture without the details, or a band more of the one at rest."""
-        if self._camera is None or not self.isVisible():
-            return
-        if self._coarse_wanted:
-            self._render()
-            self.update()
-            if self._fine:
-                self._bands.start()
-            return
-        if not self._fine:
-            return
-        _, width, height = self._picture()
-        picture = self._refining
-        if picture is None or (picture.width, picture.height) != (width, height):
-            picture = self._refining = FinePicture(self.scene, self._camera, width, height, self._pace)
-        picture.step()
-        if picture.done:
-            self._image, self._seen_from = _image(picture.pixels), self._camera
-            self._image_is_of = self._picture()
-            self._refining, self._stale_since = None, 0.0
-            self.update()
-        else:
-            self._bands.start()
+        self.picture.redraw(moving=moving)
 
     def finish(self) -> None:
         """Have the picture at rest at once: for who takes a picture of the window."""
-        self._rest.stop()
-        self._redraw(moving=False)
-        while self._bands.isActive():
-            self._bands.stop()
-            self._refine()
-        self.repaint()
-
-    def _render(self) -> None:
-        """Render a picture without the details, at once."""
-        if self._camera is None:
-            return
-        started = time.perf_counter()
-        ratio = self._moving_share * self.devicePixelRatioF()
-        width, height = max(16, round(self.width() * ratio)), max(16, round(self.height() * ratio))
-        self._image = _image(self.scene.render(self._camera, width, height, moving=True))
-        self._seen_from, self._coarse_wanted = self._camera, False
-        self._image_is_of, self._stale_since = None, time.perf_counter()
-        spent = time.perf_counter() - started
-        if not self._fine:
-            self.frame_seconds.append(spent)
-        if spent > _SLOW_FRAME:
-            self._moving_share = max(0.4, self._moving_share * 0.92)
-        elif spent < 0.5 * _SLOW_FRAME:
-            self._moving_share = min(1.0, self._moving_share * 1.04)
+        self.picture.finish()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture and what lies over it."""
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self._theme.view))
-        if self._camera is None:
+        if self.camera is None:
             paint_empty(painter, QRectF(self.rect()), self._theme)
             return
-        if self._image is None:
-            self._render()
-        camera = self._seen_from or self._camera
-        if self._image is not None:
+        if self.picture.image is None:
+            self.picture.render()
+        camera = self.picture.seen_from or self.camera
+        if self.picture.image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF(self.rect()), self._image)
-        if self.content.selection:
+            painter.drawImage(QRectF(self.rect()), self.picture.image)
+        if self.shown.content.selection:
             paint_over(painter, self._session, camera, self._theme, self.size())
         if self.overlay is not None:
             self.overlay.paint(painter, camera, self._theme, self.size())
         paint_why(painter, self._session, camera, self._theme, self.size())
         paint_tags(painter, self._session, camera, self._theme, QRectF(self.rect()), self.tags_shown,
-                   self._tag_dragged, tags=self.content.tags)  # fmt: skip
+                   self._tag_dragged, tags=self.shown.content.tags)  # fmt: skip
         paint_ruler(painter, camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self.overlay.freedoms() if self.overlay is not None else None
         paint_axes(painter, camera, self._theme, QRectF(self.rect()), freedoms)
@@ -410,35 +208,16 @@ class View(QWidget):
 
     def face_at(self, x: float, y: float) -> int:
         """Return the face under a place in the widget, -1 for none."""
-        s = self._session
-        if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
-            return -1
         hits = self._faces_under(x, y, 1)
         return hits[0] if hits else -1
 
-    def _faces_under(self, x: float, y: float, depth: int) -> list[int]:
-        """Return the first faces that a ray through a place meets, front to back, without the hidden ones.
+    def _share(self, x: float, y: float) -> tuple[float, float]:
+        return x / self.width(), y / self.height()
 
-        What the section box cuts away is not met.
-        """
-        s = self._session
-        assert self._camera is not None
-        assert s.model is not None
-        assert s.evaluator is not None
-        ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
-        inside = ray_in_box(*ray, s.shown.look.section)
-        if inside is None:
+    def _faces_under(self, x: float, y: float, depth: int) -> list[int]:
+        if self.camera is None:
             return []
-        origin, reach = inside
-        hidden = s.shown.look.mask(len(s.model.faces))
-        found: list[int] = []
-        while len(found) < depth:
-            hit = s.evaluator.projector.pick_point(origin, ray[1], hidden)
-            if hit is None or float((hit[1] - inside[0]) @ ray[1]) > reach:
-                break
-            found.append(hit[0])
-            hidden[list(whole_surface(s.model, hit[0]))] = True
-        return found
+        return faces_under(self._session, self.camera, self._share(x, y), self._aspect, depth)
 
     def pick_behind_pointer(self) -> None:
         """Select what lies behind the place under the pointer."""
@@ -447,8 +226,6 @@ class View(QWidget):
     def pick_behind(self, x: float, y: float) -> None:
         """Select the face behind the one that is selected under the pointer; after the last comes the first."""
         s = self._session
-        if s.evaluator is None or not s.evaluator.can_pick or self._camera is None or s.model is None:
-            return
         faces = self._faces_under(x, y, 12)
         if not faces:
             return
@@ -463,14 +240,8 @@ class View(QWidget):
 
     def _point_at(self, x: float, y: float) -> np.ndarray:
         """Return the place on the part under the pointer, or the middle of the part: what turning turns about."""
-        s = self._session
-        assert s.model is not None
-        assert self._camera is not None
-        if s.evaluator is None or not s.evaluator.can_pick:
-            return np.asarray(s.model.box.mean(axis=0))
-        ray = self._camera.ray(x / self.width(), y / self.height(), self._aspect, 4 * s.model.diagonal)
-        hit = s.evaluator.projector.pick_point(*ray, s.shown.look.mask(len(s.model.faces)))
-        return s.model.box.mean(axis=0) if hit is None else hit[1]
+        assert self.camera is not None
+        return point_under(self._session, self.camera, self._share(x, y), self._aspect)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Start a drag or a pick."""
@@ -486,7 +257,7 @@ class View(QWidget):
             self._hide_tag(self._tag_pressed)
             self._press, self._tag_pressed = None, ""
             return
-        if self._camera is not None and self._session.model is not None:
+        if self.camera is not None and self._session.model is not None:
             self._pivot = self._point_at(event.position().x(), event.position().y())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -495,7 +266,7 @@ class View(QWidget):
         if self.outline.active and self._press is None:
             self.outline.move(at)
             return
-        if self._press is None or self._camera is None:
+        if self._press is None or self.camera is None:
             self._last = at
             self._session.pointer.hover(-1 if self.tags_shown.at(at) else self.face_at(at.x(), at.y()))
             return
@@ -510,9 +281,9 @@ class View(QWidget):
         dy = (at.y() - self._last.y()) / self.height()
         self._last = at
         if event.buttons() & Qt.MouseButton.LeftButton:
-            self.set_camera(self._camera.orbited(dx, -dy, self._pivot), moving=True)
+            self.set_camera(self.camera.orbited(dx, -dy, self._pivot), moving=True)
         else:
-            self.set_camera(self._camera.panned(dx, dy, self._aspect), moving=True)
+            self.set_camera(self.camera.panned(dx, dy, self._aspect), moving=True)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Pick, when the pointer did not travel."""
@@ -562,10 +333,10 @@ class View(QWidget):
 
     def add_outline(self, *, keep: bool) -> None:
         """Leave out, or keep only, what lies inside the outline that was drawn."""
-        if self._camera is not None and self.outline.done:
+        if self.camera is not None and self.outline.done:
             evaluation = self._session.evaluation
             aligned = evaluation is not None and not isinstance(evaluation.cloud, NotComputed)
-            step = self.outline.step(self._camera, self.width(), self.height(), keep=keep, aligned=aligned)
+            step = self.outline.step(self.camera, self.width(), self.height(), keep=keep, aligned=aligned)
             self.outline.cancel()
             self._session.document.add_step(step)
 
@@ -575,16 +346,16 @@ class View(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the pointer."""
-        if self._camera is not None:
+        if self.camera is not None:
             at = event.position()
             factor = 1.0015 ** event.angleDelta().y()
             self.set_camera(
-                self._camera.zoomed(factor, at.x() / self.width(), at.y() / self.height(), self._aspect), moving=True
+                self.camera.zoomed(factor, at.x() / self.width(), at.y() / self.height(), self._aspect), moving=True
             )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Turn with the arrows, shift with Shift and arrows, zoom with + and -, clear the selection with Escape."""
-        key, c = event.key(), self._camera
+        key, c = event.key(), self.camera
         step = {
             Qt.Key.Key_Left: (-0.06, 0.0), Qt.Key.Key_Right: (0.06, 0.0),
             Qt.Key.Key_Up: (0.0, -0.06), Qt.Key.Key_Down: (0.0, 0.06),
@@ -611,22 +382,16 @@ class View(QWidget):
 
     def showEvent(self, event: object) -> None:
         """Catch up on what happened while it was not seen."""
-        if self._stale_since:
-            self._redraw()
+        self.picture.catch_up()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep the part in the picture."""
         old = event.oldSize()
-        if self._camera is not None and old.height() > 0 and old.width() > 0:
-            self._camera = self._camera.panned(0, 0, self._aspect)
-        if self._camera is not None and (
+        if self.camera is not None and old.height() > 0 and old.width() > 0:
+            self.picture.camera = self.camera.panned(0, 0, self._aspect)
+        if self.camera is not None and (
             old.width() < 400
             or (self._all_in(old.width(), old.height()) and not self._all_in(self.width(), self.height()))
         ):
             self.fit()
         self._redraw()
-
-
-def _image(pixels: np.ndarray) -> QImage:
-    height, width = pixels.shape[:2]
-    return QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()

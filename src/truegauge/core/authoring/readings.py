@@ -19,7 +19,7 @@ from truegauge.core.frozen_model import Three
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.readings import ComparedPoint, Section, SpotCheck
 from truegauge.core.plan.requirements import Characteristic
-from truegauge.core.sections.plane import upright
+from truegauge.core.sections.plane import section_plane, upright
 
 USUAL_TOLERANCE = 0.1
 
@@ -258,3 +258,9 @@ def add_compared(
 
 
 _PARTS = {"x": "dx", "y": "dy", "z": "dz", "total": "distance", "normal": "along the normal"}
+
+
+def upwards(section: Section) -> Vector:
+    """Return the normal (3,) of a section towards the positive side of the axis that it lies nearest to."""
+    normal = section_plane(section.origin, section.normal).normal
+    return np.asarray(normal if normal[int(np.argmax(np.abs(normal)))] > 0 else -normal)

@@ -16,7 +16,7 @@ from truegauge.core.samples.document import Touch
 from truegauge.devices.protocol import DevicePoint, PointDevice
 
 if TYPE_CHECKING:
-    from truegauge.app.stages.devices.touch_model import MachineForGuide
+    from truegauge.app.stages.devices.machine_for_guide import MachineForGuide
     from truegauge.devices.demo_arm import DemoArm
 
 _POLL_MS = 120

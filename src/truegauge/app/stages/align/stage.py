@@ -10,8 +10,8 @@ from truegauge.app.stages.align.bench import AlignBench, BringIn
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.align.overlay import AlignOverlay
+from truegauge.app.stages.devices.machine_for_guide import MachineForGuide
 from truegauge.app.stages.devices.stage import touching
-from truegauge.app.stages.devices.touch_model import MachineForGuide
 from truegauge.app.view.content import ViewContent
 from truegauge.app.view.outline_tool import MODES
 from truegauge.app.widgets.action import Action
@@ -25,8 +25,8 @@ def _build(shell: Shell) -> StageParts:
     guide = shell.once(GuideModel, lambda: GuideModel(align, shell))
     guide.machine = MachineForGuide(touching(shell))
     guide.side_wanted.connect(view.turn_to)
-    view.points_motion = align.shown_from_force
-    align.changed.connect(view.refresh_motion)
+    view.shown.points_motion = align.shown_from_force
+    align.changed.connect(view.shown.refresh_motion)
     before_after = shell.once(BeforeAfter, lambda: BeforeAfter(align, view))
     bring_in = BringIn(files.ask_scan, files.ask_more, files.ask_turned, files.ask_touches, view.draw_outline)
     bench = AlignBench(align, guide, shell.theme, bring_in)

@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from platformdirs import user_state_path
@@ -17,7 +17,8 @@ from truegauge.app.document.session import Session
 from truegauge.core.errors import DeviceError, FormatError
 from truegauge.core.frames import invert
 from truegauge.core.probing.obstacles import PartObstacle
-from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.core.probing.pointing import pointing_at
+from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, state_of
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.standing import Standing, standing
@@ -26,49 +27,20 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.cmm import Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
-from truegauge.devices.ipp.client import ConnectionLost
 from truegauge.formats.files import temporary_folder
 from truegauge.formats.machine_file import read_machine, record_file, write_machine
 from truegauge.formats.plan_file import write_plan
 from truegauge.runs.moving import Moving
 
-if TYPE_CHECKING:
-    from truegauge.runs.machine_run import MachineRun
-
 _POLL_MS = 60
 _POWER_MS = 4000
 _ABOVE = 40.0  # mm over everything that a probe goes before it is changed or turned
-_POINTS_AT = -0.3  # cosine between a stylus and the direction out of a surface, at most
 _LOOK_EVERY = 3  # polls between two looks at the stand-in
-
-
-def _stylus_direction(probing: Probing, use: StylusUse) -> np.ndarray:
-    return probing.assembly(use.assembly).stylus(use.stylus, use.pose).direction
 
 
 def record_folder() -> Path:
     """Return where the records of machines are kept."""
     return user_state_path("truegauge") / "machines"
-
-
-def run_until_it_stands(job: MachineRun, progress: Progress, *, again: bool = False) -> str:
-    """Do what is left of a job; returns why it stands, empty when it is done.
-
-    When it goes on `again` an error that stands is cleared: it was told with the way to go on. A new run clears none.
-    However it ends, the user gets the joystick back: a probe that stands somewhere must be freed by hand.
-    """
-    try:
-        with contextlib.suppress(ConnectionLost):  # the job connects again by itself
-            if again and job.cmm.has_error():
-                job.cmm.clear_errors()
-            job.cmm.let_user_move(False)
-        job.run_with(progress)
-    except DeviceError as error:
-        return str(error)
-    finally:
-        with contextlib.suppress(DeviceError):
-            job.cmm.let_user_move(True)
-    return ""
 
 
 class MachineModel(QObject):
@@ -387,18 +359,10 @@ class MachineModel(QObject):
         turn = np.eye(4) if not seen else np.array(seen).reshape(4, 4)
         direction = turn[:3, :3] @ out
         usable = [u for u in probing.uses() if self.may_use(u)]
-        on = [u for u in usable if probing.assembly(u.assembly).name == cmm.mounted]
-        racked = [u for u in usable if probing.port_of(u.assembly) is not None]
-
-        def aims(use: StylusUse) -> float:
-            return float(_stylus_direction(probing, use) @ direction)
-
-        # What hangs in the rack is taken where nothing on the machine points at the surface.
-        styli = on if on and min(map(aims, on)) < _POINTS_AT else [*on, *racked]
-        if not styli:
+        best = pointing_at(probing, usable, direction, cmm.mounted)
+        if best is None:
             self.session.notify("no stylus on the machine may measure: qualify one in the Devices stage")
             return
-        best = min(styli, key=aims)
 
         def work(progress: Progress) -> None:
             if cmm.use != best:

@@ -1,24 +1,16 @@
 """The view of the Devices stage: the machine with what stands on it, or the probe that is built, close up."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import (
-    QColor,
-    QFontMetricsF,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QWheelEvent,
-)
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.devices.joystick import Joystick
+from truegauge.app.stages.devices.machine_words import MachineWords
 from truegauge.app.stages.devices.model import DevicesModel
+from truegauge.app.view.picture import ViewPicture
 from truegauge.app.view.view_marks import paint_axes
-from truegauge.app.widgets.theme import LiveTheme, font
+from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.frames import invert
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
@@ -27,7 +19,6 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.machine_scene import MachineScene
 
-_REST_MS = 160
 _HIGHEST = 340.0  # mm above part and sphere that are shown for the probe
 _BUILD_PAGES = ("probe", "poses")
 
@@ -40,17 +31,13 @@ class MachineView(QWidget):
         self.model, self.machine, self._theme = model, model.machine, theme
         self.scene = MachineScene(theme.palette)
         theme.changed.connect(self._on_theme_changed)
-        self._image: QImage | None = None
-        self._fine = True
+        self.picture = ViewPicture(self, self.scene, lambda: False)
+        self._words = MachineWords(self, model, theme)
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
         self._last, self._press = QPointF(), False
         self._shown: tuple[object, ...] = ()
         self._known: tuple[object, ...] = ()  # of what stands there
         self._probe_at = np.full(3, np.inf)
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(_REST_MS)
-        self._rest.timeout.connect(self._on_rest)
         self._joystick = Joystick(self.machine.jog, self)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -274,14 +261,12 @@ class MachineView(QWidget):
         return self._cameras[self.building]
 
     def _redraw(self, *, moving: bool = False) -> None:
-        self._fine = not moving
-        self._image = None
-        if moving:
-            self._rest.start()
-        self.update()
+        self.picture.camera = self.camera
+        self.picture.redraw(moving=moving)
 
-    def _on_rest(self) -> None:
-        self._redraw()
+    def finish(self) -> None:
+        """Have the picture at rest at once: for who takes a picture of the window."""
+        self.picture.finish()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture and what lies over it."""
@@ -289,95 +274,20 @@ class MachineView(QWidget):
         painter.fillRect(self.rect(), QColor(t.view))
         camera = self.camera
         if camera is not None:
-            if self._image is None:
-                share = self.devicePixelRatioF() * (1.0 if self._fine else 0.7)
-                width, height = max(16, round(self.width() * share)), max(16, round(self.height() * share))
-                pixels = self.scene.render(camera, width, height, moving=not self._fine)
-                self._image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF(self.rect()), self._image)
+            if self.picture.image is None:
+                self.picture.render()
+            if self.picture.image is not None:
+                painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+                painter.drawImage(QRectF(self.rect()), self.picture.image)
+            camera = self.picture.seen_from or camera
             paint_axes(painter, camera, t, QRectF(self.rect()), None)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.building:
-            self._paint_probe_words(painter)
+            assembly, pose, _ = self._probe()
+            self._words.probe(painter, assembly, pose, camera)
         else:
-            self._paint_words(painter)
-            self._paint_task(painter)
-
-    def _paint_words(self, painter: QPainter) -> None:
-        """Say what to do where there is nothing to see."""
-        if self.machine.cmm is None or not self.machine.connected:
-            self._paint_center(painter, "No machine is connected",
-                               "Connect to one, or start the stand-in, on the left.")  # fmt: skip
-        elif self.camera is None:
-            words = "Say how high its table is, choose the stylus that is on it, or qualify one."
-            self._paint_center(painter, "Nothing is known of this machine yet", words)
-
-    def _paint_task(self, painter: QPainter) -> None:
-        """What the user must do now."""
-        state = self.model.run_state
-        if state is None or not self.machine.connected:
-            return
-        if state.text and state.use is not None:
-            several = self.model.probing.settings.by == "hand"
-            big = "Touch the sphere by hand" if several else "Touch the sphere once, along the shaft"
-            self._paint_banner(painter, big, f"{state.job.probing.name_of(state.use)}: {state.text}")
-        elif state.use is not None and state.of and not state.stopped:  # why it stands is told where it can go on
-            self._paint_banner(painter, f"{state.done} of {state.of} touches",
-                               state.job.probing.name_of(state.use))  # fmt: skip
-
-    def _paint_banner(self, painter: QPainter, big: str, small: str) -> None:
-        t = self._theme
-        width = min(self.width() - 40.0, 560.0)
-        metrics = QFontMetricsF(font(13))
-        words = metrics.boundingRect(QRectF(0, 0, width - 36, 400), Qt.TextFlag.TextWordWrap, small)
-        high = 54 + words.height()
-        box = QRectF((self.width() - width) / 2, 72, width, high)
-        painter.setPen(QPen(QColor(t.accent), 1.4))
-        painter.setBrush(QColor(t.raised))
-        painter.drawRoundedRect(box, 10, 10)
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(22, bold=True))
-        painter.drawText(QRectF(box.x(), box.y() + 8, box.width(), 30), Qt.AlignmentFlag.AlignCenter, big)
-        painter.setFont(font(13))
-        painter.setPen(QColor(t.soft))
-        painter.drawText(QRectF(box.x() + 18, box.y() + 42, box.width() - 36, words.height() + 6),
-                         Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap, small)  # fmt: skip
-
-    def _paint_probe_words(self, painter: QPainter) -> None:
-        assembly, pose, _ = self._probe()
-        t = self._theme
-        if assembly is None or not assembly.parts:
-            self._paint_center(painter, "Build the probe from the machine outwards",
-                               "Choose the first component on the left: a head.")  # fmt: skip
-            return
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(22, bold=True))
-        painter.drawText(QRectF(18, 12, self.width() - 36, 30), Qt.AlignmentFlag.AlignLeft, assembly.name)
-        painter.setPen(QColor(t.soft))
-        painter.setFont(font(13))
-        styli = assembly.styli(pose)
-        count = f"{len(styli)} {'stylus' if len(styli) == 1 else 'styli'}" if styli else "no stylus yet"
-        text = f"pose {pose}   ·   {count}" if assembly.articulation is not None else count
-        painter.drawText(QRectF(18, 42, self.width() - 36, 22), Qt.AlignmentFlag.AlignLeft, text)
-        camera = self.camera
-        if camera is None:
-            return
-        painter.setFont(font(13, bold=True))
-        for s in styli:
-            x, y, _ = camera.project(s.center[None], self._aspect)[0]
-            at = QPointF(x * self.width() + 9, y * self.height() - 8)
-            painter.setPen(QColor(t.ink))
-            painter.drawText(at, f"{s.name}  Ø{s.tip.diameter:g}")
-
-    def _paint_center(self, painter: QPainter, big: str, small: str) -> None:
-        t, box = self._theme, QRectF(self.rect())
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(22, bold=True))
-        painter.drawText(box.adjusted(20, -30, -20, -30), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, big)
-        painter.setPen(QColor(t.soft))
-        painter.setFont(font(14))
-        painter.drawText(box.adjusted(20, 30, -20, 30), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, small)
+            self._words.machine(painter, nothing_known=camera is None)
+            self._words.task(painter)
 
     # Mouse and keys -----------------------------------------------------------------------------------------------
 

@@ -134,12 +134,12 @@ class QualifyPage(QWidget):
         column.addWidget(self.list, 1)
         self.why = label("", "soft", wrap=True)
         column.addWidget(self.why)
-        self.all = button("Qualify all that need it", lambda: model.qualify(model.in_need()), main=True)
-        self.selected = button("Qualify the selected", lambda: model.qualify(self.chosen()))
+        self.all = button("Qualify all that need it", lambda: model.qualifying.qualify(model.in_need()), main=True)
+        self.selected = button("Qualify the selected", lambda: model.qualifying.qualify(self.chosen()))
         self.operator = button("Let the operator touch it", self._on_operator)
-        self.go_on = button("Go on", model.go_on, main=True)
-        self.skip = button("Skip the stylus", model.skip)
-        self.give_up = button("Stop", model.give_up)
+        self.go_on = button("Go on", model.qualifying.go_on, main=True)
+        self.skip = button("Skip the stylus", model.qualifying.skip)
+        self.give_up = button("Stop", model.qualifying.give_up)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         for widget in (self.all, self.selected, self.operator, self.go_on, self.skip, self.progress, self.give_up):
@@ -167,7 +167,7 @@ class QualifyPage(QWidget):
             ("Stem length", "stem_length", 1, 1000, 1, " mm"),
         ):  # fmt: skip
             self.sphere.column.addWidget(row(words, self._box("sphere", name, low, high, decimals, suffix)))
-        self.moved = button("It was moved", m.sphere_moved)
+        self.moved = button("It was moved", m.qualifying.sphere_moved)
         self.moved.setToolTip("Whoever moved the sphere says so here: then it is touched by hand before the next run")
         self.sphere.column.addWidget(self.moved)
         return self.sphere
@@ -245,7 +245,7 @@ class QualifyPage(QWidget):
             self._model.choose_use(chosen[0] if len(chosen) == 1 else None)
 
     def _on_operator(self) -> None:
-        state = self._model.run_state
+        state = self._model.qualifying.run_state
         by_hand = self._model.probing.settings.by == "hand"
         self._machine.do("touch sphere", number=state.done if state is not None and by_hand else 0)
 
@@ -265,7 +265,7 @@ class QualifyPage(QWidget):
         say(self.advice, advice(probing.settings.touches))
         self._fill_list()
         self._filling = False
-        state = m.run_state
+        state = m.qualifying.run_state
         running = machine.busy and state is not None
         chosen, needing = self.chosen(), m.in_need()
         able = machine.connected and machine.homed and not machine.busy
@@ -282,8 +282,8 @@ class QualifyPage(QWidget):
         elif state is None and not machine.homed:
             words = "Home the machine first."
         elif state is None and wanted:
-            minutes = m.seconds(wanted) / 60
-            first = " The master locates the sphere first." if m.locates_first(wanted) else ""
+            minutes = m.qualifying.seconds(wanted) / 60
+            first = " The master locates the sphere first." if m.qualifying.locates_first(wanted) else ""
             why = m.why_by_hand()
             by_hand = f" One touch by hand: {why}." if why else ""
             count = f"{len(wanted)} {'stylus' if len(wanted) == 1 else 'styli'}"

@@ -39,7 +39,7 @@ def _build(shell: Shell) -> StageParts:
         shell.files.ask_open("Components from a file", "Catalogues (*.json)", model.add_catalogue)
 
     def middle() -> QWidget:
-        there = model.page == "qualify" and model.chosen_use is not None and model.run_state is None
+        there = model.page == "qualify" and model.chosen_use is not None and model.qualifying.run_state is None
         return result if there else scene
 
     def open_page(key: str) -> None:

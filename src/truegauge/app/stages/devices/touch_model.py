@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from truegauge.app.stages.devices.machine_model import MachineModel, run_until_it_stands
+from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.core.authoring.new_features import feature_name, new_id
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.commands.features import AddFeature
@@ -17,7 +17,6 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.features.extraction import Measured
 from truegauge.core.frames import apply, invert
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.alignments import GuideTarget
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest
@@ -26,6 +25,7 @@ from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm import MachineTouch
 from truegauge.devices.protocol import DevicePoint
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched
+from truegauge.runs.machine_run import run_until_it_stands
 
 if TYPE_CHECKING:
     from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left
@@ -368,48 +368,3 @@ class TouchModel(QObject):
         elif isinstance(event, FeatureBegun):
             self.route = event.route
             self.changed.emit()
-
-
-class MachineForGuide:
-    """The machine as a device of a guided alignment: its operator touches with the joystick."""
-
-    def __init__(self, touches: TouchModel) -> None:
-        self._touches = touches
-        self.name = "the machine"
-
-    @property
-    def is_there(self) -> bool:
-        """Whether a machine is connected."""
-        return self._touches.machine.connected
-
-    @property
-    def has_operator(self) -> bool:
-        """Whether it is the stand-in, which has one."""
-        return self._touches.machine.hands is not None
-
-    def touch_target(self, target: GuideTarget) -> None:
-        """Have the operator of the stand-in touch a target on a surface."""
-        if target.kind == "surface":
-            self._touches.machine.operator_touches(np.array(target.place), np.array(target.direction))
-        else:
-            self._touches.session.notify("touch holes and balls with the joystick")
-
-    def connect(self) -> None:
-        """Begin to take touches."""
-        if not self._touches.machine.connected:
-            raise DeviceError("no machine is connected: connect to one in the Devices stage")
-        self._touches.for_guide = deque()
-
-    def poll(self) -> list[DevicePoint]:
-        """Return what was touched since the last call."""
-        waiting = self._touches.for_guide
-        if not self._touches.machine.connected:
-            raise DeviceError("the connection to the machine was lost; the touches so far are kept")
-        found: list[DevicePoint] = []
-        while waiting:
-            found.append(waiting.popleft())
-        return found
-
-    def close(self) -> None:
-        """Take no more touches."""
-        self._touches.for_guide = None

@@ -22,6 +22,7 @@ from truegauge.core.authoring.readings import (
     places_on_grid,
     sections_around,
     three,
+    upwards,
 )
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
@@ -29,14 +30,13 @@ from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.commands.readings import AddDimension, RemoveSection, SetSections, SetViews
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.deviations.areas import FaceStatistics, OutsideArea, areas_outside, face_statistics
-from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
+from truegauge.core.deviations.map_scale import FaceTolerance
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionNominal
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.views import SavedView
-from truegauge.core.sections.plane import section_plane
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.spots_csv import read_named_places, read_spots
 from truegauge.rendering.camera import Camera
@@ -232,14 +232,14 @@ class EvaluateModel(QObject):
 
     def section_range(self, section: Section) -> tuple[float, float, float]:
         """Return where a section may stand along its normal (mm): least, now, most."""
-        normal = _upwards(section)
+        normal = upwards(section)
         corners = self._model().box
         every = [sum(corners[i][k] * normal[k] for k, i in enumerate(c)) for c in np.ndindex(2, 2, 2)]
         return min(every), float(np.array(section.origin) @ normal), max(every)
 
     def move_section(self, section: Section, position: float) -> None:
         """Shift a section along its normal; a drag is one step of undo."""
-        normal = _upwards(section)
+        normal = upwards(section)
         origin = np.array(section.origin)
         moved = section.replace(origin=three(origin + (position - float(origin @ normal)) * normal))
         self.session.run(SetSections((moved,), f"move {section.name}", f"move {section.id}"))
@@ -309,7 +309,8 @@ class EvaluateModel(QObject):
         if found is None:
             return ()
         scale = s.showing.scale
-        return self._areas.get((found, *_scale_key(scale)), lambda: areas_outside(found.fine, found.fine_values, scale))
+        key = (found, scale.model_dump_json())
+        return self._areas.get(key, lambda: areas_outside(found.fine, found.fine_values, scale))
 
     def statistics(self, faces: tuple[int, ...]) -> tuple[FaceStatistics | None] | None:
         """Return how faces (none: all) deviate, (None,) where no point is on them; None while it is worked out."""
@@ -319,7 +320,7 @@ class EvaluateModel(QObject):
             return None
         count, scale = len(s.model.faces), s.showing.scale
         return self._statistics.get(
-            (cloud, faces, *_scale_key(scale)),
+            (cloud, faces, scale.model_dump_json()),
             lambda: (face_statistics(cloud.found, cloud.usable, faces, count, scale, cloud.stray),),
         )
 
@@ -393,13 +394,3 @@ class EvaluateModel(QObject):
     def remove_view(self, view_id: str) -> None:
         """Remove a saved view."""
         self.session.run(SetViews(tuple(v for v in self.session.plan.views if v.id != view_id), "remove a view"))
-
-
-def _upwards(section: Section) -> Vector:
-    """Return the normal of a section towards the positive side of the axis that it lies nearest to."""
-    normal = section_plane(section.origin, section.normal).normal
-    return np.asarray(normal if normal[int(np.argmax(np.abs(normal)))] > 0 else -normal)
-
-
-def _scale_key(scale: DeviationScale) -> tuple[str]:
-    return (scale.model_dump_json(),)

@@ -30,5 +30,5 @@ def thumbnail(view: View, session: Session, saved: SavedView) -> QImage | None:
     scene.set_map(found if saved.show == "map" else None, saved.scale or session.plan.scale)
     scene.show_points(saved.show == "scan" or saved.points)
     pixels = scene.render(camera_of(saved.eye), WIDTH, HEIGHT, moving=True)
-    view.show_as_set()
+    view.shown.refresh()
     return QImage(pixels.data, WIDTH, HEIGHT, 4 * WIDTH, QImage.Format.Format_RGBX8888).copy()

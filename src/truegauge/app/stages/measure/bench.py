@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 
-import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -20,6 +19,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.measure.construct_panel import ConstructPanel
 from truegauge.app.stages.measure.extraction_panel import ExtractionPanel
+from truegauge.app.stages.measure.feature_pairs import built_pairs, criterion_text, measured_pairs
 from truegauge.app.stages.measure.form_page import FormModel, FormPanel
 from truegauge.app.stages.measure.touch_panel import TouchPanel
 from truegauge.app.stages.part.datum_panel import DatumList, DatumRow, RulesPanel
@@ -27,17 +27,14 @@ from truegauge.app.widgets.bench import Bench, Choice, Pairs, label, rule, say
 from truegauge.app.widgets.painting import draw_marker
 from truegauge.app.widgets.theme import Theme, font, state_color
 from truegauge.core.association.by_criterion import criteria_for
-from truegauge.core.association.features import Circle, Cone, Countersink, Cylinder, Shape, Slot, Sphere
+from truegauge.core.association.features import Circle, Countersink, Cylinder, Shape, Slot, Sphere
 from truegauge.core.commands.features import EditFeature
-from truegauge.core.constructions.build import CONSTRUCTIONS
 from truegauge.core.features.extraction import Built, Measured
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeature
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.core.typed_number import typed_number
-from truegauge.drawing.units import NumberFormat
 
-_CRITERIA = {"by_use": "criterion by its use", "one_sided": "outside the material"}
 _ROWS = 5  # features shown at once while one is selected
 _WORST = (State.OUTSIDE, State.NEAR, State.UNDECIDED, State.WITHIN)
 _MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.UNDECIDED: "ring", State.WITHIN: "disc"}
@@ -296,9 +293,10 @@ class MeasureBench(Bench):
         self.needles.setVisible(isinstance(result, Measured))
         self.needles.setChecked(s.shown.needles)
         if isinstance(result, Measured):
-            self.details.show_pairs(self._measured_pairs(result))
+            self.details.show_pairs(measured_pairs(result, self.numbers))
         elif isinstance(result, Built) and isinstance(feature, ConstructedFeature):
-            self.details.show_pairs(self._built_pairs(result, feature))
+            names = [s.plan.feature(m).name for m in feature.members]
+            self.details.show_pairs(built_pairs(result, feature, self.numbers, names))
         else:
             self.details.show_pairs([])
 
@@ -313,7 +311,7 @@ class MeasureBench(Bench):
         if [self.criterion.itemData(i) for i in range(self.criterion.count())] != offered:
             self.criterion.clear()
             for c in offered:
-                self.criterion.addItem(_CRITERIA.get(c, c.replace("_", " ")), c)
+                self.criterion.addItem(criterion_text(c), c)
         self.criterion.setCurrentIndex(offered.index(feature.criterion))
 
     def _refresh_filter(self, feature: NominalFeature | None) -> None:
@@ -332,61 +330,6 @@ class MeasureBench(Bench):
         self.upr_field.setText(f"{chosen.upr:g}" if chosen.upr else "")
         self.cutoff_field.setText(self.numbers.value(chosen.cutoff) if chosen.cutoff else "")
         self.cutoff_label.setText(self.numbers.unit)
-
-    def _measured_pairs(self, result: Measured) -> list[tuple[str, str]]:
-        n, fit, f = self.numbers, result.fit, result.feature
-        pairs = []
-        if isinstance(f, Cylinder | Sphere):
-            pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
-            spread = fit.standard_deviation("radius")
-            if spread is not None:
-                pairs.append(("standard deviation", f"{_fine(n, 2 * spread)} {n.unit}"))
-        if isinstance(f, Cone):
-            pairs.append(("angle", f"{np.degrees(2 * f.half_angle_rad):.4f}°"))
-        pairs.append(("size by", _criterion_text(fit.criterion)))
-        if result.nominal.shape in (Shape.PLANE, Shape.CYLINDER, Shape.SPHERE):
-            pairs.append(("as datum", _criterion_text(result.datum_criterion)))
-        pairs += [
-            ("form", f"{n.value(result.form)} {n.unit}"),
-            ("form by", _criterion_text(result.form_criterion)),
-            ("rms", f"{n.value(fit.rms)} {n.unit}"),
-            ("points used", f"{len(result.rows):,}"),
-        ]
-        rejection = result.rejection
-        if rejection is not None:
-            pairs.append(("left out", f"{result.rejected:,}"))
-            rule_text = f"{rejection.factor:g} × {_fine(n, rejection.scale)} {n.unit}"
-            pairs.append(("beyond", rule_text))
-        pairs.append(("condition", f"{fit.condition:.3g}"))
-        return pairs
-
-    def _built_pairs(self, result: Built, feature: ConstructedFeature) -> list[tuple[str, str]]:
-        n, f = self.numbers, result.feature
-        pairs = [("built as", CONSTRUCTIONS[feature.construction].word if feature.construction in CONSTRUCTIONS
-                  else feature.construction)]  # fmt: skip
-        pairs += [(f"from {k + 1}", self.session.plan.feature(m).name) for k, m in enumerate(feature.members)]
-        if isinstance(f, Circle | Countersink | Sphere):
-            pairs.append(("diameter", f"{n.value(2 * f.radius)} {n.unit}"))
-        if isinstance(f, Countersink):
-            pairs.append(("angle", n.of("cone_angle").value(2 * f.half_angle_rad)))
-            pairs.append(("depth", f"{n.value(f.depth)} {n.unit}"))
-        if isinstance(f, Slot):
-            pairs += [("width", f"{n.value(f.width)} {n.unit}"), ("length", f"{n.value(f.length)} {n.unit}")]
-        values = f.parameters
-        place = next((values[name] for name in ("center", "point", "apex") if name in values), None)
-        if place is not None:
-            pairs += [(axis, n.value(float(v))) for axis, v in zip("XYZ", place, strict=True)]
-        return pairs
-
-
-def _criterion_text(criterion: str) -> str:
-    return _CRITERIA.get(str(criterion), str(criterion).replace("_", " "))
-
-
-def _fine(numbers: NumberFormat, value: float) -> str:
-    """Return a small length with three digits of its own."""
-    shown = value / (25.4 if numbers.unit == "inch" else 1.0)
-    return f"{shown:.2g}" if shown < 0.01 else numbers.value(value)
 
 
 def _positive(text: str) -> float:

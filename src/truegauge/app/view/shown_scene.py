@@ -1,0 +1,126 @@
+"""What the scene of the view holds: part, points, map, needles and marks, as the session says."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from truegauge.app.document.session import Session
+from truegauge.app.view.content import ViewContent
+from truegauge.app.view.picture import ViewPicture
+from truegauge.core.arrays import Rigid
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.palette import colors_of
+from truegauge.rendering.report_views import NEEDLE_SHARE, map_needles
+
+
+class ShownScene:
+    """Follows the session, and has the picture drawn again."""
+
+    def __init__(self, session: Session, picture: ViewPicture) -> None:
+        self._session, self._picture, self._scene = session, picture, picture.scene
+        self.content = ViewContent()
+        self.points_motion: Callable[[], Rigid | None] = lambda: None  # of the drawn points, from where they lie
+        self.needle_factor = 0.0
+        self._points_shown: np.ndarray | None = None
+        self._colors_shown: object = (False, None)
+        self._map_scale: object = None
+        s = session
+        s.document.sample_changed.connect(self.refresh_points)
+        s.document.evaluated.connect(self._on_evaluated)
+        s.selection.changed.connect(self._refresh_selection)
+        s.pointer.changed.connect(self._refresh_hover)
+        s.showing.changed.connect(self.refresh)
+        s.document.plan_changed.connect(self._refresh_scale)
+        s.proposing.extraction_changed.connect(self._refresh_extraction)
+
+    def set_content(self, content: ViewContent) -> None:
+        """Mark what another stage wants to be seen."""
+        self.content = content
+        self._refresh_marks()
+        self.refresh_motion()
+
+    def refresh_motion(self) -> None:
+        """Move the points to where the chosen alignment puts them."""
+        self._scene.set_points_motion(self.points_motion())
+        self._picture.redraw()
+
+    def _on_evaluated(self) -> None:
+        self.refresh_points()
+        self.refresh_motion()
+        self.refresh()
+        self._refresh_selection()
+
+    def refresh_points(self) -> None:
+        """Show the points as they are coloured and left out."""
+        evaluation = self._session.evaluation
+        if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
+            s = self._session
+            cloud = evaluation.cloud
+            points = cloud.points
+            how = (s.shown.colors, s.showing.scale if s.shown.scan_map else None)
+            if points is not self._points_shown or how != self._colors_shown:
+                self._points_shown, self._colors_shown = points, how
+                colors, removed = None, cloud.removed
+                if s.shown.scan_map:
+                    colors, removed = colors_of(cloud.found.distance, s.showing.scale), cloud.removed | ~cloud.usable
+                elif s.shown.colors and s.evaluator is not None and s.sample is not None:
+                    colors = s.evaluator.colors(s.plan, s.sample)
+                self._scene.set_points(points, ~cloud.usable, removed, colors)
+                self._scene.show_points(s.shown.points or s.shown.scan_map)
+        else:
+            self._points_shown = None
+            self._scene.set_points(None)
+        self._picture.redraw()
+
+    def refresh(self) -> None:
+        """Show again what the session says, also after the scene was used for something else."""
+        s = self._session
+        if (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
+            self.refresh_points()
+        self._scene.show_points(s.shown.points or s.shown.scan_map)
+        look = s.shown.look if not s.shown.scan_map else replace(s.shown.look, edges_only=True)
+        hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
+        self._scene.set_look(hidden, look.opacity, look.edges_only, look.section)
+        shown = None
+        if s.shown.wants_map and s.evaluator is not None:
+            shown = s.evaluator.known_deviation_map(s.plan, s.sample)
+        self._scene.set_map(shown if s.shown.map and not s.shown.scan_map else None, s.showing.scale)
+        length = NEEDLE_SHARE * self._picture.camera.height if self._picture.camera is not None else 1.0
+        self.needle_factor = map_needles(self._scene, shown if s.shown.map_needles else None, s.showing.scale, length)
+        self._map_scale = s.showing.scale
+        self._refresh_marks()
+
+    def _refresh_scale(self) -> None:
+        s = self._session
+        if (s.shown.wants_map or s.shown.scan_map) and s.showing.scale != self._map_scale:
+            self.refresh()
+
+    def _refresh_selection(self) -> None:
+        self._scene.set_feature_points(self._session.selection.points(), self._session.selection.strays())
+        self._refresh_extraction()
+        self._refresh_marks()
+
+    def _refresh_extraction(self) -> None:
+        """Colour the points that a changed setting chooses, and those that it leaves out, by reason."""
+        s = self._session
+        e, evaluation = s.proposing.extraction, s.evaluation
+        if e is None or evaluation is None or isinstance(evaluation.cloud, NotComputed):
+            self._scene.set_left_out(None, None)
+            return
+        points = evaluation.cloud.points
+        self._scene.set_feature_points(points[e.rows], points[e.too_far])
+        self._scene.set_left_out(points[e.near_edge], points[e.turned_away])
+        self._picture.redraw()
+
+    def _refresh_marks(self) -> None:
+        matching = self._session.document.matching
+        changed = (*matching.reshaped, *matching.added) if matching else ()
+        self._scene.set_faces("changed", changed if self.content.revision else ())
+        self._scene.set_faces("selected", self._session.selection.faces())
+        self._refresh_hover()
+
+    def _refresh_hover(self) -> None:
+        hovered = set(self._session.pointer.hovered_faces()) - set(self._session.selection.faces())
+        self._scene.set_faces("hover", tuple(sorted(hovered)))
+        self._picture.redraw(moving=not self._picture.is_fine)

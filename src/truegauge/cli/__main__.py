@@ -1,0 +1,5 @@
+"""``python -m truegauge.cli``."""
+
+from truegauge.cli.program import main
+
+main()

@@ -1,0 +1,48 @@
+"""What commands share: what their options mean."""
+
+import sys
+from collections.abc import Iterable
+from typing import Annotated
+
+import typer
+
+from truegauge.core.errors import TrueGaugeError
+from truegauge.core.typed_number import within_reach as reached
+
+Units = Annotated[str, typer.Option(help="Unit of the lengths in the scan: mm or inch.")]
+Formats = Annotated[str, typer.Option(help="What is written, with commas: pdf, html, xlsx, csv, json, sample.")]
+
+
+def say(text: str) -> None:
+    """Print a line."""
+    sys.stdout.write(text + "\n")
+
+
+def within_reach(value: float | None) -> float | None:
+    """Refuse options that are no numbers of a part: NaN is within any limits."""
+    if value is None:
+        return None
+    try:
+        return reached(value)
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from error
+
+
+def one_of(text: str, kinds: Iterable[object], what: str) -> str:
+    """Return a text that must be one of some."""
+    values = [str(k) for k in kinds]
+    if text not in values:
+        raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
+    return text
+
+
+def outputs(text: str) -> tuple[str, ...]:
+    """Return the outputs that are wanted."""
+    from truegauge.jobs.inspection import FORMATS
+
+    wanted = tuple(word for word in text.replace(",", " ").lower().split())
+    for word in wanted:
+        one_of(word, FORMATS, "output")
+    if not wanted:
+        raise TrueGaugeError(f"no output is wanted; use some of {', '.join(FORMATS)}")
+    return wanted

@@ -1,0 +1,72 @@
+"""Commands for one sample: inspect, new-plan, compare."""
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from truegauge.cli.base import Formats, Units, outputs, say
+from truegauge.core.errors import TrueGaugeError
+
+if TYPE_CHECKING:
+    pass
+
+
+def inspect(
+    plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
+    scan: Annotated[Path, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
+    out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
+    units: Units = "",
+    uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
+    formats: Formats = "pdf,csv,json",
+) -> None:
+    """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
+    from truegauge.api import inspecting
+    from truegauge.core.tolerancing.judgement import State
+
+    wanted = outputs(formats)
+    done = inspecting.inspect(plan, scan, unit=units, uncertainty=uncertainty)
+    done.write(out, wanted)
+    done.close()
+    evaluation = done.evaluation
+    for note in done.sample.notes:
+        say(f"note: {note}")
+    counts = evaluation.counts()
+    say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
+    for r in evaluation.results:
+        if r.state == State.NOT_MEASURED:
+            sys.stderr.write(f"{r.characteristic.number} {r.characteristic.name}: not measured: {r.reason}\n")
+    if evaluation.temperature:
+        say(f"lengths {evaluation.temperature}")
+    for doubt in getattr(evaluation.alignment, "doubts", ()):
+        sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
+    raise typer.Exit(1 if any(counts[s] for s in (State.OUTSIDE, State.UNDECIDED, State.NOT_MEASURED)) else 0)
+
+
+def new_plan(
+    part: Annotated[Path, typer.Argument(help="The part (STEP, IGES, or a table of nominal features).")],
+    take_drawing: Annotated[bool, typer.Option(help="Take datums and tolerances over that the file carries.")] = False,
+    general: Annotated[str, typer.Option(help="General tolerances: classes of ISO 2768, as in f-H.")] = "",
+    out: Annotated[Path | None, typer.Option(help="The plan to write; else PART with the ending .tgplan.")] = None,
+) -> None:
+    """Make a plan for a part: aligned by best fit, with the requirements of its drawing where the file carries them."""
+    from truegauge.api import plans
+
+    path = out or Path(f"{part.stem}.tgplan")
+    if path.exists():
+        raise TrueGaugeError(f"{path}: there is a plan already; give another --out")
+    made = plans.new_plan(part)
+    if general:
+        try:
+            made.general(general)
+        except ValueError as error:
+            raise typer.BadParameter(str(error), param_hint="--general") from error
+    said = ""
+    if take_drawing:
+        taken = made.take_drawing()
+        said = f": {taken.datums} datums and {taken.characteristics} requirements of its drawing"
+        for text in taken.left_out:
+            sys.stderr.write(f"left out: {text}\n")
+    made.save(path)
+    say(f"{path}{said}")

@@ -1,0 +1,41 @@
+"""Commands for machines: the stand-in."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from truegauge.cli.base import say, within_reach
+
+if TYPE_CHECKING:
+    pass
+
+
+def cmm_sim(
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port of the I++ DME server; 0 takes a free one.")] = 9000,
+    part: Annotated[Path | None, typer.Option(help="A plan: its probes, sphere and rack; its part lies there.")] = None,
+    seed: Annotated[int, typer.Option(help="Which of many machines, probes and places of the part it is.")] = 1,
+    fault: Annotated[
+        list[str] | None, typer.Option(help="What goes wrong: NAME, NAME@NUMBER, NAME@NUMBERxSIZE.")
+    ] = None,
+    pace: Annotated[
+        float, typer.Option(min=0, callback=within_reach, help="Times as fast as a real machine; 0 as fast as it can.")
+    ] = 1.0,
+    temperature: Annotated[
+        float, typer.Option(min=5, max=45, callback=within_reach, help="Temperature of the part.")
+    ] = 20.0,
+    hands: Annotated[
+        int, typer.Option(min=-1, max=65535, help="Port for what hands do, with the token it says; 0 a free one.")
+    ] = -1,
+    until_closed: Annotated[bool, typer.Option(help="End when the standard input ends.")] = False,
+) -> None:
+    """Stand in for a coordinate measuring machine until it is stopped (Ctrl+C)."""
+    from truegauge.demo.cmm import run_stand_in
+    from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
+
+    try:
+        faults = tuple(Fault.read(f) for f in fault or ())
+    except ValueError as error:
+        raise typer.BadParameter(str(error), param_hint="--fault") from error
+    settings = MachineSettings(pace=pace, temperature_c=temperature)
+    run_stand_in(settings, part, seed, faults, port, hands, say, until_closed=until_closed)
