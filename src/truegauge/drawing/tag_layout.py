@@ -68,6 +68,11 @@ class _Slot:
     side: str  # where its leader starts: left, right, top, bottom
 
 
+def load_ahead() -> None:
+    """Load what placing tags takes, in a thread that may wait for it: the first tags are placed while painting."""
+    import scipy.optimize  # noqa: F401
+
+
 def place_tags(
     tags: Sequence[TagBox], area: Box, layout: Layout = "sides", before: Mapping[str, int] | None = None
 ) -> list[Placed]:

@@ -13,6 +13,7 @@ from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.survey import survey_some
 from truegauge.core.progress import Progress, part_of
+from truegauge.drawing.tag_layout import load_ahead
 
 if TYPE_CHECKING:
     from truegauge.core.evaluation.evaluator import Evaluator
@@ -65,6 +66,7 @@ class Evaluating(QObject):
             if generation != self._generation:
                 return None
             progress(0.0, "preparing the surfaces")
+            load_ahead()
             prepared = evaluator or _evaluator(model)
             d.evaluators[model.key] = prepared
             _ = prepared.projector
