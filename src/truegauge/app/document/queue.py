@@ -56,6 +56,10 @@ class WorkQueue(QObject):
         self._job: Job | None = None
         self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None, bool]] = []
         self._must = False
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_SHOWN_MS)
+        self._soon.timeout.connect(self._begin)
         self._again: Again | None = None
         self._then: Callable[[Any], None] = lambda _: None
         self._job_text = ""
@@ -83,6 +87,7 @@ class WorkQueue(QObject):
     def close(self) -> None:
         """Stop all work and wait for it; what must be done is done."""
         self._closed = True
+        self._soon.stop()
         left = [work for work, _, _, _, must in self._waiting if must]
         self._waiting.clear()
         if self._job is not None and not self._must:
@@ -124,8 +129,11 @@ class WorkQueue(QObject):
         if self._must:
             job.start(self._executor)
         else:
-            # What led to it is shown first: work beside it makes the window slow to answer.
-            QTimer.singleShot(_SHOWN_MS, job, lambda: None if self._closed else job.start(self._executor))
+            self._soon.start()  # what led to it is shown first: work beside it makes the window slow to answer
+
+    def _begin(self) -> None:
+        if self._job is not None:
+            self._job.start(self._executor)
 
     def _on_progressed(self, job: Job, fraction: float, detail: str) -> None:
         if job is self._job:
