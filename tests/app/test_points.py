@@ -170,13 +170,28 @@ def test_points_and_map_are_saved_for_others(loaded, tmp_path, settle):
     assert "choose another folder" in loaded.notices[-1].text
 
 
-def test_what_is_being_saved_is_written_though_the_window_closes(loaded, tmp_path):
-    loaded.session.queue.start(lambda progress: time.sleep(0.2), lambda _: None, "something else")
+def test_a_window_closes_when_what_is_being_saved_is_written(loaded, tmp_path, qtbot):
+    done = []
+    loaded.session.queue.start(lambda progress: time.sleep(0.2), done.append, "something else")
+    loaded.session.queue.start(lambda progress: 1, done.append, "what waits")
     loaded.session.files.save_cloud(tmp_path / "points.ply")
     loaded.session.files.save_map(tmp_path / "map.stl")
+    loaded.session.queue.cancel()  # stops the rest, not this
     loaded.close()
+    assert loaded.isVisible()
+    assert "as soon as the file is saved" in loaded.notices[-1].text
+    qtbot.waitUntil(lambda: not loaded.isVisible(), timeout=20_000)
+    assert done == []
     assert len(points_from_ply(tmp_path / "points.ply", (tmp_path / "points.ply").read_bytes()).points) > 1000
     assert (tmp_path / "map.stl").stat().st_size > 10_000
+
+
+def test_a_window_stays_when_what_is_being_saved_cannot_be(loaded, tmp_path, settle):
+    loaded.session.files.save_cloud(tmp_path / "nowhere" / "points.ply")
+    loaded.close()
+    settle()
+    assert loaded.isVisible()
+    assert "choose another folder" in loaded.notices[-1].text
 
 
 def test_the_numbers_in_their_boxes_can_be_seen(loaded):

@@ -13,6 +13,7 @@ from truegauge.app.ledger.ledger import Ledger
 from truegauge.app.ledger.tolerance_actions import ToleranceActions
 from truegauge.app.ledger.why_panel import WhyPanel
 from truegauge.app.shell.actions import Actions
+from truegauge.app.shell.closing import Closing
 from truegauge.app.shell.commands import edit_actions, selection_actions, stage_actions, view_actions
 from truegauge.app.shell.files import FileDialogs
 from truegauge.app.shell.finder import Finder
@@ -36,6 +37,7 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session, theme_name: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        self._closing = Closing(session.queue, self)
         self.was_left = False  # by the user, who was asked about unsaved work
         self._settings = QSettings("truegauge", "truegauge")
         self.theme = LiveTheme(THEMES.get(theme_name or str(self._settings.value("theme", "day")), DAY))
@@ -220,7 +222,10 @@ class MainWindow(QMainWindow):
         self.files.open_dropped([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        """Ask about unsaved work, then stop all work."""
+        """Ask about unsaved work, then stop all work; a file that is being saved is waited for."""
+        if self._closing.must_wait():
+            event.ignore()
+            return
         if not self.files.may_leave():
             event.ignore()
             return

@@ -10,6 +10,7 @@ from truegauge.core.frames import apply, random_rigid, rotate
 from truegauge.core.probing.clearance import first_meeting, gap, probe_shape
 from truegauge.core.probing.compensation import compensated_by_approach, compensated_by_feature
 from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
+from truegauge.core.probing.pointing import pointing_at
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
 from truegauge.core.probing.suggest import suggest
@@ -153,3 +154,31 @@ def test_a_probe_that_was_stopped_while_it_touched_gets_off(model, evaluator, pr
         assert np.diff(rooms).min() > -0.05  # off the surface, not along it nor into it
         for a, b in pairwise(way):
             assert first_meeting(shape, a, b, (part,)) is None
+
+
+def test_the_stylus_that_points_best_is_chosen_and_the_rack_only_where_nothing_on_the_machine_points():
+    probing, rng = demo_probing(), np.random.default_rng(4)
+    every = probing.uses()
+    asked = set()
+    for _ in range(200):
+        out = rng.normal(size=3)
+        out /= np.linalg.norm(out)
+        usable = [u for u in every if rng.uniform() < 0.6]
+        mounted = str(rng.choice(["Short 4", "Long 3", ""]))
+        found = pointing_at(probing, usable, out, mounted)
+        # By what it means: the angle between the shaft, from tip to machine, and the way out of the surface.
+        angles = {}
+        for u in usable:
+            stylus = probing.assembly(u.assembly).stylus(u.stylus, u.pose)
+            there = probing.assembly(u.assembly).name == mounted
+            if there or any(p.assembly == u.assembly for p in probing.rack):
+                angles[u] = (there, float(np.arccos(np.clip(-stylus.direction @ out, -1, 1))))
+        on = {u: a for u, (there, a) in angles.items() if there and a < np.arccos(0.3)}
+        left = on or {u: a for u, (_, a) in angles.items()}
+        if not left:
+            assert found is None
+            continue
+        assert found is not None
+        assert left[found] == pytest.approx(min(left.values()), abs=1e-9)
+        asked.add(bool(on))
+    assert asked == {True, False}

@@ -183,7 +183,7 @@ class Files:
             return
         points, found = evaluation.cloud.points, evaluation.cloud.found
         rows = np.flatnonzero(evaluation.cloud.usable)
-        self._write(
+        self.write(
             path, lambda: ply_from_points(
                 points[rows], normals=found.normals[rows], values=found.distance[rows],
                 comment="part coordinates in mm, deviation in mm",
@@ -205,10 +205,10 @@ class Files:
                 return stl_from_mesh(mesh.vertices, mesh.triangles)
             return ply_from_mesh(mesh.vertices, mesh.triangles, values)
 
-        self._write(path, make)
+        self.write(path, make)
 
-    def _write(self, path: Path, make: Callable[[], bytes]) -> None:
-        """Make and write a file in the background; what fails is told."""
+    def write(self, path: Path, make: Callable[[], bytes]) -> None:
+        """Make and write a file in the background; what fails is told, and the window stays open until it is done."""
         self._document.queue.start(
             lambda progress: write_whole(path, make()), lambda _: None, f"Saving {path.name}", must=True
         )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -11,10 +10,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.jobs import Job, background_thread
 from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
-from truegauge.core.progress import Progress, silent
+from truegauge.core.progress import Progress
 from truegauge.formats.scan import Columns
 
-log = logging.getLogger(__name__)
 _SHOWN_MS = 12
 
 
@@ -78,23 +76,23 @@ class WorkQueue(QObject):
         calm = isinstance(problem, str)
         self.noticed.emit(Notice(_words(problem), action, callback, second, second_callback, calm))
 
+    @property
+    def must_go_on(self) -> bool:
+        """Whether something is going on, or waits, that must be done."""
+        return (self._job is not None and self._must) or any(must for *_, must in self._waiting)
+
     def cancel(self) -> None:
-        """Stop the work that is going on, and what waits behind it."""
-        self._waiting.clear()
-        if self._job is not None:
+        """Stop the work that is going on, and what waits behind it, but for what must be done."""
+        self._waiting = [waiting for waiting in self._waiting if waiting[-1]]
+        if self._job is not None and not self._must:
             self._job.cancel()
 
     def close(self) -> None:
-        """Stop all work and wait for it; what must be done is done."""
+        """Stop all work and wait for it; before, `must_go_on` tells whether it is too early."""
         self._closed = True
         self._soon.stop()
-        left = [work for work, _, _, _, must in self._waiting if must]
-        self._waiting.clear()
-        if self._job is not None and not self._must:
-            self._job.cancel()
-        for work in left:
-            self._executor.submit(_done_anyway, work)
-        self._executor.shutdown(wait=True)
+        self.cancel()
+        self._executor.shutdown(wait=True, cancel_futures=True)
         self._job, self.busy_text = None, ""
 
     def start(
@@ -103,12 +101,13 @@ class WorkQueue(QObject):
     ) -> None:  # fmt: skip
         """Work in the background; what it returns is handed to `done` in the window's thread.
 
-        `again` does the same with a unit or columns that had to be asked for. What `must` be done is done even when
-        the window is closed meanwhile.
+        `again` does the same with a unit or columns that had to be asked for. What `must` be done goes before all that
+        waits, cannot be stopped, and keeps the window open until it is done.
         """
         if self._closed:
             return
-        self._waiting.append((work, done, text, again, must))
+        at = sum(waiting[-1] for waiting in self._waiting) if must else len(self._waiting)
+        self._waiting.insert(at, (work, done, text, again, must))
         if self._job is None:
             self._next()
 
@@ -178,14 +177,6 @@ class WorkQueue(QObject):
     def _go_on(self) -> None:
         if self._job is None:
             self._next()
-
-
-def _done_anyway(work: Callable[[Progress], Any]) -> None:
-    """Do what nobody waits for any more; what fails is logged."""
-    try:
-        work(silent)
-    except Exception:
-        log.exception("job failed after the window was closed")
 
 
 def _words(problem: Exception | str) -> str:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Generic, TypeVar
 
-from truegauge.app.document.queue import WorkQueue
+from truegauge.app.document.document import Document
 
 T = TypeVar("T")
 Key = tuple[object, ...]
@@ -13,14 +13,24 @@ _PLAIN = (str, int, float, tuple)
 class WorkedOut(Generic[T]):
     """Values of one kind, one at a time; `there` is called when it has come.
 
-    What it is of is told by a key: objects count by identity, plain values by what they are.
+    What it is of is told by a key: objects count by identity, plain values by what they are. What was stopped is worked
+    out when it is asked for again; of a sample that went nothing is kept.
     """
 
-    def __init__(self, queue: WorkQueue, text: str, there: Callable[[], object]) -> None:
-        self._queue, self._text, self._there = queue, text, there
+    def __init__(self, document: Document, text: str, there: Callable[[], object]) -> None:
+        self._document, self._queue, self._text, self._there = document, document.queue, text, there
+        document.queue.stopped.connect(self._on_stopped)
+        document.sample_changed.connect(self._on_sample_changed)
         self._key: Key = ()
         self._wanted: Key = ()
         self.last: T | None = None  # of whatever it was asked for before
+
+    def _on_stopped(self) -> None:
+        self._wanted = ()
+
+    def _on_sample_changed(self) -> None:
+        if self._document.sample is None:
+            self._key, self._wanted, self.last = (), (), None
 
     def get(self, key: Key, work: Callable[[], T]) -> T | None:
         """Return the value of a key, None while it is worked out."""

@@ -34,7 +34,7 @@ class DeviationScaleBar(QWidget):
         self._editor.hide()
         self._editor.editingFinished.connect(self._on_typed)
         self._edited = ""
-        self._histogram = WorkedOut[np.ndarray](session.queue, "Histogram", self.update)
+        self._histogram = WorkedOut[np.ndarray](session.document, "Histogram", self.update)
         for signal in (
             session.document.plan_changed,
             session.selection.changed,

@@ -61,8 +61,8 @@ class EvaluateModel(QObject):
         self.spacing = 10.0
         self.inset = 2.0
         self.direction = ""  # normal, or an axis
-        self._areas = WorkedOut[tuple[OutsideArea, ...]](session.queue, "Areas outside", self.changed.emit)
-        self._statistics = WorkedOut[tuple[FaceStatistics | None]](session.queue, "Statistics", self.changed.emit)
+        self._areas = WorkedOut[tuple[OutsideArea, ...]](session.document, "Areas outside", self.changed.emit)
+        self._statistics = WorkedOut[tuple[FaceStatistics | None]](session.document, "Statistics", self.changed.emit)
         session.stage_changed.connect(self._on_stage)
         session.pointer.picking_stopped.connect(lambda: self.pick_for(""))
 

@@ -35,7 +35,7 @@ class FormModel(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._session = session
-        self._found = WorkedOut[FormMap | str](session.queue, "Form", self.changed.emit)
+        self._found = WorkedOut[FormMap | str](session.document, "Form", self.changed.emit)
         self.reason = ""
 
     def current(self) -> FormMap | None:

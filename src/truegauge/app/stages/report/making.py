@@ -2,15 +2,12 @@
 
 import datetime
 from collections.abc import Callable
-from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
 
 from truegauge.app.shell.files import file_name
 from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.report.report_preview import ReportPreview
-from truegauge.core.errors import FormatError
-from truegauge.formats.files import write_whole
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.rendering.report_views import report_with_views
@@ -42,58 +39,49 @@ class ReportMaker(QObject):
     def refresh(self) -> None:
         """Make the report and show it."""
         if self._session.stage == "report":
-            self._make(self._show)
+            make = self._report()
+            if make is not None:
+                self._session.queue.start(lambda progress: make(), self._show, "Making the report")
 
     def _show(self, pdf: bytes) -> None:
         self.pdf = pdf
         if self._session.stage == "report":
             self.preview.show_pdf(pdf)
 
-    def _make(self, then: Callable[[bytes], None], *, html: bool = False) -> None:
+    def _report(self, *, html: bool = False) -> Callable[[], bytes] | None:
+        """Return what makes the report of what is evaluated now; None without results."""
         s = self._session
         evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self._view.camera
         if evaluator is None or evaluation is None:
-            return
+            return None
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-        s.queue.start(
-            lambda progress: _written(report_with_views(evaluator, evaluation, sample, made, camera), html=html), then,
-            "Making the report",
-        )  # fmt: skip
+        return lambda: _written(report_with_views(evaluator, evaluation, sample, made, camera), html=html)
 
-    def _where(self, title: str, kinds: str, ending: str) -> Path | None:
-        return self._files.ask_save(title, kinds, f"{file_name(self._session.plan.name)}{ending}")
+    def _save(self, title: str, kinds: str, ending: str, make: Callable[[], bytes] | None) -> None:
+        """Ask where, and save there."""
+        path = self._files.ask_save(title, kinds, f"{file_name(self._session.plan.name)}{ending}")
+        if path and make is not None:
+            self._session.files.write(path, make)
 
     def ask_pdf(self) -> None:
         """Ask where to save the report."""
-        path = self._where("Save report", "PDF (*.pdf)", ".pdf")
-        if path:
-            self._make(lambda pdf: self._write(path, pdf))
+        self._save("Save report", "PDF (*.pdf)", ".pdf", self._report())
 
     def ask_html(self) -> None:
         """Ask where to save the report as one HTML file."""
-        path = self._where("Save report", "HTML (*.html)", ".html")
-        if path:
-            self._make(lambda page: self._write(path, page), html=True)
+        self._save("Save report", "HTML (*.html)", ".html", self._report(html=True))
 
     def ask_xlsx(self) -> None:
         """Ask where to save the table as a workbook."""
-        evaluation = self._session.evaluation
-        path = self._where("Save table", "XLSX (*.xlsx)", ".xlsx")
-        if path and evaluation is not None:
-            self._write(path, results_xlsx(evaluation, self._session.sample))
+        evaluation, sample = self._session.evaluation, self._session.sample
+        make = None if evaluation is None else lambda: results_xlsx(evaluation, sample)
+        self._save("Save table", "XLSX (*.xlsx)", ".xlsx", make)
 
     def ask_csv(self) -> None:
         """Ask where to save the table."""
-        evaluation = self._session.evaluation
-        path = self._where("Save table", "CSV (*.csv)", ".csv")
-        if path and evaluation is not None:
-            self._write(path, results_csv(evaluation, self._session.sample))
-
-    def _write(self, path: Path, data: bytes) -> None:
-        try:
-            write_whole(path, data)
-        except FormatError as error:
-            self._session.notify(error)
+        evaluation, sample = self._session.evaluation, self._session.sample
+        make = None if evaluation is None else lambda: results_csv(evaluation, sample)
+        self._save("Save table", "CSV (*.csv)", ".csv", make)
 
 
 def _written(report: Report, *, html: bool) -> bytes:
