@@ -171,7 +171,9 @@ def test_points_and_map_are_saved_for_others(loaded, tmp_path, settle):
 
 
 def test_a_window_closes_when_what_is_being_saved_is_written(loaded, tmp_path, qtbot):
-    done = []
+    done, offered = [], {}
+    queue, stop = loaded.session.queue, loaded.header.stop
+    queue.busy_changed.connect(lambda: offered.update({queue.busy_text: stop.isVisible()}))
     loaded.session.queue.start(lambda progress: time.sleep(0.2), done.append, "something else")
     loaded.session.queue.start(lambda progress: 1, done.append, "what waits")
     loaded.session.files.save_cloud(tmp_path / "points.ply")
@@ -182,6 +184,7 @@ def test_a_window_closes_when_what_is_being_saved_is_written(loaded, tmp_path, q
     assert "as soon as the file is saved" in loaded.notices[-1].text
     qtbot.waitUntil(lambda: not loaded.isVisible(), timeout=20_000)
     assert done == []
+    assert (offered["something else"], offered["Saving points.ply"], offered["Saving map.stl"]) == (True, False, False)
     assert len(points_from_ply(tmp_path / "points.ply", (tmp_path / "points.ply").read_bytes()).points) > 1000
     assert (tmp_path / "map.stl").stat().st_size > 10_000
 

@@ -294,9 +294,14 @@ def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, 
     assert "A. Marlowe" in target.read_text()
     target = tmp_path / "table.xlsx"
     loaded.parts["report"].bench.xlsx.click()
+    settle()
     assert load_workbook(target)["results"].max_row == 6 + 30
     loaded.session.document.undo()
     assert loaded.parts["report"].bench.fields["inspector"].text() == "R. Fenwright"
+    target = tmp_path / "nowhere" / "table.csv"
+    loaded.parts["report"].bench.csv.click()
+    settle()
+    assert "choose another folder" in loaded.notices[-1].text
 
 
 def test_plan_and_sample_are_saved_and_opened_with_the_same_results(loaded, settle, tmp_path, monkeypatch):

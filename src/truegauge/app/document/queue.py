@@ -81,6 +81,11 @@ class WorkQueue(QObject):
         """Whether something is going on, or waits, that must be done."""
         return (self._job is not None and self._must) or any(must for *_, must in self._waiting)
 
+    @property
+    def can_stop(self) -> bool:
+        """Whether what is going on can be stopped."""
+        return self._job is not None and not self._must
+
     def cancel(self) -> None:
         """Stop the work that is going on, and what waits behind it, but for what must be done."""
         self._waiting = [waiting for waiting in self._waiting if waiting[-1]]

@@ -81,8 +81,9 @@ class Header(QWidget):
         self._refresh_alignment(NumberFormat(plan.unit, plan.decimals))
         self.unit.setText(plan.unit)
         busy = bool(s.queue.busy_text)
-        for widget in (self.busy, self.progress, self.stop):
+        for widget in (self.busy, self.progress):
             widget.setVisible(busy)
+        self.stop.setVisible(busy and s.queue.can_stop)
         metrics = self.busy.fontMetrics()
         room = 220 if self.width() > 1400 else 110  # the window must not grow for a passing text
         self.busy.setText(metrics.elidedText(s.queue.busy_text, Qt.TextElideMode.ElideRight, room))
