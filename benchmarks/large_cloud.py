@@ -34,8 +34,9 @@ def make(path, count):
         on, normals, _ = sample_surface(model, projector, 1_000_000, rng)
         moved = apply(pose, on + normals * rng.normal(0, 0.01, (len(on), 1)))
         pieces.append(moved.astype(np.float32))
-    points = np.vstack(pieces)[:count]
-    path.write_bytes(ply_from_points(points[rng.permutation(count)]))
+    points = np.vstack(pieces)
+    # Face after face is sampled: some of them would be of one face.
+    path.write_bytes(ply_from_points(points[rng.permutation(len(points))[:count]]))
 
 
 def show(path):

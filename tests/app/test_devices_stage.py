@@ -295,6 +295,16 @@ def test_an_edited_probe_is_built_at_the_stand_in_too(connected, qtbot):
     assert "Shorter" in w.world.assemblies
 
 
+def test_what_another_page_showed_is_not_seen_on_this(connected):
+    view, model = connected.get(MachineView), connected.get(DevicesModel)
+    for page in ("machine", "probe", "machine", "poses", "qualify"):
+        model.set_page(page)
+        view.grab()  # at once, before there was time to render
+        assert view.picture.seen_from is view.camera
+        view.finish()
+        assert view.picture.seen_from is view.camera
+
+
 def test_a_fault_is_made_to_happen_from_the_page(connected, qtbot):
     w = connected
     page = w.parts["devices"].bench.machine_page

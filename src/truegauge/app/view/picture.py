@@ -4,8 +4,8 @@ import time
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QTimer
-from PySide6.QtGui import QImage
+from PySide6.QtCore import QRectF, QTimer
+from PySide6.QtGui import QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
 from truegauge.rendering.camera import Camera
@@ -75,6 +75,16 @@ class ViewPicture:
             self._bands.stop()
             self._refine()
         self._widget.repaint()
+
+    def paint(self, painter: QPainter) -> Camera:
+        """Paint what there is (at once, where there is nothing yet) over the widget; return the eye of it."""
+        assert self.camera is not None
+        if self.image is None:
+            self.render()
+        if self.image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(QRectF(self._widget.rect()), self.image)
+        return self.seen_from or self.camera
 
     def render(self) -> None:
         """Render a picture without the details, at once."""

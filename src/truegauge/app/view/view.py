@@ -186,12 +186,7 @@ class View(QWidget):
         if self.camera is None:
             paint_empty(painter, QRectF(self.rect()), self._theme)
             return
-        if self.picture.image is None:
-            self.picture.render()
-        camera = self.picture.seen_from or self.camera
-        if self.picture.image is not None:
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF(self.rect()), self.picture.image)
+        camera = self.picture.paint(painter)
         if self.shown.content.selection:
             paint_over(painter, self._session, camera, self._theme, self.size())
         if self.overlay is not None:

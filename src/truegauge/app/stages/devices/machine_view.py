@@ -32,6 +32,7 @@ class MachineView(QWidget):
         self.scene = MachineScene(theme.palette)
         theme.changed.connect(self._on_theme_changed)
         self.picture = ViewPicture(self, self.scene, lambda: False)
+        self._is_of_probe = False
         self._words = MachineWords(self, model, theme)
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
         self._last, self._press = QPointF(), False
@@ -261,6 +262,9 @@ class MachineView(QWidget):
         return self._cameras[self.building]
 
     def _redraw(self, *, moving: bool = False) -> None:
+        if self.building != self._is_of_probe:
+            self._is_of_probe = self.building
+            self.picture.forget()  # what is seen is another thing: its picture is not kept until the new one is there
         self.picture.camera = self.camera
         self.picture.redraw(moving=moving)
 
@@ -274,12 +278,7 @@ class MachineView(QWidget):
         painter.fillRect(self.rect(), QColor(t.view))
         camera = self.camera
         if camera is not None:
-            if self.picture.image is None:
-                self.picture.render()
-            if self.picture.image is not None:
-                painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-                painter.drawImage(QRectF(self.rect()), self.picture.image)
-            camera = self.picture.seen_from or camera
+            camera = self.picture.paint(painter)
             paint_axes(painter, camera, t, QRectF(self.rect()), None)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.building:
