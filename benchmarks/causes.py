@@ -19,8 +19,9 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.probing.probing import QualificationSettings
 from truegauge.core.probing.records import MachineRecord
 from truegauge.demo.cmm_plan import demo_probing
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import make_world, start
+from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.runs.events import TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
@@ -59,7 +60,7 @@ class Bench:
 
     def _touch(self) -> None:
         with self.world.busy:
-            touch = self.world.operator_touches_sphere(0)
+            touch = Operator(self.world).touches_sphere(0)
         if touch is not None:
             self.running.server.hand_touch(touch)
 

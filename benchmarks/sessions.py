@@ -34,8 +34,9 @@ from truegauge.core.probing.records import Fixture, MachineRecord
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.probing.standing import Standing, standing
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, somewhere, start
+from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.devices.ipp.client import ConnectionLost
@@ -212,21 +213,21 @@ class Session:
         self.world._collide = noted
 
     def _stopped_at_random(self) -> None:
-        world, run_to = self.world, self.world._run_to
+        world, run_to = self.world, self.world.drive.run_to
 
         def half_way(quill: np.ndarray, speed: float) -> None:
             self.stop_in -= 1
             if self.moves is not None and world.probe is not None:
-                self.moves.append((world.probe.assembly, world.probe.pose, world.true_quill(world.scales),
+                self.moves.append((world.probe.assembly, world.probe.pose, world.true_quill(world.drive.scales),
                                    world.true_quill(quill)))  # fmt: skip
             if self.stop_in == 0 and world.homed:
                 self.stop_in = int(self.rng.integers(8, 60))
                 self.out.stops += 1
-                run_to(world.scales + self.rng.uniform(0.05, 0.95) * (quill - world.scales), speed)
-                world.stop.set()
+                run_to(world.drive.scales + self.rng.uniform(0.05, 0.95) * (quill - world.drive.scales), speed)
+                world.drive.stop.set()
             run_to(quill, speed)
 
-        world._run_to = half_way
+        world.drive.run_to = half_way
 
     def _operator(self, use: object, why: str) -> None:
         self.wanted += 1
@@ -239,7 +240,7 @@ class Session:
         try:
             with self.world.busy:
                 before, self.stop_in = self.stop_in, 10**9
-                touch = self.world.operator_touches_sphere(0)
+                touch = Operator(self.world).touches_sphere(0)
                 self.stop_in = before
             self.running.server.hand_touch(touch)
         except Exception as error:  # noqa: BLE001

@@ -23,7 +23,7 @@ from truegauge.app.window import MainWindow
 from truegauge.demo.cmm import part_to_place
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import MachineSettings
-from truegauge.devices.cmm_sim.world import SensorTouch
+from truegauge.devices.cmm_sim.words import SensorTouch
 
 RATE = 200.0
 

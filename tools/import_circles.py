@@ -1,4 +1,4 @@
-"""No circle of modules or folders: ``tools/import_circles.py`` lists every one, and fails where one is not known.
+"""No circle of modules or folders, and no module of 400 lines or more: ``tools/import_circles.py`` lists every one.
 
 Imports inside of functions count, those that only types need do not. A module that imports the face of its own package
 is in a circle with it.
@@ -8,6 +8,7 @@ import ast
 import sys
 from pathlib import Path
 
+MOST_LINES = 400
 SOURCE = Path(__file__).parents[1] / "src"
 KNOWN: list[list[str]] = []
 KNOWN_FOLDERS: list[list[str]] = []
@@ -84,7 +85,7 @@ def folders(graph: dict[str, set[str]], known: dict[str, Path]) -> dict[str, set
 
 
 def main() -> int:
-    """Print the circles; 1 when there is one that is not known, or a known one is gone."""
+    """Print the circles and the long modules; 1 when there is one that is not known, or a known one is gone."""
     sys.setrecursionlimit(10_000)
     known = modules()
     graph = {name: imported(ast.parse(path.read_text()), known) - {name} for name, path in known.items()}
@@ -96,7 +97,10 @@ def main() -> int:
     among = circles(folders(graph, known))
     for own in (c for c in among if c not in KNOWN_FOLDERS):
         print(f"{len(own)} folders import each other: {', '.join(m.removeprefix('truegauge.') for m in own)}")
-    return int(found != KNOWN or among != KNOWN_FOLDERS)
+    long = {name: n for name, path in known.items() if (n := len(path.read_text().splitlines())) >= MOST_LINES}
+    for name, lines in long.items():
+        print(f"{name} has {lines} lines: make two of it, each with one idea")
+    return int(bool(long) or found != KNOWN or among != KNOWN_FOLDERS)
 
 
 if __name__ == "__main__":

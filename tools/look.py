@@ -91,9 +91,9 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     idle()
     session.set_stage("align")
     window.get(AlignModel).choose("touches")
-    window.get(GuideModel).start_what_is_there()
+    window.get(GuideModel).start_with()
     for k in range(1, 8):
-        window.get(GuideModel).demo_touch()
+        window.get(GuideModel).operator_touches()
         _until(lambda n=k: len(window.get(GuideModel).touches) == n and not m.busy)
     window.get(GuideModel).stop()
     _until(lambda: not session.queue.is_busy)
@@ -171,12 +171,12 @@ def datums_and_guide(
         at = np.array(place, dtype=float)
         session.pointer.pick_at(int(session.evaluator.projector.deviations(at[None]).face[0]), at)
     session.pointer.pick_at(session.plan.feature("mount-2").faces[0], np.array([130.0, 10.0, 16.0]))
-    window.get(GuideModel).start_demo()
+    window.get(GuideModel).start_with("demo-arm")
     settle()
     for k in range(5):
         if k == 4:
             window.get(GuideModel).device.slip_next(0.4)
-        window.get(GuideModel).demo_touch()
+        window.get(GuideModel).operator_touches()
         settle()
     shot("align-guided")
     window.get(GuideModel).stop()

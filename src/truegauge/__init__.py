@@ -12,7 +12,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 # The public names, and the modules that they live in; loaded when they are asked for.
 _PUBLIC = {
-    "Plan": "plans", "Feature": "plans", "kinds": "plans", "new_plan": "plans", "open_plan": "plans",
+    "Plan": "plans", "Feature": "plan_features", "kinds": "plans", "new_plan": "plans", "open_plan": "plans",
     "Inspection": "inspecting", "CharacteristicResult": "inspecting", "inspect": "inspecting", "batch": "inspecting",
     "Machine": "machines", "StandIn": "machines", "connect": "machines", "stand_in": "machines",
 }  # fmt: skip

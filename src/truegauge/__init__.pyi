@@ -6,7 +6,7 @@ from truegauge.api.machines import Machine as Machine
 from truegauge.api.machines import StandIn as StandIn
 from truegauge.api.machines import connect as connect
 from truegauge.api.machines import stand_in as stand_in
-from truegauge.api.plans import Feature as Feature
+from truegauge.api.plan_features import Feature as Feature
 from truegauge.api.plans import Plan as Plan
 from truegauge.api.plans import kinds as kinds
 from truegauge.api.plans import new_plan as new_plan

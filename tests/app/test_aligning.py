@@ -8,7 +8,6 @@ from truegauge.app.stages.align.before_after import BeforeAfter
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.dial import FreedomDial
-from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert, random_rigid
 from truegauge.core.nodes.nominal import ReportFrame
 from truegauge.core.plan.alignments import (
@@ -22,7 +21,7 @@ from truegauge.core.plan.alignments import (
 )
 from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.demo_arm import DemoArm
-from truegauge.devices.protocol import DevicePoint
+from truegauge.devices.protocol import Lost, PointBlock
 from truegauge.formats.ply import ply_from_points
 
 TOPS = ((40.0, 4.0, 14.0), (100.0, 4.0, 14.0), (12.0, 45.0, 14.0))
@@ -265,12 +264,12 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
     assert isinstance(own, GuidedAlignment)
     assert len(own.targets) == 10
     settle()
-    panel.run.click()
+    panel.guide.run.click()
     assert guide.running
     assert guide.text() == ("Touch T1 once", "on the surface")
     held = []
     for _ in range(4):
-        panel.touch.click()
+        panel.guide.touch.click()
         settle()
         result = stage.get(AlignModel).result
         held.append(result.freedoms.held if isinstance(result, Alignment) else 0)
@@ -279,7 +278,7 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
     assert isinstance(guide.device, DemoArm)
     guide.device.slip_next(0.3)
     while guide.current() is not None:
-        panel.touch.click()
+        panel.guide.touch.click()
     settle()
     assert guide.text()[0] == "All targets are measured"
     poor = [t.name for t in stage.get(AlignModel).result.targets if t.poor]
@@ -287,12 +286,12 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
     panel.leave_out.click()
     assert guide.current()[0].name == poor[0]
     while guide.current() is not None:
-        panel.touch.click()
+        panel.guide.touch.click()
     settle()
     assert not stage.get(AlignModel).result.suggestion
     assert stage.get(AlignModel).result.rms < 0.05
     assert stage.get(AlignModel).freedoms_of(own.id).held == 6
-    panel.accept.click()
+    panel.guide.accept.click()
     settle()
     assert stage.session.plan.in_force == own.id
     assert not guide.running
@@ -302,8 +301,8 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
 
 
 def test_a_lost_device_stops_the_guide_and_keeps_the_touches(stage, settle):
-    class Lost:
-        name = "lost"
+    class Arm:
+        name = "an arm"
         calls = 0
 
         def connect(self):
@@ -312,16 +311,16 @@ def test_a_lost_device_stops_the_guide_and_keeps_the_touches(stage, settle):
         def close(self):
             """Works."""
 
-        def poll(self):
+        def events(self):
             self.calls += 1
             if self.calls > 1:
-                raise DeviceError("the arm does not answer: check its cable")
-            return [DevicePoint(np.array([1.0, 2.0, 3.0]))]
+                return [Lost("the arm does not answer: check its cable")]
+            return [PointBlock(np.array([[1.0, 2.0, 3.0]]))]
 
     stage.get(AlignModel).add("guided")
     for place in TOPS:
         pick(stage, place)
-    stage.get(GuideModel).start(Lost())
+    stage.get(GuideModel).start(Arm())
     stage.get(GuideModel).poll()
     stage.get(GuideModel).poll()
     assert not stage.get(GuideModel).running

@@ -26,7 +26,7 @@ from truegauge.core.probing.records import StylusState
 from truegauge.core.samples.document import ProbedTouch
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.cmm import part_to_place
-from truegauge.devices.cmm import MachineTouch
+from truegauge.devices.cmm.words import MachineTouch
 from truegauge.devices.cmm_sim.build import make_world, start
 from truegauge.devices.cmm_sim.settings import MachineSettings
 from truegauge.formats.catalogue import own_catalogue
@@ -276,13 +276,13 @@ def test_the_joystick_is_held_by_keys(connected, qtbot):
     w = connected
     w.get(MachineModel).take_stylus(w.get(DevicesModel).probing.uses()[0])
     machine_is_idle(w, qtbot)
-    before = w.world.scales.copy()
+    before = w.world.drive.scales.copy()
     qtbot.keyPress(w.get(MachineView), Qt.Key.Key_PageDown)
-    qtbot.waitUntil(lambda: w.world.scales[2] < before[2] - 1.0, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: w.world.drive.scales[2] < before[2] - 1.0, timeout=PATIENCE)
     qtbot.keyRelease(w.get(MachineView), Qt.Key.Key_PageDown)
     qtbot.waitUntil(lambda: not w.running.hands._velocity.any(), timeout=PATIENCE)
-    assert w.world.scales[2] < before[2] - 1.0
-    assert np.allclose(w.world.scales[:2], before[:2])
+    assert w.world.drive.scales[2] < before[2] - 1.0
+    assert np.allclose(w.world.drive.scales[:2], before[:2])
     qtbot.waitUntil(lambda: w.get(MachineModel).seen.get("mounted") == "Short 4", timeout=PATIENCE)
     w.get(MachineView).grab()
 
@@ -356,9 +356,9 @@ def test_a_whole_session_on_the_stand_in(stage, qtbot, settle, tmp_path):
     w.session.set_stage("align")
     w.get(AlignModel).choose("touches")
     panel = w.parts["align"].bench.kind
-    click(qtbot, panel.run)
+    click(qtbot, panel.guide.run)
     for k in range(1, 8):
-        panel.touch.click()
+        panel.guide.touch.click()
         qtbot.waitUntil(
             lambda n=k: len(w.get(GuideModel).touches) == n and not w.get(MachineModel).busy,
             timeout=PATIENCE,
@@ -461,12 +461,12 @@ def test_a_touch_of_a_stylus_that_nobody_knows_is_asked_about(connected, qtbot):
     w.get(MachineModel).cmm.mounted = "Short 4"
     w.get(MachineModel).do("mount", name="Short 4")
     qtbot.waitUntil(lambda: not w.get(MachineModel).hand_queue.is_busy, timeout=PATIENCE)
-    before = w.world.scales.copy()
+    before = w.world.drive.scales.copy()
     bar.stylus.setCurrentIndex(bar.stylus.findData(uses[0]))
     bar.stylus.activated.emit(bar.stylus.currentIndex())
     machine_is_idle(w, qtbot)
     assert w.get(MachineModel).cmm.use == uses[0]
-    assert (w.world.scales == before).all()
+    assert (w.world.drive.scales == before).all()
     w.get(MachineModel).touched.emit(MachineTouch(np.array([300.0, 300, -400]), np.array([0.0, 0, 1])))
     assert [t.stylus for t in model.probed] == [w.get(DevicesModel).probing.name_of(uses[0])]
 
@@ -627,11 +627,11 @@ def test_a_pose_that_is_chosen_above_the_view_is_taken_over_everything(connected
     w.get(MachineModel).set_record(w.get(MachineModel).record.replace(table_z=w.world.table.z))
     down = np.array([500.0, 300.0, -600.0])
     w.get(MachineModel).cmm.go_to(down)
-    highest = w.world.scales[2]
+    highest = w.world.drive.scales[2]
     heights, turn = [], w.world._turn_head
 
     def turned(pose):
-        heights.append(w.world.scales[2])
+        heights.append(w.world.drive.scales[2])
         turn(pose)
 
     w.world._turn_head = turned

@@ -9,8 +9,9 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.probing.probing import QualificationSettings, StylusUse
 from truegauge.core.probing.records import MachineRecord
 from truegauge.demo.cmm_plan import demo_probing
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import make_world, start
+from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.runs.events import FeatureTouched, TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
@@ -38,7 +39,7 @@ class Bench:
         self.world = make_world(MachineSettings(), seed, tuple(map(Fault.read, faults)), Plan(probing=probing), part)
         self.stand_in = start(self.world, hands_port=0)
         self.cmm = Cmm("127.0.0.1", self.stand_in.port)
-        self.cmm.answer_s = 1.5
+        self.cmm.link.answer_s = 1.5
         self.asked: list[str] = []
         self.wanted = 0
         self.spread = False
@@ -58,7 +59,7 @@ class Bench:
         if self.wanted != wanted:
             return
         with self.world.busy:
-            touch = self.world.operator_touches_sphere(len(self.asked) - 1 if self.spread else 0)
+            touch = Operator(self.world).touches_sphere(len(self.asked) - 1 if self.spread else 0)
         self.stand_in.server.hand_touch(touch)
         threading.Timer(0.6, self._touch, [wanted]).start()
 

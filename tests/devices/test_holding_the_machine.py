@@ -10,7 +10,7 @@ import pytest
 from tests.devices.cmm_bench import Bench
 
 from truegauge.core.errors import DeviceError
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.ipp.client import ConnectionLost, IppClient, MachineRefused
 from truegauge.devices.ipp.messages import call
@@ -120,7 +120,7 @@ def test_a_session_that_says_nothing_ends_when_somebody_else_asks(made):
     made.connect()
     ended(silent)
     # Who waits for touches by hand says something now and then, and is not ended.
-    made.cmm._client.watch(0.05)
+    made.cmm.link.client.watch(0.05)
     time.sleep(0.6)
     with pytest.raises(MachineRefused, match="another program is connected"):
         Cmm("127.0.0.1", made.stand_in.port).connect()

@@ -9,7 +9,7 @@ from truegauge.core.frames import invert
 from truegauge.core.probing.probing import FeatureTouching
 from truegauge.core.progress import silent
 from truegauge.demo.faces import housing_faces
-from truegauge.devices.cmm import NotHomed
+from truegauge.devices.cmm.words import NotHomed
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.settings import Fault
 from truegauge.devices.ipp.client import ConnectionLost
@@ -28,7 +28,7 @@ def session(bench, model, evaluator):
 
     def run(faults=(), again=lambda made: None):
         made = bench(probing=PROBING, faults=faults, part=part)
-        made.cmm.answer_s = 0.4
+        made.cmm.link.answer_s = 0.4
         _persist(lambda: (made.cmm.connect(), made.cmm.home()), made, again)
         qualifying = made.qualifying()
         _persist(qualifying.run, made, again)

@@ -139,7 +139,7 @@ def test_after_a_collision_the_first_move_is_back_along_the_way_it_came(touching
     job.tell = touches(in_the_way)
     with pytest.raises(DeviceError, match="met the reference sphere"):
         job.run()
-    stands = world.scales.copy()
+    stands = world.drive.scales.copy()
     assert world.fault_text
     moves = []
     travel = world._travel
@@ -166,18 +166,18 @@ def test_a_run_that_is_stopped_anywhere_goes_on_without_meeting_anything(touchin
     made, job, touched, _ = touching
     rng = np.random.default_rng(k)
     world = made.world
-    run_to = world._run_to
+    run_to = world.drive.run_to
     left = [int(rng.integers(1, 12))]
 
     def half_way(quill, speed):
         left[0] -= 1
         if left[0] == 0:
             left[0] = int(rng.integers(4, 14))
-            run_to(world.scales + rng.uniform(0.05, 0.95) * (quill - world.scales), speed)
-            world.stop.set()
+            run_to(world.drive.scales + rng.uniform(0.05, 0.95) * (quill - world.drive.scales), speed)
+            world.drive.stop.set()
         run_to(quill, speed)
 
-    world._run_to = half_way
+    world.drive.run_to = half_way
     for _ in range(40):
         try:
             job.run()
@@ -292,17 +292,17 @@ def test_a_change_that_is_stopped_half_way_leaves_no_wrong_belief():
     made = Bench(probing=probing)
     made.connect()
     made.cmm.take_stylus(probing, StylusUse(assembly="p1", stylus="c3"))
-    world, run_to = made.world, made.world._run_to
+    world, run_to = made.world, made.world.drive.run_to
 
     def stopped(quill, speed):
         if world.probe is not None and world.probe.assembly.name == "Long 3":
-            world.stop.set()  # the new one is on the quill, and it has not come up yet
+            world.drive.stop.set()  # the new one is on the quill, and it has not come up yet
         run_to(quill, speed)
 
-    world._run_to = stopped
+    world.drive.run_to = stopped
     with pytest.raises(DeviceError):
         made.cmm.take_stylus(probing, StylusUse(assembly="p2", stylus="c4"))
-    world._run_to = run_to
+    world.drive.run_to = run_to
     assert world.probe.assembly.name == made.cmm.mounted == "Long 3"
     assert made.cmm.use is None
     made.close()
@@ -404,7 +404,7 @@ def test_a_sphere_that_may_have_been_moved_is_still_kept_away_from():
     heights, turn = [], made.world._turn_head
 
     def turned(pose):
-        heights.append(made.world.scales[2])
+        heights.append(made.world.drive.scales[2])
         turn(pose)
 
     made.world._turn_head = turned
@@ -422,7 +422,7 @@ def test_a_head_tells_its_angles_with_what_its_encoders_add():
     made = Bench(probing=probing)
     made.connect()
     made.cmm.go_to(np.array([400.0, 400.0, -150.0]))
-    answer = made.cmm._told
+    answer = made.cmm.link.told
 
     def inexact(command, *names):
         named = answer(command, *names)
@@ -430,7 +430,7 @@ def test_a_head_tells_its_angles_with_what_its_encoders_add():
             named = {**named, "Tool.A": (named["Tool.A"][0] - 0.013,), "Tool.B": (named["Tool.B"][0] + 0.02,)}
         return named
 
-    made.cmm._told = inexact
+    made.cmm.link.told = inexact
     use = StylusUse(assembly="p1", stylus="c3", pose=tilted)
     made.cmm.take_stylus(probing, use)
     assert made.cmm.use == use
@@ -450,18 +450,18 @@ def test_a_head_left_in_a_pose_of_nobody_goes_up_before_it_turns():
     made.cmm.take_stylus(probing, SHORT)
     world._turn_head(HeadPose(tilt_deg=30.0, turn_deg=45.0))
     beside = world.sphere.center + np.array([60.0, 0, 5.0])
-    world.scales = beside - world.nominal_tip()
+    world.drive.scales = beside - world.nominal_tip()
     made.cmm.close()
     made.cmm = type(made.cmm)("127.0.0.1", made.stand_in.port)
     made.cmm.connect()
     heights, turn = [], world._turn_head
 
     def turned(pose):
-        heights.append(world.scales[2])
+        heights.append(world.drive.scales[2])
         turn(pose)
 
     world._turn_head = turned
-    before = world.scales[2]
+    before = world.drive.scales[2]
     again = made.qualifying(uses=(probing.uses()[1],), record=job.record)
     again.run()
     assert heights[0] > before + 40

@@ -14,8 +14,10 @@ from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import MachineRecord, ToolName
 from truegauge.demo.cmm_plan import demo_probing
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.again import reconnect
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.ipp.client import MachineRefused
+from truegauge.devices.protocol import Said
 from truegauge.runs.qualifying import Qualifying
 
 ACROSS = HeadPose(tilt_deg=90.0, turn_deg=90.0)
@@ -123,16 +125,17 @@ def test_an_alarm_ends_what_goes_on_and_is_told(server, cmm):
         cmm.go_to(np.array([400.0, 500.0, -120.0]))
     server.say('E0000 ! Error(2, 1009, "", "door open")')
     end = time.monotonic() + 10
-    while cmm.alarm != "door open" and time.monotonic() < end:
-        cmm.poll()
+    said = []
+    while "door open" not in said and time.monotonic() < end:
+        said += [e.words for e in cmm.events() if isinstance(e, Said)]
         time.sleep(0.02)
-    assert cmm.alarm == "door open"
+    assert said == ["emergency stop", "door open"]
 
 
 def test_tags_that_come_round_do_not_mix_reports_into_answers(server, cmm):
     cmm.connect()
     cmm.take_stylus(PROBING, DOWN)
-    cmm._client._tags = itertools.chain(range(9_990, 10_000), itertools.cycle(range(1, 10_000)))
+    cmm.link.client._tags = itertools.chain(range(9_990, 10_000), itertools.cycle(range(1, 10_000)))
     used = {line.partition(" ")[0] for line in server.seen if "OnMoveReportE" in line}
     for k in range(40):
         target = np.array([160.0 + 0.5 * k, 150.0, -600.0])
@@ -158,7 +161,7 @@ def test_an_error_that_stands_is_found_after_a_reconnect(server, cmm):
     cmm.take_stylus(PROBING, DOWN)
     server.error = "air pressure"
     with pytest.raises(DeviceError, match="stands still after an error"):
-        cmm.reconnect(PROBING)
+        reconnect(cmm, PROBING)
     cmm.clear_errors()
     assert not cmm.has_error()
 
@@ -167,4 +170,4 @@ def test_another_machine_behind_the_same_address_is_not_taken_for_the_first(serv
     cmm.connect()
     cmm._says = "Old Iron"
     with pytest.raises(DeviceError, match="another machine answers now"):
-        cmm.reconnect(PROBING)
+        reconnect(cmm, PROBING)

@@ -9,7 +9,8 @@ from tests.devices.cmm_bench import SHORT
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
-from truegauge.devices.cmm import ChangeByHand, Cmm
+from truegauge.devices.cmm.machine import Cmm
+from truegauge.devices.cmm.words import ChangeByHand
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings, VolumetricError
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
@@ -93,7 +94,7 @@ def test_a_touch_on_the_sphere_is_where_its_surface_is(there):
 
 def test_poses_between_the_steps_are_refused(there):
     with pytest.raises(MachineRefused, match="between two steps"):
-        there.cmm._ask(call("GoTo", call("Tool.A", 10.0)))
+        there.cmm.link.ask(call("GoTo", call("Tool.A", 10.0)))
     there.cmm.take_stylus(there.probing, SHORT.replace(pose=HeadPose(tilt_deg=90.0, turn_deg=90.0)))
     assert there.cmm.pose == HeadPose(tilt_deg=90.0, turn_deg=90.0)
 
@@ -114,12 +115,12 @@ def test_a_scan_follows_the_equator_of_the_sphere(there):
     sphere = there.world.sphere.center
     x, y, z = sphere
     there.cmm.go_to(sphere + np.array([30, 0, 40]))
-    lines = there.cmm._ask(call("ScanOnCircle", x, y, z, x + 12.5, y, z, 0, 0, 1, 90.0, 0.0, 5.0), at_most_s=20)
+    lines = there.cmm.link.ask(call("ScanOnCircle", x, y, z, x + 12.5, y, z, 0, 0, 1, 90.0, 0.0, 5.0), at_most_s=20)
     places = np.array([[v.numbers()[0] for v in line[:3]] for line in lines])
     assert len(places) == 19
     assert np.ptp(np.linalg.norm(places - sphere, axis=1)) < 0.25  # the tip is not quite where it is described
     with pytest.raises(MachineRefused, match="12 numbers"):
-        there.cmm._ask(call("ScanOnCircle", 1, 2))
+        there.cmm.link.ask(call("ScanOnCircle", 1, 2))
 
 
 def test_speeds_are_kept_in_their_range(there):
@@ -151,14 +152,14 @@ def _wait_for(cmm):
 def test_the_joystick_moves_while_it_is_held(there):
     hands = Hands(there.stand_in.hands.port, there.stand_in.hands.token)
     there.cmm.let_user_move(True)
-    before = there.world.scales.copy()
+    before = there.world.drive.scales.copy()
     hands.do("jog", velocity=[0, 0, -50])
     for _ in range(200):
-        if there.world.scales[2] < before[2] - 2:
+        if there.world.drive.scales[2] < before[2] - 2:
             break
-        there.world.stop.wait(0.01)
-    assert there.world.scales[2] < before[2] - 2
-    assert_allclose(there.world.scales[:2], before[:2], atol=1e-9)
+        there.world.drive.stop.wait(0.01)
+    assert there.world.drive.scales[2] < before[2] - 2
+    assert_allclose(there.world.drive.scales[:2], before[:2], atol=1e-9)
     hands.close()
 
 
@@ -198,7 +199,7 @@ def test_faults_that_do_not_exist_are_refused(text):
 
 def test_an_abort_ends_what_waits_and_is_cleared(bench):
     made = bench()
-    made.world.set_pace(1.0)
+    made.world.drive.pace = 1.0
     port = made.stand_in.port
     with socket.create_connection(("127.0.0.1", port), timeout=20) as s, s.makefile("rw", newline="\r\n") as f:
 
@@ -216,10 +217,10 @@ def test_an_abort_ends_what_waits_and_is_cleared(bench):
         until("00001")
         say("E0001 AbortE()", "E0002 GetErrStatusE()")
         assert "E0002 # ErrStatus(0)" in until("E0002")  # nothing went on: nothing was stopped
-        made.world.set_pace(0)
+        made.world.drive.pace = 0
         say("00003 Home()")
         until("00003")
-        made.world.set_pace(1.0)
+        made.world.drive.pace = 1.0
         say("00004 GoTo(X(10), Y(900))", "00005 GoTo(X(500))", "00006 Get(X())", "E0003 AbortE()")
         for tag in ("00004", "00005", "00006"):
             assert any(line.startswith(f"{tag} ! Error(1, 0006") for line in until(tag))
@@ -228,7 +229,7 @@ def test_an_abort_ends_what_waits_and_is_cleared(bench):
         assert any(line.startswith("00008 # X(") for line in until("00008"))
         say("E0005 GetErrStatusE()")
         assert "E0005 # ErrStatus(1)" in until("E0005")
-        made.world.set_pace(0)
+        made.world.drive.pace = 0
         say("00009 ClearAllErrors()", "00010 GoTo(X(500))", "E0006 GetErrStatusE()", "00011 Get(X())")
         assert until("00010") == ["00010 &", "00010 %"]
         assert "00011 # X(500)" in until("00011")
@@ -252,7 +253,7 @@ def test_tags_suit_their_commands(bench):
 ])  # fmt: skip
 def test_no_numbers_and_words_end_the_session(there, words):
     with pytest.raises(DeviceError):
-        there.cmm._ask(read_command(f"00001 {words}").call, at_most_s=20.0)
+        there.cmm.link.ask(read_command(f"00001 {words}").call, at_most_s=20.0)
     assert there.cmm.is_connected
     there.cmm.clear_errors()
     there.cmm.where()
@@ -263,7 +264,7 @@ def test_a_touch_without_a_direction_comes_from_where_it_stands(there):
     there.cmm.go_to(np.array([above[0], above[1], -300.0]))
     there.cmm.go_to(above)
     x, y, z = (float(v) for v in there.world.sphere.center + np.array([0, 0, 12.5]))
-    lines = there.cmm._ask(call("PtMeas", call("X", x), call("Y", y), call("Z", z)))
+    lines = there.cmm.link.ask(call("PtMeas", call("X", x), call("Y", y), call("Z", z)))
     assert dict((v.name, v.numbers()) for v in lines[-1])["Z"][0] == pytest.approx(z + 2.0, abs=0.05)
 
 

@@ -11,11 +11,12 @@ from truegauge.devices.cmm_sim.frames import from_numbers, to_numbers
 from truegauge.devices.cmm_sim.scanning import scan_path
 from truegauge.devices.ipp.client import MachineRefused
 from truegauge.devices.ipp.messages import Call, call, read_command
+from truegauge.devices.protocol import Said
 
 
 def ask(there, words, tag="00001"):
     """Send what is written, and return the lines of values."""
-    return there.cmm._ask(read_command(f"{tag} {words}").call, at_most_s=60.0)
+    return there.cmm.link.ask(read_command(f"{tag} {words}").call, at_most_s=60.0)
 
 
 def numbers(line, name):
@@ -59,12 +60,10 @@ def test_lines_that_are_wrong_are_told_what_is_wrong_with_them(bench, line, numb
 
 def test_an_emergency_without_words_is_said_in_words(there):
     there.stand_in.server._session.send("E0000", "!", 'Error(2, 1009, "", "")')
-    for _ in range(100):
-        there.cmm.poll()
-        if there.cmm.alarm:
-            break
-        there.world.stop.wait(0.02)
-    assert there.cmm.alarm == "the pressure of the air is out of its range"
+    said = []
+    while not said and not there.world.drive.stop.wait(0.02):
+        said = there.cmm.events()
+    assert said == [Said("the pressure of the air is out of its range")]
 
 
 def test_the_state_is_told_in_full(there):
@@ -99,7 +98,7 @@ def test_the_head_is_aligned_to_a_direction(there, direction):
     there.cmm.go_to(np.array([300.0, 400.0, -200.0]))
     wanted = np.array(direction, dtype=float) / np.linalg.norm(direction)
     i, j, k = (float(v) for v in wanted)
-    (line,) = there.cmm._ask(call("AlignTool", i, j, k, 10.0))
+    (line,) = there.cmm.link.ask(call("AlignTool", i, j, k, 10.0))
     shaft = there.world.probe.assembly.stylus("c3", there.world.probe.pose).direction
     assert_allclose(numbers(line, "AlignTool"), -shaft, atol=1e-6)
     # No indexed pose points nearer.
@@ -128,7 +127,7 @@ def test_properties_are_enumerated_with_their_types(there):
     every = {pair[0]: pair[1] for pair in ask(there, "EnumAllProp(Tool())")}
     assert every["Tool.PtMeasPar.Approach"] == "Number"
     for name, kind in ((n, k) for n, k in every.items() if k != "Property"):
-        (value,) = there.cmm._ask(call("GetProp", Call(name)))[0]
+        (value,) = there.cmm.link.ask(call("GetProp", Call(name)))[0]
         assert isinstance(value.args[0], str if kind == "String" else float), name
 
 
@@ -238,7 +237,7 @@ def test_an_unknown_contour_is_followed_to_its_end(there, tilt, end):
     there.cmm.go_to(start + 10 * out)
     ends = {"Sphere": (*stop, 6.0), "Plane": (*stop, 0.0, 1.0, 0.0), "Cyl": (*stop, *plane, 6.0)}[end]
     values = (*start, *out, *plane, *(start + side), 1.0, *ends, 1, *side)
-    lines = there.cmm._ask(call(f"ScanInPlaneEndIs{end}", *map(float, values)), at_most_s=60)
+    lines = there.cmm.link.ask(call(f"ScanInPlaneEndIs{end}", *map(float, values)), at_most_s=60)
     found = places(lines)
     assert len(found) > 12
     assert np.ptp(np.linalg.norm(found - center, axis=1)) < 0.3  # the tip is not quite where it is described
@@ -259,7 +258,7 @@ def test_a_contour_can_stay_at_a_distance_from_an_axis(there):
     there.cmm.go_to(start + np.array([0, 0, 40.0]))
     stop = center + np.array([-r, 0.5, np.sqrt(12.5**2 - r**2)])
     values = (*center, 0, 0, 1, *start, *out, *(start + np.array([0, 5.0, 0])), 0.8, *stop, 4.0, 1, *out)
-    lines = there.cmm._ask(call("ScanInCylEndIsSphere", *map(float, values)), at_most_s=60)
+    lines = there.cmm.link.ask(call("ScanInCylEndIsSphere", *map(float, values)), at_most_s=60)
     found = places(lines)
     # The tip's centre keeps a larger circle than the contact.
     far = np.hypot(*(found - center)[:, :2].T)

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Self
 
 import numpy as np
 
-from truegauge.api.plans import Feature, Plan
+from truegauge.api.plan_features import Feature
+from truegauge.api.plans import Plan
 from truegauge.core.errors import DeviceError, TrueGaugeError
 from truegauge.core.evaluation.touch_needs import axis_about, datum_features
 from truegauge.core.frames import as_rigid
@@ -19,8 +20,9 @@ from truegauge.core.probing.records import MachineRecord
 from truegauge.core.progress import Progress, silent
 from truegauge.core.samples.document import ProbedTouch, SampleData
 from truegauge.core.samples.sample import Sample
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, start
+from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.runs.events import FeatureTouched, TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
@@ -206,7 +208,7 @@ class StandIn:
 
         def touch() -> None:
             with self._world.busy:
-                made = self._world.operator_touches_sphere(0)
+                made = Operator(self._world).touches_sphere(0)
             if made is not None:
                 self._running.server.hand_touch(made)
 

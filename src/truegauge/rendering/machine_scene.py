@@ -33,10 +33,10 @@ class MachineScene(Scene):
 
     def set_solid(self, name: str, solid: Solid | None, color: Rgb = _STEEL, *, opacity: float = 1.0) -> None:
         """Show a solid under a name, in its own coordinates (None removes it)."""
-        self._remove(name)
+        self._actors.remove(name)
         if solid is None or not len(solid.triangles):
             return
-        self._surface(name, surface_data(solid.vertices, solid.triangles, solid.normals, np.zeros(3)))
+        self._actors.surface(name, surface_data(solid.vertices, solid.triangles, solid.normals, np.zeros(3)))
         look = self._actors[name].GetProperty()
         look.SetColor(*(c / 255 for c in color))
         look.SetOpacity(opacity)
@@ -57,7 +57,7 @@ class MachineScene(Scene):
     def set_part(self, model: CadModel | None, machine_from_part: Rigid | None) -> None:
         """Show the part where it lies, or not."""
         for name in ("the part", "its edges"):
-            self._remove(name)
+            self._actors.remove(name)
         if model is None or machine_from_part is None:
             return
         mesh = model.mesh
@@ -65,7 +65,7 @@ class MachineScene(Scene):
         self.place("the part", machine_from_part)
         self.place("its edges", machine_from_part)
         self.set_solid("the part", solid, self.palette.part)
-        look = self._add("its edges", lines_data([e.polyline for e in model.edges if e.sharp], np.zeros(3)), 2.0)
+        look = self._actors.add("its edges", lines_data([e.polyline for e in model.edges if e.sharp], np.zeros(3)), 2.0)
         look.GetProperty().SetColor(*(c / 255 for c in self.palette.edge))
         look.GetProperty().LightingOff()
         self._apply_pose("its edges")

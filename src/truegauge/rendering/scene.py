@@ -10,29 +10,28 @@ import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the drawing back-end
 from numpy.typing import NDArray
 from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPlane, vtkPlaneCollection, vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
-    vtkLight,
-    vtkPolyDataMapper,
     vtkProperty,
     vtkRenderer,
     vtkRenderWindow,
-    vtkTexture,
 )
 
 from truegauge.core.cad.model import CadModel
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.deviations.shown import shown_values
-from truegauge.palette import Rgb, colors_of, scale_bands
-from truegauge.rendering.arrays import image_of, lines_data, points_data, segments_data, surface_data
+from truegauge.palette import Rgb
+from truegauge.rendering.actors import Actors, light
+from truegauge.rendering.arrays import image_of, segments_data, surface_data
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.graphics_environment import prepare_graphics
+from truegauge.rendering.map_actors import draw_map, scale_texture
 from truegauge.rendering.point_blocks import PointBlocks, states
 
 if TYPE_CHECKING:
-    from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
+    from truegauge.core.deviations.deviation_map import DeviationMap
 
 log = logging.getLogger(__name__)
 
@@ -43,8 +42,6 @@ MOST_POINTS = 400_000  # at rest: more do not make a picture of a screen better
 _POINT_ACTORS = ("points", "few_points", "off_points", "few_off_points")
 _MAP_ACTORS = ("map", "no_data", "few_map", "few_no_data")
 _TINT = "tint "
-_OVER = 1.25  # the scale's texture reaches this far beyond its limits, hatched
-_HATCHES = 90.0  # across the diagonal
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,16 +74,14 @@ class Scene:
         self._window.SetMultiSamples(0)
         self._renderer = vtkRenderer()
         self._window.AddRenderer(self._renderer)
-        self._light()
+        light(self._renderer)
         self._store = vtkUnsignedCharArray()
-        self._origin = np.zeros(3)
         self._radius = 1.0
         self._model: CadModel | None = None
         self._hidden_faces: NDArray[np.bool_] | None = None
-        self._actors: dict[str, vtkActor] = {}
+        self._actors = Actors(self._renderer)
         self._show_points = self._show_map = False
         self._opacity, self._edges_only = 1.0, False
-        self._section: vtkPlaneCollection | None = None
         self._points: NDArray[np.float64] | None = None
         self._motion: NDArray[np.float64] | None = None
         self._states = np.zeros(0, dtype=np.uint8)
@@ -112,20 +107,21 @@ class Scene:
             ("feature_points", palette.feature_points), ("strays", palette.strays),
             ("near_edge", palette.selected), ("turned_away", palette.changed),
         ):  # fmt: skip
-            for own in self._named((name,)):
+            for own in self._actors.named((name,)):
                 self._actors[own].GetProperty().SetColor(*(c / 255 for c in color))
 
     def set_model(self, model: CadModel | None) -> None:
         """Show a part (None: nothing)."""
         for name in list(self._actors):
-            self._remove(name)
+            self._actors.remove(name)
         self._model = model
         # What was hidden or cut belonged to the part before.
-        self._hidden_faces, self._section, self._map_of = None, None, (None, None, None)
+        self._hidden_faces, self._map_of = None, (None, None, None)
+        self._actors.cut(None)
         self._opacity, self._edges_only = 1.0, False
         if model is None:
             return
-        self._origin = model.box.mean(axis=0)
+        self._actors.origin = model.box.mean(axis=0)
         self._radius = model.diagonal
         self._build_part()
         self.set_palette(self.palette)
@@ -134,7 +130,7 @@ class Scene:
         """Make the surfaces, one actor a colour of the file, and the edges, of what is not hidden."""
         model = self._model
         for name in [n for n in self._actors if n in ("part", "edges", "smooth") or n.startswith(_TINT)]:
-            self._remove(name)
+            self._actors.remove(name)
         if model is None:
             return
         hidden = np.zeros(len(model.faces), dtype=bool) if self._hidden_faces is None else self._hidden_faces
@@ -143,7 +139,7 @@ class Scene:
             shown = np.array([t == tint for t in tints]) & ~hidden
             if shown.any():
                 name = "part" if tint is None else f"{_TINT}{k}"
-                self._surface(name, self._faces_data(np.flatnonzero(shown)))
+                self._actors.surface(name, self._faces_data(np.flatnonzero(shown)))
                 inside = vtkProperty()
                 inside.SetColor(*(c / 255 for c in self.palette.cut))
                 inside.SetAmbient(0.5)
@@ -151,15 +147,15 @@ class Scene:
                 if tint is not None:
                     self._actors[name].GetProperty().SetColor(*(c / 255 for c in tint))
         edges = [e for e in model.edges if not all(hidden[f] for f in e.faces)]
-        self._lines("edges", [e.polyline for e in edges if e.sharp], 1.3, 1.0)
-        self._lines("smooth", [e.polyline for e in edges if not e.sharp and len(e.faces) > 1], 1.0, 0.25)
+        self._actors.lines("edges", [e.polyline for e in edges if e.sharp], 1.3, 1.0)
+        self._actors.lines("smooth", [e.polyline for e in edges if not e.sharp and len(e.faces) > 1], 1.0, 0.25)
 
     def _faces_data(self, faces: NDArray[np.int64]) -> vtkPolyData:
         assert self._model is not None
         mesh = self._model.mesh
         triangles = mesh.triangles[np.isin(mesh.triangle_face, faces)]
         used, local = np.unique(triangles, return_inverse=True)
-        return surface_data(mesh.vertices[used], local.reshape(-1, 3), mesh.normals[used], self._origin)
+        return surface_data(mesh.vertices[used], local.reshape(-1, 3), mesh.normals[used], self._actors.origin)
 
     def set_look(
         self, hidden: NDArray[np.bool_] | None, opacity: float, edges_only: bool, section: NDArray[np.float64] | None
@@ -171,25 +167,9 @@ class Scene:
         self._opacity, self._edges_only = opacity, edges_only
         if not same:
             self._build_part()
-        self._section = None
-        if section is not None:
-            self._section = vtkPlaneCollection()
-            for corner, sign in ((section[0], 1.0), (section[1], -1.0)):
-                for axis in np.eye(3):
-                    plane = vtkPlane()
-                    plane.SetOrigin(*(corner - self._origin))
-                    plane.SetNormal(*(sign * axis))
-                    self._section.AddItem(plane)
-        for actor in self._actors.values():
-            self._cut(actor)
+        self._actors.cut(section)
         self.set_palette(self.palette)
         self._update_visibility(moving=False)
-
-    def _cut(self, actor: vtkActor) -> None:
-        if self._section is None:
-            actor.GetMapper().RemoveAllClippingPlanes()
-        else:
-            actor.GetMapper().SetClippingPlanes(self._section)
 
     def set_points(
         self, points: NDArray[np.float64] | None, off: NDArray[np.bool_] | None = None,
@@ -200,13 +180,13 @@ class Scene:
         `off` are drawn paler, `removed` not at all; `colors` (n, 3) are used for the others. Of a
         large cloud only what a picture can show is drawn.
         """
-        for name in self._named(_POINT_ACTORS):
-            self._remove(name)
+        for name in self._actors.named(_POINT_ACTORS):
+            self._actors.remove(name)
         self._points, self._blocks, self._chosen_for = None, None, None
         if points is None or len(points) == 0:
             return
         if self._model is None:
-            self._origin = np.median(points[:: max(1, len(points) // 10_000)], axis=0)
+            self._actors.origin = np.median(points[:: max(1, len(points) // 10_000)], axis=0)
             self._radius = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0))) or 1.0
         self._points, self._states, self._colors = points, states(off, removed, len(points)), colors
         self._draw_points("few_", np.arange(0, len(points), max(1, len(points) // MOVING_POINTS)))
@@ -221,24 +201,20 @@ class Scene:
         assert self._points is not None
         states_here = self._states[rows]
         for kind, state in (("points", 0), ("off_points", 1)):
-            for name in self._named((f"{prefix}{kind}",)):
-                self._remove(name)
+            for name in self._actors.named((f"{prefix}{kind}",)):
+                self._actors.remove(name)
             chosen = rows[states_here == state]
             # In pieces that lie close together: what a band of the picture does not show, is not looked at for it.
             for k, at in enumerate(range(0, len(chosen), _PIECE)):
                 piece = chosen[at : at + _PIECE]
                 own = self._colors[piece] if self._colors is not None and state == 0 else None
-                self._dots(f"{prefix}{kind} {k}", self._points[piece], 1.6, own)
+                self._actors.dots(f"{prefix}{kind} {k}", self._points[piece], 1.6, own)
                 self._move(self._actors[f"{prefix}{kind} {k}"])
-
-    def _named(self, kinds: tuple[str, ...]) -> list[str]:
-        """Return the actors of some kinds; those of points come in numbered pieces."""
-        return [name for name in self._actors if name.partition(" ")[0] in kinds]
 
     def set_points_motion(self, motion: NDArray[np.float64] | None) -> None:
         """Draw the points moved by a rigid transform (4, 4) of part coordinates; None draws them where they are."""
         self._motion = motion
-        for name in self._named(_POINT_ACTORS):
+        for name in self._actors.named(_POINT_ACTORS):
             self._move(self._actors[name])
 
     def _move(self, actor: vtkActor) -> None:
@@ -246,7 +222,7 @@ class Scene:
             actor.SetUserMatrix(None)
             return
         about = self._motion.copy()  # the actors are drawn from the local origin
-        about[:3, 3] += about[:3, :3] @ self._origin - self._origin
+        about[:3, 3] += about[:3, :3] @ self._actors.origin - self._actors.origin
         matrix = vtkMatrix4x4()
         matrix.DeepCopy(about.ravel().tolist())
         actor.SetUserMatrix(matrix)
@@ -263,62 +239,41 @@ class Scene:
             return  # it is there already, and so are its buffers in the graphics
         self._map_of = (shown, scale, self._hidden_faces)
         for name in _MAP_ACTORS:
-            self._remove(name)
+            self._actors.remove(name)
         self._show_map = shown is not None
         if shown is not None:
-            texture = _scale_texture(scale)
+            texture = scale_texture(scale)
             for prefix, mesh, values in (
                 ("", shown.fine, shown.fine_values), ("few_", shown.coarse, shown.coarse_values),
             ):  # fmt: skip
-                self._map_pair(prefix, mesh, shown_values(mesh, values, scale), scale, texture)
+                seen = shown_values(mesh, values, scale)
+                draw_map(self._actors, prefix, mesh, seen, scale, texture, self._radius, self._hidden_faces)
         self._update_visibility(moving=False)
         self.set_palette(self.palette)
-
-    def _map_pair(
-        self, prefix: str, mesh: MapMesh, values: NDArray[np.float64], scale: DeviationScale, texture: vtkTexture
-    ) -> None:
-        drawn = np.ones(len(mesh.triangles), dtype=bool)
-        if self._hidden_faces is not None:
-            drawn = ~self._hidden_faces[mesh.vertex_face[mesh.triangles[:, 0]]]
-        known = np.isfinite(values)[mesh.triangles].all(axis=1)
-        edges = scale_bands(scale).edges
-        middle, half = (edges[0] + edges[-1]) / 2, (edges[-1] - edges[0]) / 2
-        s = np.clip((np.where(np.isfinite(values), values, 0.0) - middle) / half, -_OVER, _OVER)
-        across = (mesh.vertices - self._origin).sum(axis=1) / self._radius * _HATCHES / np.sqrt(3)
-        # The texture repeats along t; keep s off its ends, where it would come in again from the other side.
-        coordinates = np.column_stack([0.5 + 0.498 * s / _OVER, across])
-        self._surface(
-            f"{prefix}map",
-            surface_data(mesh.vertices, mesh.triangles[known & drawn], mesh.normals, self._origin, coordinates),
-        )
-        self._actors[f"{prefix}map"].SetTexture(texture)
-        self._surface(
-            f"{prefix}no_data", surface_data(mesh.vertices, mesh.triangles[~known & drawn], mesh.normals, self._origin)
-        )
 
     def set_needles(
         self, starts: NDArray[np.float64] | None, ends: NDArray[np.float64] | None = None,
         colors: NDArray[np.uint8] | None = None,
     ) -> None:  # fmt: skip
         """Show lines (n, 3) to (n, 3) with colours (n, 3), hidden where the part hides them; None removes them."""
-        self._remove("needles")
+        self._actors.remove("needles")
         if starts is None or ends is None or colors is None or len(starts) == 0:
             return
-        data = segments_data(starts, ends, colors, self._origin)
-        actor = self._add("needles", data, 2.0)
+        data = segments_data(starts, ends, colors, self._actors.origin)
+        actor = self._actors.add("needles", data, 2.0)
         actor.GetMapper().ScalarVisibilityOn()
         actor.GetProperty().SetLineWidth(1.6)
         actor.GetProperty().LightingOff()
 
     def set_faces(self, name: str, faces: tuple[int, ...]) -> None:
         """Mark faces as ``hover``, ``selected`` or ``changed``; empty removes the mark."""
-        self._remove(name)
+        self._actors.remove(name)
         if self._model is None or not faces:
             return
         shown = np.array([f for f in faces if f >= 0 and not self._is_hidden(f)], dtype=np.int64)
         if len(shown) == 0:
             return
-        self._surface(name, self._faces_data(shown), nearer=2.0 if name != "changed" else 1.0)
+        self._actors.surface(name, self._faces_data(shown), nearer=2.0 if name != "changed" else 1.0)
         if self._show_map:
             self._actors[name].GetProperty().SetOpacity(0.5)
         self.set_palette(self.palette)
@@ -329,17 +284,17 @@ class Scene:
     def set_feature_points(self, points: NDArray[np.float64] | None, strays: NDArray[np.float64] | None = None) -> None:
         """Show the points behind a selected feature, and those that were left out of it."""
         for name, shown, size in (("feature_points", points, 2.5), ("strays", strays, 5.0)):
-            self._remove(name)
+            self._actors.remove(name)
             if shown is not None and len(shown):
-                self._dots(name, shown, size)
+                self._actors.dots(name, shown, size)
         self.set_palette(self.palette)
 
     def set_left_out(self, near_edge: NDArray[np.float64] | None, turned_away: NDArray[np.float64] | None) -> None:
         """Show points that are left out of a feature because of an edge, and because of their normal."""
         for name, shown in (("near_edge", near_edge), ("turned_away", turned_away)):
-            self._remove(name)
+            self._actors.remove(name)
             if shown is not None and len(shown):
-                self._dots(name, shown, 3.5)
+                self._actors.dots(name, shown, 3.5)
         self.set_palette(self.palette)
 
     # The picture -----------------------------------------------------------------------------------------------
@@ -378,7 +333,7 @@ class Scene:
         self._update_visibility(moving=moving)
         eye = self._renderer.GetActiveCamera()
         eye.ParallelProjectionOn()
-        target = camera.target - self._origin
+        target = camera.target - self._actors.origin
         eye.SetFocalPoint(*target)
         eye.SetPosition(*(target + 4 * self._radius * camera.back))
         eye.SetViewUp(*camera.up)
@@ -392,64 +347,6 @@ class Scene:
 
     # Inside ----------------------------------------------------------------------------------------------------
 
-    def _light(self) -> None:
-        self._renderer.SetAutomaticLightCreation(0)
-        for x, y, z, strength in ((-0.45, 0.75, 1.0, 0.80), (0.9, -0.2, 0.6, 0.28), (0.0, -0.9, 0.3, 0.12)):
-            light = vtkLight()
-            light.SetLightTypeToCameraLight()
-            light.SetPosition(x, y, z)
-            light.SetFocalPoint(0, 0, 0)
-            light.SetIntensity(strength)
-            self._renderer.AddLight(light)
-
-    def _add(self, name: str, data: vtkPolyData, nearer: float) -> vtkActor:
-        """Add an actor, drawn `nearer` steps of depth in front of the surface that it lies on."""
-        self._remove(name)
-        mapper = vtkPolyDataMapper()
-        mapper.SetInputData(data)
-        mapper.ScalarVisibilityOff()
-        if nearer:  # only where needed: it costs a third of the frame on a part drawn without a GPU
-            mapper.SetResolveCoincidentTopologyToPolygonOffset()
-            mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(-nearer, -2 * nearer)
-            mapper.SetRelativeCoincidentTopologyLineOffsetParameters(-nearer, -2 * nearer)
-            mapper.SetRelativeCoincidentTopologyPointOffsetParameter(-2 * nearer)
-        actor = vtkActor()
-        actor.SetMapper(mapper)
-        self._cut(actor)
-        self._renderer.AddActor(actor)
-        self._actors[name] = actor
-        return actor
-
-    def _surface(self, name: str, data: vtkPolyData, nearer: float = 0.0) -> None:
-        look = self._add(name, data, nearer).GetProperty()
-        look.SetInterpolationToPhong()
-        look.SetAmbient(0.26)
-        look.SetDiffuse(0.80)
-        look.SetSpecular(0.10)
-        look.SetSpecularPower(24)
-
-    def _lines(self, name: str, polylines: list[NDArray[np.float64]], width: float, opacity: float) -> None:
-        if not polylines:
-            return
-        look = self._add(name, lines_data(polylines, self._origin), 2.0).GetProperty()
-        look.SetLineWidth(width)
-        look.SetOpacity(opacity)
-        look.LightingOff()
-
-    def _dots(
-        self, name: str, points: NDArray[np.float64], size: float, colors: NDArray[np.uint8] | None = None
-    ) -> None:
-        actor = self._add(name, points_data(points, self._origin, colors), 3.0)
-        if colors is not None:
-            actor.GetMapper().ScalarVisibilityOn()
-        actor.GetProperty().SetPointSize(size)
-        actor.GetProperty().LightingOff()
-
-    def _remove(self, name: str) -> None:
-        actor = self._actors.pop(name, None)
-        if actor is not None:
-            self._renderer.RemoveActor(actor)
-
     def _update_visibility(self, *, moving: bool) -> None:
         points, shown_map = self._show_points, self._show_map
         for name, show in (
@@ -458,37 +355,12 @@ class Scene:
             ("map", shown_map and not moving), ("no_data", shown_map and not moving),
             ("few_map", shown_map and moving), ("few_no_data", shown_map and moving),
         ):  # fmt: skip
-            for own in self._named((name,)):
+            for own in self._actors.named((name,)):
                 self._actors[own].SetVisibility(show)
         for name, actor in self._actors.items():
             if name == "part" or name.startswith(_TINT):
                 actor.SetVisibility(not shown_map and not self._edges_only)
                 actor.GetProperty().SetOpacity(self._opacity)
-
-
-def _scale_texture(scale: DeviationScale) -> vtkTexture:
-    """Return the scale as a texture: bands along s, hatching along t beyond the limits."""
-    width, height = 2048, 8
-    edges = scale_bands(scale).edges
-    middle, half = (edges[0] + edges[-1]) / 2, (edges[-1] - edges[0]) / 2
-    value = middle + ((np.arange(width) + 0.5) / width * 2 - 1) * _OVER * half
-    picture = np.repeat(colors_of(value, scale)[None], height, axis=0)
-    beyond = np.abs(value - middle) > half
-    if scale.sided == "plus":  # too little is not looked at, so that it is not marked
-        beyond &= value > middle
-    elif scale.sided == "minus":
-        beyond &= value < middle
-    picture[: height // 3, beyond] = (picture[: height // 3, beyond] * 0.55).astype(np.uint8)
-    image = vtkImageData()
-    image.SetDimensions(width, height, 1)
-    from vtkmodules.util.numpy_support import numpy_to_vtk
-
-    image.GetPointData().SetScalars(numpy_to_vtk(picture.reshape(-1, 3), deep=1))
-    texture = vtkTexture()
-    texture.SetInputData(image)
-    texture.InterpolateOff()
-    texture.SetWrap(vtkTexture.Repeat)
-    return texture
 
 
 def _log_vtk_messages() -> None:

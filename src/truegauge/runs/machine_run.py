@@ -8,7 +8,8 @@ from truegauge.core.probing.probing import Probing
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress, silent
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.again import reconnect
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
 from truegauge.runs.events import Tell
 from truegauge.runs.moving import Moving
@@ -122,7 +123,7 @@ class MachineRun:
                 lost += 1
                 if lost > _CONNECTIONS:
                     raise
-                self.cmm.reconnect(self.probing, self.check)
+                reconnect(self.cmm, self.probing, self.check)
             except NoWay as error:
                 step.no_way(error)
                 self._end()

@@ -9,7 +9,7 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.travel import NoWay
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.ipp.client import MachineRefused
 from truegauge.devices.ipp.messages import BEYOND
 

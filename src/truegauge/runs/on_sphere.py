@@ -16,7 +16,7 @@ from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import TouchPattern, touch_directions
 from truegauge.core.probing.sphere_access import reachable
 from truegauge.core.probing.standing import Standing
-from truegauge.devices.cmm import MachineTouch
+from truegauge.devices.cmm.words import MachineTouch
 from truegauge.runs.events import TouchWanted
 
 if TYPE_CHECKING:

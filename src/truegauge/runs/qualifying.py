@@ -12,7 +12,7 @@ from truegauge.core.probing.qualification import fit_reference_sphere
 from truegauge.core.probing.records import MachineRecord, QualificationRecord, needs_location
 from truegauge.core.probing.sphere import TouchPattern
 from truegauge.core.probing.standing import Standing, standing
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import RunEvent, SphereTouched, Tell, TouchWanted, nobody
 from truegauge.runs.findings import Findings, agreeing
 from truegauge.runs.machine_run import GoAway, MachineRun, Step

@@ -7,7 +7,7 @@ import numpy as np
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, StylusState, state_of
 from truegauge.core.samples.document import ProbedTouch
-from truegauge.devices.cmm import MachineTouch
+from truegauge.devices.cmm.words import MachineTouch
 
 
 class Stylus:

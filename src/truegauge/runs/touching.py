@@ -7,7 +7,7 @@ from itertools import pairwise
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.travel import NoWay
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
 from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left, Router, least_touches

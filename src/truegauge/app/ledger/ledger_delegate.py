@@ -202,7 +202,7 @@ class LedgerDelegate(QStyledItemDelegate):
         if not isinstance(item, Characteristic):
             return
         try:
-            changes = editor.changes(item)
+            changes = editor.changes()
         except ValueError as error:
             self.session.notify(f"characteristic {item.number}: {error}; it stays as it was")
             return

@@ -1,15 +1,12 @@
 """Changing the tolerances of several characteristics in one step of undo."""
 
-from typing import Any
-
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
-from truegauge.core.authoring.frame_text import frame_problems, parse_datum, parse_modifiers
+from truegauge.core.authoring.drafts import change_of_several
 from truegauge.core.commands.command import Command, Several
 from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.plan.requirements import Characteristic
-from truegauge.drawing.frame_cells import has_frame
 from truegauge.drawing.units import NumberFormat
 
 _FIELDS = (
@@ -61,34 +58,7 @@ class SeveralEditor(QDialog):
         self.accept()
 
     def _command(self, c: Characteristic) -> Command | None:
-        numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals).of(c.kind)
-        changes: dict[str, Any] = {}
-        for name, field in self.fields.items():
-            text = field.text().strip()
-            if not text or (name == "datums" and not has_frame(c)):
-                continue
-            changes |= self._change(name, "" if text == "-" else text, numbers, c)
-        if not changes:
-            return None
-        try:
-            candidate = c.replace(**changes)
-        except ValueError as error:
-            raise ValueError(f"characteristic {c.number}: {error}".split("\n")[0]) from None
-        problems = frame_problems(self._session.plan, candidate, [])
-        if problems:
-            raise ValueError(f"characteristic {c.number}: {problems[0]}")
-        return EditCharacteristic(c.id, tuple(changes.items()))
-
-    @staticmethod
-    def _change(name: str, text: str, numbers: NumberFormat, c: Characteristic) -> dict[str, Any]:
-        if name in ("sheet_zone", "simultaneous"):
-            return {name: text}
-        if name == "modifiers":
-            letters, zone = parse_modifiers(text, c.zone)
-            return {"modifiers": letters, "zone": zone}
-        if name == "datums":
-            return {"datums": tuple(d for part in text.split("|") if (d := parse_datum(part)) is not None)}
-        try:
-            return {name: numbers.parse(text) if text else None}
-        except ValueError:
-            raise ValueError(f"{text!r} is not a number") from None
+        plan = self._session.plan
+        numbers = NumberFormat(plan.unit, plan.decimals).of(c.kind)
+        changes = change_of_several(plan, c, numbers, {name: field.text() for name, field in self.fields.items()})
+        return EditCharacteristic(c.id, tuple(changes.items())) if changes else None

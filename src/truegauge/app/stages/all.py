@@ -1,7 +1,10 @@
-"""The stages of the program, in the order of the work: a line each."""
+"""The stages of the program, in the order of the work, and the devices, as they are offered: a line each."""
 
+from truegauge.app.shell.devices import register_device
 from truegauge.app.shell.stage import STAGES, register
+from truegauge.app.stages.align.arm import ARM
 from truegauge.app.stages.align.stage import STAGE as ALIGN
+from truegauge.app.stages.devices.stage import JOYSTICK
 from truegauge.app.stages.devices.stage import STAGE as DEVICES
 from truegauge.app.stages.evaluate.stage import STAGE as EVALUATE
 from truegauge.app.stages.measure.stage import STAGE as MEASURE
@@ -10,5 +13,7 @@ from truegauge.app.stages.report.stage import STAGE as REPORT
 
 for stage in (PART, DEVICES, ALIGN, MEASURE, EVALUATE, REPORT):
     register(stage)
+for device in (JOYSTICK, ARM):
+    register_device(device)
 
 __all__ = ["STAGES"]

@@ -8,6 +8,7 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Mask, Points, Vector
 from truegauge.core.association import kernels
+from truegauge.core.association.axes import axes_along
 from truegauge.core.association.chebyshev import SIZED, minimax_feature
 from truegauge.core.association.constraints import NONE, Constraints, DatumSystem, freedom_of
 from truegauge.core.association.features import (
@@ -27,7 +28,6 @@ from truegauge.core.association.features import (
     Sphere,
     SquareSlot,
     Torus,
-    axes_along,
 )
 from truegauge.core.association.fit import Behind, Certificate, Criterion, Fit, Rejection
 from truegauge.core.association.needs import need_points, need_weights

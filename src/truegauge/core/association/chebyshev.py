@@ -6,8 +6,9 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Points
 from truegauge.core.association import kernels
+from truegauge.core.association.axes import axes_along
 from truegauge.core.association.enclosing import smallest_ball
-from truegauge.core.association.features import Pose, axes_along
+from truegauge.core.association.features import Pose
 from truegauge.core.association.fit import Behind, Certificate, Criterion
 from truegauge.core.association.inscribed import largest_between
 from truegauge.core.association.minimax import Minimax, Task, extreme_rows, make_task, solve, solve_all

@@ -7,7 +7,8 @@ from typing import Any, ClassVar, Self
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector, for_reading
-from truegauge.core.association import kernels, small_algebra
+from truegauge.core.association import kernels
+from truegauge.core.association.axes import axes_along, flat_axes
 from truegauge.core.frames import apply, rotate
 
 PLACES = ("point", "center", "apex")
@@ -106,16 +107,6 @@ class Feature:
         return {name: getattr(self, name) for name in names}
 
 
-def axes_along(direction: Vector) -> Points:
-    """Return rows x, y, z of a right-handed frame whose z is the direction."""
-    return np.asarray(small_algebra.axes_along(for_reading(direction)))  # type: ignore[no-untyped-call]
-
-
-def _flat_axes(direction: Vector, normal: Vector) -> Points:
-    """Return rows x along the direction, z along the normal."""
-    return np.vstack([direction, np.cross(normal, direction), normal])
-
-
 def _sizes(first: float = 0.0, second: float = 0.0) -> Floats:
     return np.array([first, second])
 
@@ -169,7 +160,7 @@ class LineInPlane(Feature):
     @property
     def pose(self) -> Pose:
         """The line along x, the plane across z."""
-        return Pose(kernels.FLAT_LINE, self.point, _flat_axes(self.direction, self.normal), _sizes())
+        return Pose(kernels.FLAT_LINE, self.point, flat_axes(self.direction, self.normal), _sizes())
 
     @classmethod
     def at(cls, pose: Pose) -> Self:
@@ -230,7 +221,7 @@ class Ellipse(Feature):
     @property
     def pose(self) -> Pose:
         """The long axis along x."""
-        axes = _flat_axes(self.direction, self.normal)
+        axes = flat_axes(self.direction, self.normal)
         return Pose(kernels.ELLIPSE, self.center, axes, _sizes(self.major_radius, self.minor_radius))
 
     @classmethod
@@ -255,7 +246,7 @@ class Slot(Feature):
     @property
     def pose(self) -> Pose:
         """The length along x."""
-        axes = _flat_axes(self.direction, self.normal)
+        axes = flat_axes(self.direction, self.normal)
         return Pose(kernels.ROUND_SLOT, self.center, axes, _sizes((self.length - self.width) / 2, self.width / 2))
 
     @classmethod
@@ -279,7 +270,7 @@ class SquareSlot(Feature):
     @property
     def pose(self) -> Pose:
         """The length along x."""
-        axes = _flat_axes(self.direction, self.normal)
+        axes = flat_axes(self.direction, self.normal)
         return Pose(kernels.SQUARE_SLOT, self.center, axes, _sizes(self.length / 2, self.width / 2))
 
     @classmethod

@@ -8,6 +8,8 @@ shape lists in `ACTIVE` the columns that change it, so that what it is symmetric
 import numpy as np
 from numba import njit, prange
 
+from truegauge.core.association.kernel_sums import cone_sums, cylinder_sums, plane_sums, sphere_sums
+
 LINE, PLANE, CIRCLE, SPHERE, CYLINDER, CONE, TORUS, ELLIPSE, ROUND_SLOT, SQUARE_SLOT, WIDTH, FLAT_LINE = range(12)
 TX, TY, TZ, RX, RY, RZ, S0, S1 = range(8)
 _ACTIVE = (
@@ -82,7 +84,7 @@ def _ellipse(x, y, a, b, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _gradient(code, x, y, z, s0, s1, g):  # type: ignore[no-untyped-def]
+def gradient(code, x, y, z, s0, s1, g):  # type: ignore[no-untyped-def]
     """Distance of a point in the shape's own frame; g = its gradient (3) and derivatives for the sizes (2)."""
     rho = np.sqrt(x * x + y * y)
     ox, oy = (x / rho, y / rho) if rho > 0.0 else (1.0, 0.0)
@@ -166,172 +168,6 @@ def _columns(code, x, y, z, g, row):  # type: ignore[no-untyped-def]
             row[k] = g[4]
 
 
-# Sums may be taken in any order inside a chunk, which lets the processor take several at a time.
-_ANY_ORDER = {"reassoc", "nsz", "contract", "arcp"}
-
-
-@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
-def _plane_sums(origin, axes, points, start, end, out):  # type: ignore[no-untyped-def]
-    """The sums of `_chunk_sums` for a plane, columns -1, -y, x."""
-    a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
-    a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
-    a20, a21, a22 = axes[2, 0], axes[2, 1], axes[2, 2]
-    o0, o1, o2 = origin[0], origin[1], origin[2]
-    sx = sy = sz = xx = xy = yy = xz = yz = zz = 0.0
-    for i in range(start, end):
-        lx, ly, lz = points[i, 0] - o0, points[i, 1] - o1, points[i, 2] - o2
-        x = a00 * lx + a01 * ly + a02 * lz
-        y = a10 * lx + a11 * ly + a12 * lz
-        z = a20 * lx + a21 * ly + a22 * lz
-        sx += x
-        sy += y
-        sz += z
-        xx += x * x
-        xy += x * y
-        yy += y * y
-        xz += x * z
-        yz += y * z
-        zz += z * z
-    out[0], out[1], out[2], out[3], out[4], out[5] = end - start, sy, yy, -sx, -xy, xx
-    out[6], out[7], out[8], out[9] = -sz, -yz, xz, zz
-
-
-@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
-def _sphere_sums(origin, radius, points, start, end, out):  # type: ignore[no-untyped-def]
-    """The sums of `_chunk_sums` for a sphere in the axes of the points, columns minus the unit direction, -1."""
-    o0, o1, o2 = origin[0], origin[1], origin[2]
-    xx = xy = yy = xz = yz = zz = sx = sy = sz = xd = yd = zd = sd = dd = 0.0
-    for i in range(start, end):
-        x, y, z = points[i, 0] - o0, points[i, 1] - o1, points[i, 2] - o2
-        length = np.sqrt(x * x + y * y + z * z)
-        scale = 1.0 / max(length, 1e-300)
-        d = length - radius
-        x *= scale
-        y *= scale
-        z *= scale
-        xx += x * x
-        xy += x * y
-        yy += y * y
-        xz += x * z
-        yz += y * z
-        zz += z * z
-        sx += x
-        sy += y
-        sz += z
-        xd += x * d
-        yd += y * d
-        zd += z * d
-        sd += d
-        dd += d * d
-    out[0], out[1], out[2], out[3], out[4], out[5] = xx, xy, yy, xz, yz, zz
-    out[6], out[7], out[8], out[9] = sx, sy, sz, end - start
-    out[10], out[11], out[12], out[13], out[14] = -xd, -yd, -zd, -sd, dd
-
-
-@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
-def _cylinder_sums(origin, axes, radius, points, start, end, out):  # type: ignore[no-untyped-def]
-    """The sums of `_chunk_sums` for a cylinder."""
-    a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
-    a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
-    a20, a21, a22 = axes[2, 0], axes[2, 1], axes[2, 2]
-    o0, o1, o2 = origin[0], origin[1], origin[2]
-    m00 = m10 = m11 = m20 = m21 = m22 = m30 = m31 = m32 = m33 = m40 = 0.0
-    m41 = m42 = m43 = m44 = 0.0
-    r0 = r1 = r2 = r3 = r4 = dd = 0.0
-    for i in range(start, end):
-        lx, ly, lz = points[i, 0] - o0, points[i, 1] - o1, points[i, 2] - o2
-        x = a00 * lx + a01 * ly + a02 * lz
-        y = a10 * lx + a11 * ly + a12 * lz
-        z = a20 * lx + a21 * ly + a22 * lz
-        rho = np.sqrt(x * x + y * y)
-        scale = 1.0 / max(rho, 1e-300)
-        c0, c1 = -x * scale, -y * scale
-        c2, c3 = -z * c1, z * c0
-        d = rho - radius
-        m00 += c0 * c0
-        m10 += c1 * c0
-        m11 += c1 * c1
-        m20 += c2 * c0
-        m21 += c2 * c1
-        m22 += c2 * c2
-        m30 += c3 * c0
-        m31 += c3 * c1
-        m32 += c3 * c2
-        m33 += c3 * c3
-        m40 -= c0
-        m41 -= c1
-        m42 -= c2
-        m43 -= c3
-        m44 += 1.0
-        r0 += c0 * d
-        r1 += c1 * d
-        r2 += c2 * d
-        r3 += c3 * d
-        r4 -= d
-        dd += d * d
-    out[0], out[1], out[2], out[3], out[4], out[5], out[6], out[7] = m00, m10, m11, m20, m21, m22, m30, m31
-    out[8], out[9], out[10], out[11], out[12], out[13], out[14], out[15] = m32, m33, m40, m41, m42, m43, m44, r0
-    out[16], out[17], out[18], out[19], out[20] = r1, r2, r3, r4, dd
-
-
-@njit(cache=True, nogil=True, fastmath=_ANY_ORDER)
-def _cone_sums(origin, axes, radius, half_angle, points, start, end, out):  # type: ignore[no-untyped-def]
-    """The sums of `_chunk_sums` for a cone."""
-    a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
-    a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
-    a20, a21, a22 = axes[2, 0], axes[2, 1], axes[2, 2]
-    o0, o1, o2 = origin[0], origin[1], origin[2]
-    m00 = m10 = m11 = m20 = m21 = m22 = m30 = m31 = m32 = m33 = m40 = 0.0
-    m41 = m42 = m43 = m44 = m50 = m51 = m52 = m53 = m54 = m55 = 0.0
-    r0 = r1 = r2 = r3 = r4 = r5 = dd = 0.0
-    sine, cosine = np.sin(half_angle), np.cos(half_angle)
-    for i in range(start, end):
-        lx, ly, lz = points[i, 0] - o0, points[i, 1] - o1, points[i, 2] - o2
-        x = a00 * lx + a01 * ly + a02 * lz
-        y = a10 * lx + a11 * ly + a12 * lz
-        z = a20 * lx + a21 * ly + a22 * lz
-        rho = np.sqrt(x * x + y * y)
-        scale = 1.0 / max(rho, 1e-300)
-        ox, oy = x * scale, y * scale
-        c0, c1 = -cosine * ox, -cosine * oy
-        along = z * cosine + rho * sine
-        c2, c3, c4 = oy * along, -ox * along, -cosine
-        c5 = -(rho - radius) * sine - z * cosine
-        d = (rho - radius) * cosine - z * sine
-        m00 += c0 * c0
-        m10 += c1 * c0
-        m11 += c1 * c1
-        m20 += c2 * c0
-        m21 += c2 * c1
-        m22 += c2 * c2
-        m30 += c3 * c0
-        m31 += c3 * c1
-        m32 += c3 * c2
-        m33 += c3 * c3
-        m40 += c4 * c0
-        m41 += c4 * c1
-        m42 += c4 * c2
-        m43 += c4 * c3
-        m44 += c4 * c4
-        m50 += c5 * c0
-        m51 += c5 * c1
-        m52 += c5 * c2
-        m53 += c5 * c3
-        m54 += c5 * c4
-        m55 += c5 * c5
-        r0 += c0 * d
-        r1 += c1 * d
-        r2 += c2 * d
-        r3 += c3 * d
-        r4 += c4 * d
-        r5 += c5 * d
-        dd += d * d
-    out[0], out[1], out[2], out[3], out[4], out[5], out[6], out[7] = m00, m10, m11, m20, m21, m22, m30, m31
-    out[8], out[9], out[10], out[11], out[12], out[13], out[14], out[15] = m32, m33, m40, m41, m42, m43, m44, m50
-    out[16], out[17], out[18], out[19], out[20], out[21], out[22], out[23] = m51, m52, m53, m54, m55, r0, r1, r2
-    out[24], out[25], out[26], out[27] = r3, r4, r5, dd
-
-
 @njit(cache=True, nogil=True)
 def _chunk_sums(code, origin, axes, sizes, points, weights, start, end, out):  # type: ignore[no-untyped-def]
     """Sums over some points: lower triangle of J^T J, J^T d, d^T d."""
@@ -340,16 +176,16 @@ def _chunk_sums(code, origin, axes, sizes, points, weights, start, end, out):  #
     acc = np.zeros(45)
     weighted = len(weights) > 0
     if code == PLANE and not weighted:
-        _plane_sums(origin, axes, points, start, end, out)
+        plane_sums(origin, axes, points, start, end, out)
         return
     if code == SPHERE and not weighted and axes[0, 0] == 1.0 and axes[1, 1] == 1.0:
-        _sphere_sums(origin, sizes[0], points, start, end, out)
+        sphere_sums(origin, sizes[0], points, start, end, out)
         return
     if code == CYLINDER and not weighted:
-        _cylinder_sums(origin, axes, sizes[0], points, start, end, out)
+        cylinder_sums(origin, axes, sizes[0], points, start, end, out)
         return
     if code == CONE and not weighted:
-        _cone_sums(origin, axes, sizes[0], sizes[1], points, start, end, out)
+        cone_sums(origin, axes, sizes[0], sizes[1], points, start, end, out)
         return
     a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
     a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
@@ -364,7 +200,7 @@ def _chunk_sums(code, origin, axes, sizes, points, weights, start, end, out):  #
                 g[0], g[1], g[2], g[3], g[4] = 1.0 - part, float(part), 0.0, 0.0, 0.0
                 d = y if part else x
             else:
-                d = _gradient(code, x, y, z, s0, s1, g)
+                d = gradient(code, x, y, z, s0, s1, g)
             _columns(code, x, y, z, g, row)
             m = 0
             for j in range(p):
@@ -425,7 +261,7 @@ def linearised(code, origin, axes, sizes, points):  # type: ignore[no-untyped-de
         x = axes[0, 0] * lx + axes[0, 1] * ly + axes[0, 2] * lz
         y = axes[1, 0] * lx + axes[1, 1] * ly + axes[1, 2] * lz
         z = axes[2, 0] * lx + axes[2, 1] * ly + axes[2, 2] * lz
-        d[i] = _gradient(code, x, y, z, sizes[0], sizes[1], g)
+        d[i] = gradient(code, x, y, z, sizes[0], sizes[1], g)
         _columns(code, x, y, z, g, row)
         for k in range(p):
             jacobian[i, k] = row[k]
@@ -489,7 +325,7 @@ def _chunk_distances(code, origin, axes, sizes, points, start, end, out):  # typ
         x = axes[0, 0] * lx + axes[0, 1] * ly + axes[0, 2] * lz
         y = axes[1, 0] * lx + axes[1, 1] * ly + axes[1, 2] * lz
         z = axes[2, 0] * lx + axes[2, 1] * ly + axes[2, 2] * lz
-        out[i] = _gradient(code, x, y, z, sizes[0], sizes[1], g)
+        out[i] = gradient(code, x, y, z, sizes[0], sizes[1], g)
 
 
 @njit(cache=True, nogil=True, parallel=True)
@@ -519,111 +355,7 @@ def gradients(code, origin, axes, sizes, points):  # type: ignore[no-untyped-def
         x = axes[0, 0] * lx + axes[0, 1] * ly + axes[0, 2] * lz
         y = axes[1, 0] * lx + axes[1, 1] * ly + axes[1, 2] * lz
         z = axes[2, 0] * lx + axes[2, 1] * ly + axes[2, 2] * lz
-        _gradient(code, x, y, z, sizes[0], sizes[1], g)
+        gradient(code, x, y, z, sizes[0], sizes[1], g)
         for k in range(3):
             out[i, k] = g[0] * axes[0, k] + g[1] * axes[1, k] + g[2] * axes[2, k]
     return out
-
-
-@njit(cache=True, nogil=True)
-def _chunk_shift(points, center, out, sums, start, end):  # type: ignore[no-untyped-def]
-    s0 = s1 = s2 = top = 0.0
-    for i in range(start, end):
-        x, y, z = points[i, 0] - center[0], points[i, 1] - center[1], points[i, 2] - center[2]
-        out[i, 0], out[i, 1], out[i, 2] = x, y, z
-        s0 += x
-        s1 += y
-        s2 += z
-        top = max(top, abs(x), abs(y), abs(z))
-    sums[0], sums[1], sums[2], sums[3] = s0, s1, s2, top
-
-
-@njit(cache=True, nogil=True, parallel=True)
-def _all_shift(points, center, out, parts):  # type: ignore[no-untyped-def]
-    n = points.shape[0]
-    for c in prange(parts.shape[0]):
-        _chunk_shift(points, center, out, parts[c], c * CHUNK, min(n, (c + 1) * CHUNK))
-
-
-@njit(cache=True, nogil=True, parallel=True)
-def _all_finish(points, rest, factor):  # type: ignore[no-untyped-def]
-    n = points.shape[0]
-    for c in prange((n + CHUNK - 1) // CHUNK):
-        for i in range(c * CHUNK, min(n, (c + 1) * CHUNK)):
-            for k in range(3):
-                points[i, k] = (points[i, k] - rest[k]) * factor
-
-
-@njit(cache=True, nogil=True)
-def _shifted(points, center, out, parts):  # type: ignore[no-untyped-def]
-    n = points.shape[0]
-    if n >= PARALLEL:
-        _all_shift(points, center, out, parts)
-    else:
-        for c in range(parts.shape[0]):
-            _chunk_shift(points, center, out, parts[c], c * CHUNK, min(n, (c + 1) * CHUNK))
-    sums, top = np.zeros(3), 0.0
-    for c in range(parts.shape[0]):
-        top = max(top, parts[c, 3])
-        for k in range(3):
-            sums[k] += parts[c, k]
-    return sums / n, top
-
-
-@njit(cache=True, nogil=True)
-def normalised(points):  # type: ignore[no-untyped-def]
-    """Return centroid (3,), scale, and (points - centroid) / scale (n, 3)."""
-    n = points.shape[0]
-    parts = np.zeros(((n + CHUNK - 1) // CHUNK, 4))
-    out = np.empty_like(points)
-    # A point of the cloud is subtracted first: sums of numbers far from the origin would be rounded.
-    first, _ = _shifted(points, points[0].copy(), out, parts)
-    center = points[0] + first
-    rest, top = _shifted(points, center, out, parts)
-    scale = top if top > 0.0 else 1.0
-    if n >= PARALLEL:
-        _all_finish(out, rest, 1.0 / scale)
-    else:
-        factor = 1.0 / scale
-        for i in range(n):
-            for k in range(3):
-                out[i, k] = (out[i, k] - rest[k]) * factor
-    return center + rest, scale, out
-
-
-@njit(cache=True, nogil=True)
-def _cell_extremes(code, origin, axes, sizes, points, weights, box, splits, start, end, low, high, rows):  # type: ignore[no-untyped-def]
-    """Keep the lowest and the highest distance of every cell of the box around the points (their own frame)."""
-    g = np.empty(5)
-    for i in range(start, end):
-        lx, ly, lz = points[i, 0] - origin[0], points[i, 1] - origin[1], points[i, 2] - origin[2]
-        x = axes[0, 0] * lx + axes[0, 1] * ly + axes[0, 2] * lz
-        y = axes[1, 0] * lx + axes[1, 1] * ly + axes[1, 2] * lz
-        z = axes[2, 0] * lx + axes[2, 1] * ly + axes[2, 2] * lz
-        d = _gradient(code, x, y, z, sizes[0], sizes[1], g)
-        if len(weights) > 0:
-            d *= weights[i]
-        a = int((x - box[0]) * box[3])
-        b = int((y - box[1]) * box[4])
-        c = int((z - box[2]) * box[5])
-        a, b, c = (min(max(a, 0), splits - 1), min(max(b, 0), splits - 1), min(max(c, 0), splits - 1))
-        cell = (a * splits + b) * splits + c
-        if d < low[cell]:
-            low[cell] = d
-            rows[cell, 0] = i
-        if d > high[cell]:
-            high[cell] = d
-            rows[cell, 1] = i
-
-
-@njit(cache=True, nogil=True, parallel=True)
-def cell_extremes(code, origin, axes, sizes, points, weights, box, splits):  # type: ignore[no-untyped-def]
-    """Return rows (m, 2) of the lowest and highest distances over cells, -1 for cells without points."""
-    n, threads = points.shape[0], 4
-    cells = splits**3
-    low, high = np.full((threads, cells), np.inf), np.full((threads, cells), -np.inf)
-    rows = np.full((threads, cells, 2), -1)
-    for t in prange(threads):
-        _cell_extremes(code, origin, axes, sizes, points, weights, box, splits, n * t // threads,
-                       n * (t + 1) // threads, low[t], high[t], rows[t])  # fmt: skip
-    return rows

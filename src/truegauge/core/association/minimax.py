@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Floats
-from truegauge.core.association import kernels, steps
+from truegauge.core.association import steps
+from truegauge.core.association.cells import cell_extremes
 from truegauge.core.association.exchange import exchange
 from truegauge.core.association.features import Pose
 from truegauge.core.association.fit import Certificate
@@ -114,7 +115,7 @@ def solve_all(task: Task, start: Pose) -> Minimax:
 def extreme_rows(problem: Problem, pose: Pose) -> NDArray[np.int64]:
     """Return the points of lowest and highest distance in cells of the box around the points."""
     box = np.concatenate([np.full(3, -1.8), np.full(3, _SPLITS / 3.6)])
-    found = kernels.cell_extremes(  # type: ignore[no-untyped-call]
+    found = cell_extremes(  # type: ignore[no-untyped-call]
         pose.code, pose.origin, pose.axes, pose.sizes, problem.points, problem.weights,
         _centred(box, pose), _SPLITS,
     )  # fmt: skip

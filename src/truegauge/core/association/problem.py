@@ -10,6 +10,7 @@ from truegauge.core.arrays import Floats, Points, Vector, for_reading
 from truegauge.core.association import kernels, steps
 from truegauge.core.association.constraints import NONE, Constraints, Freedom, freedom_of
 from truegauge.core.association.features import Pose
+from truegauge.core.association.scaling import normalised
 from truegauge.core.errors import ConvergenceError, IndeterminateError
 
 NO_WEIGHTS = np.empty(0)
@@ -102,7 +103,7 @@ def _arrays(pose: Pose) -> tuple[Any, ...]:
 
 def make_problem(code: int, points: Points, weights: Floats | None, constraints: Constraints = NONE) -> Problem:
     """Normalise points, weights (to a mean square of 1) and constraints."""
-    center, scale, local = kernels.normalised(for_reading(points))  # type: ignore[no-untyped-call]
+    center, scale, local = normalised(for_reading(points))  # type: ignore[no-untyped-call]
     scaled = constraints if constraints is NONE else constraints.scaled(1 / scale, -center / scale)
     own = NO_WEIGHTS
     if weights is not None:

@@ -10,6 +10,7 @@ import numpy as np
 
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.association import kernels, steps
+from truegauge.core.association.axes import axes_along
 from truegauge.core.association.constraints import NONE, freedom_of
 from truegauge.core.association.features import (
     Circle,
@@ -27,7 +28,6 @@ from truegauge.core.association.features import (
     Sphere,
     SquareSlot,
     Torus,
-    axes_along,
 )
 from truegauge.core.association.fit import Behind
 from truegauge.core.association.problem import Problem, Solution, best_of, minimise, word

@@ -18,10 +18,11 @@ from truegauge.core.cad.borders import Borders, borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed
 from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, is_among, nearest_triangle
 from truegauge.core.cad.clearance import clearances, heights
-from truegauge.core.cad.feet import border_met, foot, on_face, side_slipped_over
+from truegauge.core.cad.feet import border_met, on_face, side_slipped_over
 from truegauge.core.cad.model import CadModel, Mesh, SurfaceKind, border_edges
 from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
+from truegauge.core.cad.surface_foot import foot
 from truegauge.core.progress import Progress, silent
 
 NO_FACE = -1

@@ -5,6 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from truegauge.core.arrays import unit
+from truegauge.core.association.axes import axes_along
 from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import (
     Circle,
@@ -12,7 +13,6 @@ from truegauge.core.association.features import (
     Feature,
     Line,
     Shape,
-    axes_along,
 )
 from truegauge.core.association.fit import Criterion
 from truegauge.core.constructions.lines_and_planes import (

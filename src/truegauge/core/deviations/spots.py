@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Vector
-from truegauge.core.association.features import axes_along
+from truegauge.core.association.axes import axes_along
 from truegauge.core.errors import EvaluationError
 from truegauge.core.features.extraction import cells_of
 from truegauge.core.features.measured_surface import patch_surface

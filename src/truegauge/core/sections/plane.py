@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Points, Vector
-from truegauge.core.association.features import axes_along
+from truegauge.core.association.axes import axes_along
 
 Flat = NDArray[np.float64]  # (n, 2) mm, coordinates of the section
 

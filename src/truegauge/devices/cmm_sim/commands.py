@@ -12,8 +12,10 @@ from truegauge.core.probing.assembly import HeadPose
 from truegauge.devices.cmm_sim import frames as csy
 from truegauge.devices.cmm_sim.frames import Frames
 from truegauge.devices.cmm_sim.properties import Properties, Tool, tool_in_use, tool_named
+from truegauge.devices.cmm_sim.rack import change
 from truegauge.devices.cmm_sim.scanning import HINTS, KNOWN, SCANS, Contour, follow, scan_path
-from truegauge.devices.cmm_sim.world import CmmWorld, MachineStopped, SensorTouch
+from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
+from truegauge.devices.cmm_sim.world import CmmWorld
 from truegauge.devices.ipp import messages as m
 from truegauge.devices.ipp.messages import Call, ProtocolError, Value, Word, call, place_calls
 
@@ -186,7 +188,7 @@ class Commands:
     def on_ChangeTool(self, given: Call) -> None:
         """Take a tool, through the rack where it must be."""
         tool = tool_named(self.world, _text(given))
-        self.world.change(tool.assembly.name)
+        change(self.world, tool.assembly.name)
         self.world.stylus_id = tool.stylus
 
     def on_GetChangeToolAction(self, given: Call) -> Answer:

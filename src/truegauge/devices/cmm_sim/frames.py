@@ -10,7 +10,7 @@ import numpy as np
 
 from truegauge.core.arrays import Rigid, Vector
 from truegauge.core.frames import apply, invert, rigid, rotate, rotation_about
-from truegauge.devices.cmm_sim.world import MachineStopped
+from truegauge.devices.cmm_sim.words import MachineStopped
 from truegauge.devices.ipp import messages as m
 
 MACHINE, MOVEABLE, PART = "MachineCsy", "MoveableMachineCsy", "PartCsy"

@@ -21,9 +21,11 @@ from truegauge.core.frames import apply, rotate
 from truegauge.core.probing.assembly import ProbeAssembly
 from truegauge.core.probing.probing import RackPort
 from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.server import IppServer
 from truegauge.devices.cmm_sim.settings import Fault
-from truegauge.devices.cmm_sim.world import CmmWorld, MachineStopped, SensorTouch
+from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
+from truegauge.devices.cmm_sim.world import CmmWorld
 
 log = logging.getLogger(__name__)
 _JOG_S = 0.02
@@ -176,13 +178,13 @@ class HandsServer:
                     world.touch_by_hand(np.array(given["direction"], dtype=float), float(given["reach"]))
                 )
             case "raise":
-                world.raise_quill()
+                Operator(world).raises_quill()
             case "touch sphere":
-                return self._reported(world.operator_touches_sphere(int(given.get("number", 0))))
+                return self._reported(Operator(world).touches_sphere(int(given.get("number", 0))))
             case "touch part":
                 return self._reported(self._touch_part(given))
             case "pace":
-                world.set_pace(float(given["pace"]))
+                world.drive.pace = float(given["pace"])
             case _:
                 raise ValueError(f"{what!r} is nothing that hands can do")
         return None
@@ -198,12 +200,12 @@ class HandsServer:
         if part is None:
             raise ValueError("there is no part on the table")
         place = apply(part.machine_from_part, part.growth * np.array(given["place"], dtype=float))
-        return self._world.operator_touches(place, rotate(part.machine_from_part, np.array(given["out"], dtype=float)))
+        return Operator(self._world).touches(place, rotate(part.machine_from_part, np.array(given["out"], dtype=float)))
 
     def _seen(self) -> dict[str, Any]:
         world = self._world
         return {
-            "quill": world.scales.tolist(),
+            "quill": world.drive.scales.tolist(),
             "mounted": "" if world.probe is None else world.probe.assembly.name,
             "pose": None if world.probe is None else world.probe.pose.model_dump(),
             "stylus": world.stylus_id,

@@ -4,7 +4,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
-from truegauge.devices.cmm_sim.world import CmmWorld, MachineStopped
+from truegauge.devices.cmm_sim.words import MachineStopped
+from truegauge.devices.cmm_sim.world import CmmWorld
 from truegauge.devices.ipp import messages as m
 from truegauge.devices.ipp.messages import Call, Value, call
 
@@ -59,7 +60,7 @@ class Properties:
         world = self._world
         root, _, own = name.partition(".")
         if root == "Tool" and own in _SET:
-            return call(name, float(getattr(world, _SET[own])))
+            return call(name, float(getattr(self._holder(_SET[own]), _SET[own])))
         if root in ("Tool", "FoundTool") and own in _READ:
             tool = tool_in_use(world) if root == "Tool" else self._found()
             if tool is None and own in ("Id", "Name"):
@@ -72,6 +73,9 @@ class Properties:
         if name in ("Part.Temperature", "Machine.Temperature"):
             return call(name, float(world.temperature_c))
         raise MachineStopped(m.NO_PROPERTY, f"there is no property {name[:60]}", 0)
+
+    def _holder(self, attribute: str) -> object:
+        return self._world.drive if hasattr(self._world.drive, attribute) else self._world
 
     def _of(self, tool: Tool, own: str) -> tuple[Value, ...]:
         if own in ("Name", "Id"):
@@ -91,7 +95,7 @@ class Properties:
         low, high = _RANGES.get(attribute, (0.0, 100.0))
         if not low <= value <= high or (low == 0 and value == 0):
             raise MachineStopped(m.ARGUMENT, f"{name} goes from {low:g} to {high:g}", 0)
-        setattr(self._world, attribute, value)
+        setattr(self._holder(attribute), attribute, value)
 
     def below(self, path: str) -> list[tuple[str, str]]:
         """Return names and types of what is directly below a path; of everything at the top (MachineStopped)."""

@@ -5,7 +5,8 @@ import socket
 import threading
 
 from truegauge.devices.cmm_sim.session import Session
-from truegauge.devices.cmm_sim.world import CmmWorld, SensorTouch
+from truegauge.devices.cmm_sim.words import SensorTouch
+from truegauge.devices.cmm_sim.world import CmmWorld
 
 log = logging.getLogger(__name__)
 _GREETED_S = 10.0  # in which who connects must open a session
@@ -34,7 +35,7 @@ class IppServer:
     def close(self) -> None:
         """Stop listening, and the machine."""
         self._closing.set()
-        self.world.stop.set()
+        self.world.drive.stop.set()
         # A thread that waits for a connection is woken by one: closing the socket alone would leave it waiting.
         try:
             socket.create_connection(("127.0.0.1", self.port), timeout=0.5).close()
@@ -61,13 +62,13 @@ class IppServer:
         """Lose the power: the connection is cut, and the machine does not know where it is afterwards."""
         self.powered = False
         self.world.homed = False
-        self.world.stop.set()
+        self.world.drive.stop.set()
         if self._session is not None:
             self._session.cut()
 
     def power_on(self) -> None:
         """Switch it on again."""
-        self.world.stop.clear()
+        self.world.drive.stop.clear()
         self.powered = True
 
     def _serve(self) -> None:

@@ -10,7 +10,8 @@ from typing import Protocol
 from truegauge.devices.cmm_sim.commands import MOVES, Answer, Commands
 from truegauge.devices.cmm_sim.scanning import HINTS, SCANS
 from truegauge.devices.cmm_sim.settings import LINE_FAULTS
-from truegauge.devices.cmm_sim.world import CmmWorld, MachineStopped, SensorTouch
+from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
+from truegauge.devices.cmm_sim.world import CmmWorld
 from truegauge.devices.ipp import messages as m
 from truegauge.devices.ipp.messages import (
     LONGEST,
@@ -85,7 +86,7 @@ class Session:
         """Serve until the connection ends, or who connected says nothing without ever opening a session."""
         # Neither may who does not read what is sent hold the machine.
         self._connection.settimeout(self._server.greeted_s)
-        self._world.moved = self._on_moved
+        self._world.drive.moved = self._on_moved
         worker = threading.Thread(target=self._worker, name="ipp-machine", daemon=True)
         worker.start()
         rest = b""
@@ -109,10 +110,10 @@ class Session:
                 self._take(line.decode("ascii", "replace").strip())
         self.cut()
         self._work.put(None)
-        self._world.stop.set()  # nobody is there to stop it any more
+        self._world.drive.stop.set()  # nobody is there to stop it any more
         worker.join()
-        self._world.stop.clear()
-        self._world.moved = lambda: None
+        self._world.drive.stop.clear()
+        self._world.drive.moved = lambda: None
 
     def cut(self) -> None:
         """End the connection at once."""
@@ -180,7 +181,7 @@ class Session:
                 self._do(command)
             self._ended = number
             if self._aborted is not None and number >= self._aborted:
-                self._world.stop.clear()
+                self._world.drive.stop.clear()
 
     def _do(self, command: Command) -> None:
         name = command.call.name
@@ -242,7 +243,7 @@ class Session:
     def _on_AbortE(self, command: Command) -> None:
         if self._ended < self._taken:  # where nothing goes on, there is nothing to stop
             self._aborted = self._taken
-            self._world.stop.set()
+            self._world.drive.stop.set()
 
     def _on_GetErrStatusE(self, command: Command) -> Answer:
         return [(call("ErrStatus", 1 if self._world.fault_text or self._aborted is not None else 0),)]

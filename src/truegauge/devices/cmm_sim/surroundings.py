@@ -7,6 +7,7 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
 from truegauge.core.cad.projection import Projector
+from truegauge.core.probing.assembly import StylusPlace
 from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
 from truegauge.core.probing.sphere import ReferenceSphere
 
@@ -74,3 +75,11 @@ class SphereOnTable(SphereObstacle):
     def make_dirty(self, direction: Vector, height: float) -> None:
         """Let something stick to it."""
         self.dirt.append((unit(direction), height))
+
+
+def tip_balls(tip: StylusPlace) -> Points:
+    """Return where balls stand for the tip: one for a ball or disc, several for a cylinder."""
+    if tip.tip.shape != "cylinder":
+        return tip.center[None]
+    along = np.linspace(-0.5, 0.5, 9)[:, None] * max(0.0, tip.tip.thickness - tip.tip.diameter)
+    return np.asarray(tip.center + along * tip.direction, dtype=np.float64)

@@ -1,22 +1,21 @@
 """The machine behind the server: it moves, touches, meets obstacles, takes its time. Knows nothing of sockets."""
 
 import threading
-import time
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Vector, any_perpendicular, unit
+from truegauge.core.arrays import Points, Vector, unit
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap, probe_shape
 from truegauge.core.probing.obstacles import ParkedProbe, Table
 from truegauge.core.probing.probing import RackPort
-from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern, touch_directions
-from truegauge.core.probing.travel import NoWay, Surroundings, find_way
+from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern
+from truegauge.devices.cmm_sim.drive import Drive
 from truegauge.devices.cmm_sim.probe import PhysicalProbe
 from truegauge.devices.cmm_sim.settings import Fault, Faults, MachineSettings, VolumetricError
-from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable
+from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable, tip_balls
+from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
 from truegauge.devices.ipp import messages as m
 
 _TICK_S = 0.02
@@ -26,29 +25,13 @@ _ROUNDED = 0.05  # mm beyond the end of an axis that are taken for its end
 _SAFE = 0.02  # mm of room that counts as free
 
 
-class MachineStopped(Exception):
-    """The machine will not, or could not; with the number and severity of the protocol."""
-
-    def __init__(self, number: int, text: str, severity: int = 1) -> None:
-        self.number, self.text, self.severity = number, text, severity
-        super().__init__(text)
-
-
-@dataclass(frozen=True, slots=True)
-class SensorTouch:
-    """A touch: the place of the tip as the machine believes it (3,), and the direction of the motion (3,)."""
-
-    place: Vector
-    approach: Vector
-
-
 class CmmWorld:
     """Machine, probe, and what stands on the table."""
 
     def __init__(self, settings: MachineSettings, seed: int, faults: tuple[Fault, ...] = ()) -> None:
         self.settings, self.seed = settings, seed
         self.faults = Faults(list(faults))
-        self._rng = np.random.default_rng([seed, 5])
+        self.rng = np.random.default_rng([seed, 5])
         self.error = VolumetricError(settings, np.random.default_rng([seed, 6]))
         self.temperature_c = settings.temperature_c
         self.table = Table(settings.table_z)
@@ -59,14 +42,12 @@ class CmmWorld:
         self.rack: dict[str, RackPort] = {}  # by the name of the assembly
         self.probe: PhysicalProbe | None = None
         self.stylus_id = ""
-        self.scales = np.array([settings.travel[1][0] / 2, settings.travel[1][1] / 2, settings.travel[1][2]])
+        x, y, z = settings.travel[1]
+        self.drive = Drive(np.array([x / 2, y / 2, z]), settings.acceleration, settings.pace)
         self.homed = False
         self.fault_text = ""  # why it stands still, until it is cleared
-        self.stop = threading.Event()
         self.busy = threading.RLock()  # one thing at a time: what the program asks, and what hands do
-        self.moved: Callable[[], None] = lambda: None
         self.travel_speed, self.touch_speed, self.scan_speed = 150.0, 5.0, 10.0
-        self.acceleration = settings.acceleration
         self.approach, self.search, self.retract = 4.0, 4.0, 4.0
         self.touches = 0
         self._jog = np.zeros(3)
@@ -150,7 +131,7 @@ class CmmWorld:
 
     def place(self) -> Vector:
         """Return where the machine believes the tip in use to be (3,)."""
-        return np.asarray(self.scales + self.nominal_tip())
+        return np.asarray(self.drive.scales + self.nominal_tip())
 
     def true_tip(self) -> StylusPlace:
         """Return the tip in use as it is, beside the quill."""
@@ -197,7 +178,7 @@ class CmmWorld:
     def home(self) -> None:
         """Find the scales' marks: straight up, then where it is known."""
         self.fault_text = ""
-        self._run_to(np.array([*self.scales[:2], self.settings.travel[1][2]]), self.travel_speed)
+        self.drive.run_to(np.array([*self.drive.scales[:2], self.settings.travel[1][2]]), self.travel_speed)
         self.homed = True
 
     def go_to(self, place: Vector, pose: HeadPose | None = None) -> None:
@@ -205,7 +186,7 @@ class CmmWorld:
         self.ready()
         if pose is not None and self.probe is not None and pose != self.probe.pose:
             self._turn_head(pose)
-        self._travel(place - self.nominal_tip())
+        self.travel(place - self.nominal_tip())
 
     def go_to_pose(self, pose: HeadPose) -> None:
         """Turn the head where it is."""
@@ -232,26 +213,26 @@ class CmmWorld:
             )
             a = self.probe.assembly
             shape = probe_shape(a.bodies(between), a.styli(between))
-            room, part, obstacle = gap(shape, self.true_quill(self.scales), self.obstacles)
+            room, part, obstacle = gap(shape, self.true_quill(self.drive.scales), self.obstacles)
             if room < 0:
                 self._collide(part, obstacle)
-        self._wait(1.2)
+        self.drive.wait(1.2)
         self.probe.take_pose(pose)
-        self.moved()
+        self.drive.moved()
 
-    def _travel(self, quill: Vector) -> None:
+    def travel(self, quill: Vector) -> None:
         """Move the quill (by its scales) straight; whatever is met stops it."""
         low, high = self.settings.travel
         if (quill < np.array(low) - _ROUNDED).any() or (quill > np.array(high) + _ROUNDED).any():
             axis = "XYZ"[int(np.argmax(np.maximum(np.array(low) - quill, quill - np.array(high))))]
             raise MachineStopped(m.OUT_OF_LIMITS, f"the way ends beyond the travel of the {axis} axis", 1)
         quill = np.clip(quill, low, high)
-        start, end = self.true_quill(self.scales), self.true_quill(quill)
+        start, end = self.true_quill(self.drive.scales), self.true_quill(quill)
         met = first_meeting(self.shape(), start, end, self.obstacles, self._margin(self.shape(), start))
         if met is None:
-            self._run_to(quill, self.travel_speed)
+            self.drive.run_to(quill, self.travel_speed)
             return
-        self._run_to(self.scales + (met.at - start), self.travel_speed)
+        self.drive.run_to(self.drive.scales + (met.at - start), self.travel_speed)
         self._collide(met.part, met.obstacle)
 
     def _margin(self, shape: ProbeShape, at: Vector) -> float:
@@ -269,39 +250,6 @@ class CmmWorld:
         self.fault_text = f"{name} met {obstacle}"
         raise MachineStopped(m.COLLISION, f"collision: {self.fault_text}; the machine stopped", 2)
 
-    def _run_to(self, quill: Vector, speed: float) -> None:
-        """Be on the way for as long as it takes, and say where."""
-        start = self.scales.copy()
-        length = float(np.linalg.norm(quill - start))
-        duration = self.duration(length, speed)
-        began = time.monotonic()
-        if self.settings.pace > 0 and duration > 0:
-            while True:
-                share = (time.monotonic() - began) * self.settings.pace / duration
-                if share >= 1:
-                    break
-                self.scales = start + share * (quill - start)
-                self.moved()
-                if self.stop.wait(_TICK_S):
-                    break
-        if self.stop.is_set():
-            self.stop.clear()
-            raise MachineStopped(m.ABORTED, "stopped by the user", 1)
-        self.scales = quill
-        self.moved()
-
-    def duration(self, length: float, speed: float) -> float:
-        """Return how long a way takes with its acceleration, s."""
-        ramp = speed * speed / self.acceleration
-        if length < ramp:
-            return float(2 * np.sqrt(length / self.acceleration))
-        return length / speed + speed / self.acceleration
-
-    def _wait(self, seconds: float) -> None:
-        if self.settings.pace > 0 and self.stop.wait(seconds / self.settings.pace):
-            self.stop.clear()
-            raise MachineStopped(m.ABORTED, "stopped by the user", 1)
-
     # Touching -----------------------------------------------------------------------------------------------------
 
     def measure(self, target: Vector, normal: Vector) -> SensorTouch:
@@ -313,7 +261,7 @@ class CmmWorld:
         self._scanning = False
         out = unit(normal)
         radius = self.true_tip().radius
-        self._travel(target + (radius + self.approach) * out - self.nominal_tip())
+        self.travel(target + (radius + self.approach) * out - self.nominal_tip())
         touch = self.feel(-out, self.approach + self.search)
         if touch is None:
             self._retreat(out, self.retract)
@@ -332,7 +280,7 @@ class CmmWorld:
         """
         out = unit(normal)
         radius = self.true_tip().radius
-        self._travel(target + (radius + (near if self._scanning else self.approach)) * out - self.nominal_tip())
+        self.travel(target + (radius + (near if self._scanning else self.approach)) * out - self.nominal_tip())
         touch = self.feel(-out, self.approach + self.search)
         if touch is None:
             raise MachineStopped(m.NO_SURFACE, "the surface was lost on the way of the scan", 1)
@@ -345,7 +293,7 @@ class CmmWorld:
 
     def _deflected(self, expected: Vector) -> Vector:
         """Return the surface's normal (3,) at the contact, as the deflection of the tip tells it."""
-        at = self._tip_balls(self.true_tip()) + self.true_quill(self.scales)
+        at = tip_balls(self.true_tip()) + self.true_quill(self.drive.scales)
         steps = 0.01 * np.eye(3)
         growth = np.array([self._room(at + s, 0.0) - self._room(at - s, 0.0) for s in steps])
         length = float(np.linalg.norm(growth))
@@ -361,14 +309,14 @@ class CmmWorld:
         direction, speed = unit(direction), speed or self.touch_speed
         found = self._contact(direction, reach)
         if found is None:
-            self._run_to(self.scales + reach * direction, speed)
+            self.drive.run_to(self.drive.scales + reach * direction, speed)
             return None
         tip = self.true_tip()
         assert self.probe is not None
         bent = self.faults.size("bent-stylus", self.touches)
         late = self.probe.pre_travel(tip, direction, speed, bent=bent)
-        noise = float(self._rng.normal(0, self.settings.noise))
-        self._run_to(self.scales + found * direction, speed)
+        noise = float(self.rng.normal(0, self.settings.noise))
+        self.drive.run_to(self.drive.scales + found * direction, speed)
         self.touches += 1
         self._happenings()
         # What the machine believes: its scales at the signal, and the tip where the description says.
@@ -395,37 +343,29 @@ class CmmWorld:
         dirty = self.faults.size("dirty-sphere")
         if dirty and self.sphere is not None and not self.sphere.dirt:
             self.sphere.make_dirty(np.array([0.04, 0.02, 1.0]), 0.035 * dirty)
-        quill = self.true_quill(self.scales)
+        quill = self.true_quill(self.drive.scales)
         done, body_room, least = 0.0, 0.0, self._margin(rest, quill)
         while done <= reach:
             at = quill + done * direction
-            room = self._room(self._tip_balls(tip) + at, radius)
+            room = self._room(tip_balls(tip) + at, radius)
             if room < _CONTACT:
                 return done
             if body_room < _SAFE:
                 body_room, part, obstacle = gap(rest, at, self.obstacles)
                 if body_room < least:
-                    self._run_to(self.scales + done * direction, self.touch_speed)
+                    self.drive.run_to(self.drive.scales + done * direction, self.touch_speed)
                     self._collide(part, obstacle)
             step = min(room, max(body_room, 0.05))
             done += step
             body_room -= step
         return None
 
-    @staticmethod
-    def _tip_balls(tip: StylusPlace) -> Points:
-        """Return where balls stand for the tip: one for a ball or disc, several for a cylinder."""
-        if tip.tip.shape != "cylinder":
-            return tip.center[None]
-        along = np.linspace(-0.5, 0.5, 9)[:, None] * max(0.0, tip.tip.thickness - tip.tip.diameter)
-        return np.asarray(tip.center + along * tip.direction)
-
     def _room(self, centers: Points, radius: float) -> float:
         return min(float(o.distances(centers).min()) for o in self.obstacles) - radius
 
     def _retreat(self, out: Vector, distance: float) -> None:
         if distance > 0:  # else it stays where it touched
-            self._run_to(self.scales + distance * out, self.travel_speed)
+            self.drive.run_to(self.drive.scales + distance * out, self.travel_speed)
 
     # By hand ------------------------------------------------------------------------------------------------------
 
@@ -438,7 +378,7 @@ class CmmWorld:
         if length < 1e-9:
             return None
         low, high = (np.array(v) for v in self.settings.travel)
-        step = np.clip(self.scales + step, low, high) - self.scales
+        step = np.clip(self.drive.scales + step, low, high) - self.drive.scales
         length = float(np.linalg.norm(step))
         if length < 1e-9:
             return None
@@ -454,73 +394,3 @@ class CmmWorld:
         if touched is not None:
             self._retreat(-touched.approach, self.retract)
         return touched
-
-    def operator_touches_sphere(self, number: int = 0) -> SensorTouch | None:
-        """Have an operator touch the sphere, as well as the eye can aim: once along the shaft, the next ones around."""
-        tip = self.true_tip()
-        if self.sphere is None:
-            raise MachineStopped(m.ARGUMENT, "there is no reference sphere on the table", 0)
-        out = -tip.direction
-        if number > 0:
-            around = touch_directions(_BY_EYE, tip.direction, self.sphere.record, tip.radius + 2.5)
-            out = around[number % len(around)]
-        return self.operator_touches(self.sphere.center + self.sphere.record.radius * out, out)
-
-    def operator_touches(self, place: Vector, out: Vector, aim: float = 0.8) -> SensorTouch | None:
-        """Have an operator bring the tip before a place (3,) and touch it against the direction `out` (3,)."""
-        self.ready()
-        tip = self.true_tip()
-        x = any_perpendicular(out)
-        off = self._rng.normal(0, aim, 2) @ np.vstack([x, np.cross(out, x)])
-        goal = place + off + (tip.radius + 6.0) * out - tip.center
-        around = Surroundings(self.obstacles, float(self.settings.travel[1][2]))
-        here, ways = self.true_quill(self.scales), (-tip.direction, *np.eye(3), *-np.eye(3))
-        try:
-            way = find_way(self.shape(), here, goal, around, leave=ways, arrive=(-tip.direction, out))
-        except NoWay as error:
-            raise MachineStopped(m.COLLISION, f"the operator finds no way there: {error}", 0) from error
-        for stop in way:
-            self._travel(stop)
-        return self.touch_by_hand(-out, 20.0)
-
-    def raise_quill(self) -> None:
-        """Have an operator move the probe out of the part and up, so that the head can turn."""
-        self.ready()
-        if self.probe is None or not self.stylus_id:
-            return
-        here, ways = self.true_quill(self.scales), (-self.true_tip().direction, *np.eye(3), *-np.eye(3))
-        safe = float(self.settings.travel[1][2]) - 150.0
-        if here[2] >= safe:
-            return
-        up = np.array([*here[:2], safe])
-        for stop in find_way(self.shape(), here, up, Surroundings(self.obstacles, up[2]), leave=ways):
-            self._travel(stop)
-
-    def set_pace(self, pace: float) -> None:
-        """Run so many times as fast as a real machine; 0: as fast as it can."""
-        self.settings = replace(self.settings, pace=pace)
-
-    # The rack -----------------------------------------------------------------------------------------------------
-
-    def change(self, name: str) -> None:
-        """Change to an assembly through the rack."""
-        self.ready()
-        if self.probe is not None and self.probe.assembly.name == name:
-            return
-        if name not in self.assemblies:
-            raise MachineStopped(m.NO_TOOL, f"there is no probe assembly {name}", 1)
-        for wanted, word in ((self.probe.assembly.name if self.probe else "", "put down"), (name, "picked up")):
-            if wanted and wanted not in self.rack:
-                raise MachineStopped(m.NOT_IN_RACK, f"{wanted} has no port in the rack: it must be {word} by hand", 1)
-        top = self.settings.travel[1][2]
-        for wanted in filter(None, (self.probe.assembly.name if self.probe else "", name)):
-            port = np.array(self.rack[wanted].place)
-            self._travel(np.array([*self.scales[:2], top]))
-            self._travel(np.array([*port[:2], top]))
-            self._run_to(port, self.travel_speed)
-            self._wait(2.0)
-            if wanted == name:
-                self.mount(name)
-            else:
-                self.probe = None
-        self._run_to(np.array([*self.scales[:2], top]), self.travel_speed)

@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from truegauge.app.shell.devices import DEVICES, DeviceKind
+from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.core.errors import DeviceError
-from truegauge.core.frames import apply, invert
+from truegauge.core.frames import apply
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.registration.guided import TouchSide
 from truegauge.core.samples.document import Touch
-from truegauge.devices.protocol import DevicePoint, PointDevice
-
-if TYPE_CHECKING:
-    from truegauge.app.stages.devices.machine_for_guide import MachineForGuide
-    from truegauge.devices.demo_arm import DemoArm
+from truegauge.devices.protocol import Lost, Operated, PointBlock, PointDevice, Said, Wanted
 
 _POLL_MS = 120
 _SIDES = {"surface": "on the surface", "face": "on the face around the hole", "wall": "in the hole, on its wall"}
-_DEMO_DEPTH = 3.0  # mm that the demo arm reaches into a hole
+_DEPTH, _BESIDE = 3.0, 2.5  # mm that an operator reaches into a hole, and beside its edge
+ENOUGH = 3  # targets
 
 
 class GuideModel(QObject):
@@ -30,12 +28,11 @@ class GuideModel(QObject):
     changed = Signal()
     side_wanted = Signal(object)  # a direction (3,) from which the next target is seen
 
-    def __init__(self, align: AlignModel, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, align: AlignModel, shell: Shell) -> None:
+        super().__init__(shell)
+        self._shell, self._chosen = shell, ""
         self.align = align
         self.device: PointDevice | None = None
-        self._demo: DemoArm | None = None
-        self.machine: MachineForGuide | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -68,7 +65,7 @@ class GuideModel(QObject):
         there = sum(t.target == target.name for t in self.touches)
         return there, sum(n for _, n in NEEDED[target.kind])
 
-    def current(self) -> tuple[GuideTarget, str, int] | None:
+    def current(self) -> tuple[GuideTarget, TouchSide, int] | None:
         """Return the target to touch next, on which side, and how many touches are missing there; None when done."""
         from truegauge.core.nodes.aligning import target_of, touches_of
         from truegauge.core.registration.guided import still_needed
@@ -105,6 +102,34 @@ class GuideModel(QObject):
 
     # The device ----------------------------------------------------------------------------------------------------
 
+    def devices(self) -> tuple[DeviceKind, ...]:
+        """The devices that are there, the one that is offered first at the beginning."""
+        return tuple(k for k in DEVICES.values() if k.is_there(self._shell))
+
+    def device_offered(self) -> DeviceKind | None:
+        """The device that is started when nothing else is said: the one chosen, while it is there."""
+        there = self.devices()
+        return next((k for k in there if k.key == self._chosen), there[0] if there else None)
+
+    def choose_device(self, key: str) -> None:
+        """Let a device be offered."""
+        self._chosen = key
+        self.changed.emit()
+
+    def can_start(self, key: str) -> bool:
+        """Whether targets can be measured with a device now."""
+        own = self.own
+        return own is not None and len(own.targets) >= ENOUGH and DEVICES[key].is_there(self._shell)
+
+    def start_with(self, key: str = "") -> None:
+        """Take points from a device, from the one offered without a key."""
+        if key:
+            self._chosen = key
+        kind = self.device_offered()
+        device = None if kind is None else kind.open(self._shell)
+        if device is not None:
+            self.start(device)
+
     def start(self, device: PointDevice) -> None:
         """Take points from a device."""
         self.stop()
@@ -118,22 +143,6 @@ class GuideModel(QObject):
         self._timer.start()
         self.changed.emit()
 
-    def start_demo(self) -> None:
-        """Take points from the stand-in arm."""
-        from truegauge.devices.demo_arm import DemoArm
-
-        evaluator = self.align.session.evaluator
-        if evaluator is not None and evaluator.can_pick:
-            if self._demo is None or self._demo.projector is not evaluator.projector:
-                # Kept: the part stays where it stands between two runs. A scan of the sample came from the same device.
-                self._demo = DemoArm(evaluator.projector, self._device_from_part())
-            self.start(self._demo)
-
-    def _device_from_part(self) -> np.ndarray | None:
-        force = self.align.result_of(self.align.session.plan.in_force)
-        known = isinstance(force, Alignment) and force.trusted and not self.align.is_in_force
-        return invert(force.part_from_scan) if known and isinstance(force, Alignment) else None
-
     def stop(self) -> None:
         """Give the device back."""
         self._timer.stop()
@@ -146,27 +155,32 @@ class GuideModel(QObject):
         """Take what the device measured since the last time; a lost device stops the guide and loses nothing."""
         if self.device is None:
             return
-        try:
-            points = self.device.poll()
-        except DeviceError as error:
-            self.stop()
-            self.align.session.notify(error)
-            return
-        for point in points:
-            self.take(point)
+        for event in self.device.events():
+            match event:
+                case PointBlock():
+                    self.take(event)
+                case Said(words=words):
+                    self.align.session.notify(words)
+                case Lost(words=words):
+                    self.stop()
+                    self.align.session.notify(DeviceError(words))
+                    return
 
-    def take(self, point: DevicePoint) -> None:
-        """Put a point to the target that is wanted next."""
-        following = self.current()
-        if following is None:
+    def take(self, block: PointBlock) -> None:
+        """Put points, one after the other, to the targets that are wanted next."""
+        if block.radius is None:
+            self.align.session.notify(DeviceError("the touch does not count: the device does not know its tip"))
             return
-        target, side, _ = following
-        x, y, z = (float(v) for v in point.place)
-        i, j, k = (0.0, 0.0, 0.0) if point.approach is None else (float(v) for v in point.approach)
-        touch = Touch(
-            target=target.name, place=(x, y, z), side=side, radius=point.radius, approach=(i, j, k)  # type: ignore[arg-type]
-        )  # fmt: skip
-        self.align.session.document.set_touches((*self.touches, touch))
+        approach = np.zeros((len(block), 3)) if block.approach is None else block.approach
+        for place, way in zip(block.places.tolist(), approach.tolist(), strict=True):
+            following = self.current()
+            if following is None:
+                break
+            made = Touch(
+                target=following[0].name, place=tuple(place), side=following[1], radius=block.radius,
+                approach=tuple(way),
+            )  # fmt: skip
+            self.align.session.document.set_touches((*self.touches, made))
         self.changed.emit()
 
     def take_back(self) -> None:
@@ -186,50 +200,35 @@ class GuideModel(QObject):
         self.changed.emit()
 
     @property
-    def has_machine(self) -> bool:
-        """Whether a machine is connected."""
-        return self.machine is not None and self.machine.is_there
-
-    @property
     def has_operator(self) -> bool:
         """Whether somebody made up touches where the guide says."""
-        return self.device is self._demo or (self.machine is not None and self.machine.has_operator)
+        return isinstance(self.device, Operated) and self.device.has_operator
 
-    def start_what_is_there(self) -> None:
-        """Take points from the machine if one is connected, else from the stand-in arm."""
-        if self.machine is not None and self.has_machine:
-            self.start(self.machine)
-        else:
-            self.start_demo()
-
-    def demo_touch(self) -> None:
-        """Have the demo arm's operator touch where the guide says."""
-        following, arm = self.current(), self._demo
-        if following is None or self.device is None:
-            return
-        if self.machine is not None and self.device is self.machine:
-            self.machine.touch_target(following[0])
-            return
-        if arm is None or self.device is not arm:
-            return
-        target, side, _ = following
-        place, direction = np.array(target.place), np.array(target.direction)
-        number = sum(t.target == target.name for t in self.touches)
-        across = _ring(direction, number)
-        if target.kind == "sphere":
-            arm.touch(place + target.diameter / 2 * across, across)
-        elif side == "face":
-            arm.touch(place + (target.diameter / 2 + 2.5) * across, direction)
-        elif side == "wall":
-            arm.touch(place + target.diameter / 2 * across - _DEMO_DEPTH * direction, -across)
-        else:
-            arm.touch(place, direction)
-        self.poll()
+    def operator_touches(self) -> None:
+        """Have the made-up operator of a stand-in touch where the guide says."""
+        following = self.current()
+        if following is not None and isinstance(self.device, Operated):
+            target, side, _ = following
+            number = sum(t.target == target.name for t in self.touches)
+            self.device.touch(_wanted(target, side, number))
+            self.poll()
 
     def place_in_part(self, touch: Touch) -> np.ndarray | None:
         """Return where a touch lies on the part by the chosen alignment; None before there is one."""
         result = self.align.result
         return apply(result.part_from_scan, np.array(touch.place)) if isinstance(result, Alignment) else None
+
+
+def _wanted(target: GuideTarget, side: TouchSide, number: int) -> Wanted:
+    place, direction = np.array(target.place), np.array(target.direction)
+    across = _ring(direction, number)
+    if target.kind == "sphere":
+        return Wanted(place + target.diameter / 2 * across, across, hand_free=True)
+    if side == "face":
+        return Wanted(place + (target.diameter / 2 + _BESIDE) * across, direction, hand_free=True)
+    if side == "wall":
+        return Wanted(place + target.diameter / 2 * across - _DEPTH * direction, -across, hand_free=True)
+    return Wanted(place, direction)
 
 
 def _ring(direction: np.ndarray, number: int) -> np.ndarray:

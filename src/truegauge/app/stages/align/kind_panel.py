@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.stages.align.guide import GuideModel
+from truegauge.app.stages.align.guide_panel import GuidePanel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.bench import Choice, button, label, number_box
 from truegauge.core.authoring.alignments import with_weight
@@ -58,7 +59,7 @@ class KindPanel(QWidget):
         self._build_base(column)
         self._build_fit(column)
         self._build_points(column)
-        self._build_guide()
+        self.guide = GuidePanel(align, guide)
 
     # Building ------------------------------------------------------------------------------------------------------
 
@@ -175,21 +176,6 @@ class KindPanel(QWidget):
         for widget in (self.radius_row, self.matching_row, self.scale):
             column.addWidget(widget)
 
-    def _build_guide(self) -> None:
-        """What is done next: the bench shows it above the targets."""
-        self.guide = QWidget()
-        inside = QVBoxLayout(self.guide)
-        inside.setContentsMargins(0, 0, 0, 0)
-        inside.setSpacing(6)
-        self.run = button("Measure with the demo arm", self._on_run, main=True)
-        self.touch = button("Touch where it says  (Space)", self._guide.demo_touch)
-        self.touch.setShortcut("Space")
-        self.back = button("Take the last touch back", self._guide.take_back)
-        self.redo = button("Measure all again", lambda: self._guide.measure_again(""))
-        self.accept = button("Accept and put in force", self._on_accept)
-        for widget in (self.run, self.touch, self.back, self.redo, self.accept):
-            inside.addWidget(widget)
-
     # Showing -------------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
@@ -233,7 +219,7 @@ class KindPanel(QWidget):
         self.leave_out.setText(f"Measure {suggestion} again" if again else f"Leave {suggestion} out")
         self.guide.setVisible(again)
         if isinstance(own, GuidedAlignment):
-            self._refresh_guide(own)
+            self.guide.refresh(own)
 
     def _refresh_fit(self, own: BestFitAlignment, result: Alignment | None) -> None:
         count = len(result.candidates) if result is not None else 0
@@ -257,18 +243,6 @@ class KindPanel(QWidget):
         self.lock_row.setVisible(bool(own.base))
         for lock, on in zip(self.locks, own.locked, strict=True):
             lock.setChecked(on)
-
-    def _refresh_guide(self, own: GuidedAlignment) -> None:
-        running = self._guide.running
-        device = "the machine" if self._guide.has_machine else "the demo arm"
-        self.run.setText("Stop measuring" if running else f"Measure with {device}")
-        self.run.setEnabled(len(own.targets) >= 3 or running)
-        self.touch.setVisible(running and self._guide.has_operator)
-        self.touch.setEnabled(self._guide.current() is not None)
-        there = any(self._guide.count(t)[0] for t in own.targets)
-        self.back.setVisible(there)
-        self.redo.setVisible(there)
-        self.accept.setVisible(isinstance(self._align.result, Alignment) and not self._align.is_in_force)
 
     def _refresh_target(self) -> None:
         own, name = self._align.own, self._align.chosen_target
@@ -380,16 +354,6 @@ class KindPanel(QWidget):
             wanted = next((key for key, called in names.items() if result.suggestion in called), "")
             self._align.choose_target(wanted)
             self._edit_point(used=False)
-
-    def _on_run(self) -> None:
-        if self._guide.running:
-            self._guide.stop()
-        else:
-            self._guide.start_what_is_there()
-
-    def _on_accept(self) -> None:
-        self._guide.stop()
-        self._align.put_in_force()
 
 
 def _show(box: QDoubleSpinBox, value: float) -> None:

@@ -3,6 +3,7 @@
 from functools import partial
 
 from truegauge.app.document.needs import needs_alignment
+from truegauge.app.shell.devices import DEVICES
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.align.before_after import BeforeAfter
@@ -10,8 +11,6 @@ from truegauge.app.stages.align.bench import AlignBench, BringIn
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.align.overlay import AlignOverlay
-from truegauge.app.stages.devices.machine_for_guide import MachineForGuide
-from truegauge.app.stages.devices.stage import touching
 from truegauge.app.view.content import ViewContent
 from truegauge.app.view.outline_tool import MODES
 from truegauge.app.widgets.action import Action
@@ -23,7 +22,6 @@ def _build(shell: Shell) -> StageParts:
     s, view, files = shell.session, shell.view, shell.files
     align = shell.once(AlignModel, lambda: AlignModel(s, shell))
     guide = shell.once(GuideModel, lambda: GuideModel(align, shell))
-    guide.machine = MachineForGuide(touching(shell))
     guide.side_wanted.connect(view.turn_to)
     view.shown.points_motion = align.shown_from_force
     align.changed.connect(view.shown.refresh_motion)
@@ -44,6 +42,10 @@ def _build(shell: Shell) -> StageParts:
         s.set_stage("align")
         align.add(kind)
 
+    def measure_with(key: str) -> None:
+        s.set_stage("align")
+        guide.start_with(key)
+
     return StageParts(
         bench=bench, overlay=AlignOverlay(align, guide), floating=before_after, closed=guide.stop,
         actions=(
@@ -54,6 +56,9 @@ def _build(shell: Shell) -> StageParts:
                    has_cloud),
             *(Action(f"new-{kind}", "Align", f"New alignment: {name}", "", partial(add, kind), has_part)
               for kind, name in KIND_NAMES.items()),
+            *(Action(f"measure-with-{kind.key}", "Align", f"Measure the targets with {kind.title}", "",
+                     partial(measure_with, kind.key), partial(guide.can_start, kind.key))
+              for kind in DEVICES.values()),
             Action("in-force", "Align", "Put the chosen alignment in force", "Ctrl+Shift+A", align.put_in_force,
                    lambda: not align.is_in_force),
             Action("report-in", "Align", "Report the selected characteristic in the chosen alignment", "",

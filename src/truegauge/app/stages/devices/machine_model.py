@@ -24,9 +24,11 @@ from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.standing import Standing, standing
 from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
-from truegauge.devices.cmm import Cmm
+from truegauge.devices.cmm.machine import Cmm
+from truegauge.devices.cmm.words import MachineTouch
 from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
+from truegauge.devices.protocol import DeviceEvent, Lost, PointBlock, Said
 from truegauge.formats.files import temporary_folder
 from truegauge.formats.machine_file import read_machine, record_file, write_machine
 from truegauge.formats.plan_file import write_plan
@@ -293,20 +295,8 @@ class MachineModel(QObject):
         if cmm is None:
             return
         self._polls += 1
-        if cmm.alarm:
-            self.error, cmm.alarm = f"the machine says: {cmm.alarm}", ""
-            self.session.notify(DeviceError(self.error), "Clear the error", self.clear_error)
-            self.changed.emit()
-        try:
-            if self.busy:
-                cmm.poll()  # touches by hand are for what is running
-            else:
-                for touch in cmm.hand_touches():
-                    self.touched.emit(touch)
-        except DeviceError as error:
-            if not self.error:
-                self.error = str(error)
-                self.session.notify(error, "Connect again", self.go_online)
+        for event in cmm.events(hand=not self.busy):  # touches by hand are for what is running
+            self._take_event(event)
         if self._eyes is not None and self._polls % _LOOK_EVERY == 0:
             with contextlib.suppress(DeviceError):
                 self.seen = self._eyes.do("look")
@@ -320,6 +310,19 @@ class MachineModel(QObject):
             self.moved.emit()
             if connected:
                 self.changed.emit()
+
+    def _take_event(self, event: DeviceEvent) -> None:
+        match event:
+            case PointBlock(places=places, approach=approach) if approach is not None:
+                for place, way in zip(places, approach, strict=True):
+                    self.touched.emit(MachineTouch(place, -way))
+            case Said(words=words):
+                self.error = f"the machine says: {words}"
+                self.session.notify(DeviceError(self.error), "Clear the error", self.clear_error)
+                self.changed.emit()
+            case Lost(words=words) if not self.error:
+                self.error = words
+                self.session.notify(DeviceError(words), "Connect again", self.go_online)
 
     # Hands --------------------------------------------------------------------------------------------------------
 

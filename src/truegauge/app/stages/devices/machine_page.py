@@ -148,8 +148,8 @@ class MachinePage(QWidget):
         elif not there:
             words = f"{kind}: connection lost"
         else:
-            called = m.machine.removeprefix(f"{cmm.host}:{cmm.port}").strip() if m.stand_in is None else ""
-            words = f"{called or kind} at {cmm.host}:{cmm.port}" + ("" if m.homed else ", not homed")
+            called = m.machine.removeprefix(f"{cmm.link.host}:{cmm.link.port}").strip() if m.stand_in is None else ""
+            words = f"{called or kind} at {cmm.link.host}:{cmm.link.port}" + ("" if m.homed else ", not homed")
         self.state.setText(words)
         say(self.error, m.error)
         pairs = []

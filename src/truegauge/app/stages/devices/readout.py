@@ -150,7 +150,7 @@ class MachineReadout(QWidget):
             self.stylus.clear()
             for words, row in rows:
                 self.stylus.addItem(words, row)
-        now = self._touches.stylus_in_use()
+        now = self._touches.hand.stylus_in_use()
         self.stylus.setCurrentIndex(next((k for k, (_, u) in enumerate(rows) if u is not None and u == now), 0))
         self.stylus.setEnabled(not m.busy)
         self.stylus.setToolTip("" if now is None else probing.name_of(now))
@@ -165,7 +165,7 @@ class MachineReadout(QWidget):
         if turns and use.pose != cmm.pose:
             self._machine.take_stylus(use)  # goes up over everything that is known first
         else:
-            self._touches.say_stylus(use)
+            self._touches.hand.say_stylus(use)
 
     # The joystick -------------------------------------------------------------------------------------------------
 

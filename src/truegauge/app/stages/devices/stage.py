@@ -5,6 +5,7 @@ from functools import partial
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.needs import needs_part
+from truegauge.app.shell.devices import DeviceKind
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import STAGES, Stage, StageParts
 from truegauge.app.stages.devices.bench import DevicesBench
@@ -61,6 +62,11 @@ def _build(shell: Shell) -> StageParts:
         ),
     )  # fmt: skip
 
+
+JOYSTICK = DeviceKind(
+    key="machine", title="the machine", is_there=lambda shell: machine(shell).connected,
+    open=lambda shell: touching(shell).hand,
+)  # fmt: skip
 
 STAGE = Stage(
     key="devices", title="Devices", glyph="devices", missing=needs_part, build=_build, wide=True, shows_machine=True

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections import deque
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from truegauge.app.stages.devices.hand_touches import HandTouches
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.core.authoring.new_features import feature_name, new_id
 from truegauge.core.cad.recognition import whole_surface
@@ -18,12 +18,9 @@ from truegauge.core.features.extraction import Measured
 from truegauge.core.frames import apply, invert
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import NominalFeature
-from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.suggest import Suggestion, suggest
 from truegauge.core.progress import Progress
 from truegauge.core.samples.document import ProbedTouch
-from truegauge.devices.cmm import MachineTouch
-from truegauge.devices.protocol import DevicePoint
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched
 from truegauge.runs.machine_run import run_until_it_stands
 
@@ -48,8 +45,9 @@ class TouchModel(QObject):
         self.route: FeatureRoute | None = None
         self.stopped = ""
         self.left: tuple[Left, ...] = ()
-        self.for_guide: deque[DevicePoint] | None = None  # a guided alignment takes what is touched by hand
-        machine.touched.connect(self._on_touched)
+        self.hand = HandTouches(machine, self._feature_by_hand, self)
+        self.hand.touched.connect(self._add)
+        self.hand.changed.connect(self.changed)
         machine.changed.connect(self.changed)
         self.session.document.evaluated.connect(self.changed)
         self.session.document.sample_changed.connect(self.changed)
@@ -151,49 +149,11 @@ class TouchModel(QObject):
             self.by_hand = on
             self.changed.emit()
 
-    def stylus_in_use(self) -> StylusUse | None:
-        """The stylus that touches now."""
-        cmm, probing = self.machine.cmm, self.session.plan.probing
-        if cmm is None:
+    def _feature_by_hand(self) -> str | None:
+        if not (self.by_hand and self.session.stage == "measure"):
             return None
-        if cmm.use is not None and probing.has_stylus(cmm.use):
-            return cmm.use
-        own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
-        styli = own.styli() if own is not None else ()
-        if own is None or len(styli) != 1 or not cmm.turns:
-            return None  # which of a star touched, or in which pose, nobody knows: it is asked, never guessed
-        found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose)
-        return found if probing.has_stylus(found) else None
-
-    def say_stylus(self, use: StylusUse) -> None:
-        """Take the word of the user for what touches now."""
-        cmm, probing = self.machine.cmm, self.session.plan.probing
-        if cmm is not None and not self.machine.busy:
-            self.machine.run(
-                lambda progress: cmm.believe_stylus(probing, use), lambda _: self.changed.emit(), "Taking the stylus"
-            )
-
-    def _on_touched(self, touch: MachineTouch) -> None:
-        if self.for_guide is None and not (self.by_hand and self.session.stage == "measure"):
-            return
-        from truegauge.runs.stylus import Stylus
-
-        use = self.stylus_in_use()
-        if use is None:
-            self.session.notify("the touch does not count: say first which stylus touches, above the view")
-            self.changed.emit()
-            return
-        machine = self.machine
-        stylus = Stylus(self.session.plan.probing, machine.record, use, machine.temperature_c, machine.now())
-        if stylus.why_not:
-            self.session.notify(DeviceError(f"the touch does not count: {stylus.why_not}. Qualify it first."))
-            return
         feature = self.feature()
-        made = stylus.touched(touch, feature.id if feature is not None else "")
-        if self.for_guide is not None:
-            self.for_guide.append(DevicePoint(np.array(made.place), made.radius, np.array(made.approach)))
-        else:
-            self._add(made)
+        return feature.id if feature is not None else ""
 
     def _add(self, touch: ProbedTouch) -> None:
         """Keep a touch; those that come together go into the sample together."""

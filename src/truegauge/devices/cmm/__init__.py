@@ -1,0 +1,1 @@
+"""A coordinate measuring machine behind an I++ DME server."""
