@@ -173,7 +173,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     stage.get(SectionPage).tools["diameter"].click()
     sheet.fit()
     sheet.refresh()
-    x, y = sheet.to_pixels(np.array([[58.0 - 21.0, 45.0]]))[0]
+    x, y = sheet.place.on(np.array([[58.0 - 21.0, 45.0]]))[0]
     qtbot.mouseMove(sheet, QPoint(round(x), round(y)))
     sheet.reach = 60.0
     qtbot.mouseClick(sheet, Qt.MouseButton.LeftButton, pos=QPoint(round(x), round(y)))

@@ -23,7 +23,7 @@ from truegauge.drawing.svg_surface import SvgSurface
 from truegauge.drawing.tag_text import TagText
 from truegauge.drawing.tags import TagColors, draw_tag, tag_size
 from truegauge.drawing.units import NumberFormat
-from truegauge.reporting.pdf_surface import PdfSurface
+from truegauge.reporting.pdf_surface import PdfSurface, drawable
 
 COLORS = BarColors("#E6E0D0", "#A59F8F", "#BF3A2B")
 SIDE = 240
@@ -176,8 +176,7 @@ def test_a_tag_says_everything_within_its_box(qapp, narrow):
 def test_every_kind_has_a_glyph_that_can_be_drawn_and_foreign_signs_are_told(qapp):
     for kind in KINDS.values():
         draw_glyph(SvgSurface(24, 24), kind.symbol, 0, 0, 24, "#000000")
-    surface = PdfSurface(Canvas(io.BytesIO()), 100)
-    assert surface.drawable("ø 5 \U0001f600") == "ø 5 ?"
+    assert drawable("ø 5 \U0001f600") == "ø 5 ?"
     svg = SvgSurface(10, 10)
     svg.text(0, 0, "a < b & c", 10, "#000000")
     assert ElementTree.fromstring(svg.picture())[0].text == "a < b & c"

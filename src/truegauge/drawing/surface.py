@@ -3,7 +3,11 @@
 from collections.abc import Sequence
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
 Points = Sequence[tuple[float, float]]
+Pixels = NDArray[np.uint8]  # (height, width, 3)
 
 
 class Surface(Protocol):
@@ -47,3 +51,6 @@ class Surface(Protocol):
 
     def advance(self, text: str, size: float, *, bold: bool = False) -> float:
         """Return how wide a text is."""
+
+    def image(self, box: tuple[float, float, float, float], pixels: Pixels) -> None:
+        """Draw a picture into a box (x, y, width, height)."""

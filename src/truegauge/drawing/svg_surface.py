@@ -1,9 +1,11 @@
 """A surface of SVG elements."""
 
+import base64
 from collections.abc import Sequence
 from html import escape
 
-from truegauge.drawing.surface import Points
+from truegauge.drawing.jpeg import jpeg
+from truegauge.drawing.surface import Pixels, Points
 
 _WIDE = 0.58  # of its size: a letter, where nobody can measure it
 
@@ -17,9 +19,11 @@ class SvgSurface:
         self._width, self._height = width, height
         self._parts: list[str] = []
 
-    def picture(self) -> str:
-        """Return the picture."""
-        return f'<svg width="{_n(self._width)}" height="{_n(self._height)}">{"".join(self._parts)}</svg>'
+    def picture(self, kind: str = "") -> str:
+        """Return the picture; one of a kind (a class of the page) is as large as the page wants it."""
+        width, height = _n(self._width), _n(self._height)
+        size = f'class="{kind}" viewBox="0 0 {width} {height}"' if kind else f'width="{width}" height="{height}"'
+        return f"<svg {size}>{''.join(self._parts)}</svg>"
 
     def crisp(self, value: float) -> float:
         """Return the middle of a pixel."""
@@ -76,6 +80,13 @@ class SvgSurface:
     def _write(self, x: float, y: float, text: str, size: float, color: str, more: str) -> None:
         at = f'x="{_n(x)}" y="{_n(y)}" font-size="{_n(size)}" fill="{color}"{more}'
         self._parts.append(f"<text {at}>{escape(text)}</text>")
+
+    def image(self, box: tuple[float, float, float, float], pixels: Pixels) -> None:
+        """Draw a picture."""
+        x, y, width, height = box
+        at = f'x="{_n(x)}" y="{_n(y)}" width="{_n(width)}" height="{_n(height)}" preserveAspectRatio="none"'
+        data = base64.b64encode(jpeg(pixels)).decode()
+        self._parts.append(f'<image {at} href="data:image/jpeg;base64,{data}"/>')
 
     def advance(self, text: str, size: float, *, bold: bool = False) -> float:
         """Return how wide a text is, roughly."""

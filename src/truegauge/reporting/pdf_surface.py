@@ -1,25 +1,36 @@
 """A surface on a page of a PDF: its y grows downwards, that of the page upwards."""
 
+import io
 from collections.abc import Sequence
+from functools import lru_cache
 
 from reportlab.lib.colors import HexColor
+from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from truegauge import assets
-from truegauge.drawing.surface import Points
+from truegauge.drawing.jpeg import jpeg
+from truegauge.drawing.surface import Pixels, Points
 
 _PLAIN, _BOLD = "B612", "B612-Bold"
 _UNIT = 0.55  # points for a pixel of the window
 
 
+@lru_cache(maxsize=1)
 def load_fonts() -> frozenset[int]:
     """Make the fonts known; returns the characters that they have."""
     for name, path in ((_PLAIN, assets.REGULAR), (_BOLD, assets.BOLD)):
         if name not in pdfmetrics.getRegisteredFontNames():
             pdfmetrics.registerFont(TTFont(name, str(path)))
     return frozenset(pdfmetrics.getFont(_PLAIN).face.charToGlyph)
+
+
+def drawable(text: str) -> str:
+    """Replace what the font lacks: a missing sign would vanish without a word."""
+    known = load_fonts()
+    return "".join(c if ord(c) in known else "?" for c in text)
 
 
 class PdfSurface:
@@ -29,7 +40,7 @@ class PdfSurface:
 
     def __init__(self, canvas: Canvas, top: float) -> None:
         self._canvas, self._top = canvas, top
-        self._known = load_fonts()
+        load_fonts()
 
     def crisp(self, value: float) -> float:
         """Return it as it is: paper has no pixels."""
@@ -77,20 +88,21 @@ class PdfSurface:
         """Write."""
         self._canvas.setFont(_BOLD if bold else _PLAIN, size)
         self._canvas.setFillColor(HexColor(color))
-        self._canvas.drawString(x, self._top - y, self.drawable(text))
+        self._canvas.drawString(x, self._top - y, drawable(text))
 
     def centered(self, box: tuple[float, float, float, float], text: str, size: float, color: str) -> None:
         """Write in the middle of a box."""
         x, y, width, height = box
         self.text(x + (width - self.advance(text, size)) / 2, y + height / 2 + 0.36 * size, text, size, color)
 
+    def image(self, box: tuple[float, float, float, float], pixels: Pixels) -> None:
+        """Draw a picture."""
+        x, y, width, height = box
+        self._canvas.drawImage(ImageReader(io.BytesIO(jpeg(pixels))), x, self._top - y - height, width, height)
+
     def advance(self, text: str, size: float, *, bold: bool = False) -> float:
         """Return how wide a text is."""
-        return float(pdfmetrics.stringWidth(self.drawable(text), _BOLD if bold else _PLAIN, size))
-
-    def drawable(self, text: str) -> str:
-        """Replace what the font lacks: a missing sign would vanish without a word."""
-        return "".join(c if ord(c) in self._known else "?" for c in text)
+        return float(pdfmetrics.stringWidth(drawable(text), _BOLD if bold else _PLAIN, size))
 
     def _path(self, points: Points, fill: str, color: str, width: float, *, closed: bool) -> None:
         self._set(fill, color, width)

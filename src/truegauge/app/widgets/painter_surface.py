@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
+import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from truegauge.app.widgets.theme import font
-from truegauge.drawing.surface import Points
+from truegauge.drawing.surface import Pixels, Points
 
 
 class PainterSurface:
@@ -91,6 +92,14 @@ class PainterSurface:
         self._painter.setPen(QColor(color))
         self._painter.setFont(font(round(size)))
         self._painter.drawText(QRectF(*box), Qt.AlignmentFlag.AlignCenter, text)
+
+    def image(self, box: tuple[float, float, float, float], pixels: Pixels) -> None:
+        """Draw a picture."""
+        shown = np.ascontiguousarray(pixels[:, :, :3])
+        height, width = shown.shape[:2]
+        image = QImage(shown.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+        self._painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        self._painter.drawImage(QRectF(*box), image)
 
     def advance(self, text: str, size: float, *, bold: bool = False) -> float:
         """Return how wide a text is."""

@@ -69,6 +69,12 @@ def span_rows(
     return SpanRows(curve, rows, nominal.flat[first], nominal.normals[first])
 
 
+def span_runs(nominal: NominalSection, at: tuple[float, float], reach: float) -> list[Flat]:
+    """Return the pieces (k, 2) of the curve that a span takes: two where it reaches over the end of a closed curve."""
+    rows = span_rows(nominal, None, at, reach).curve
+    return [nominal.flat[run] for run in np.split(rows, np.flatnonzero(np.diff(rows) > 1) + 1)]
+
+
 def fit_span(fits: FitName, flat: Flat, span: SpanRows, offsets: Floats) -> Fitted:
     """Fit a point, a line or a circle (least squares) to points (n, 2) of a span.
 

@@ -1,0 +1,250 @@
+"""The sheet of a section: curves and needles to shift and zoom, dimensions that are made as on a drawing."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.widgets.painter_surface import PainterSurface
+from truegauge.app.widgets.theme import Theme, state_color
+from truegauge.core.errors import TrueGaugeError
+from truegauge.core.nodes.sections import SectionCurves, section_curves
+from truegauge.core.plan.readings import DimensionKind, Section, Span
+from truegauge.core.plan.requirements import Characteristic
+from truegauge.core.sections.dimension import span_runs
+from truegauge.drawing.scale_figure import ScaleLook, draw_scale
+from truegauge.drawing.section_drawing import SectionDrawing, Words
+from truegauge.drawing.section_figure import (
+    SectionColors,
+    SheetPlace,
+    draw_curves,
+    draw_values,
+    foot_words,
+    neat_length,
+    polyline,
+    value_box,
+)
+from truegauge.drawing.units import NumberFormat
+from truegauge.rendering.report_views import section_drawing
+
+_NEAR, _RULER, _BESIDE = 26.0, 100.0, 45.0  # pixels; room for the scale
+_LETTERS, _SMALL = 13.0, 11.0
+
+
+class SectionView(QWidget):
+    """The sheet: drag to shift, wheel to zoom; with a tool, press on a curve to take a span of it."""
+
+    def __init__(self, model: EvaluateModel, theme: Theme) -> None:
+        super().__init__()
+        self._model, self._theme = model, theme
+        self.tool: DimensionKind | None = None
+        self.fits = "line"
+        self.reach = 4.0
+        self.spans: tuple[Span, ...] = ()
+        self.drawing: SectionDrawing | None = None
+        self.curves: SectionCurves | None = None
+        self._shown = ""
+        self._middle, self._scale = np.zeros(2), 1.0  # mm, pixels a mm
+        self._press: QPointF | None = None
+        self._pressed_at: np.ndarray | None = None
+        self._pointer = QPointF(-1, -1)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Section, flat")
+        self.setMinimumSize(280, 220)
+
+    @property
+    def section(self) -> Section | None:
+        """The section that is shown."""
+        s = self._model.session
+        return next((x for x in s.plan.sections if x.id == s.shown.section), None)
+
+    def refresh(self) -> None:
+        """Draw the section as the plan and the results have it now."""
+        s, section = self._model.session, self.section
+        self.drawing = self.curves = None
+        if section is not None and s.evaluator is not None and s.evaluator.can_pick:
+            sample = s.sample if s.evaluation is not None else None
+            try:
+                self.curves = section_curves(s.evaluator.context(s.plan, sample), section)
+                self.drawing = section_drawing(s.evaluator, s.plan, sample, section, s.showing.scale)
+            except TrueGaugeError as error:
+                s.notify(error)
+            if section.id != self._shown:
+                self._shown, self.spans = section.id, ()
+                self.fit()
+        self.update()
+
+    def fit(self) -> None:
+        """Show all of the section."""
+        if self.drawing is not None:
+            x0, y0, x1, y1 = self.drawing.box
+            self._middle = np.array([(x0 + x1) / 2, (y0 + y1) / 2])
+            room = (max(60, self.width() - 260) / max(x1 - x0, 1e-6), max(60, self.height() - 90) / max(y1 - y0, 1e-6))
+            self._scale = min(room)
+        self.update()
+
+    def set_tool(self, tool: DimensionKind | None) -> None:
+        """Choose what clicks make; None shifts the sheet."""
+        self.tool, self.spans = tool, ()
+        if tool in ("radius", "diameter"):
+            self.fits = "circle"
+        elif tool == "angle" or self.fits == "circle":
+            self.fits = "line"
+        self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
+        self.update()
+
+    @property
+    def place(self) -> SheetPlace:
+        """Where the section lies on the sheet."""
+        x, y = self.width() / 2 - _BESIDE, self.height() / 2
+        return SheetPlace(x - self._scale * self._middle[0], y + self._scale * self._middle[1], self._scale)
+
+    def to_flat(self, at: QPointF) -> np.ndarray:
+        """Return the coordinates (2,) of the section at a place of the sheet."""
+        return self.place.back(at.x(), at.y())
+
+    def _near_curve(self, at: QPointF) -> np.ndarray | None:
+        if self.curves is None or not len(self.curves.nominal.flat):
+            return None
+        place = self.to_flat(at)
+        away = np.linalg.norm(self.curves.nominal.flat - place, axis=1)
+        nearest = int(np.argmin(away))
+        return np.asarray(self.curves.nominal.flat[nearest]) if away[nearest] * self._scale < _NEAR else None
+
+    def take(self, at: np.ndarray, reach: float) -> None:
+        """Take a span of the curve; a dimension is made once there are enough."""
+        section = self.section
+        if self.tool is None or section is None:
+            return
+        self.spans += (Span(at=(float(at[0]), float(at[1])), reach=reach, fits=self.fits),)  # type: ignore[arg-type]
+        if len(self.spans) == (1 if self.tool in ("radius", "diameter") else 2):
+            spans, self.spans = self.spans, ()
+            self._model.add_dimension(section.id, self.tool, spans)
+        self.update()
+
+    # Painting --------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the sheet."""
+        painter, t = QPainter(self), self._theme
+        painter.fillRect(self.rect(), QColor(t.view))
+        if self.drawing is None:
+            painter.setPen(QColor(t.soft))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "working …")
+            return
+        place = self.place
+        colors = SectionColors(
+            (t.ink, 1.6), (t.soft, 1.0), (t.accent, 1.2), (t.accent, 2.0), 1.3, t.ink, t.raised, t.rule
+        )
+        with PainterSurface(painter) as surface:
+            draw_curves(surface, self.drawing, place, colors)
+            for span in self.spans:
+                self._draw_span(surface, np.array(span.at), span.reach, 5.0)
+            if self.tool is not None:
+                near = self._pressed_at if self._pressed_at is not None else self._near_curve(self._pointer)
+                if near is not None:
+                    self._draw_span(surface, near, self._reach_now(), 3.5)
+            draw_values(surface, self.drawing, place, colors, _LETTERS, self._marks)
+            self._draw_foot(surface)
+            self._draw_scale(surface)
+
+    def _marks(self, words: Words) -> tuple[str, str]:
+        """Return the colour of the state of a dimension, and that of its frame when it is chosen."""
+        s, t = self._model.session, self._theme
+        c = self._characteristic(words)
+        result = s.evaluation.result(c.id) if c is not None and s.evaluation is not None else None
+        chosen = c is not None and c.id == s.selection.characteristic
+        return "" if result is None else state_color(t, str(result.state)), t.accent if chosen else ""
+
+    def _characteristic(self, words: Words) -> Characteristic | None:
+        return next((c for c in self._model.session.plan.characteristics if words.key in c.features), None)
+
+    def _reach_now(self) -> float:
+        if self._pressed_at is None:
+            return self.reach
+        dragged = float(np.linalg.norm(self.to_flat(self._pointer) - self._pressed_at))
+        return dragged if dragged * self._scale > 8 else self.reach
+
+    def _draw_span(self, surface: PainterSurface, at: np.ndarray, reach: float, width: float) -> None:
+        assert self.curves is not None
+        for run in span_runs(self.curves.nominal, (float(at[0]), float(at[1])), reach):
+            surface.line(polyline(self.place, run), self._theme.accent, width)
+
+    def _draw_foot(self, surface: PainterSurface) -> None:
+        assert self.drawing is not None
+        t, numbers, y = self._theme, NumberFormat(self._model.session.plan.unit, 1), self.height() - 20.0
+        length = neat_length(_RULER / self._scale)
+        surface.line([(16, y), (16 + length * self._scale, y)], t.ink, 1.4)
+        surface.text(16, y - 5, f"{numbers.value(length)} {numbers.unit}", _SMALL, t.ink)
+        surface.text(150, y, foot_words(self.drawing), _SMALL, t.outside if self.drawing.reason else t.soft)
+
+    def _draw_scale(self, surface: PainterSurface) -> None:
+        """Draw what the colours of the needles mean."""
+        s, t = self._model.session, self._theme
+        height = max(90.0, min(260.0, self.height() - 140.0))
+        look = ScaleLook(13, _SMALL, t.ink, t.soft)
+        numbers = NumberFormat(s.plan.unit, s.plan.decimals)
+        draw_scale(surface, s.showing.scale, (self.width() - 84.0, 40.0, height), numbers, look)
+
+    # Mouse and keys --------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take a span, choose a dimension, or begin to shift the sheet."""
+        self._press = event.position()
+        if self.tool is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._pressed_at = self._near_curve(event.position())
+        elif self.drawing is not None:
+            self._choose_at(event.position())
+
+    def _choose_at(self, at: QPointF) -> None:
+        """Choose the dimension whose value is at a place."""
+        assert self.drawing is not None
+        painter = QPainter(self)
+        surface = PainterSurface(painter)
+        for words in self.drawing.words:
+            x, y, width, height = value_box(surface, words, self.place, _LETTERS)
+            if x <= at.x() <= x + width and y <= at.y() <= y + height:
+                found = self._characteristic(words)
+                self._model.session.selection.select_characteristic("" if found is None else found.id)
+        painter.end()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Shift the sheet, or show the span that would be taken."""
+        before, self._pointer = self._pointer, event.position()
+        if self._press is not None and self._pressed_at is None:
+            off = event.position() - before
+            self._middle = self._middle - np.array([off.x(), -off.y()]) / self._scale
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Take the span."""
+        if self._pressed_at is not None:
+            at, reach = self._pressed_at, self._reach_now()
+            self._pressed_at = None
+            self.take(at, reach)
+        self._press = None
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom at the pointer."""
+        place = self.to_flat(event.position())
+        factor = 1.0015 ** event.angleDelta().y()
+        self._scale = min(max(self._scale * factor, 1e-3), 1e6)
+        self._middle = place - (place - self._middle) / factor
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape ends the tool, then goes back to the part."""
+        if event.key() == Qt.Key.Key_Escape:
+            if self.tool is not None:
+                self.set_tool(None)
+            else:
+                self._model.session.showing.look_at_section("")
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the section in the sheet."""
+        if event.oldSize().width() < 300:
+            self.fit()

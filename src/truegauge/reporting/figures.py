@@ -1,0 +1,91 @@
+"""Figures of a report on any surface: pictures with their scale and tags, and sections."""
+
+from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.gauge_bar import BarColors
+from truegauge.drawing.scale_figure import ScaleLook, draw_scale
+from truegauge.drawing.section_figure import SectionColors, draw_curves, draw_values, fitted, foot_words
+from truegauge.drawing.surface import Surface
+from truegauge.drawing.tag_layout import Box, TagBox, place_tags
+from truegauge.drawing.tags import TagColors, draw_tag, tag_size
+from truegauge.drawing.units import NumberFormat
+from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
+from truegauge.reporting.report import ReportSection, ReportView
+
+SOFT, RULE, BAND, TICK = "#5C666E", "#C9C4B6", "#E6E0D0", "#A59F8F"
+STATE_COLORS = {
+    State.WITHIN: WITHIN, State.NEAR: NEAR, State.OUTSIDE: OUTSIDE, State.UNDECIDED: NEAR,
+    State.NOT_MEASURED: "#7A8085",
+}  # fmt: skip
+STATE_WORDS = {
+    State.WITHIN: "within", State.NEAR: "near a limit", State.OUTSIDE: "outside", State.UNDECIDED: "not decided yet",
+    State.NOT_MEASURED: "not measured",
+}  # fmt: skip
+_SCALE, _SMALL = 124.0, 12.0  # pixels: room for a scale, letters
+
+
+def view_height(view: ReportView, width: float, most: float, unit: float) -> float:
+    """Return how high a picture is drawn in a width: all of it, and no higher than `most`."""
+    height, across = view.picture.shape[:2]
+    room = width - (_SCALE * unit if view.scale is not None else 0.0)
+    return min(most, float(room * height / across))
+
+
+def draw_view(surface: Surface, view: ReportView, box: Box, numbers: NumberFormat) -> None:
+    """Draw a picture into a box, as large as it fits, with its scale beside it and its tags over it."""
+    unit = surface.unit
+    room = box.width - (_SCALE * unit if view.scale is not None else 0.0)
+    height, width = view.picture.shape[:2]
+    shown = min(room, box.height * width / height)
+    picture = Box(box.x + (room - shown) / 2, box.y, shown, shown * height / width)
+    surface.image((picture.x, picture.y, picture.width, picture.height), view.picture)
+    if view.scale is not None:
+        look = ScaleLook(20 * unit, _SMALL * unit, INK, SOFT)
+        at = (box.x + box.width - 103 * unit, box.y + 34 * unit, picture.height - 62 * unit)
+        draw_scale(surface, view.scale, at, numbers, look)
+    _draw_tags(surface, view, picture, numbers)
+    if view.needles:
+        words = f"needles {view.needles:,.0f} times"
+        surface.text(picture.x + 5 * unit, picture.y + picture.height - 8 * unit, words, _SMALL * unit, SOFT)
+
+
+def _draw_tags(surface: Surface, view: ReportView, picture: Box, numbers: NumberFormat) -> None:
+    tags = {t.result.characteristic.id: t for t in view.tags}
+    boxes = []
+    for key, tag in tags.items():
+        width, height = tag_size(surface, tag.result, tag.text, numbers)
+        at = (tag.anchor[0] * picture.width, tag.anchor[1] * picture.height)
+        pinned = None if tag.pinned is None else (tag.pinned[0] * picture.width, tag.pinned[1] * picture.height)
+        boxes.append(TagBox(key, at, min(width, 0.3 * picture.width), height, pinned))
+    area = Box(2, 2, picture.width - 4, picture.height - 22 * surface.unit)
+    placed = place_tags(boxes, area, view.layout)
+    for p in placed:
+        start, foot = ((picture.x + a[0], picture.y + a[1]) for a in (p.start, p.tag.anchor))
+        surface.line([start, foot], INK, 0.72 * surface.unit)
+        surface.circle(*foot, 1.64 * surface.unit, fill=INK)
+    for p in placed:
+        tag = tags[p.tag.key]
+        colors = TagColors(INK, "#FFFFFF", INK, SOFT, BRASS, BarColors(BAND, TICK, STATE_COLORS[tag.result.state]))
+        box = (picture.x + p.box.x, picture.y + p.box.y, p.box.width, p.box.height)
+        draw_tag(surface, box, tag.result, tag.text, numbers, colors)
+    if len(placed) < len(tags):
+        more = f"{len(tags) - len(placed)} more tags find no room here"
+        at = (picture.x + 0.4 * picture.width, picture.y + picture.height - 8 * surface.unit)
+        surface.text(*at, more, _SMALL * surface.unit, SOFT)
+
+
+def draw_section_figure(surface: Surface, section: ReportSection, box: Box, numbers: NumberFormat) -> None:
+    """Draw a section into a box, with the scale of its needles beside it."""
+    unit, drawing = surface.unit, section.drawing
+    colors = SectionColors(
+        (INK, 1.6 * unit), (SOFT, 0.9 * unit), (BRASS, 1.1 * unit), (BRASS, 1.6 * unit), 0.9 * unit, INK, "#FFFFFF"
+    )
+    room = (box.x + 40 * unit, box.y + 20 * unit, box.width - (_SCALE + 80) * unit, box.height - 70 * unit)
+    place = fitted(drawing, room)
+    draw_curves(surface, drawing, place, colors)
+    draw_values(surface, drawing, place, colors, _SMALL * unit)
+    below = box.y + box.height - 8 * unit
+    surface.text(box.x, below, foot_words(drawing), _SMALL * unit, OUTSIDE if drawing.reason else SOFT)
+    if not drawing.reason:
+        look = ScaleLook(20 * unit, _SMALL * unit, INK, SOFT)
+        at = (box.x + box.width - 103 * unit, box.y + 40 * unit, box.height - 110 * unit)
+        draw_scale(surface, section.scale, at, numbers, look)
