@@ -374,6 +374,7 @@ def test_measured_points_of_a_table_are_matched_by_name(stage, settle, tmp_path,
     path = tmp_path / "measured.csv"
     path.write_text("\n".join(lines))
     stage.session.files.open_touches(path)
+    settle()
     stage.get(AlignModel).add("matched_points")
     assert isinstance(stage.get(AlignModel).own, MatchedPointAlignment)
     stage.get(AlignModel).edit(base="", points=tuple(MatchedPlace(name=n, place=p) for n, p in nominal.items()))
@@ -381,6 +382,7 @@ def test_measured_points_of_a_table_are_matched_by_name(stage, settle, tmp_path,
     np.testing.assert_allclose(stage.get(AlignModel).result.part_from_scan, truth["part_from_scan"], atol=1e-6)
     path.write_text("A;1;2;x")
     stage.session.files.open_touches(path)
+    settle()
     assert "line 1" in stage.notices[-1].text
 
 

@@ -9,6 +9,7 @@ from truegauge.core.commands.history import History
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.plan.document import Plan as PlanDocument
+from truegauge.formats.disk_shelf import DiskShelf
 from truegauge.formats.plan_file import write_plan
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ class PlanChanges:
         self._history = History(document)
         self._part = part
         self.model, self.path = model, path
-        self.evaluator = evaluator or Evaluator(model)
+        self.evaluator = evaluator or Evaluator(model, shelf=DiskShelf())
 
     def __repr__(self) -> str:
         d = self.document

@@ -15,6 +15,7 @@ from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.plan.document import Plan
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.samples.sample import Sample
+from truegauge.formats.disk_shelf import DiskShelf
 from truegauge.formats.files import Content, write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan
 from truegauge.formats.results import results_csv, results_json
@@ -66,7 +67,9 @@ class Inspector:
         from truegauge.core.evaluation.evaluator import Evaluator
 
         file = read_plan(path)
-        return cls(file.plan, Evaluator(model_of_plan(path, file)), uncertainty=uncertainty, threads=threads)
+        return cls(
+            file.plan, Evaluator(model_of_plan(path, file), shelf=DiskShelf()), uncertainty=uncertainty, threads=threads
+        )
 
     def close(self) -> None:
         """Free the graphics resources."""

@@ -107,11 +107,19 @@ class Document(QObject):
         """How the part compares with the revision before it; None when there was none."""
         return self._matchings.get(self._part_shown)
 
-    def take_over_annotations(self) -> AnnotationImport | None:
+    def take_over_annotations(self) -> None:
         """Make datums and characteristics of the part's PMI."""
-        if self.model is None:
-            return None
-        found = import_annotations(self.model, self.plan)
+        model, plan = self.model, self.plan
+        if model is not None:
+            self.queue.start(
+                lambda progress: import_annotations(model, plan), lambda found: self._take_over(plan, found),
+                "Taking over the drawing",
+            )  # fmt: skip
+
+    def _take_over(self, plan: Plan, found: AnnotationImport) -> None:
+        if self.plan is not plan:  # it was changed meanwhile: numbers and names may be taken
+            self.take_over_annotations()
+            return
         if found.command.commands:
             self.run(found.command)
         text = f"{found.datums} datums and {found.characteristics} characteristics taken over from the part"
@@ -120,7 +128,6 @@ class Document(QObject):
         self.annotation_gaps = found.left_out
         self.notify(f"{text}.")
         self.plan_changed.emit()
-        return found
 
     def take_sample_out(self) -> None:
         """Leave the plan without a sample: ready for the next scan."""
@@ -263,10 +270,10 @@ class Document(QObject):
         self._set_sample(None, (), saved=True)
         self._plan_has_changed()
 
-    def plan_was_saved(self, path: Path, stamp: Stamp) -> None:
-        """Know where the plan is in a file as it is now."""
+    def plan_was_saved(self, plan: Plan, path: Path, stamp: Stamp) -> None:
+        """Know which plan is in a file: it may have changed while it was written."""
         self.plan_path, self.plan_stamp = path, stamp
-        self.history.mark_saved()
+        self.history.mark_saved(plan)
         self.plan_changed.emit()
 
     def _open_revision(self, reference: PartReference, matching: Matching) -> None:

@@ -143,5 +143,6 @@ class Evaluating(QObject):
 
 def _evaluator(model: CadModel) -> Evaluator:
     from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.formats.disk_shelf import DiskShelf
 
-    return Evaluator(model)
+    return Evaluator(model, shelf=DiskShelf())

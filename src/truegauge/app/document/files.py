@@ -16,6 +16,7 @@ from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.progress import Progress, part_of
+from truegauge.core.samples.document import Touch
 from truegauge.core.samples.sample import Sample
 from truegauge.formats.files import Content, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
@@ -150,12 +151,13 @@ class Files:
 
     def save_plan(self, path: Path) -> bool:
         """Save the plan; False with a notice when that fails."""
+        plan, part = self._document.plan, self._document.part_content
         try:
-            stamp = write_plan(path, self._document.plan, self._document.part_content)
+            stamp = self._document.queue.hold_for(lambda progress: write_plan(path, plan, part))
         except FormatError as error:
             self._document.notify(error)
             return False
-        self._document.plan_was_saved(path, stamp)
+        self._document.plan_was_saved(plan, path, stamp)
         return True
 
     @property
@@ -166,14 +168,16 @@ class Files:
 
     def save_sample(self, path: Path) -> bool:
         """Save the sample; False with a notice when that fails."""
-        if self._document.sample is None:
+        sample, contents = self._document.sample, self._document.sample_contents
+        if sample is None:
             return False
         try:
-            write_sample(path, self._document.sample, self._document.sample_contents)
+            self._document.queue.hold_for(lambda progress: write_sample(path, sample, contents))
         except FormatError as error:
             self._document.notify(error)
             return False
-        self._document.sample_is_saved = True
+        if self._document.sample is sample:  # else a touch came while it was written
+            self._document.sample_is_saved = True
         return True
 
     def save_cloud(self, path: Path) -> None:
@@ -244,13 +248,13 @@ class Files:
 
     def open_touches(self, path: Path) -> None:
         """Bring in measured points with names (a table) as touches of the sample."""
-        try:
-            touches = read_touches(path)
-        except FormatError as error:
-            self._document.notify(error)
-            return
-        self._document.set_touches((*(self._document.sample.data.touches if self._document.sample else ()), *touches))
-        self._document.notify(f"{len(touches)} measured points from {path.name}.")
+
+        def done(touches: tuple[Touch, ...]) -> None:
+            present = self._document.sample
+            self._document.set_touches((*(present.data.touches if present is not None else ()), *touches))
+            self._document.notify(f"{len(touches)} measured points from {path.name}.")
+
+        self._document.queue.start(lambda progress: read_touches(path), done, f"Reading {path.name}")
 
 
 def _part_of_plan(path: Path, file: PlanFile, progress: Progress) -> OpenedPart | None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import Executor, ThreadPoolExecutor
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QEventLoop, QObject, Signal
 
 from truegauge.core.errors import Cancelled, TrueGaugeError
 from truegauge.core.progress import Progress
@@ -44,6 +44,8 @@ class Job(QObject):
         super().__init__(parent)
         self._work = work
         self._stop = threading.Event()
+        self.result: Any = None
+        self.error: Exception | None = None
 
     def start(self, executor: Executor) -> None:
         """Hand the work to a thread."""
@@ -64,6 +66,7 @@ class Job(QObject):
             result = self._work(self._report)
             if self._stop.is_set():
                 raise Cancelled
+            self.result = result
             self.done.emit(self, result)
         except Cancelled:
             self.cancelled.emit(self)
@@ -72,4 +75,21 @@ class Job(QObject):
                 log.info("job refused: %s", error)
             else:
                 log.exception("job failed")
+            self.error = error
             self.failed.emit(self, error)
+
+
+def waited_for(work: Callable[[Progress], Any], name: str) -> Any:
+    """Do something that must be done before anything else, beside the window, which is drawn and takes no input.
+
+    Returns what the work returns, and raises what it raises.
+    """
+    job, loop, thread = Job(work), QEventLoop(), ThreadPoolExecutor(1, thread_name_prefix=f"truegauge-{name}")
+    for ended in (job.done, job.failed, job.cancelled):
+        ended.connect(loop.quit)
+    job.start(thread)
+    loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    thread.shutdown()
+    if job.error is not None:
+        raise job.error
+    return job.result

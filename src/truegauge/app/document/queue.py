@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from truegauge.app.document.jobs import Job, background_thread
+from truegauge.app.document.jobs import Job, background_thread, waited_for
 from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
 from truegauge.core.progress import Progress
 from truegauge.formats.scan import Columns
@@ -53,7 +53,7 @@ class WorkQueue(QObject):
         self._executor = background_thread("truegauge")
         self._job: Job | None = None
         self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None, bool]] = []
-        self._must = False
+        self._must = self._held = False
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(_SHOWN_MS)
@@ -79,7 +79,8 @@ class WorkQueue(QObject):
     @property
     def must_go_on(self) -> bool:
         """Whether something is going on, or waits, that must be done."""
-        return (self._job is not None and self._must) or any(must for *_, must in self._waiting)
+        waits = self._held or any(must for *_, must in self._waiting)
+        return waits or (self._job is not None and self._must)
 
     @property
     def can_stop(self) -> bool:
@@ -99,6 +100,18 @@ class WorkQueue(QObject):
         self.cancel()
         self._executor.shutdown(wait=True, cancel_futures=True)
         self._job, self.busy_text = None, ""
+
+    def hold_for(self, work: Callable[[Progress], Any]) -> Any:
+        """Save something before anything else happens: the window is drawn meanwhile, takes no input and stays open.
+
+        Returns what the work returns, and raises what it raises.
+        """
+        self._held = True
+        try:
+            return waited_for(work, "saving")
+        finally:
+            self._held = False
+            self.busy_changed.emit()
 
     def start(
         self, work: Callable[[Progress], Any], done: Callable[[Any], None], text: str, again: Again | None = None,

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Ints
 from truegauge.core.cad.borders import Borders
 from truegauge.core.cad.bvh import STACK, Bvh, nearest_triangle
+from truegauge.core.shelf import NO_SHELF, Arrays, Shelf, key_of
 
 _MOST_TOUCHED = 32  # faces around a triangle
 _PIECES_IN_REACH, _MOST_PIECES = 2.0, 24
@@ -20,17 +21,22 @@ def heights(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(double[:, None] / np.maximum(sides, 1e-300))
 
 
-def clearances(tree: Bvh, face: Ints, borders: Borders, most: float) -> NDArray[np.float64]:
+def clearances(tree: Bvh, face: Ints, borders: Borders, most: float, shelf: Shelf = NO_SHELF) -> NDArray[np.float64]:
     """Return a bound (m,) below the distance of each triangle (tree order) to faces that do not touch it, mm.
 
     No more than `most` mm is told, and of triangles much larger than that nothing (-1).
     """
-    out = np.zeros(len(tree.corners))
-    _clearances(
-        tree.boxes, tree.nodes, tree.corners, face, borders.side, borders.faces, borders.vertex_start,
-        borders.vertex_edges, most, out,
-    )  # fmt: skip
-    return out
+
+    def made() -> Arrays:
+        out = np.zeros(len(tree.corners))
+        _clearances(
+            tree.boxes, tree.nodes, tree.corners, face, borders.side, borders.faces, borders.vertex_start,
+            borders.vertex_edges, most, out,
+        )  # fmt: skip
+        return {"clear": out}
+
+    around = (borders.side, borders.faces, borders.vertex_start, borders.vertex_edges)
+    return shelf.take("clearances", key_of(tree.corners, face, *around, most), made)["clear"]
 
 
 @njit(cache=True, nogil=True)

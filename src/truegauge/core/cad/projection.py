@@ -24,6 +24,7 @@ from truegauge.core.cad.pseudo_normals import surroundings
 from truegauge.core.cad.subdivision import subdivided
 from truegauge.core.cad.surface_foot import foot
 from truegauge.core.progress import Progress, silent
+from truegauge.core.shelf import NO_SHELF, Shelf
 
 NO_FACE = -1
 _CHUNK = 4096
@@ -84,7 +85,8 @@ class _Packed(NamedTuple):
 class Projector:
     """Exact deviations, and picking, for one part."""
 
-    def __init__(self, model: CadModel) -> None:
+    def __init__(self, model: CadModel, shelf: Shelf = NO_SHELF) -> None:
+        self.shelf = shelf
         mesh = _even_mesh(model)
         self.tree = build_bvh(mesh.vertices, mesh.triangles, mesh.triangle_face)
         self._face_of = mesh.triangle_face
@@ -104,7 +106,7 @@ class Projector:
             corner_normal=np.ascontiguousarray(around.corner.reshape(-1, 9)[order]),
             flat=np.ascontiguousarray(around.flat[order]),
             height=heights(self.tree.corners),
-            clear=clearances(self.tree, face, borders, _CLEAR * model.diagonal) if curved else np.zeros(0),
+            clear=clearances(self.tree, face, borders, _CLEAR * model.diagonal, shelf) if curved else np.zeros(0),
             inner=(borders.side == -1).all(axis=1),
             borders=borders,
         )

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Mask, Points, frozen
 from truegauge.core.clouds.spatial import gathered, isolated, spatial_order, typical_spacing
 from truegauge.core.progress import Progress, silent
+from truegauge.core.shelf import NO_SHELF, Arrays, Shelf, key_of
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -35,12 +36,19 @@ class PreparedCloud:
         return points
 
 
-def prepare(points: Points, *, growth: float = 1.0, progress: Progress = silent) -> PreparedCloud:
+def prepare(
+    points: Points, *, growth: float = 1.0, shelf: Shelf = NO_SHELF, progress: Progress = silent
+) -> PreparedCloud:
     """Order points and mark isolated ones; the raw points are left as they are."""
-    progress(0.0, "sorting the points")
-    order = spatial_order(points)
-    walked = gathered(points, order)
-    progress(0.5, "looking for stray points")
-    spacing = typical_spacing(walked)
-    alone = isolated(walked, spacing) if len(walked) > 100 else np.zeros(len(walked), dtype=bool)
-    return PreparedCloud(points, frozen(order.astype(np.int32)), spacing, frozen(alone), growth)
+
+    def made() -> Arrays:
+        progress(0.0, "sorting the points")
+        order = spatial_order(points)
+        walked = gathered(points, order)
+        progress(0.5, "looking for stray points")
+        spacing = typical_spacing(walked)
+        alone = isolated(walked, spacing) if len(walked) > 100 else np.zeros(len(walked), dtype=bool)
+        return {"order": order.astype(np.int32), "spacing": np.array([spacing]), "alone": alone}
+
+    kept = shelf.take("cloud", key_of(points), made)
+    return PreparedCloud(points, frozen(kept["order"]), float(kept["spacing"][0]), frozen(kept["alone"]), growth)

@@ -80,9 +80,9 @@ class History:
         self._plan = entry.after
         return True
 
-    def mark_saved(self) -> None:
-        """Remember that the plan as it is now is on disk."""
-        self._saved = self._plan
+    def mark_saved(self, plan: Plan | None = None) -> None:
+        """Remember that a plan, else the one as it is now, is on disk."""
+        self._saved = plan or self._plan
 
     def mark_unsaved(self) -> None:
         """Remember that the plan as it is now is on no disk the user knows of."""

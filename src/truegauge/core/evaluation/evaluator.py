@@ -25,6 +25,7 @@ from truegauge.core.nodes.part_index import PartIndex
 from truegauge.core.nodes.survey import FaceSurvey, SurveyOf
 from truegauge.core.plan.document import Plan
 from truegauge.core.progress import Progress, part_of, silent
+from truegauge.core.shelf import NO_SHELF, Shelf
 
 if TYPE_CHECKING:
     from truegauge.core.cad.elements import Elements
@@ -49,8 +50,9 @@ _FROM_POINTS = FromPoints()
 class Evaluator:
     """Evaluates plans against one part; remembers everything that did not change."""
 
-    def __init__(self, model: CadModel, projector: Projector | None = None) -> None:
-        self.part = PartIndex(model, projector)
+    def __init__(self, model: CadModel, projector: Projector | None = None, shelf: Shelf = NO_SHELF) -> None:
+        """`shelf` keeps what part and scans were prepared to, for the next time."""
+        self.part = PartIndex(model, projector, shelf)
         self.graph = Graph()
         self._contexts: list[Context] = []
         self._trials: dict[tuple[int, StatedErrors, bool], Graph] = {}

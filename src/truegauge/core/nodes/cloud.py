@@ -59,7 +59,8 @@ class PreparedPoints(Node[PreparedCloud]):
         sample = context.measured_sample
         if not sample.scans:
             raise EvaluationError("the sample has no scan, only touches")
-        return prepare(sample.points, growth=growth_of(context), progress=context.progress)
+        shelf, growth = context.part.shelf, growth_of(context)
+        return prepare(sample.points, growth=growth, shelf=shelf, progress=context.progress)
 
 
 @dataclass(frozen=True, slots=True)

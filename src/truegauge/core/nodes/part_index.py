@@ -13,6 +13,7 @@ from truegauge.core.cad.patterns import Patterns
 from truegauge.core.cad.projection import Projector
 from truegauge.core.deviations.deviation_map import COARSE, FINE, MapMesh, map_mesh
 from truegauge.core.progress import Progress, part_of
+from truegauge.core.shelf import NO_SHELF, Shelf
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Vector
@@ -22,8 +23,8 @@ if TYPE_CHECKING:
 class PartIndex:
     """Everything about a part that depends on nothing but the part; made at the first use."""
 
-    def __init__(self, model: CadModel, projector: Projector | None = None) -> None:
-        self.model = model
+    def __init__(self, model: CadModel, projector: Projector | None = None, shelf: Shelf = NO_SHELF) -> None:
+        self.model, self.shelf = model, shelf
         self._projector = projector
         self._building = threading.Lock()
 
@@ -32,7 +33,7 @@ class PartIndex:
         """Exact distances and picking; built at the first use, which takes a moment."""
         with self._building:
             if self._projector is None:
-                self._projector = Projector(self.model)
+                self._projector = Projector(self.model, self.shelf)
             return self._projector
 
     @property

@@ -127,7 +127,10 @@ def _aligned(
     if start is None:
         progress(0.05, "finding the pose")
         field = build_field(model, projector)
-        poses = coarse_poses(few, model, field, keep=_KEEP, thorough=thorough, progress=part_of(progress, 0.1, 0.45))
+        poses = coarse_poses(
+            few, model, field, keep=_KEEP, thorough=thorough, shelf=projector.shelf,
+            progress=part_of(progress, 0.1, 0.45),
+        )  # fmt: skip
         candidates = find_candidates(
             few, poses, projector, model, FitSettings(settings.trim), many=sparse, thorough=thorough,
             progress=part_of(progress, 0.45, 0.6),
@@ -248,7 +251,8 @@ def _mirror_fits(
     flipped = few * [-1.0, 1.0, 1.0]
     # Where the fit is doubted anyway, only what to say of it is asked; else it is looked for as the scan itself was.
     quick = best_found.fits_badly
-    poses = coarse_poses(flipped, model, build_field(model, projector), keep=_FEW_KEPT if quick else _KEEP)
+    keep, field = _FEW_KEPT if quick else _KEEP, build_field(model, projector)
+    poses = coarse_poses(flipped, model, field, keep=keep, shelf=projector.shelf)
     try:
         best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim), quick=quick)[0]
     except RegistrationError:

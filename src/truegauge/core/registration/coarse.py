@@ -14,6 +14,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.frames import rigid
 from truegauge.core.progress import Progress, silent
 from truegauge.core.registration.distance_field import DistanceField
+from truegauge.core.shelf import NO_SHELF, Arrays, Shelf, key_of
 
 STARTS = 720
 COARSE_LIMIT = 0.015  # of the diagonal: farther points cost no more
@@ -46,6 +47,7 @@ def coarse_poses(
     *,
     keep: int = 8,
     thorough: bool = False,
+    shelf: Shelf = NO_SHELF,
     progress: Progress = silent,
 ) -> list[tuple[float, Rigid]]:
     """Return the best distinct poses as (score, part_from_scan), best first; the score is in mm^2.
@@ -57,6 +59,19 @@ def coarse_poses(
     thorough : bool
         Start from three times as many rotations, with twice the points.
     """
+
+    def made() -> Arrays:
+        found = _coarse_poses(points, model, field, keep, thorough, progress)
+        return {"costs": np.array([c for c, _ in found]), "poses": np.array([p for _, p in found]).reshape(-1, 4, 4)}
+
+    of = key_of(points, model.key, field.low, field.step, field.feet, keep, thorough)
+    kept = shelf.take("coarse", of, made)
+    return list(zip(kept["costs"].tolist(), kept["poses"], strict=True))
+
+
+def _coarse_poses(
+    points: Points, model: CadModel, field: DistanceField, keep: int, thorough: bool, progress: Progress
+) -> list[tuple[float, Rigid]]:
     rng = np.random.default_rng(11)
     center_of_part = _area_center(model)
     starts = 3 * STARTS if thorough else STARTS

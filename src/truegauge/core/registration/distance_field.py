@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
+from truegauge.core.shelf import Arrays, key_of
 
 CELLS = 56  # along the longest side
 
@@ -39,8 +40,12 @@ def build_field(model: CadModel, projector: Projector, *, margin_share: float = 
     walk[1::2] = walk[1::2, ::-1]
     walk[:, 1::2] = walk[:, 1::2, ::-1]
     grid = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-    found = projector.deviations(grid, order=walk.ravel())
-    shape = (*counts, 3)
-    return DistanceField(
-        low, step, found.feet.astype(np.float32).reshape(shape), found.normals.astype(np.float32).reshape(shape)
-    )
+
+    def made() -> Arrays:
+        found, shape = projector.deviations(grid, order=walk.ravel()), (*counts, 3)
+        return {"feet": found.feet.astype(np.float32).reshape(shape),
+                "normals": found.normals.astype(np.float32).reshape(shape)}  # fmt: skip
+
+    of = key_of(model.key, model.mesh.vertices, model.mesh.triangles, margin_share, CELLS)
+    kept = projector.shelf.take("field", of, made)
+    return DistanceField(low, step, kept["feet"], kept["normals"])
