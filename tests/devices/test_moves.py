@@ -142,13 +142,13 @@ def test_after_a_collision_the_first_move_is_back_along_the_way_it_came(touching
     stands = world.drive.scales.copy()
     assert world.fault_text
     moves = []
-    travel = world._travel
+    travel = world.travel
 
     def noted(quill):
         moves.append(quill.copy())
         travel(quill)
 
-    world._travel = noted
+    world.travel = noted
     world.move_sphere(away - world.sphere.center)
     made.cmm.clear_errors()
     job.run()

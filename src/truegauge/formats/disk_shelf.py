@@ -1,15 +1,15 @@
 """A shelf on disk: what a part and a scan were prepared to is there when they are opened again.
 
-A file is written whole or not at all, checked when it is read (every member of a ZIP file carries its sum), and named
-after its input and the program's own files: another version finds nothing of it. What cannot be read or written is made
-anew; the oldest files go when there are too many.
+A file is written whole or not at all, checked when it is read (it begins with the SHA-256 of the rest), and named after
+its input and the program's own files: another version finds nothing of it. What cannot be read or written is made anew;
+the files not used for longest go when there are too many.
 """
 
 import contextlib
 import hashlib
+import io
 import os
 import tempfile
-import zipfile
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -21,6 +21,7 @@ import truegauge
 from truegauge.core.shelf import Arrays
 
 _MOST_BYTES = 400_000_000
+_DIGEST = 32
 _WORKED_OUT_BY = ("cad", "clouds", "registration")  # folders of the core
 
 
@@ -33,7 +34,7 @@ class DiskShelf:
 
     def take(self, what: str, key: str, make: Callable[[], Arrays]) -> Arrays:
         """Return what was made before, else make and keep it."""
-        path = self._folder / f"{what}-{key}-{_program()}.npz"
+        path = self._folder / f"{what}-{key[:32]}-{_program()}.arrays"
         found = _read(path)
         if found is None:
             found = make()
@@ -48,7 +49,10 @@ class DiskShelf:
             handle, temporary = tempfile.mkstemp(dir=path.parent, suffix=".part")
             try:
                 with os.fdopen(handle, "wb") as file:
-                    np.savez(file, **arrays)  # type: ignore[arg-type]
+                    packed = io.BytesIO()
+                    np.savez(packed, **arrays)  # type: ignore[arg-type]
+                    file.write(hashlib.sha256(packed.getvalue()).digest())
+                    file.write(packed.getvalue())
                 os.replace(temporary, path)
             except OSError:
                 Path(temporary).unlink(missing_ok=True)
@@ -68,16 +72,17 @@ class DiskShelf:
 
 def _read(path: Path) -> Arrays | None:
     try:
-        with np.load(path, allow_pickle=False) as file:
-            found = {name: file[name] for name in file.files}
+        whole = path.read_bytes()
         os.utime(path)
-    except FileNotFoundError:
+    except OSError:
         return None
-    except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
+    said, packed = whole[:_DIGEST], whole[_DIGEST:]
+    if hashlib.sha256(packed).digest() != said:
         with contextlib.suppress(OSError):
             path.unlink(missing_ok=True)
         return None
-    return found
+    with np.load(io.BytesIO(packed), allow_pickle=False) as file:
+        return {name: file[name] for name in file.files}
 
 
 @lru_cache(maxsize=1)

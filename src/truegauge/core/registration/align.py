@@ -24,6 +24,7 @@ from truegauge.core.registration.coarse import coarse_poses, dominant_plane
 from truegauge.core.registration.distance_field import build_field
 from truegauge.core.registration.fit_criteria import fit_largest, fit_within
 from truegauge.core.registration.on_itself import spots_on
+from truegauge.core.shelf import Arrays, key_of
 
 _COARSE_POINTS, _CELL = 9_000, 0.006  # of the part's size
 _FINE_POINTS = 50_000
@@ -248,13 +249,24 @@ def _mirror_fits(
         few, moved = few[own], moved[own]
     if len(few) < _LEAST_POINTS:
         return False
+    quick, scale = best_found.fits_badly, best_found.alignment.scale
+
+    def made() -> Arrays:
+        return {"mirrored": np.array([_fits_mirrored(few, moved, model, projector, settings.trim, scale, quick)])}
+
+    of = key_of(few, moved, model.key, model.mesh.vertices, settings.trim, scale, quick)
+    return bool(projector.shelf.take("mirrored", of, made)["mirrored"][0])
+
+
+def _fits_mirrored(
+    few: Points, moved: Points, model: CadModel, projector: Projector, trim: float, scale: float, quick: bool
+) -> bool:
     flipped = few * [-1.0, 1.0, 1.0]
     # Where the fit is doubted anyway, only what to say of it is asked; else it is looked for as the scan itself was.
-    quick = best_found.fits_badly
     keep, field = _FEW_KEPT if quick else _KEEP, build_field(model, projector)
     poses = coarse_poses(flipped, model, field, keep=keep, shelf=projector.shelf)
     try:
-        best = find_candidates(flipped, poses, projector, model, FitSettings(settings.trim), quick=quick)[0]
+        best = find_candidates(flipped, poses, projector, model, FitSettings(trim), quick=quick)[0]
     except RegistrationError:
         return False
     limit = 0.005 * model.diagonal
@@ -263,7 +275,6 @@ def _mirror_fits(
         found = projector.deviations(there, max_distance=limit)
         costs.append(np.where(found.face >= 0, found.distance**2, limit**2))
     on = np.minimum(*costs) < limit**2
-    scale = best_found.alignment.scale
     here, mirrored = (
         unexplained_points(there, projector, model, scale, None)
         for there in (moved, apply(best.part_from_scan, flipped))
