@@ -10,8 +10,11 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.drawing.silhouette import Silhouette
+
 Layout = Literal["around", "sides", "rows"]
 _GAP = 8.0
+_CLEAR = 5.0  # between a tag and the part
 _COVERING = 250.0  # the length of leader that a slot is worth avoiding
 _STAY = 1.3  # times the shortest leaders that tags put up with before they change places
 
@@ -65,7 +68,7 @@ class Placed:
 @dataclass(frozen=True, slots=True)
 class _Slot:
     box: Box
-    side: str  # where its leader starts: left, right, top, bottom
+    side: str  # where its leader starts: left, right, top, bottom, or a corner of these: "bottom right"
 
 
 def load_ahead() -> None:
@@ -73,10 +76,29 @@ def load_ahead() -> None:
     import scipy.optimize  # noqa: F401
 
 
+def place_beside(
+    full: Sequence[TagBox], small: Sequence[TagBox], area: Box, layout: Layout, part: Silhouette | None,
+    before: Mapping[str, int] | None = None,
+) -> tuple[list[Placed], bool]:  # fmt: skip
+    """Return where tags stand so that they do not cover the part, and whether they are the small ones.
+
+    Full ones stand beside it where all find room, else small ones do; only where the part fills the sheet do these
+    stand over it. `before` holds while they are as large as they were.
+    """
+    for tags, how in ((full, layout), (full, "around"), (small, layout), (small, "around")):
+        placed = place_tags(tags, area, how, before, part)  # type: ignore[arg-type]
+        if len(placed) == len(tags):
+            return placed, tags is small
+    return place_tags(small, area, "around", before), True
+
+
 def place_tags(
-    tags: Sequence[TagBox], area: Box, layout: Layout = "sides", before: Mapping[str, int] | None = None
-) -> list[Placed]:
+    tags: Sequence[TagBox], area: Box, layout: Layout = "sides", before: Mapping[str, int] | None = None,
+    part: Silhouette | None = None,
+) -> list[Placed]:  # fmt: skip
     """Return where each tag stands; those that find no room are left out, the last first.
+
+    With a silhouette slots that would cover the part are not taken.
 
     Among all ways to fill the slots the one with the shortest leaders is taken: leaders of the shortest matching never
     cross (two that cross could be exchanged for shorter ones). Tags keep the slots of `before` while that is
@@ -90,6 +112,8 @@ def place_tags(
         return pinned
     slots = _slots(free, area, layout)
     usable = [k for k, s in enumerate(slots) if all(not s.box.overlaps(p.box) for p in pinned)]
+    if part is not None:
+        usable = [k for k in usable if not part.meets(_whole(slots[k].box), _CLEAR)]
     free = free[: len(usable)]
     if not free:
         return pinned
@@ -111,8 +135,13 @@ def place_tags(
     placed = list(pinned)
     for tag in free:
         slot = slots[chosen[tag.key]]
-        placed.append(Placed(tag, _box_in(slot, tag), _start(slot), chosen[tag.key]))
+        box = _box_in(slot, tag)
+        placed.append(Placed(tag, box, _leaves(slot, box, tag.anchor), chosen[tag.key]))
     return placed
+
+
+def _whole(box: Box) -> tuple[float, float, float, float]:
+    return box.x, box.y, box.width, box.height
 
 
 def _covers(box: Box, anchors: NDArray[np.float64]) -> float:
@@ -160,8 +189,12 @@ def _slots(tags: Sequence[TagBox], area: Box, layout: Layout) -> list[_Slot]:
         step = (area.height - height) / max(1, count - 1) if count > 1 else 0.0
         for k in range(count):
             y = area.y + k * step
-            slots.append(_Slot(Box(area.x, y, width, height), "right"))
-            slots.append(_Slot(Box(area.right - width, y, width, height), "left"))
+            # Beside a row of tags a leader starts at the inner corner: it would run under them.
+            end = ""
+            if layout == "around":
+                end = "bottom " if y < area.y + height else "top " if y + height > area.bottom - height else ""
+            slots.append(_Slot(Box(area.x, y, width, height), f"{end}right"))
+            slots.append(_Slot(Box(area.right - width, y, width, height), f"{end}left"))
     if layout in ("rows", "around"):
         inner = area.x + width + _GAP if layout == "around" else area.x
         room = area.width - 2 * (width + _GAP) if layout == "around" else area.width
@@ -176,18 +209,25 @@ def _slots(tags: Sequence[TagBox], area: Box, layout: Layout) -> list[_Slot]:
 
 def _start(slot: _Slot) -> tuple[float, float]:
     b = slot.box
-    return {
-        "right": (b.right, b.y + b.height / 2), "left": (b.x, b.y + b.height / 2),
-        "bottom": (b.x + b.width / 2, b.bottom), "top": (b.x + b.width / 2, b.y),
-    }[slot.side]  # fmt: skip
+    x = b.right if "right" in slot.side else b.x if "left" in slot.side else b.x + b.width / 2
+    y = b.bottom if "bottom" in slot.side else b.y if "top" in slot.side else b.y + b.height / 2
+    return x, y
+
+
+def _leaves(slot: _Slot, box: Box, anchor: tuple[float, float]) -> tuple[float, float]:
+    """Return where a leader leaves its tag: of one at the side at the end that is nearer to the foot."""
+    x, y = _start(slot)
+    if slot.side in ("left", "right"):
+        return x, box.bottom if anchor[1] > box.bottom else box.y if anchor[1] < box.y else y
+    return x, box.bottom if "bottom" in slot.side else box.y
 
 
 def _box_in(slot: _Slot, tag: TagBox) -> Box:
     """Return the tag's box in a slot, as wide as the slot: tags in a column look alike; against the leader's side."""
     b = slot.box
     y = b.y + (b.height - tag.height) / 2
-    if slot.side == "bottom":
+    if "bottom" in slot.side:
         y = b.bottom - tag.height
-    elif slot.side == "top":
+    elif "top" in slot.side:
         y = b.y
     return Box(b.x, y, b.width, tag.height)

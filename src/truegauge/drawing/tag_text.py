@@ -28,6 +28,21 @@ class TagText:
     gauge: bool
 
 
+@dataclass(frozen=True, slots=True)
+class SmallText:
+    """What a small tag says."""
+
+    number: str
+    value: str
+
+
+def small_text(result: Result, lengths: NumberFormat) -> SmallText:
+    """Return the number and the value of a result: what there is room for beside a part that fills the view."""
+    numbers = lengths.of(result.characteristic.kind)
+    value = "–" if result.measured is None else numbers.value(result.measured)
+    return SmallText(str(result.characteristic.number), value)
+
+
 def tagged_results(evaluation: Evaluation, tags: TagSettings, selected: str = "") -> list[Result]:
     """Return the results with a tag, the most important first: the selected one, then by state."""
     hidden, listed = set(tags.hidden), set(tags.listed)

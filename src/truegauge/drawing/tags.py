@@ -8,13 +8,15 @@ from truegauge.drawing.frame_cells import frame_cells
 from truegauge.drawing.frames import draw_frame, frame_width
 from truegauge.drawing.gauge_bar import BarColors, bar_of, draw_gauge_bar, draw_marker
 from truegauge.drawing.surface import Surface
-from truegauge.drawing.tag_text import TagText
+from truegauge.drawing.tag_text import SmallText, TagText
 from truegauge.drawing.units import NumberFormat
 
 # Pixels.
 _FRAME = 18.0
 _LINE, _VALUE, _GAUGE, _FRAMED = 17.0, 19.0, 20.0, 24.0
 _PLAIN, _BOLD = 12.0, 13.0
+_SMALL = 24.0
+HANDLE = 24.0  # high: where a tag is taken hold of
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,3 +83,28 @@ def draw_tag(
         top += _LINE * u
     if text.gauge:
         draw_gauge_bar(surface, (left, top + 3 * u, room, 16 * u), result, colors.bar)
+
+
+def small_size(surface: Surface, text: SmallText) -> tuple[float, float]:
+    """Return the width and height of a small tag: number, value and marker."""
+    u = surface.unit
+    number = surface.advance(text.number, _PLAIN * u) + 7 * u if text.number else 0.0
+    return number + surface.advance(text.value, _BOLD * u, bold=True) + 34 * u, _SMALL * u
+
+
+def draw_small_tag(
+    surface: Surface, box: tuple[float, float, float, float], result: Result, text: SmallText, colors: TagColors, *,
+    chosen: bool = False,
+) -> None:  # fmt: skip
+    """Draw a small tag into a box (x, y, width, height)."""
+    x, y, width, height = box
+    u = surface.unit
+    surface.box(x, y, width, height, fill=colors.paper, color=colors.border, line=(1.6 if chosen else 1) * u,
+                rounded=3 * u)  # fmt: skip
+    surface.box(x, y + u, 4 * u, height - 2 * u, fill=colors.bar.state)
+    base, left = y + height / 2 + 4.7 * u, x + 10 * u
+    if text.number:
+        surface.text(left, base, text.number, _PLAIN * u, colors.soft)
+        left += surface.advance(text.number, _PLAIN * u) + 7 * u
+    surface.text(left, base, text.value, _BOLD * u, colors.ink, bold=True)
+    draw_marker(surface, bar_of(result).marker, x + width - 11 * u, y + height / 2, 4 * u, colors.bar.state)

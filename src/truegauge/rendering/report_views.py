@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.evaluation.results import Evaluation
@@ -15,6 +16,7 @@ from truegauge.core.plan.readings import Section
 from truegauge.core.plan.views import Eye, SavedView
 from truegauge.core.samples.sample import Sample
 from truegauge.drawing.section_drawing import SectionDrawing, ShownDimension, draw_section, needle_factor
+from truegauge.drawing.silhouette import outermost
 from truegauge.drawing.tag_text import tag_text, tagged_results
 from truegauge.drawing.units import NumberFormat
 from truegauge.palette import colors_of
@@ -97,25 +99,32 @@ class ViewRenderer:
         picture = scene.render(camera, WIDTH, HEIGHT)[:, :, :3].copy()
         shows_scale = (known is not None and view.show == "map") or view.show == "scan" or needles > 0
         return ReportView(
-            view.name, picture, scale if shows_scale else None, self._tags(evaluation, sample, view, camera),
-            view.tags.layout, needles,
+            view.name, picture, scale if shows_scale else None, self._tags(evaluation, sample, view, camera, hidden),
+            view.tags.layout, needles, self._outline(camera, hidden),
         )  # fmt: skip
 
+    def _outline(self, camera: Camera, hidden: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """Return the outermost places of the part in the picture, in shares of it."""
+        mesh = self._evaluator.model.mesh
+        drawn = np.unique(mesh.triangles[~hidden[mesh.triangle_face]])
+        return outermost(camera.project(mesh.vertices[drawn], WIDTH / HEIGHT)[:, :2])
+
     def _tags(
-        self, evaluation: Evaluation, sample: Sample | None, view: SavedView, camera: Camera
-    ) -> tuple[ReportTag, ...]:
+        self, evaluation: Evaluation, sample: Sample | None, view: SavedView, camera: Camera,
+        hidden: NDArray[np.bool_],
+    ) -> tuple[ReportTag, ...]:  # fmt: skip
         plan = evaluation.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
         pinned = {p.characteristic: (p.x, p.y) for p in view.tags.pinned}
         made = []
         for result in tagged_results(evaluation, view.tags):
-            at = tag_anchor(self._evaluator, plan, sample, result, camera)
+            at = tag_anchor(self._evaluator, plan, sample, result, camera, hidden)
             if at is None:
                 continue
-            x, y, _ = camera.project(at, WIDTH / HEIGHT)[0]
+            x, y, _ = camera.project(at.place, WIDTH / HEIGHT)[0]
             delta = compared_delta(self._evaluator, plan, sample, result)
             text = tag_text(result, view.tags, numbers, delta)
-            made.append(ReportTag(result, text, (float(x), float(y)), pinned.get(result.characteristic.id)))
+            made.append(ReportTag(result, text, (float(x), float(y)), pinned.get(result.characteristic.id), at.is_seen))
         return tuple(made)
 
 

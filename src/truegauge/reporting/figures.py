@@ -1,12 +1,16 @@
 """Figures of a report on any surface: pictures with their scale and tags, and sections."""
 
+import numpy as np
+
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.gauge_bar import BarColors
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 from truegauge.drawing.section_figure import SectionColors, draw_curves, draw_values, fitted, foot_words
+from truegauge.drawing.silhouette import silhouette_of
 from truegauge.drawing.surface import Surface
-from truegauge.drawing.tag_layout import Box, TagBox, place_tags
-from truegauge.drawing.tags import TagColors, draw_tag, tag_size
+from truegauge.drawing.tag_layout import Box, TagBox, place_beside
+from truegauge.drawing.tag_text import small_text
+from truegauge.drawing.tags import TagColors, draw_small_tag, draw_tag, small_size, tag_size
 from truegauge.drawing.units import NumberFormat
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
 from truegauge.reporting.report import ReportSection, ReportView
@@ -49,24 +53,33 @@ def draw_view(surface: Surface, view: ReportView, box: Box, numbers: NumberForma
 
 
 def _draw_tags(surface: Surface, view: ReportView, picture: Box, numbers: NumberFormat) -> None:
-    tags = {t.result.characteristic.id: t for t in view.tags}
-    boxes = []
+    tags, size = {t.result.characteristic.id: t for t in view.tags}, np.array([picture.width, picture.height])
+    full, small = [], []
     for key, tag in tags.items():
         width, height = tag_size(surface, tag.result, tag.text, numbers)
         at = (tag.anchor[0] * picture.width, tag.anchor[1] * picture.height)
         pinned = None if tag.pinned is None else (tag.pinned[0] * picture.width, tag.pinned[1] * picture.height)
-        boxes.append(TagBox(key, at, min(width, 0.3 * picture.width), height, pinned))
+        full.append(TagBox(key, at, min(width, 0.3 * picture.width), height, pinned))
+        small.append(TagBox(key, at, *small_size(surface, small_text(tag.result, numbers)), pinned))
     area = Box(2, 2, picture.width - 4, picture.height - 22 * surface.unit)
-    placed = place_tags(boxes, area, view.layout)
+    part = None if view.outline is None else silhouette_of(view.outline * size)
+    placed, is_small = place_beside(full, small, area, view.layout, part)
     for p in placed:
         start, foot = ((picture.x + a[0], picture.y + a[1]) for a in (p.start, p.tag.anchor))
-        surface.line([start, foot], INK, 0.72 * surface.unit)
-        surface.circle(*foot, 1.64 * surface.unit, fill=INK)
+        seen = tags[p.tag.key].is_seen
+        surface.line([start, foot], INK if seen else SOFT, 0.72 * surface.unit)
+        if seen:
+            surface.circle(*foot, 1.64 * surface.unit, fill=INK)
+        else:  # behind the part
+            surface.circle(*foot, 2.4 * surface.unit, fill="#FFFFFF", color=SOFT, width=surface.unit)
     for p in placed:
         tag = tags[p.tag.key]
         colors = TagColors(INK, "#FFFFFF", INK, SOFT, BRASS, BarColors(BAND, TICK, STATE_COLORS[tag.result.state]))
         box = (picture.x + p.box.x, picture.y + p.box.y, p.box.width, p.box.height)
-        draw_tag(surface, box, tag.result, tag.text, numbers, colors)
+        if is_small:
+            draw_small_tag(surface, box, tag.result, small_text(tag.result, numbers), colors)
+        else:
+            draw_tag(surface, box, tag.result, tag.text, numbers, colors)
     if len(placed) < len(tags):
         more = f"{len(tags) - len(placed)} more tags find no room here"
         at = (picture.x + 0.4 * picture.width, picture.y + picture.height - 8 * surface.unit)

@@ -30,6 +30,7 @@ class ReportTag:
     text: TagText
     anchor: tuple[float, float]
     pinned: tuple[float, float] | None = None
+    is_seen: bool = True
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -42,6 +43,7 @@ class ReportView:
     tags: tuple[ReportTag, ...] = ()
     layout: Layout = "sides"
     needles: float = 0.0
+    outline: NDArray[np.float64] | None = None  # of the part: places (n, 2) in shares of the picture, y down
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -29,6 +29,7 @@ class Shown:
     scan_map: bool = False  # the deviations on the points of the scan, not on the part
     map_needles: bool = False
     needles: bool = True  # residuals of the selected feature
+    tags: bool = True  # of results, where a stage has them
     why: bool = False  # the number of the selected characteristic is what it is
     sections: bool = False  # where they cut the part
     view: str = ""  # the saved view that is looked at

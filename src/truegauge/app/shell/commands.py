@@ -86,6 +86,7 @@ def view_actions(session: Session, view: View, section: SectionPanel) -> list[Ac
         Action("section", "View", "Section box on or off", "X", section.toggle, has_part),
         Action("pick-behind", "View", "Select what lies behind (Alt+click)", "B", view.pick_behind_pointer, has_part),
         Action("map", "View", "Deviation map on or off", "Ctrl+M", lambda: s.show(map=not s.shown.map), has_sample),
+        Action("tags", "View", "Tags on or off", "Shift+T", lambda: s.show(tags=not s.shown.tags), has_sample),
         Action("points", "View", "Points on or off", "Ctrl+P", lambda: s.show(points=not s.shown.points), has_sample),
         Action("colors", "View", "Points in their own colours, or in one", "C",
                lambda: s.show(colors=not s.shown.colors), lambda: s.sample is not None and s.sample.colors is not None),

@@ -6,10 +6,12 @@ from PySide6.QtWidgets import QLabel, QWidget
 from truegauge.app.document.session import Session
 from truegauge.app.shell.notice_bar import NoticeBar
 from truegauge.app.view.deviation_scale import DeviationScaleBar
-from truegauge.app.view.proposals_strip import ProposalsStrip
+from truegauge.app.view.proposals_strip import ABOVE, ProposalsStrip
 from truegauge.app.view.section_panel import SectionPanel
 from truegauge.app.view.view import View
 from truegauge.app.widgets.theme import LiveTheme
+
+_AXES, _RULER = 96, 32  # pixels at the lower left: directions of the axes, and below them the ruler
 
 
 class Floating(QObject):
@@ -41,16 +43,21 @@ class Floating(QObject):
         self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
         for widget in self._top:
             widget.move(max(14, (view.width() - widget.width()) // 2), 10)
-        self.strip.move(14, view.height() - self.strip.height() - 96)
+        self.strip.move(14, view.height() - self.strip.height() - ABOVE)
         if self.notice.isVisible():
             self.notice.place()
         self._place_hover()
 
     def _place_hover(self) -> None:
-        self.hover_label.setFixedHeight(46 if "\n" in self.hover_label.text() else 27)
-        self.hover_label.adjustSize()
-        x = self._view.width() - self.hover_label.width() - 12
-        self.hover_label.move(x, self._view.height() - self.hover_label.height() - 10)
+        """Put it over the ruler and beside the axes, in as many lines as it needs."""
+        label, most = self.hover_label, max(200, self._view.width() - _AXES - 12)
+        label.setWordWrap(False)
+        wanted = label.sizeHint()
+        label.setWordWrap(wanted.width() > most)
+        width = min(wanted.width(), most)
+        height = max(wanted.height(), label.heightForWidth(width)) if label.wordWrap() else wanted.height()
+        label.setFixedSize(width, height)
+        label.move(self._view.width() - width - 12, self._view.height() - height - _RULER)
 
     def _on_hover_changed(self) -> None:
         text = self._session.pointer.hover_text()

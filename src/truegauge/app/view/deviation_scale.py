@@ -96,6 +96,8 @@ class DeviationScaleBar(QWidget):
                 continue  # a handle says it already
             painter.setPen(QColor(t.ink if name == LIMIT or not name else t.accent))
             text = numbers.signed(value) if value else "0"
+            wide = painter.fontMetrics().horizontalAdvance(text)
+            painter.fillRect(QRectF(bar.right() + 13, y - 7, wide + 4, 14), QColor(t.view))  # not on the histogram
             painter.drawText(QPointF(bar.right() + 15, y + 4), text)
         painter.setPen(QColor(t.soft))
         painter.setFont(font(11))

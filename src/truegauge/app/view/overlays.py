@@ -1,10 +1,11 @@
 """What is painted over the view: residual needles, constructed features, and the preview of a construction."""
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QLineF, QPointF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from truegauge.app.document.session import Session
+from truegauge.app.view.view_marks import RULER_SHARE
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.association.features import (
     Circle,
@@ -102,6 +103,12 @@ class _Sheet:
         self.painter.setBrush(fill)
         self.painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in self.at(corners)]))
 
+    def note(self, text: str, theme: Theme) -> None:
+        """Write beside the ruler."""
+        self.painter.setFont(font(11))
+        self.painter.setPen(QColor(theme.soft))
+        self.painter.drawText(QPointF(RULER_SHARE * self._width + 100, self._height - 13.5), text)
+
     def dot(self, point: np.ndarray, pen: QPen) -> None:
         x, y = self.at(point[None])[0]
         self.painter.setPen(QPen(pen.color(), 2))
@@ -135,15 +142,7 @@ def _needles(sheet: _Sheet, measured: Measured, theme: Theme, numbers: NumberFor
         sheet.painter.setPen(QPen(QColor(color), 1.3))
         sheet.painter.drawLines([QLineF(*foot, *tip) for foot, tip in zip(feet[chosen], tips[chosen], strict=True)])
     text = f"needles {factor:,.0f} times, longest {numbers.value(largest)} {numbers.unit}"
-    painter = sheet.painter
-    painter.setFont(font(12))
-    width = painter.fontMetrics().horizontalAdvance(text) + 22
-    box = QRectF(14, 12, width, 25)
-    painter.setPen(QPen(QColor(theme.rule), 1))
-    painter.setBrush(QColor(theme.raised))
-    painter.drawRoundedRect(box, 11, 11)
-    painter.setPen(QColor(theme.ink))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    sheet.note(text, theme)
 
 
 def _ring(pose: Pose, a: float, b: float) -> np.ndarray:

@@ -13,6 +13,8 @@ from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.drawing.units import NumberFormat
 
+ABOVE = 102  # pixels below it belong to hover text, axes and ruler
+
 
 class ProposalsStrip(QFrame):
     """A floating card over the view."""
@@ -103,7 +105,7 @@ class ProposalsStrip(QFrame):
         self.raise_()
         parent = self.parentWidget()
         if parent is not None:
-            self.move(14, parent.height() - self.height() - 96)
+            self.move(14, parent.height() - self.height() - ABOVE)
 
     def _more_button(self, others: list[int], numbers: NumberFormat) -> QPushButton:
         """Return the button behind which the less common kinds are, with their values."""

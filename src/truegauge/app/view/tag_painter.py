@@ -1,21 +1,27 @@
-"""The tags over the view: results that point at the place on the part that they belong to."""
+"""The tags over the view: results that point at the place on the part that they belong to, and do not cover it."""
 
 from dataclasses import dataclass, field
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QPainter
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.painting import bar_colors
-from truegauge.app.widgets.theme import Theme, font
+from truegauge.app.widgets.theme import Theme
 from truegauge.core.evaluation.results import Result
-from truegauge.drawing.tag_layout import Box, TagBox, place_tags
-from truegauge.drawing.tag_text import TagText, tag_text, tagged_results
-from truegauge.drawing.tags import TagColors, draw_tag, tag_size
+from truegauge.drawing.silhouette import Silhouette, silhouette_of
+from truegauge.drawing.tag_layout import Box, Placed, TagBox, place_beside
+from truegauge.drawing.tag_text import SmallText, TagText, small_text, tag_text, tagged_results
+from truegauge.drawing.tags import HANDLE, TagColors, draw_small_tag, draw_tag, small_size, tag_size
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
+
+SCALE_SIDE, BELOW = 120.0, 104.0  # pixels that belong to the deviation scale, and to hover text and ruler
+_STRIP = 58.0  # and to the strip of proposals, when something is selected
+_MARGIN = 12.0
 
 
 @dataclass(slots=True)
@@ -24,11 +30,28 @@ class TagsShown:
 
     boxes: dict[str, QRectF] = field(default_factory=dict)
     slots: dict[str, int] = field(default_factory=dict)
+    small: bool = False
     left_out: int = 0
+    under_pointer: str = ""  # a small one opens
 
     def at(self, place: QPointF) -> str:
         """Return the characteristic whose tag is at a place; empty for none."""
         return next((c for c, box in reversed(self.boxes.items()) if box.contains(place)), "")
+
+    def is_handle(self, key: str, place: QPointF) -> bool:
+        """Tell whether a tag is taken hold of at a place: at its first line."""
+        box = self.boxes[key]
+        return box.contains(place) and place.y() - box.top() <= HANDLE
+
+
+@dataclass(frozen=True, slots=True)
+class _Tag:
+    result: Result
+    text: TagText
+    small: SmallText
+    is_seen: bool
+    full_box: TagBox
+    small_box: TagBox
 
 
 def paint_tags(
@@ -38,51 +61,101 @@ def paint_tags(
     """Paint the tags; `shown` is what was painted before and takes what is now, `dragged` one under the pointer."""
     shown.boxes.clear()
     shown.left_out = 0
-    s = session
-    evaluation, evaluator = s.evaluation, s.evaluator
-    if evaluation is None or evaluator is None or not tags:
+    if session.evaluation is None or session.evaluator is None or not tags or not session.shown.tags:
         return
-    settings = s.showing.tags
+    with PainterSurface(painter) as surface:
+        every = _tags(surface, session, camera, view, dragged)
+        beside = SCALE_SIDE if session.shown.wants_map or session.shown.scan_map else _MARGIN
+        below = BELOW + (_STRIP if session.selection.groups else 0.0)
+        area = Box(
+            view.left() + _MARGIN, view.top() + _MARGIN, max(40.0, view.width() - _MARGIN - beside),
+            max(40.0, view.height() - _MARGIN - below),
+        )  # fmt: skip
+        full, small = [t.full_box for t in every.values()], [t.small_box for t in every.values()]
+        part = part_outline(session, camera, view)
+        placed, is_small = place_beside(full, small, area, session.showing.tags.layout, part, shown.slots)
+        shown.slots = {p.tag.key: p.slot for p in placed if p.slot >= 0}
+        shown.small, shown.left_out = is_small, len(every) - len(placed)
+        for p in placed:
+            _leader(surface, p, every[p.tag.key], theme)
+        for p in placed:
+            shown.boxes[p.tag.key] = QRectF(p.box.x, p.box.y, p.box.width, p.box.height)
+        for p in sorted(placed, key=lambda p: p.tag.key == shown.under_pointer):
+            opened = is_small and p.tag.key == shown.under_pointer
+            _draw(surface, session, every[p.tag.key], p, theme, view, small=is_small and not opened)
+        if shown.left_out:
+            said = f"{shown.left_out} more tags find no room"
+            surface.text(area.x + area.width / 2 - 60, view.bottom() - 14, said, 11, theme.soft)
+
+
+def part_outline(session: Session, camera: Camera, view: QRectF) -> Silhouette | None:
+    """Return where the part is seen, in pixels."""
+    model = session.model
+    if model is None:
+        return None
+    vertices, hidden = model.mesh.vertices, session.shown.look.hidden
+    if hidden:
+        drawn = ~np.isin(model.mesh.triangle_face, tuple(hidden))
+        vertices = vertices[np.unique(model.mesh.triangles[drawn])]
+    shares = camera.project(vertices, view.width() / max(1.0, view.height()))[:, :2]
+    return silhouette_of(shares * [view.width(), view.height()] + [view.left(), view.top()])
+
+
+def _tags(
+    surface: PainterSurface, s: Session, camera: Camera, view: QRectF, dragged: tuple[str, QPointF] | None
+) -> dict[str, _Tag]:
+    evaluation, evaluator, settings = s.evaluation, s.evaluator, s.showing.tags
+    assert evaluation is not None
+    assert evaluator is not None
     if s.shown.why:  # only the one that is explained
         settings = settings.replace(shown="none")
     lengths = NumberFormat(s.plan.unit, s.plan.decimals)
     pinned = {p.characteristic: (p.x * view.width(), p.y * view.height()) for p in settings.pinned}
     if dragged is not None:
         pinned[dragged[0]] = (dragged[1].x(), dragged[1].y())
-    texts: dict[str, tuple[Result, TagText]] = {}
-    surface = PainterSurface(painter)
-    boxes: list[TagBox] = []
+    hidden = s.shown.look.mask(len(evaluator.model.faces)) if s.shown.look.hidden else None
+    found: dict[str, _Tag] = {}
     for result in tagged_results(evaluation, settings, s.selection.characteristic):
-        at = tag_anchor(evaluator, s.plan, s.sample, result, camera)
+        at = tag_anchor(evaluator, s.plan, s.sample, result, camera, hidden)
         if at is None:
             continue
-        x, y, _ = camera.project(at, view.width() / max(1.0, view.height()))[0]
+        x, y, _ = camera.project(at.place, view.width() / max(1.0, view.height()))[0]
+        if not (0 <= x <= 1 and 0 <= y <= 1):  # what is out of sight has no tag
+            continue
         text = tag_text(result, settings, lengths, compared_delta(evaluator, s.plan, s.sample, result))
-        key = result.characteristic.id
-        width, height = tag_size(surface, result, text, lengths)
-        texts[key] = (result, text)
-        boxes.append(TagBox(key, (x * view.width(), y * view.height()), width, height, pinned.get(key)))
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    area = Box(view.left() + 12, view.top() + 12, max(40.0, view.width() - 132), max(40.0, view.height() - 110))
-    placed = place_tags(boxes, area, settings.layout, shown.slots)
-    shown.slots = {p.tag.key: p.slot for p in placed if p.slot >= 0}
-    shown.left_out = len(boxes) - len(placed)
-    painter.setPen(QPen(QColor(theme.ink), 1))
-    for p in placed:
-        painter.drawLine(QPointF(*p.start), QPointF(*p.tag.anchor))
-        painter.setBrush(QColor(theme.ink))
-        painter.drawEllipse(QPointF(*p.tag.anchor), 2.4, 2.4)
-    for p in placed:
-        box = QRectF(p.box.x, p.box.y, p.box.width, p.box.height)
-        shown.boxes[p.tag.key] = box
-        chosen = p.tag.key == s.selection.characteristic
-        result, text = texts[p.tag.key]
-        border = theme.accent if chosen else theme.ink
-        colors = TagColors(border, theme.raised, theme.ink, theme.soft, theme.accent, bar_colors(theme, result))
+        small, key = small_text(result, lengths), result.characteristic.id
+        foot, pin = (float(x) * view.width(), float(y) * view.height()), pinned.get(key)
+        full_box = TagBox(key, foot, *tag_size(surface, result, text, lengths), pin)
+        found[key] = _Tag(
+            result, text, small, at.is_seen, full_box, TagBox(key, foot, *small_size(surface, small), pin)
+        )
+    return found
+
+
+def _leader(surface: PainterSurface, p: Placed, tag: _Tag, theme: Theme) -> None:
+    """Draw the line to the foot: of a place that is behind the part paler, with a ring for a dot."""
+    color = theme.ink if tag.is_seen else theme.soft
+    surface.line([p.start, p.tag.anchor], color, 1.0)
+    if tag.is_seen:
+        surface.circle(*p.tag.anchor, 2.4, fill=color)
+    else:
+        surface.circle(*p.tag.anchor, 3.2, fill=theme.view, color=color, width=1.2)
+
+
+def _draw(
+    surface: PainterSurface, s: Session, tag: _Tag, p: Placed, theme: Theme, view: QRectF, *, small: bool
+) -> None:
+    chosen = p.tag.key == s.selection.characteristic
+    border = theme.accent if chosen else theme.ink
+    colors = TagColors(border, theme.raised, theme.ink, theme.soft, theme.accent, bar_colors(theme, tag.result))
+    if small:
         where = (p.box.x, p.box.y, p.box.width, p.box.height)
-        draw_tag(surface, where, result, text, lengths, colors, chosen=chosen, pinned=p.slot < 0)
-    if shown.left_out:
-        painter.setPen(QColor(theme.soft))
-        painter.setFont(font(11))
-        said = f"{shown.left_out} more tags find no room"
-        painter.drawText(QPointF(area.x + area.width / 2 - 60, view.bottom() - 14), said)
+        draw_small_tag(surface, where, tag.result, tag.small, colors, chosen=chosen)
+        return
+    width, height = max(tag.full_box.width, p.box.width), max(tag.full_box.height, p.box.height)
+    x = min(max(p.box.x, view.left() + 2), view.right() - width - 2)
+    y = min(max(p.box.y, view.top() + 2), view.bottom() - height - 2)
+    lengths = NumberFormat(s.plan.unit, s.plan.decimals)
+    opened = p.box.height < tag.full_box.height
+    where = (x, y, width, height) if opened else (p.box.x, p.box.y, p.box.width, p.box.height)
+    draw_tag(surface, where, tag.result, tag.text, lengths, colors, chosen=chosen, pinned=p.slot < 0)

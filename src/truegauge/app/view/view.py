@@ -14,13 +14,15 @@ from truegauge.app.view.outline_tool import OutlineTool
 from truegauge.app.view.overlays import paint_over
 from truegauge.app.view.picking import faces_under, point_under
 from truegauge.app.view.picture import ViewPicture
+from truegauge.app.view.room import fitted
 from truegauge.app.view.shown_scene import ShownScene
+from truegauge.app.view.tag_hand import TagHand
 from truegauge.app.view.tag_painter import TagsShown, paint_tags
 from truegauge.app.view.view_marks import paint_axes, paint_empty, paint_ruler
 from truegauge.app.view.why_overlay import paint_why
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.plan.views import Eye, PinnedTag
+from truegauge.core.plan.views import Eye
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.report_views import camera_of
 from truegauge.rendering.scene import Scene
@@ -47,8 +49,7 @@ class View(QWidget):
         self._dragging = False
         self._pivot = np.zeros(3)
         self.tags_shown = TagsShown()
-        self._tag_pressed = ""
-        self._tag_dragged: tuple[str, QPointF] | None = None
+        self._tags = TagHand(session, self.tags_shown, self.update)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
         self.overlay: Overlay | None = None
         self._build()
@@ -118,7 +119,7 @@ class View(QWidget):
         """Show a standard view of the whole part."""
         box = self._box()
         if box is not None:
-            self.set_camera(self._beside_scale(standard_camera(name, box, self._free_aspect)))
+            self.set_camera(self._with_room(standard_camera(name, box, self._free_aspect), box))
 
     @property
     def _free_aspect(self) -> float:
@@ -128,17 +129,22 @@ class View(QWidget):
         """Leave the right side to the deviation scale."""
         return camera.panned(-0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
 
+    def _with_room(self, camera: Camera, box: np.ndarray) -> Camera:
+        s = self._session
+        tags = self.shown.content.tags and s.shown.tags and bool(s.plan.characteristics)
+        return fitted(camera, box, self.size(), tags=tags)
+
     def fit(self) -> None:
         """Show the whole part from where the eye is."""
         box = self._box()
         if box is not None and self.camera is not None:
-            self.set_camera(self._beside_scale(self.camera.fitted(box, self._free_aspect)))
+            self.set_camera(self._with_room(self.camera, box))
 
     def turn_to(self, direction: np.ndarray) -> None:
         """Turn the whole part so that a side of it is seen, when it is not."""
         box = self._box()
         if box is not None and self.camera is not None and float(self.camera.back @ direction) < _SEEN:
-            self.set_camera(self._beside_scale(self.camera.facing(direction).fitted(box, self._free_aspect)))
+            self.set_camera(self._with_room(self.camera.facing(direction), box))
 
     def _all_in(self, width: int, height: int) -> bool:
         """Tell whether the whole part is in a picture of this size."""
@@ -193,7 +199,7 @@ class View(QWidget):
             self.overlay.paint(painter, camera, self._theme, self.size())
         paint_why(painter, self._session, camera, self._theme, self.size())
         paint_tags(painter, self._session, camera, self._theme, QRectF(self.rect()), self.tags_shown,
-                   self._tag_dragged, tags=self.shown.content.tags)  # fmt: skip
+                   self._tags.dragged, tags=self.shown.content.tags)  # fmt: skip
         paint_ruler(painter, camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self.overlay.freedoms() if self.overlay is not None else None
         paint_axes(painter, camera, self._theme, QRectF(self.rect()), freedoms)
@@ -246,11 +252,11 @@ class View(QWidget):
             return
         self._press = self._last = event.position()
         self._dragging = False
-        # While places are picked, tags are in nobody's way.
-        self._tag_pressed = "" if self._session.pointer.picker is not None else self.tags_shown.at(event.position())
-        if self._tag_pressed and event.button() == Qt.MouseButton.RightButton:
-            self._hide_tag(self._tag_pressed)
-            self._press, self._tag_pressed = None, ""
+        at = event.position()
+        held = self._tags.press(at, lambda: self.face_at(at.x(), at.y()) >= 0)
+        if held and event.button() == Qt.MouseButton.RightButton:
+            self._tags.hide()
+            self._press = None
             return
         if self.camera is not None and self._session.model is not None:
             self._pivot = self._point_at(event.position().x(), event.position().y())
@@ -263,14 +269,12 @@ class View(QWidget):
             return
         if self._press is None or self.camera is None:
             self._last = at
-            self._session.pointer.hover(-1 if self.tags_shown.at(at) else self.face_at(at.x(), at.y()))
+            self._session.pointer.hover(-1 if self._tags.over(at) else self.face_at(at.x(), at.y()))
             return
         if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
             return
         self._dragging = True
-        if self._tag_pressed:
-            self._tag_dragged = (self._tag_pressed, at)
-            self.update()
+        if self._tags.drag(at):
             return
         dx = (at.x() - self._last.x()) / self.width()
         dy = (at.y() - self._last.y()) / self.height()
@@ -285,8 +289,8 @@ class View(QWidget):
         if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
             self.outline.release()
             return
-        if self._tag_pressed:
-            self._release_tag()
+        if self._tags.release(self.size()):
+            self._press, self._dragging = None, False
             return
         if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
             if event.modifiers() & Qt.KeyboardModifier.AltModifier:
@@ -297,27 +301,6 @@ class View(QWidget):
             self._pick(event.position().x(), event.position().y(), add=add)
         self._press = None
         self._dragging = False
-
-    def _release_tag(self) -> None:
-        """Pin a tag where it was dragged to, or select its characteristic."""
-        key, dragged = self._tag_pressed, self._tag_dragged
-        self._tag_pressed, self._tag_dragged, self._press, self._dragging = "", None, None, False
-        s = self._session
-        if dragged is None:
-            s.selection.select_characteristic(key)
-            return
-        x, y = dragged[1].x() / self.width(), dragged[1].y() / self.height()
-        pin = PinnedTag(characteristic=key, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0))
-        s.showing.set_tags("pin a tag", pinned=(*(p for p in s.showing.tags.pinned if p.characteristic != key), pin))
-
-    def _hide_tag(self, key: str) -> None:
-        s = self._session
-        s.showing.set_tags(
-            "hide a tag", hidden=(*(h for h in s.showing.tags.hidden if h != key), key),
-            listed=tuple(c for c in s.showing.tags.listed if c != key),
-        )  # fmt: skip
-        if s.selection.characteristic == key:
-            s.selection.select(())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Close an outline that is drawn by corners."""
@@ -337,6 +320,7 @@ class View(QWidget):
 
     def leaveEvent(self, event: object) -> None:
         """Nothing is under the pointer any more."""
+        self._tags.over(QPointF(-1, -1))
         self._session.pointer.hover(-1)
 
     def wheelEvent(self, event: QWheelEvent) -> None:

@@ -11,6 +11,8 @@ from truegauge.core.datums.freedoms import Freedoms
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 
+RULER_SHARE = 0.18  # of the width of the view, at most
+
 
 def paint_empty(painter: QPainter, view: QRectF, theme: Theme) -> None:
     """Say what can be done while nothing is open."""
@@ -33,7 +35,7 @@ def paint_ruler(painter: QPainter, camera: Camera, theme: Theme, view: QRectF, u
     """Draw a ruler of a round length in the corner."""
     numbers = NumberFormat(unit_name, 0)
     unit = 25.4 if numbers.unit == "inch" else 1.0
-    wanted = camera.height * (view.width() / max(1.0, view.height())) * 0.18 / unit
+    wanted = camera.height * (view.width() / max(1.0, view.height())) * RULER_SHARE / unit
     power = 10.0 ** np.floor(np.log10(wanted))
     length = max(k * power for k in (1, 2, 5) if k * power <= wanted)
     pixels = length * unit / camera.height * view.height()
