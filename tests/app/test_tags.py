@@ -5,6 +5,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from truegauge.app.view.tag_painter import part_outline
+from truegauge.core.characteristics.registry import kind_named
 from truegauge.rendering.camera import STANDARD_VIEWS, standard_camera
 from truegauge.rendering.tag_anchors import tag_anchor
 
@@ -113,7 +114,7 @@ def test_feet_stand_on_material_that_is_seen(evaluator, evaluation, plan, sample
     """By definition: the foot lies on a face of its features, and on the line to the eye nothing is in the way."""
     model, size = evaluator.model, evaluator.model.diagonal
     seen = behind = missed = 0
-    for _ in range(8):
+    for _ in range(5):
         camera = standard_camera("corner", model.box, 1.3).orbited(*rng.uniform(-1, 1, 2), model.box.mean(axis=0))
         for result in evaluation.results:
             c = result.characteristic
@@ -126,11 +127,11 @@ def test_feet_stand_on_material_that_is_seen(evaluator, evaluation, plan, sample
                 seen += 1
                 assert not in_the_way(evaluator, at.place, camera), c.name
                 continue
-            if len(c.features) > 1:  # the one that decides is pointed at, and not another one
+            if len(c.features) > 1 or kind_named(c.kind).reading:  # one place is pointed at, and not another one
                 continue
             behind += 1
             mesh = model.mesh
-            rows = np.flatnonzero(np.isin(mesh.triangle_face, faces))[::7]
+            rows = np.flatnonzero(np.isin(mesh.triangle_face, faces))[::9]
             middles = mesh.vertices[mesh.triangles[rows]].mean(axis=1)
             missed += any(not in_the_way(evaluator, p, camera) for p in middles)
     assert seen > behind > 0
@@ -140,5 +141,5 @@ def test_feet_stand_on_material_that_is_seen(evaluator, evaluation, plan, sample
 def in_the_way(evaluator, place, camera):
     """Tell whether the part is in the way from a place to the eye, step by step."""
     size = evaluator.model.diagonal
-    way = place + np.linspace(2e-3, 1.2, 300)[:, None] * size * camera.back
-    return bool((evaluator.projector.deviations(way).distance < -1e-3 * size).any())
+    way = place + np.linspace(1e-3, 1.2, 1200)[:, None] * size * camera.back
+    return bool((evaluator.projector.deviations(way).distance < -2e-4 * size).any())

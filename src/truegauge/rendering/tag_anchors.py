@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from truegauge.core.cad.model import CadModel
     from truegauge.core.evaluation.evaluator import Evaluator
 
-_LOOKED_AT = 24  # places of a feature
+_LOOKED_AT = 16  # places of a feature, of each choice
 _FACING = 0.02  # cosine to the line of sight
 _OFF = 1e-4  # of the part's size: where a look towards the eye starts
 
@@ -81,13 +81,14 @@ def _on_material(
     facing = order[~(normals[order] @ camera.back < _FACING)]  # an edge has no side
     if not len(facing):
         return Anchor(places[order[0]], False)
-    order = facing
-    # Those nearest, and some from everywhere: what is hidden near the place may be seen at the other end.
-    spread = order[np.linspace(0, len(order) - 1, _LOOKED_AT // 2).astype(int)]
-    for row in dict.fromkeys((*order[: _LOOKED_AT // 2].tolist(), *spread.tolist())):
+    # Those nearest, those that face the eye most, some from everywhere: what is hidden here may be seen there.
+    best = facing[np.argsort(-np.nan_to_num(normals[facing] @ camera.back))]
+    spread = facing[np.linspace(0, len(facing) - 1, _LOOKED_AT).astype(int)]
+    for row in dict.fromkeys((*facing[:_LOOKED_AT].tolist(), *best[:: len(best) // _LOOKED_AT + 1].tolist(),
+                              *spread.tolist())):  # fmt: skip
         if _is_seen(evaluator, places[row], camera, hidden):
             return Anchor(places[row], True)
-    return Anchor(places[order[0]], False)
+    return Anchor(places[facing[0]], False)
 
 
 _PLACES: WeakKeyDictionary[CadModel, dict[tuple[int, ...], tuple[NDArray[np.float64], NDArray[np.float64]]]] = (
