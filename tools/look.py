@@ -32,7 +32,7 @@ from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.report.making import ReportMaker
 from truegauge.app.window import MainWindow
 from truegauge.demo.housing import build_housing
-from truegauge.demo.run import _until
+from truegauge.cli.demonstrating import _until
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0

@@ -15,12 +15,14 @@ from truegauge.app.ledger.why_panel import WhyPanel
 from truegauge.app.shell.actions import Actions
 from truegauge.app.shell.closing import Closing
 from truegauge.app.shell.commands import edit_actions, selection_actions, stage_actions, view_actions
+from truegauge.app.shell.examples import examples
 from truegauge.app.shell.files import FileDialogs
 from truegauge.app.shell.finder import Finder
 from truegauge.app.shell.floating import Floating
 from truegauge.app.shell.header import Header
 from truegauge.app.shell.rail import Rail
 from truegauge.app.shell.shell import Shell
+from truegauge.app.shell.start_page import Begin, StartPage
 from truegauge.app.stages.all import STAGES
 from truegauge.app.view.view import View
 from truegauge.app.widgets.action import Action
@@ -87,6 +89,8 @@ class MainWindow(QMainWindow):
         below.addWidget(self.benches)
         self.center = QStackedWidget()
         self.center.addWidget(self.view)
+        self.start = StartPage(self._begin(), self.files.recent, examples(self.files, self.session), t)
+        self.center.addWidget(self.start)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         for parts in self.parts.values():
@@ -101,7 +105,7 @@ class MainWindow(QMainWindow):
         s = self.session
         s.stage_changed.connect(self._on_stage_changed)
         s.showing.changed.connect(self._choose_bench)
-        for signal in (s.showing.changed, s.document.plan_changed, self.shell.middle_changed):
+        for signal in (s.showing.changed, s.document.plan_changed, s.document.part_changed, self.shell.middle_changed):
             signal.connect(self._choose_middle)
         s.document.plan_changed.connect(self._show_title)
         s.run_changed.connect(self.header.refresh)
@@ -110,6 +114,10 @@ class MainWindow(QMainWindow):
         self.header.finder_wanted.connect(self.open_finder)
         self.rail.menu_wanted.connect(self.open_menu)
         self.theme.changed.connect(self._on_theme_changed)
+
+    def _begin(self) -> Begin:
+        files = self.files
+        return Begin(files.ask_part, files.ask_plan, lambda: self.actions_table.trigger("nominals"), files.open_recent)
 
     def _actions(self) -> list[Action]:
         s = self.session
@@ -136,6 +144,7 @@ class MainWindow(QMainWindow):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep what floats in its place."""
         super().resizeEvent(event)
+        self.ledger.suit(self.width())
         self.floating.place()
 
     def showEvent(self, event: object) -> None:
@@ -158,14 +167,15 @@ class MainWindow(QMainWindow):
         why = self.session.shown.why and stage.tells_why
         self.benches.setFixedWidth(_WIDE_BENCH if why or stage.wide else _BENCH)
         self.benches.setCurrentWidget(self.why_panel if why else self.parts[stage.key].bench)
-        QTimer.singleShot(0, self.floating.place)  # once the view has its new width
 
     def _choose_middle(self) -> None:
         """Show in the middle what the stage has there, or the page that fills it."""
         s, stage = self.session, STAGES[self.session.stage]
         if not stage.keeps_full_page or s.shown.section:
             self.shell.full_page = None
-        wanted = self.shell.full_page or self.parts[stage.key].middle() or self.view
+        wanted = (
+            self.shell.full_page or self.parts[stage.key].middle() or (self.start if s.model is None else self.view)
+        )
         if self.center.indexOf(wanted) < 0:
             self.center.addWidget(wanted)
         if self.center.currentWidget() is not wanted:
@@ -176,6 +186,7 @@ class MainWindow(QMainWindow):
     def _show_title(self) -> None:
         mark = "" if self.session.document.history.is_saved else "*"
         self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
+        self.files.note_plan()
 
     def _on_outline_closed(self) -> None:
         self.floating.notice.show_notice(
@@ -230,6 +241,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.was_left = True
+        self.files.keep_picture(self.view)
         for parts in reversed(self.parts.values()):
             parts.closed()
         self.session.close()

@@ -26,7 +26,7 @@ def window(files: Annotated[list[Path] | None, typer.Argument(help="Plans, parts
 
 def warm_up() -> None:
     """Compile the numeric kernels once, so that the first inspection is as fast as the next."""
-    from truegauge.demo.run import warm_up as run
+    from truegauge.cli.demonstrating import warm_up as run
 
     run()
 
@@ -35,7 +35,7 @@ def demo(
     out: Annotated[Path, typer.Option(help="Folder for the results when there is no display.")] = Path("out/demo"),
 ) -> None:
     """Run the demo inspection: a window when there is a display, else files."""
-    from truegauge.demo.run import off_screen, on_screen
+    from truegauge.cli.demonstrating import off_screen, on_screen
 
     there = bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
     raise typer.Exit(on_screen() if there and os.environ.get("QT_QPA_PLATFORM") != "offscreen" else off_screen(out))

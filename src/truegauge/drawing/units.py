@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from math import pi
 
 from truegauge.core.characteristics.registry import kind_named
-from truegauge.core.typed_number import typed_number, within_reach
+from truegauge.drawing.typed_length import ANGLES, UNITS, typed_value
 
 MM_PER_INCH = 25.4
 DEGREES = "°"
@@ -47,9 +47,8 @@ class NumberFormat:
         return text if text.startswith("-") or not text.strip(f"0.{DEGREES}") else f"+{text}"
 
     def parse(self, text: str) -> float:
-        """Return the mm (or rad) of a typed number (ValueError when it is none)."""
-        cleaned = text.strip().replace(",", ".").replace("−", "-").removesuffix(self.unit).strip()
-        return within_reach(typed_number(cleaned) * self._factor)
+        """Return the mm (or rad) of a typed number or sum, in any unit: "30+0.02", "0.1 mm" (ValueError: none)."""
+        return typed_value(text, self._factor, ANGLES if self.unit == DEGREES else UNITS)
 
 
 def limits_text(numbers: NumberFormat, nominal: float, lower: float | None, upper: float | None) -> str:

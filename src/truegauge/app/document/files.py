@@ -113,8 +113,11 @@ class Files:
             again=lambda u, c: self.open_scan(path, u or unit, c or columns, add=add),
         )
 
-    def open_plan(self, path: Path) -> None:
-        """Open a plan with its part; the sample stays and is evaluated by it."""
+    def open_plan(self, path: Path, *, as_example: bool = False) -> None:
+        """Open a plan with its part; the sample stays and is evaluated by it.
+
+        An example is saved elsewhere: where it came from it stays as it was.
+        """
 
         def work(progress: Progress) -> tuple[PlanFile, OpenedPart | None]:
             file = read_plan(path)
@@ -122,7 +125,8 @@ class Files:
 
         def done(result: tuple[PlanFile, OpenedPart | None]) -> None:
             file, part = result
-            self._document.use_plan(file.plan, part, path, file.stamp)
+            where = (None, None) if as_example else (path, file.stamp)
+            self._document.use_plan(file.plan, part, *where)
 
         self._document.queue.start(work, done, f"Opening {path.name}")
 

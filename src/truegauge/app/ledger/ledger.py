@@ -29,6 +29,7 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import frame_text, has_frame
 from truegauge.drawing.units import NumberFormat
 
+_WIDTHS, _SHARE = (324, 470), 0.24  # pixels, and of the width of the window
 _NOTHING = "Nothing to judge yet.\n\nPick a face in the view and take one of the proposals below it."
 _NOTHING_FITS = "No characteristic fits what is searched for."
 Index = QModelIndex | QPersistentModelIndex
@@ -143,7 +144,7 @@ class Ledger(QWidget):
         self._session = session
         self.setObjectName("ledger")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(324)
+        self.setFixedWidth(_WIDTHS[0])
         self.model = LedgerModel(session)
         self.list = _List(session)
         self._delegate = LedgerDelegate(session, theme, self.list)
@@ -230,6 +231,10 @@ class Ledger(QWidget):
         self.list.selectionModel().currentChanged.connect(self._on_current_changed)
         self.model.modelReset.connect(self._follow)
 
+    def suit(self, window: int) -> None:
+        """Be as wide as suits a window of a width, pixels."""
+        self.setFixedWidth(min(max(_WIDTHS[0], round(_SHARE * window)), _WIDTHS[1]))
+
     def commands(self) -> list[Action]:
         """The commands on rows."""
         s = self._session
@@ -238,6 +243,8 @@ class Ledger(QWidget):
             return bool(s.plan.characteristics)
 
         return [
+            Action("ledger", "View", "Characteristics shown or hidden", "Ctrl+J",
+                   lambda: self.setVisible(not self.isVisible())),
             Action("edit-row", "Edit", "Edit the selected characteristic", "", self.edit_selected,
                    lambda: bool(s.selection.characteristic)),
             Action("edit-rows", "Edit", "Edit all selected characteristics …", "Ctrl+Shift+F2", self.edit_several,

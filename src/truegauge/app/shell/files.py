@@ -10,6 +10,7 @@ from truegauge.app.document.files import PLAN_ENDING, SCAN_ENDINGS
 from truegauge.app.document.session import Session
 from truegauge.app.shell.batch_dialog import BatchDialog
 from truegauge.app.shell.columns_dialog import ColumnsDialog
+from truegauge.app.shell.recent import RecentPlans
 from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.question import ask, open_dialog
 from truegauge.core.errors import ColumnsUnknownError, shortened
@@ -25,6 +26,8 @@ class FileDialogs:
 
     def __init__(self, window: QWidget, session: Session, settings: QSettings) -> None:
         self._window, self._session, self._settings = window, session, settings
+        self.recent = RecentPlans(settings)
+        self._noted: Path | None = None
         session.document.may_let_sample_go = self.may_leave_sample
         session.queue.columns_wanted.connect(self._ask_columns)
 
@@ -58,6 +61,19 @@ class FileDialogs:
             Action("save-plan-as", "Plan", "Save plan as …", "Ctrl+Shift+S", self.save_as),
             Action("save-sample", "Plan", "Save sample …", "", self.save_sample, has_sample),
         ]  # fmt: skip
+
+    def note_plan(self) -> None:
+        """Remember the plan that is open among the last ones."""
+        path = self._session.document.plan_path
+        if path is not None and path != self._noted:
+            self._noted = path
+            self.recent.note(path)
+
+    def keep_picture(self, view: QWidget) -> None:
+        """Keep what is seen of the plan, for the list of the last ones."""
+        path = self._session.document.plan_path
+        if path is not None and self._session.model is not None and view.isVisible():
+            self.recent.keep_picture(path, view.grab())
 
     def open_dropped(self, paths: list[Path]) -> None:
         """Open files: plans first, then parts, then scans."""
@@ -113,6 +129,19 @@ class FileDialogs:
         """Let the user choose a plan."""
         if self.may_open_plan():
             self.ask_open("Open plan", f"Plans (*{PLAN_ENDING})", self._session.files.open_plan)
+
+    def open_recent(self, path: Path) -> None:
+        """Open a plan that was open before."""
+        if self.may_open_plan():
+            self._session.files.open_plan(path)
+
+    def open_example(self, plan: Path, scan: Path | None) -> None:
+        """Open a plan of the demo workshop, with a scan of a part."""
+        if self.may_open_plan() and self.may_leave_sample():
+            self._session.document.take_sample_out()
+            self._session.files.open_plan(plan, as_example=True)
+            if scan is not None:
+                self._session.files.open_scan(scan)
 
     def ask_open(self, title: str, kinds: str, then: Callable[[Path], object]) -> None:
         """Let the user choose a file."""

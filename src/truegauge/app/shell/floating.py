@@ -32,7 +32,7 @@ class Floating(QObject):
         self.notice.closed.connect(view.outline.cancel)
         session.queue.noticed.connect(self.notice.show_notice)
         session.pointer.changed.connect(self._on_hover_changed)
-        for signal in (session.showing.changed, session.document.evaluated):
+        for signal in (session.showing.changed, session.document.evaluated, view.resized):
             signal.connect(self.place)
 
     def place(self) -> None:

@@ -18,7 +18,7 @@ from truegauge.app.view.room import fitted
 from truegauge.app.view.shown_scene import ShownScene
 from truegauge.app.view.tag_hand import TagHand
 from truegauge.app.view.tag_painter import TagsShown, paint_tags
-from truegauge.app.view.view_marks import paint_axes, paint_empty, paint_ruler
+from truegauge.app.view.view_marks import paint_axes, paint_ruler
 from truegauge.app.view.why_overlay import paint_why
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.nodes.graph import NotComputed
@@ -37,6 +37,7 @@ class View(QWidget):
 
     camera_changed = Signal()
     outline_closed = Signal()
+    resized = Signal()
 
     def __init__(self, session: Session, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -190,7 +191,6 @@ class View(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self._theme.view))
         if self.camera is None:
-            paint_empty(painter, QRectF(self.rect()), self._theme)
             return
         camera = self.picture.paint(painter)
         if self.shown.content.selection:
@@ -374,3 +374,4 @@ class View(QWidget):
         ):
             self.fit()
         self._redraw()
+        self.resized.emit()

@@ -1,34 +1,16 @@
-"""What the view paints beside the part: a ruler, the directions of the axes, and what to do while nothing is open."""
+"""What the view paints beside the part: a ruler, the directions of the axes, short notes."""
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from truegauge.app.widgets.dial import axis_style
-from truegauge.app.widgets.painting import draw_glyph
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.datums.freedoms import Freedoms
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 
 RULER_SHARE = 0.18  # of the width of the view, at most
-
-
-def paint_empty(painter: QPainter, view: QRectF, theme: Theme) -> None:
-    """Say what can be done while nothing is open."""
-    painter.setPen(QPen(QColor(theme.rule), 1.5, Qt.PenStyle.DashLine))
-    box = view.adjusted(60, 90, -60, -90)
-    painter.drawRoundedRect(box, 14, 14)
-    center = box.center()
-    draw_glyph(painter, "part", QRectF(center.x() - 24, center.y() - 84, 48, 48), theme.accent, 1.6)
-    painter.setPen(QColor(theme.ink))
-    painter.setFont(font(19, bold=True))
-    painter.drawText(QRectF(box.x(), center.y() - 22, box.width(), 30), Qt.AlignmentFlag.AlignCenter,
-                     "Drop a STEP or IGES file here")  # fmt: skip
-    painter.setPen(QColor(theme.soft))
-    painter.setFont(font(13))
-    painter.drawText(QRectF(box.x(), center.y() + 10, box.width(), 24), Qt.AlignmentFlag.AlignCenter,
-                     "or Open part … (Ctrl+O).  Plans and scans can be dropped here too.")  # fmt: skip
 
 
 def paint_ruler(painter: QPainter, camera: Camera, theme: Theme, view: QRectF, unit_name: str) -> None:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from truegauge.app.document.session import Session
+from truegauge.app.widgets.number_box import NumberBox
 from truegauge.drawing.units import NumberFormat
 
 
@@ -111,13 +112,12 @@ def button(text: str, clicked: Callable[[], object], *, main: bool = False) -> Q
 def number_box(low: float, high: float, decimals: int, *, suffix: str = "", tip: str = "") -> QDoubleSpinBox:
     """Return a box to type a number in; its value counts when Enter is pressed or the box is left."""
     # With its arrows taken away by Qt's own setting, the style sheet leaves the text no room: it hides them instead.
-    made = QDoubleSpinBox()
+    made = NumberBox()
     made.setRange(low, high)
     made.setDecimals(decimals)
     made.setSuffix(suffix)
     made.setToolTip(tip)
     made.setFixedWidth(84)
-    made.setKeyboardTracking(False)
     made.setAlignment(Qt.AlignmentFlag.AlignRight)
     made.lineEdit().setTextMargins(5, 0, 7, 0)
     return made

@@ -233,7 +233,8 @@ def _upper(text: str, c: Characteristic, zone: Zone, numbers: Numbers) -> dict[s
         except EvaluationError as error:
             raise ValueError(str(error)) from None
         return {"fit": text, "lower": lower, "upper": upper}
-    if "/" in text:  # over a unit length or area: 0.02/100, 0.05/50x50
+    framed = kind_named(c.kind).framed
+    if framed and "/" in text:  # over a unit length or area: 0.02/100, 0.05/50x50
         value_text, per = text.lower().split("/", 1)
         sides = [_number("upper", part, numbers) for part in per.split("x")]
         if not 1 <= len(sides) <= 2 or min(sides) <= 0:
@@ -243,7 +244,7 @@ def _upper(text: str, c: Characteristic, zone: Zone, numbers: Numbers) -> dict[s
     if zone.per is not None:
         own = zone.replace(per=None, per_second=None)
         return {"upper": _number("upper", text, numbers) if text else None, "zone": own}
-    if "x" in text.lower():
+    if framed and "x" in text.lower():
         first, second = (_number("upper", part, numbers) for part in text.lower().split("x", 1))
         return {"upper": first, "zone": zone.replace(second=second)}
     return {"upper": _number("upper", text, numbers) if text else None, "fit": ""}

@@ -1,0 +1,26 @@
+"""Examples to try, from the demo workshop."""
+
+from functools import partial
+
+from truegauge import demo
+from truegauge.app.document.session import Session
+from truegauge.app.shell.files import FileDialogs
+from truegauge.app.shell.start_page import Example
+
+
+def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
+    """Return them in the order in which one gets to know the program."""
+
+    def by_machine() -> None:
+        files.open_example(demo.CMM_PLAN, None)
+        session.set_stage("devices")
+
+    return (
+        Example("Housing, by scan", "A milled housing with 250,000 scanned points and 30 characteristics: three are "
+                "outside, one is near its limit. Find out why.", "part",
+                partial(files.open_example, demo.PLAN, demo.SCAN)),
+        Example("Cover, by scan", "A thin formed panel: profiles, holes and spot checks on free-form faces.",
+                "profile_surface", partial(files.open_example, demo.COVER_PLAN, demo.COVER_SCAN)),
+        Example("Housing, by machine", "The same housing on a made-up coordinate measuring machine: qualify its styli, "
+                "align by touches, measure.", "devices", by_machine),
+    )  # fmt: skip
