@@ -3,9 +3,9 @@
 from pathlib import Path
 from typing import TypeVar
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from truegauge.app.document.queue import Notice
 from truegauge.app.document.session import Session
@@ -27,7 +27,7 @@ from truegauge.app.stages.all import STAGES
 from truegauge.app.view.view import View
 from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.painting import application_icon
-from truegauge.app.widgets.theme import DAY, NIGHT, THEMES, LiveTheme, style_sheet
+from truegauge.app.widgets.theme import DAY, NIGHT, THEMES, LiveTheme, qt_palette, style_sheet
 
 T = TypeVar("T")
 _BENCH, _WIDE_BENCH = 232, 292
@@ -52,7 +52,7 @@ class MainWindow(QMainWindow):
         self.shell = Shell(self, session, self.theme, self.view, self.files)
         self.parts = {stage.key: stage.build(self.shell) for stage in STAGES.values()}
         self._build()
-        top = [p.floating for p in self.parts.values() if p.floating is not None]
+        top = [p.floating for p in self.parts.values() if p.floating]
         self.floating = Floating(session, self.theme, self.view, self.center, top)
         self.actions_table = Actions(self, self._actions())
         self._connect()
@@ -116,8 +116,8 @@ class MainWindow(QMainWindow):
         self.theme.changed.connect(self._on_theme_changed)
 
     def _begin(self) -> Begin:
-        files = self.files
-        return Begin(files.ask_part, files.ask_plan, lambda: self.actions_table.trigger("nominals"), files.open_recent)
+        f = self.files
+        return Begin(f.ask_part, f.ask_plan, lambda: self.actions_table.trigger("nominals"), f.open_recent)
 
     def _actions(self) -> list[Action]:
         s = self.session
@@ -146,10 +146,6 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         self.ledger.suit(self.width())
         self.floating.place()
-
-    def showEvent(self, event: object) -> None:
-        """Place what floats once sizes are known."""
-        QTimer.singleShot(0, self.floating.place)
 
     # Stages ----------------------------------------------------------------------------------------------------
 
@@ -202,6 +198,7 @@ class MainWindow(QMainWindow):
         self._settings.setValue("theme", self.theme.name)
 
     def _on_theme_changed(self) -> None:
+        QApplication.setPalette(qt_palette(self.theme))
         self.setStyleSheet(style_sheet(self.theme))
         for widget in self.findChildren(QWidget):
             widget.update()

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import empty_layout
 from truegauge.app.widgets.painting import glyph_icon
-from truegauge.app.widgets.theme import LiveTheme
+from truegauge.app.widgets.theme import LiveTheme, on
 from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.drawing.units import NumberFormat
@@ -69,7 +69,7 @@ class ProposalsStrip(QFrame):
             if i in others:
                 continue
             button = QPushButton(f"{p.label}  {_value(p, numbers)}")
-            button.setIcon(glyph_icon(p.kind.symbol, "#FFFFFF" if i == 0 else self._theme.ink, 18))
+            button.setIcon(glyph_icon(p.kind.symbol, on(self._theme)[1] if i == 0 else self._theme.ink, 18))
             button.setIconSize(QSize(18, 18))
             button.setToolTip(p.reason or f"Add {p.label}" + (" (Enter)" if i == 0 else ""))
             button.setProperty("main", i == 0)
