@@ -143,3 +143,13 @@ def in_the_way(evaluator, place, camera):
     size = evaluator.model.diagonal
     way = place + np.linspace(1e-3, 1.2, 1200)[:, None] * size * camera.back
     return bool((evaluator.projector.deviations(way).distance < -2e-4 * size).any())
+
+
+def test_escape_lets_the_selection_go_wherever_the_focus_is(loaded, view, qtbot):
+    s = loaded.session
+    for widget in (loaded.ledger.search, loaded.ledger.list, loaded.rail.buttons["measure"], loaded.rail.menu_button,
+                   loaded.view):  # fmt: skip
+        s.selection.select((s.plan.features[0].faces,))
+        widget.setFocus()
+        qtbot.keyClick(widget, Qt.Key.Key_Escape)
+        assert not s.selection.groups, widget

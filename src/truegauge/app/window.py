@@ -4,10 +4,9 @@ from pathlib import Path
 from typing import TypeVar
 
 from PySide6.QtCore import QPoint, QSettings, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from truegauge.app.document.queue import Notice
 from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger import Ledger
 from truegauge.app.ledger.tolerance_actions import ToleranceActions
@@ -110,7 +109,6 @@ class MainWindow(QMainWindow):
         s.document.plan_changed.connect(self._show_title)
         s.run_changed.connect(self.header.refresh)
         s.run_changed.connect(self.ledger.list.viewport().update)
-        self.view.outline_closed.connect(self._on_outline_closed)
         self.header.finder_wanted.connect(self.open_finder)
         self.rail.menu_wanted.connect(self.open_menu)
         self.theme.changed.connect(self._on_theme_changed)
@@ -146,6 +144,11 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         self.ledger.suit(self.width())
         self.floating.place()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Let go with Escape, wherever the focus is: what has it and needs it takes it before."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.view.let_go()
 
     # Stages ----------------------------------------------------------------------------------------------------
 
@@ -183,14 +186,6 @@ class MainWindow(QMainWindow):
         mark = "" if self.session.document.history.is_saved else "*"
         self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
         self.files.note_plan()
-
-    def _on_outline_closed(self) -> None:
-        self.floating.notice.show_notice(
-            Notice(
-                "What lies inside the outline, as deep as it goes:", "Leave it out",
-                lambda: self.view.add_outline(keep=False), "Keep only it", lambda: self.view.add_outline(keep=True),
-            )
-        )  # fmt: skip
 
     def toggle_theme(self) -> None:
         """Change between day and night."""

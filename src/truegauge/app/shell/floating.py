@@ -3,6 +3,7 @@
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
+from truegauge.app.document.queue import Notice
 from truegauge.app.document.session import Session
 from truegauge.app.shell.notice_bar import NoticeBar
 from truegauge.app.view.deviation_scale import DeviationScaleBar
@@ -30,6 +31,7 @@ class Floating(QObject):
         self.section_panel = SectionPanel(session, theme, view)
         self.notice = NoticeBar(center)
         self.notice.closed.connect(view.outline.cancel)
+        view.outline_closed.connect(self._on_outline_closed)
         session.queue.noticed.connect(self.notice.show_notice)
         session.pointer.changed.connect(self._on_hover_changed)
         for signal in (session.showing.changed, session.document.evaluated, view.resized):
@@ -64,3 +66,11 @@ class Floating(QObject):
         self.hover_label.setText(text)
         self.hover_label.setVisible(bool(text))
         self._place_hover()
+
+    def _on_outline_closed(self) -> None:
+        self.notice.show_notice(
+            Notice(
+                "What lies inside the outline, as deep as it goes:", "Leave it out",
+                lambda: self._view.add_outline(keep=False), "Keep only it", lambda: self._view.add_outline(keep=True),
+            )
+        )  # fmt: skip
