@@ -8,13 +8,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
-os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # no record of a machine yet
+os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()  # nothing is known of a machine yet
 
 import numpy as np
-from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
-from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
@@ -31,31 +27,10 @@ from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.report.making import ReportMaker
 from truegauge.app.window import MainWindow
-from truegauge.demo.housing import build_housing
 from truegauge.cli.demonstrating import _until
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
-
-
-def more(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
-    """Pictures that need another part: a revision of the demo part, and nominal features."""
-    session.set_stage("part")
-    session.show(points=False)
-    with tempfile.TemporaryDirectory() as folder:
-        changed = Path(folder) / "LW-1140-B.step"
-        shape = build_housing()
-        for x, y, z, radius in ((107, 24, 20, 3.5), (38, 26, 40, 4), (78, 64, 40, 1)):
-            shape = BRepAlgoAPI_Cut(
-                shape, BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, z), gp_Dir(0, 0, 1)), radius, 60).Shape()
-            ).Shape()
-        writer = STEPControl_Writer()
-        writer.Transfer(shape, STEPControl_AsIs)
-        writer.Write(str(changed))
-        session.files.open_part(changed)
-        settle()
-    shot("revision")
-    window.floating.notice.hide()
 
 
 def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
@@ -221,6 +196,7 @@ def main() -> int:
                     view.finish()
             window.grab().save(str(folder / f"{name}.png"))
 
+    shot("start")
     session.files.open_plan(demo.PLAN)
     session.files.open_scan(demo.SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
@@ -266,11 +242,6 @@ def main() -> int:
         cover(session, window, shot, settle, folder)
     if not wanted or wanted & {"probe", "qualification", "devices", "touching"}:
         machine(session, window, shot)
-    if not wanted or "revision" in wanted:
-        session.files.open_plan(demo.PLAN)
-        session.files.open_scan(demo.SCAN)
-        _until(lambda: session.evaluation is not None and not session.queue.is_busy)
-        more(session, window, shot, settle)
     session.document.history.mark_saved()
     QApplication.closeAllWindows()
     return 0
