@@ -21,6 +21,7 @@ from truegauge.drawing.tag_text import tag_text, tagged_results
 from truegauge.drawing.units import NumberFormat
 from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera, standard_camera
+from truegauge.rendering.outline import outermost_places
 from truegauge.rendering.scene import Palette, Scene
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
 from truegauge.reporting.report import Report, ReportSection, ReportTag, ReportView, make_report
@@ -105,9 +106,8 @@ class ViewRenderer:
 
     def _outline(self, camera: Camera, hidden: NDArray[np.bool_]) -> NDArray[np.float64]:
         """Return the outermost places of the part in the picture, in shares of it."""
-        mesh = self._evaluator.model.mesh
-        drawn = np.unique(mesh.triangles[~hidden[mesh.triangle_face]])
-        return outermost(camera.project(mesh.vertices[drawn], WIDTH / HEIGHT)[:, :2])
+        places = outermost_places(self._evaluator.model, frozenset(np.flatnonzero(hidden).tolist()))
+        return outermost(camera.project(places, WIDTH / HEIGHT)[:, :2]) if len(places) else np.zeros((0, 2))
 
     def _tags(
         self, evaluation: Evaluation, sample: Sample | None, view: SavedView, camera: Camera,

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, field
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter
 
@@ -17,6 +16,7 @@ from truegauge.drawing.tag_text import SmallText, TagText, small_text, tag_text,
 from truegauge.drawing.tags import HANDLE, TagColors, draw_small_tag, draw_tag, small_size, tag_size
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
+from truegauge.rendering.outline import outermost_places
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
 
 SCALE_SIDE, BELOW = 120.0, 104.0  # pixels that belong to the deviation scale, and to hover text and ruler
@@ -93,11 +93,10 @@ def part_outline(session: Session, camera: Camera, view: QRectF) -> Silhouette |
     model = session.model
     if model is None:
         return None
-    vertices, hidden = model.mesh.vertices, session.shown.look.hidden
-    if hidden:
-        drawn = ~np.isin(model.mesh.triangle_face, tuple(hidden))
-        vertices = vertices[np.unique(model.mesh.triangles[drawn])]
-    shares = camera.project(vertices, view.width() / max(1.0, view.height()))[:, :2]
+    places = outermost_places(model, session.shown.look.hidden)
+    if not len(places):
+        return None
+    shares = camera.project(places, view.width() / max(1.0, view.height()))[:, :2]
     return silhouette_of(shares * [view.width(), view.height()] + [view.left(), view.top()])
 
 
