@@ -17,7 +17,7 @@ from truegauge.drawing.tags import HANDLE, TagColors, draw_small_tag, draw_tag, 
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.outline import outermost_places
-from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
+from truegauge.rendering.tag_anchors import Anchor, compared_delta, tag_anchor
 
 SCALE_SIDE, BELOW = 120.0, 104.0  # pixels that belong to the deviation scale, and to hover text and ruler
 _STRIP = 58.0  # and to the strip of proposals, when something is selected
@@ -33,6 +33,7 @@ class TagsShown:
     small: bool = False
     left_out: int = 0
     under_pointer: str = ""  # a small one opens
+    feet: dict[str, tuple[Result, Anchor]] = field(default_factory=dict)  # they stay while the view moves
 
     def at(self, place: QPointF) -> str:
         """Return the characteristic whose tag is at a place; empty for none."""
@@ -49,22 +50,26 @@ class _Tag:
     result: Result
     text: TagText
     small: SmallText
-    is_seen: bool
+    foot: Anchor
     full_box: TagBox
     small_box: TagBox
 
 
 def paint_tags(
     painter: QPainter, session: Session, camera: Camera, theme: Theme, view: QRectF, shown: TagsShown,
-    dragged: tuple[str, QPointF] | None = None, *, tags: bool = True,
+    dragged: tuple[str, QPointF] | None = None, *, tags: bool = True, moving: bool = False,
 ) -> None:  # fmt: skip
-    """Paint the tags; `shown` is what was painted before and takes what is now, `dragged` one under the pointer."""
+    """Paint the tags; `shown` is what was painted before and takes what is now, `dragged` one under the pointer.
+
+    While the view is `moving` feet stay where they are on the part: what is seen is looked for at rest.
+    """
     shown.boxes.clear()
     shown.left_out = 0
     if session.evaluation is None or session.evaluator is None or not tags or not session.shown.tags:
         return
     with PainterSurface(painter) as surface:
-        every = _tags(surface, session, camera, view, dragged)
+        every = _tags(surface, session, camera, view, dragged, shown.feet if moving else {})
+        shown.feet = {key: (tag.result, tag.foot) for key, tag in every.items()}
         beside = SCALE_SIDE if session.shown.wants_map or session.shown.scan_map else _MARGIN
         below = BELOW + (_STRIP if session.selection.groups else 0.0)
         area = Box(
@@ -101,8 +106,9 @@ def part_outline(session: Session, camera: Camera, view: QRectF) -> Silhouette |
 
 
 def _tags(
-    surface: PainterSurface, s: Session, camera: Camera, view: QRectF, dragged: tuple[str, QPointF] | None
-) -> dict[str, _Tag]:
+    surface: PainterSurface, s: Session, camera: Camera, view: QRectF, dragged: tuple[str, QPointF] | None,
+    known: dict[str, tuple[Result, Anchor]],
+) -> dict[str, _Tag]:  # fmt: skip
     evaluation, evaluator, settings = s.evaluation, s.evaluator, s.showing.tags
     assert evaluation is not None
     assert evaluator is not None
@@ -115,7 +121,11 @@ def _tags(
     hidden = s.shown.look.mask(len(evaluator.model.faces)) if s.shown.look.hidden else None
     found: dict[str, _Tag] = {}
     for result in tagged_results(evaluation, settings, s.selection.characteristic):
-        at = tag_anchor(evaluator, s.plan, s.sample, result, camera, hidden)
+        before = known.get(result.characteristic.id)
+        if before is not None and before[0] is result:
+            at: Anchor | None = before[1]
+        else:
+            at = tag_anchor(evaluator, s.plan, s.sample, result, camera, hidden)
         if at is None:
             continue
         x, y, _ = camera.project(at.place, view.width() / max(1.0, view.height()))[0]
@@ -125,17 +135,15 @@ def _tags(
         small, key = small_text(result, lengths), result.characteristic.id
         foot, pin = (float(x) * view.width(), float(y) * view.height()), pinned.get(key)
         full_box = TagBox(key, foot, *tag_size(surface, result, text, lengths), pin)
-        found[key] = _Tag(
-            result, text, small, at.is_seen, full_box, TagBox(key, foot, *small_size(surface, small), pin)
-        )
+        found[key] = _Tag(result, text, small, at, full_box, TagBox(key, foot, *small_size(surface, small), pin))
     return found
 
 
 def _leader(surface: PainterSurface, p: Placed, tag: _Tag, theme: Theme) -> None:
     """Draw the line to the foot: of a place that is behind the part paler, with a ring for a dot."""
-    color = theme.ink if tag.is_seen else theme.soft
+    color = theme.ink if tag.foot.is_seen else theme.soft
     surface.line([p.start, p.tag.anchor], color, 1.0)
-    if tag.is_seen:
+    if tag.foot.is_seen:
         surface.circle(*p.tag.anchor, 2.4, fill=color)
     else:
         surface.circle(*p.tag.anchor, 3.2, fill=theme.view, color=color, width=1.2)

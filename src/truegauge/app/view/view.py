@@ -199,7 +199,7 @@ class View(QWidget):
             self.overlay.paint(painter, camera, self._theme, self.size())
         paint_why(painter, self._session, camera, self._theme, self.size())
         paint_tags(painter, self._session, camera, self._theme, QRectF(self.rect()), self.tags_shown,
-                   self._tags.dragged, tags=self.shown.content.tags)  # fmt: skip
+                   self._tags.dragged, tags=self.shown.content.tags, moving=not self.picture.is_fine)  # fmt: skip
         paint_ruler(painter, camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
         freedoms = self.overlay.freedoms() if self.overlay is not None else None
         paint_axes(painter, camera, self._theme, QRectF(self.rect()), freedoms)
