@@ -35,7 +35,7 @@ from truegauge.formats.sample_file import read_sample, write_sample
 from truegauge.reporting.report import make_report
 from truegauge.runs.events import FeatureComplete, FeatureTouched
 
-PATIENCE = 60_000
+PATIENCE = 180_000  # a busy machine may be slow
 
 
 @pytest.fixture(autouse=True)

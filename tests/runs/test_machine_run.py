@@ -9,6 +9,7 @@ from truegauge.core.probing.probing import Probing
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import silent
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
+from truegauge.runs import machine_run
 from truegauge.runs.events import SphereTouched, nobody, when
 from truegauge.runs.machine_run import MachineRun, Step
 
@@ -59,13 +60,17 @@ class Machine:
     def back_out(self, check):
         self.backed += 1
 
-    def reconnect(self, probing, check):
-        self.connected += 1
-
 
 @pytest.fixture
-def machine():
-    return Machine()
+def machine(monkeypatch):
+    made = Machine()
+
+    def again(cmm, probing, check):
+        assert cmm is made
+        made.connected += 1
+
+    monkeypatch.setattr(machine_run, "reconnect", again)
+    return made
 
 
 def made(machine, told, *steps, last=()):

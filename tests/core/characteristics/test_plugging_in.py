@@ -54,7 +54,7 @@ def test_what_is_shown_and_written_of_it(evaluator, sample, taken, tmp_path):
     evaluation = evaluator.evaluate(plan, sample)
     result, numbers = evaluation.result(c.id), NumberFormat(plan.unit, plan.decimals)
     camera = standard_camera("corner", evaluator.model.box, 1.6)
-    assert np.array_equal(tag_anchor(evaluator, plan, sample, result, camera), [1.0, 2.0, 3.0])
+    assert np.array_equal(tag_anchor(evaluator, plan, sample, result, camera).place, [1.0, 2.0, 3.0])
     assert numbers.value(value) in tag_text(result, plan.tags, numbers, None).value
     said = {s.title: s.rows for s in why(evaluator.context(plan, sample), result, numbers)}
     assert said["Features and points"] == (("reach", numbers.value(value)),)

@@ -102,7 +102,7 @@ class Keeper(QObject):
         self._number = 0
         self._plan_kept: tuple[Plan, str] | None = None
         self._sample_kept: tuple[str, str] = ("", "")
-        self._said = ""
+        self._said, self._is_closed = "", False
         self._thread = background_thread("keeper")
         self._last: Future[bool] | None = None
         self._timer = QTimer(self)
@@ -115,12 +115,14 @@ class Keeper(QObject):
         document.sample_data_changed.connect(self._soon)
 
     def _soon(self) -> None:
-        if not self._timer.isActive():  # edits that keep coming must not put it off
+        if not self._is_closed and not self._timer.isActive():  # edits that keep coming must not put it off
             self._timer.start()
 
     def keep(self, then: Callable[[], None] | None = None) -> None:
         """Write now, in the background; `then` is called on that thread once it is written, not if it fails."""
         s = self._document
+        if self._is_closed:
+            return
         if s.history.is_saved and s.sample_is_saved:
             self.discard()
             return
@@ -205,6 +207,7 @@ class Keeper(QObject):
 
     def close(self) -> None:
         """End; what is kept stays for the next start."""
+        self._is_closed = True
         self._timer.stop()
         self._thread.shutdown(wait=True)
         if self._own is not None:
