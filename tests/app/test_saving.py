@@ -8,6 +8,7 @@ from PySide6.QtCore import QTimer
 
 from truegauge.app.document import files
 from truegauge.app.document.jobs import waited_for
+from truegauge.app.shell import files as shell_files
 from truegauge.core.commands.features import EditFeature
 from truegauge.core.errors import FormatError
 from truegauge.formats.plan_file import read_plan, write_plan
@@ -67,6 +68,32 @@ def test_a_window_that_is_closed_meanwhile_closes_when_it_is_written(loaded, slo
     assert seen == [False, True]
     qtbot.waitUntil(lambda: not loaded.isVisible())
     assert read_plan(tmp_path / "closing.tgplan").plan == loaded.session.plan
+
+
+def test_edits_that_were_written_are_not_asked_about_when_it_closes(loaded, slowly, tmp_path, qtbot, monkeypatch):
+    loaded.session.run(RENAME)
+    asked = []
+    monkeypatch.setattr(shell_files, "ask", lambda *a: asked.append(a) or "Discard")
+    beside(loaded.close)
+    assert loaded.session.files.save_plan(tmp_path / "closing.tgplan")
+    qtbot.waitUntil(lambda: not loaded.isVisible())
+    assert asked == []
+    assert read_plan(tmp_path / "closing.tgplan").plan.feature("boss").name == "boss 30"
+
+
+def test_a_window_that_was_closed_stays_when_it_cannot_be_written(loaded, tmp_path, qtbot, monkeypatch):
+    loaded.session.run(RENAME)
+
+    def full(path, plan, part):
+        time.sleep(0.3)
+        raise FormatError(path, "the disk is full")
+
+    monkeypatch.setattr(files, "write_plan", full)
+    beside(loaded.close)
+    assert not loaded.session.files.save_plan(tmp_path / "closing.tgplan")
+    qtbot.wait(50)
+    assert loaded.isVisible()
+    assert "the disk is full" in loaded.notices[-1].text
 
 
 def test_what_cannot_be_written_is_told_and_stays_unsaved(loaded, tmp_path):

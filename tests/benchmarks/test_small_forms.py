@@ -91,3 +91,7 @@ def test_edits(small):
     nodes = [line.split()[-2] for line in said.splitlines() if "worked out for it" in line]
     assert len(nodes) == 2
     assert nodes[0] == nodes[1]  # however many other features have touches
+
+
+def test_opened_again(small):
+    assert "results the same to the last digit: yes" in small("opened_again", RUNS=1)

@@ -116,6 +116,28 @@ def test_tags_stand_beside_the_part_and_leaders_run_under_none(layout):
     assert (crossed, hidden) == (0, 0)
 
 
+def test_leaders_do_not_cross_while_the_part_turns_and_tags_keep_their_slots():
+    for seed in range(30):
+        rng = np.random.default_rng(seed)
+        corners = rng.normal(0, 1, (40, 3)) * rng.uniform(40, 130, 3)
+        shares = rng.dirichlet(np.ones(40), int(rng.integers(2, 9)))
+        heights, before = rng.choice([46.0, 64.0, 88.0], len(shares)), {}
+        for angle in np.linspace(0, 1.5, 20):
+            c, s = np.cos(angle), np.sin(angle)
+            seen = corners @ np.array([[c, 0, s], [0, 1, 0]]).T + [360, 290]
+            feet = [tuple(p) for p in shares @ seen]
+            full = [TagBox(str(k), p, 200.0, float(h)) for k, (p, h) in enumerate(zip(feet, heights, strict=True))]
+            placed, _ = place_beside(full, tags(feet, 90.0, 24.0), AREA, "sides", silhouette_of(seen), before)
+            before = {p.tag.key: p.slot for p in placed}
+            assert len(placed) == len(feet)
+            starts = np.array([p.start for p in placed])
+            assert crossings(np.array([p.tag.anchor for p in placed]), starts) == 0
+            assert under(placed) == 0
+            edges = [min(abs(x - p.box.x), abs(x - p.box.right), abs(y - p.box.y), abs(y - p.box.bottom))
+                     for (x, y), p in zip(starts, placed, strict=True)]  # fmt: skip
+            assert max(edges) < 1e-9  # each leaves its own tag
+
+
 def test_where_the_part_fills_the_sheet_small_tags_stand_over_it():
     corners = np.array([(-50.0, -50), (900, -50), (900, 700), (-50, 700)])
     feet = [(200.0, 200.0), (400, 300)]

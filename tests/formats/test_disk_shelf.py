@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from truegauge.core.evaluation.evaluator import Evaluator
-from truegauge.core.shelf import NO_SHELF, key_of
+from truegauge.core.shelf import NO_SHELF, OF_PARTS, key_of
 from truegauge.formats import disk_shelf
 from truegauge.formats.disk_shelf import DiskShelf
 
@@ -121,6 +121,15 @@ def test_what_a_killed_program_left_half_written_goes_after_a_while(folder):
         os.utime(folder / name, (when, when))
     DiskShelf(folder).take("things", KEY, Maker())
     assert {p.name for p in folder.iterdir() if p.suffix == ".part"} == {"new.part"}
+
+
+def test_a_batch_keeps_only_what_follows_from_the_part(folder):
+    maker, shelf = Maker(), DiskShelf(folder, only=OF_PARTS)
+    for _ in range(2):
+        for what in ("clearances", "field", "cloud", "coarse", "mirrored"):
+            assert same(shelf.take(what, KEY, maker), maker)
+    assert maker.times == 2 + 6
+    assert {p.name.partition("-")[0] for p in folder.iterdir()} == OF_PARTS
 
 
 def test_several_may_use_it_at_once(folder):

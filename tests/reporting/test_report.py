@@ -1,4 +1,6 @@
 import io
+import re
+from dataclasses import replace
 
 import numpy as np
 import pypdfium2
@@ -56,6 +58,23 @@ def test_a_long_report_counts_its_pages_right(evaluation, sample):
 def test_what_was_not_measured_says_why(evaluator, plan):
     pages = text_of(write_pdf(make_report(evaluator.evaluate(plan, None), None, (), "")))
     assert "not measured: no sample yet" in pages[0]
+
+
+def test_nothing_that_is_said_is_cut(evaluation, sample):
+    """Long lines of the alignment and beside a value take more lines; every word is on the pages, once."""
+    words = [f"word{k}" for k in range(90)]
+    first = evaluation.results[0]
+    long = replace(first, warning=" ".join(words[:60]))
+    report = make_report(evaluation, sample, (), "")
+    report = replace(report, alignment=(" ".join(words[60:]), *report.alignment), results=(long,) * 40)
+    pages = text_of(write_pdf(report))
+    everything = " ".join(" ".join(pages).split())
+    for word in words[60:]:
+        assert everything.count(f"{word} ") + everything.endswith(word) == 1, word
+    for word in words[:60]:
+        assert len(re.findall(rf"\b{word}\b", everything)) == 40, word
+    assert len(pages) > 3
+    assert all("Characteristic (mm)" in page for page in pages)  # the heading stands on each page
 
 
 def test_signs_that_the_font_lacks_are_not_lost_silently(evaluation, sample):

@@ -45,8 +45,8 @@ def make_application() -> QApplication:
     return app
 
 
-def run(files: list[Path]) -> int:
-    """Open the window with these files and stay until it is closed."""
+def run(files: list[Path], *, as_examples: bool = False) -> int:
+    """Open the window with these files and stay until it is closed; plans that are examples are saved elsewhere."""
     app = make_application()
     session = Session()
     window = MainWindow(session)
@@ -54,7 +54,7 @@ def run(files: list[Path]) -> int:
     recovered = find_recovered(recovery_folder())
     window.show()
     for file in files:
-        session.files.open_file(file)
+        session.files.open_file(file, as_example=as_examples)
     offer(window, keeper, recovered)
     # Ctrl+C in the terminal: let Python look at it now and then.
     signal.signal(signal.SIGINT, lambda *_: window.close())

@@ -13,7 +13,7 @@ def on_screen() -> int:
     """Open the window with the demo plan and sample."""
     from truegauge.app.start import run
 
-    return run([demo.PLAN, demo.SCAN])
+    return run([demo.PLAN, demo.SCAN], as_examples=True)
 
 
 def off_screen(out: Path) -> int:

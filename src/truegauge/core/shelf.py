@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Arrays = dict[str, NDArray[Any]]
+OF_PARTS = frozenset(("clearances", "field"))  # what follows from a part alone; all else from a scan too
 
 
 class Shelf(Protocol):

@@ -117,27 +117,40 @@ def place_tags(
     free = free[: len(usable)]
     if not free:
         return pinned
-    starts = np.array([_start(slots[k]) for k in usable])
     anchors = np.array([t.anchor for t in free], dtype=np.float64)
-    cost = np.linalg.norm(anchors[:, None] - starts[None], axis=2)
+    starts = _starts([slots[k] for k in usable], free, anchors)
+    cost = np.linalg.norm(anchors[:, None] - starts, axis=2)
     # Whoever takes a slot that covers a foot pays for it, all alike: what is said of crossings above stays true.
     cost += _COVERING * np.array([_covers(slots[k].box, anchors) for k in usable])[None, :]
-    rows, columns = linear_sum_assignment(cost)
-    chosen = {free[r].key: usable[c] for r, c in zip(rows, columns, strict=True)}
+    every = np.arange(len(free))
+    chosen = _uncrossed(linear_sum_assignment(cost)[1], anchors, starts)
     if before is not None:
-        kept = {t.key: before[t.key] for t in free if t.key in before}
         column = {slot: k for k, slot in enumerate(usable)}
-        if len(kept) == len(free) and len(set(kept.values())) == len(kept) and set(kept.values()) <= set(usable):
-            length = sum(float(cost[r, column[kept[t.key]]]) for r, t in enumerate(free))
-            ends = np.array([starts[column[kept[t.key]]] for t in free])
-            if length <= _STAY * float(cost[rows, columns].sum()) and not crossings(anchors, ends):
+        kept = np.array([column.get(before.get(t.key, -1), -1) for t in free])
+        if (kept >= 0).all() and len(set(kept.tolist())) == len(kept):
+            length, shortest = float(cost[every, kept].sum()), float(cost[every, chosen].sum())
+            if length <= _STAY * shortest and not crossings(anchors, starts[every, kept]):
                 chosen = kept
     placed = list(pinned)
-    for tag in free:
-        slot = slots[chosen[tag.key]]
-        box = _box_in(slot, tag)
-        placed.append(Placed(tag, box, _leaves(slot, box, tag.anchor), chosen[tag.key]))
+    for k, tag in enumerate(free):
+        slot, start = usable[int(chosen[k])], starts[k, chosen[k]]
+        placed.append(Placed(tag, _box_in(slots[slot], tag), (float(start[0]), float(start[1])), slot))
     return placed
+
+
+def _uncrossed(
+    chosen: NDArray[np.int64], anchors: NDArray[np.float64], starts: NDArray[np.float64]
+) -> NDArray[np.int64]:
+    """Exchange slots of leaders that still cross: tags of different heights leave a slot at different places."""
+    chosen = chosen.copy()
+    for _ in range(len(chosen) ** 2):
+        ends = starts[np.arange(len(chosen)), chosen]
+        pairs = ((i, j) for i in range(len(chosen)) for j in range(i))
+        found = next((p for p in pairs if _cross(anchors[p[0]], ends[p[0]], anchors[p[1]], ends[p[1]])), None)
+        if found is None:
+            break
+        chosen[list(found)] = chosen[list(found[::-1])]
+    return chosen
 
 
 def _whole(box: Box) -> tuple[float, float, float, float]:
@@ -207,19 +220,23 @@ def _slots(tags: Sequence[TagBox], area: Box, layout: Layout) -> list[_Slot]:
     return slots
 
 
-def _start(slot: _Slot) -> tuple[float, float]:
-    b = slot.box
-    x = b.right if "right" in slot.side else b.x if "left" in slot.side else b.x + b.width / 2
-    y = b.bottom if "bottom" in slot.side else b.y if "top" in slot.side else b.y + b.height / 2
-    return x, y
+def _starts(slots: Sequence[_Slot], tags: Sequence[TagBox], anchors: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return where the leader of each tag would leave each slot (n, m, 2): on its inner edge, nearest to the foot.
 
-
-def _leaves(slot: _Slot, box: Box, anchor: tuple[float, float]) -> tuple[float, float]:
-    """Return where a leader leaves its tag: of one at the side at the end that is nearer to the foot."""
-    x, y = _start(slot)
-    if slot.side in ("left", "right"):
-        return x, box.bottom if anchor[1] > box.bottom else box.y if anchor[1] < box.y else y
-    return x, box.bottom if "bottom" in slot.side else box.y
+    From the nearest place follows that of two crossing leaders an exchange makes both together shorter.
+    """
+    low, high, grows = np.empty((len(slots), 2)), np.empty((len(slots), 2)), np.zeros(len(slots))
+    for k, slot in enumerate(slots):
+        b = slot.box
+        y = b.bottom if "bottom" in slot.side else b.y if "top" in slot.side else b.y + b.height / 2
+        if "right" in slot.side or "left" in slot.side:
+            low[k] = high[k] = (b.right if "right" in slot.side else b.x, y)
+            grows[k] = 0.5 * (slot.side in ("left", "right"))  # a tag stands in the middle of its slot
+        else:
+            low[k], high[k] = (b.x, y), (b.right, y)
+    half = grows[None, :] * np.array([t.height for t in tags])[:, None]
+    off = np.stack([np.zeros_like(half), half], axis=2)
+    return np.clip(anchors[:, None], low - off, high + off)
 
 
 def _box_in(slot: _Slot, tag: TagBox) -> Box:

@@ -28,12 +28,17 @@ _WORKED_OUT_BY = ("cad", "clouds", "registration")  # folders of the core
 class DiskShelf:
     """Of one user; several programs may use it at once."""
 
-    def __init__(self, folder: Path | None = None, most_bytes: int = _MOST_BYTES) -> None:
+    def __init__(
+        self, folder: Path | None = None, most_bytes: int = _MOST_BYTES, only: frozenset[str] | None = None
+    ) -> None:
+        """`only` these kinds are kept: a batch sees each scan once."""
         self._folder = folder or user_cache_path("truegauge") / "prepared"
-        self._most = most_bytes
+        self._most, self._only = most_bytes, only
 
     def take(self, what: str, key: str, make: Callable[[], Arrays]) -> Arrays:
         """Return what was made before, else make and keep it."""
+        if self._only is not None and what not in self._only:
+            return make()
         path = self._folder / f"{what}-{key[:32]}-{_program()}.arrays"
         found = _read(path)
         if found is None:
@@ -90,8 +95,7 @@ def _program() -> str:
     """Return a key of the files that work out what is kept here: it changes with each of them."""
     core = Path(truegauge.__file__).parent / "core"
     digest = hashlib.sha256(f"{truegauge.__version__} {np.__version__}".encode())
-    for folder in _WORKED_OUT_BY:
-        for path in sorted((core / folder).rglob("*.py")):
-            stat = path.stat()
-            digest.update(f"{path.relative_to(core)} {stat.st_size} {stat.st_mtime_ns}".encode())
+    for path in sorted((*core.glob("*.py"), *(p for folder in _WORKED_OUT_BY for p in (core / folder).rglob("*.py")))):
+        stat = path.stat()
+        digest.update(f"{path.relative_to(core)} {stat.st_size} {stat.st_mtime_ns}".encode())
     return digest.hexdigest()[:12]

@@ -15,6 +15,7 @@ from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.plan.document import Plan
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.samples.sample import Sample
+from truegauge.core.shelf import OF_PARTS
 from truegauge.formats.disk_shelf import DiskShelf
 from truegauge.formats.files import Content, write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan
@@ -68,7 +69,10 @@ class Inspector:
 
         file = read_plan(path)
         return cls(
-            file.plan, Evaluator(model_of_plan(path, file), shelf=DiskShelf()), uncertainty=uncertainty, threads=threads
+            file.plan,
+            Evaluator(model_of_plan(path, file), shelf=DiskShelf(only=OF_PARTS)),
+            uncertainty=uncertainty,
+            threads=threads,
         )
 
     def close(self) -> None:

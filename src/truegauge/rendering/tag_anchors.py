@@ -52,6 +52,10 @@ def tag_anchor(
         if not groups:
             return None
     if own is not None:
+        if hidden is not None and evaluator.can_pick:
+            face = int(evaluator.projector.deviations(own[None]).face[0])
+            if face >= 0 and hidden[face]:
+                return None
         return Anchor(own, _is_seen(evaluator, own, camera, hidden))
     sketch = None if result.outcome is None else result.outcome.sketch
     nominal = evaluator.nominal(plan.feature(c.features[0]).group, plan)

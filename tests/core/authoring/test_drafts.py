@@ -46,6 +46,8 @@ def test_what_is_not_touched_stays_to_the_last_digit(numbers):
     ("c", "texts", "expected"),
     [
         (SIZE, {"upper": "0.1"}, {"upper": 0.1}),
+        (SIZE, {"upper": "0.1/4 + 0.025"}, {"upper": 0.05}),
+        (SIZE, {"upper": "50 um", "lower": "-0.5/25.4"}, {"upper": 0.05, "lower": -0.5 / 25.4}),
         (SIZE, {"upper": ""}, {"upper": None}),
         (SIZE, {"lower": "-0.02", "name": "the bore"}, {"lower": -0.02, "name": "the bore"}),
         (SIZE, {"name": ""}, {}),

@@ -39,15 +39,15 @@ class Files:
     def __init__(self, document: Document) -> None:
         self._document = document
 
-    def open_file(self, path: Path, unit: str = "") -> None:
-        """Open whatever the file is by its ending: a part, a scan or sample, or a plan."""
+    def open_file(self, path: Path, unit: str = "", *, as_example: bool = False) -> None:
+        """Open whatever the file is by its ending: a part, a scan or sample, or a plan (see `open_plan`)."""
         ending = path.suffix.lower()
         if ending in PART_ENDINGS and (ending != NOMINAL_ENDING or names_features(path)):
             self.open_part(path)
         elif ending in SCAN_ENDINGS:
             self.open_scan(path, unit)
         elif ending == PLAN_ENDING:
-            self.open_plan(path)
+            self.open_plan(path, as_example=as_example)
         else:
             known = ", ".join((*PART_ENDINGS, *SCAN_ENDINGS, PLAN_ENDING))
             self._document.notify(FormatError(path, f"this kind of file cannot be opened; use one of {known}"))
@@ -156,13 +156,10 @@ class Files:
     def save_plan(self, path: Path) -> bool:
         """Save the plan; False with a notice when that fails."""
         plan, part = self._document.plan, self._document.part_content
-        try:
-            stamp = self._document.queue.hold_for(lambda progress: write_plan(path, plan, part))
-        except FormatError as error:
-            self._document.notify(error)
-            return False
-        self._document.plan_was_saved(plan, path, stamp)
-        return True
+        return self._document.queue.hold_for(
+            lambda progress: write_plan(path, plan, part),
+            lambda stamp: self._document.plan_was_saved(plan, path, stamp),
+        )
 
     @property
     def plan_was_changed_elsewhere(self) -> bool:
@@ -175,14 +172,12 @@ class Files:
         sample, contents = self._document.sample, self._document.sample_contents
         if sample is None:
             return False
-        try:
-            self._document.queue.hold_for(lambda progress: write_sample(path, sample, contents))
-        except FormatError as error:
-            self._document.notify(error)
-            return False
-        if self._document.sample is sample:  # else a touch came while it was written
-            self._document.sample_is_saved = True
-        return True
+
+        def saved(_: object) -> None:
+            if self._document.sample is sample:  # else a touch came while it was written
+                self._document.sample_is_saved = True
+
+        return self._document.queue.hold_for(lambda progress: write_sample(path, sample, contents), saved)
 
     def save_cloud(self, path: Path) -> None:
         """Save the points that count, in part coordinates, each with its deviation."""

@@ -53,7 +53,7 @@ class WorkQueue(QObject):
         self._executor = background_thread("truegauge")
         self._job: Job | None = None
         self._waiting: list[tuple[Callable[[Progress], Any], Callable[[Any], None], str, Again | None, bool]] = []
-        self._must = self._held = False
+        self._must, self._held = False, 0
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(_SHOWN_MS)
@@ -79,7 +79,7 @@ class WorkQueue(QObject):
     @property
     def must_go_on(self) -> bool:
         """Whether something is going on, or waits, that must be done."""
-        waits = self._held or any(must for *_, must in self._waiting)
+        waits = self._held > 0 or any(must for *_, must in self._waiting)
         return waits or (self._job is not None and self._must)
 
     @property
@@ -101,16 +101,22 @@ class WorkQueue(QObject):
         self._executor.shutdown(wait=True, cancel_futures=True)
         self._job, self.busy_text = None, ""
 
-    def hold_for(self, work: Callable[[Progress], Any]) -> Any:
+    def hold_for(self, work: Callable[[Progress], Any], then: Callable[[Any], None]) -> bool:
         """Save something before anything else happens: the window is drawn meanwhile, takes no input and stays open.
 
-        Returns what the work returns, and raises what it raises.
+        `then` gets what the work returns, or it is told why it cannot be (False), before a window that was closed
+        meanwhile may close.
         """
-        self._held = True
+        self._held += 1
         try:
-            return waited_for(work, "saving")
+            then(waited_for(work, "saving"))
+        except FormatError as error:
+            self.notify(error)
+            return False
+        else:
+            return True
         finally:
-            self._held = False
+            self._held -= 1
             self.busy_changed.emit()
 
     def start(

@@ -103,7 +103,7 @@ class StartPage(QWidget):
         paths = self._recent.paths()
         self.recent_heading.setVisible(bool(paths))
         for k, path in enumerate(paths):
-            words = f"{when(path)}\n{shortened(str(path.parent))}"
+            words = f"{when(path)}\n{_breakable(path.parent)}"
             card = Card(path.stem, words, self._theme, picture=self._recent.picture(path))
             card.setFixedHeight(_CARD)
             card.setToolTip(str(path))
@@ -118,6 +118,11 @@ class StartPage(QWidget):
         """Catch up on what was opened meanwhile; the first thing to do has the focus."""
         self.refresh()
         self.part.setFocus()
+
+
+def _breakable(folder: Path) -> str:
+    """Return a folder that can be wrapped after each part of it."""
+    return shortened(str(folder)).replace("/", "/\u200b")
 
 
 class Card(QAbstractButton):
