@@ -10,6 +10,7 @@ from truegauge import demo
 from truegauge.app.shell.batch_dialog import BatchDialog
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.section_page import SectionPage
+from truegauge.core.nodes.sections import section_curves
 from truegauge.core.tolerancing.judgement import State
 
 BUMP = np.array([88.0, 80.0, 30.0])
@@ -194,7 +195,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     page.count.setValue(3)
     page.around.click()
     assert len(s.plan.sections) == count + 3
-    m.remove_section(s.plan.sections[-1].id)
+    m.sections.remove(s.plan.sections[-1].id)
     assert len(s.plan.sections) == count + 2
 
 
@@ -357,3 +358,89 @@ def test_the_histogram_stands_beside_the_scale(stage, settle):
     middle = round(bar.y_of(0.0))
     found = [image.pixelColor(60, y) for y in range(middle - 12, middle + 12)]
     assert any(abs(c.red() - tick.red()) < 60 and abs(c.blue() - tick.blue()) < 70 for c in found)
+
+
+def press_and_drag(qtbot, widget, start, end):
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(widget, (start + end) / 2)
+    qtbot.mouseMove(widget, end)
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+
+def test_a_new_section_stands_in_the_middle_with_x_to_the_right(stage, settle):
+    m, bench = stage.get(EvaluateModel), stage.parts["evaluate"].bench
+    bench.tabs["sections"].click()
+    page = bench.sections_page
+    for axis, middle, axes in (("X", 70.0, ("Y", "Z")), ("Y", 45.0, ("X", "Z")), ("Z", 30.0, ("X", "Y"))):
+        page.axis.activated.emit(page.axis.findData(axis))
+        page.add.click()
+        settle()
+        assert m.sections.range(page.chosen())[1] == pytest.approx(middle, abs=0.1)
+        assert stage.get(SectionPage).sheet.drawing.axes == axes
+
+
+def test_values_and_ends_of_a_dimension_are_dragged_and_it_is_changed(stage, qtbot, settle):
+    s, bench = stage.session, stage.parts["evaluate"].bench
+    bench.tabs["sections"].click()
+    bench.sections_page.add.click()  # across Y, in the middle
+    settle()
+    page = stage.get(SectionPage)
+    sheet = page.sheet
+    page.tools["horizontal"].click()
+    sheet.take(np.array([0.0, 7.0]), 3.0)
+    sheet.take(np.array([140.0, 7.0]), 3.0)
+    settle()
+    sheet.set_tool(None)
+    own = sheet.chosen()
+    assert s.evaluation.results[-1].characteristic.nominal == pytest.approx(140.0)
+    at = QPoint(*(round(v) for v in sheet.place.on(np.array([sheet.drawing.words[-1].at]))[0].tolist()))
+    press_and_drag(qtbot, sheet, at, at + QPoint(-30, 60))
+    settle()
+    moved = sheet.chosen()
+    assert moved.value_at is not None
+    assert moved.replace(value_at=None) == own
+    words = sheet.drawing.words[-1]
+    assert words.at == pytest.approx(moved.value_at)
+    s.document.undo()
+    assert sheet.chosen() == own  # the drag is one step
+    # An end goes along the curve to another face: another nominal, and it is measured there.
+    start, end = (QPoint(*(round(v) for v in sheet.place.on(np.array([p]))[0].tolist())) for p in ((140, 7), (122, 31)))
+    settle()
+    press_and_drag(qtbot, sheet, start, end)
+    settle()
+    assert sheet.chosen().spans[1].at == pytest.approx((122.0, 31.0), abs=6.0)
+    result = s.evaluation.results[-1]
+    assert result.characteristic.nominal != pytest.approx(140.0, abs=1.0)
+    assert result.measured == pytest.approx(result.characteristic.nominal, abs=0.2)
+    page._on_reach(2.0)
+    settle()
+    assert {x.reach for x in sheet.chosen().spans} == {2.0}
+    qtbot.keyClick(sheet, Qt.Key.Key_Delete)
+    assert sheet.section.dimensions == ()
+
+
+def test_a_section_is_dragged_along_its_normal_in_the_view(stage, qtbot, settle):
+    s, m, bench = stage.session, stage.get(EvaluateModel), stage.parts["evaluate"].bench
+    bench.tabs["sections"].click()
+    section = s.plan.sections[0]
+    stood = m.sections.range(section)[1]
+    view = stage.view
+    view.show_standard("front")
+    view.finish()
+    curve = section_curves(s.evaluator.context(s.plan, None), section)
+    places = curve.plane.solid(curve.nominal.flat)
+    shares = view.camera.project(places, view.width() / view.height())[:, :2] * [view.width(), view.height()]
+    lowest = shares[np.argmax(shares[:, 0])]
+    start = QPoint(round(lowest[0]), round(lowest[1]))
+    pixels = view.height() / view.camera.height
+    press_and_drag(qtbot, view, start, start + QPoint(0, -round(10 * pixels)))
+    settle()
+    assert m.sections.range(s.plan.sections[0])[1] == pytest.approx(stood + 10.0, abs=0.5)
+    s.document.undo()
+    assert s.plan.sections[0] == section  # one step
+    camera = view.camera
+    view.show_standard("top")  # seen along its normal it cannot be shifted: the part turns
+    view.finish()
+    press_and_drag(qtbot, view, start, start + QPoint(0, -40))
+    assert s.plan.sections[0] == section
+    assert view.camera != camera

@@ -27,7 +27,7 @@ def notes():
         )  # fmt: skip
 
     made = Stage(
-        key="notes", title="Notes", glyph="mark", build=build, wide=True, content=ViewContent(tags=False),
+        key="notes", title="Notes", glyph="mark", build=build, content=ViewContent(tags=False),
         missing=lambda document: "" if document.plan.title_block.inspector else "say who inspects",
     )  # fmt: skip
     register(made)
@@ -43,7 +43,7 @@ def test_a_made_up_stage_is_where_stages_are(notes, loaded, qtbot, settle):
     settle()
     assert loaded.session.stage == "notes"
     assert loaded.benches.currentWidget().text() == "what was noticed"
-    assert loaded.benches.width() == 292
+    assert loaded.benches.width() == 280
     assert loaded.center.currentWidget() is loaded.view
     assert rail.buttons["notes"].isChecked()
     assert ENTERED == ["notes"]

@@ -5,7 +5,7 @@ import signal
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QMessageLogContext, QTimer, QtMsgType, qInstallMessageHandler
+from PySide6.QtCore import QMessageLogContext, QSettings, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from truegauge.app.collector import Collector
@@ -13,6 +13,7 @@ from truegauge.app.document.recovery import Keeper, Recovered, find_recovered, r
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.constants import keep_constants_alive
 from truegauge.app.widgets.painting import application_icon
+from truegauge.app.widgets.text_size import TEXT
 from truegauge.app.widgets.theme import font, load_fonts
 from truegauge.app.window import MainWindow
 from truegauge.core.errors import shortened
@@ -48,6 +49,7 @@ def make_application() -> QApplication:
 def run(files: list[Path], *, as_examples: bool = False) -> int:
     """Open the window with these files and stay until it is closed; plans that are examples are saved elsewhere."""
     app = make_application()
+    TEXT.become(int(str(QSettings("truegauge", "truegauge").value("text", 100))))
     session = Session()
     window = MainWindow(session)
     keeper = Keeper(session.document, recovery_folder(), window)

@@ -5,13 +5,14 @@ from typing import TypeVar
 
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger import Ledger
 from truegauge.app.ledger.tolerance_actions import ToleranceActions
 from truegauge.app.ledger.why_panel import WhyPanel
 from truegauge.app.shell.actions import Actions
+from truegauge.app.shell.appearance import Appearance
 from truegauge.app.shell.closing import Closing
 from truegauge.app.shell.commands import edit_actions, selection_actions, stage_actions, view_actions
 from truegauge.app.shell.examples import examples
@@ -25,11 +26,13 @@ from truegauge.app.shell.start_page import Begin, StartPage
 from truegauge.app.stages.all import STAGES
 from truegauge.app.view.view import View
 from truegauge.app.widgets.action import Action
+from truegauge.app.widgets.bench import Bench, Stack
 from truegauge.app.widgets.painting import application_icon
-from truegauge.app.widgets.theme import DAY, NIGHT, THEMES, LiveTheme, qt_palette, style_sheet
+from truegauge.app.widgets.text_size import panel_sized
+from truegauge.app.widgets.theme import DAY, THEMES, LiveTheme
 
 T = TypeVar("T")
-_BENCH, _WIDE_BENCH = 232, 292
+_BENCH = 280  # pixels, in every stage
 
 
 class MainWindow(QMainWindow):
@@ -50,12 +53,14 @@ class MainWindow(QMainWindow):
         self.files = FileDialogs(self, session, self._settings)
         self.shell = Shell(self, session, self.theme, self.view, self.files)
         self.parts = {stage.key: stage.build(self.shell) for stage in STAGES.values()}
+        self.appearance = Appearance(self, self.theme, self._settings, self._on_text_resized)
         self._build()
         top = [p.floating for p in self.parts.values() if p.floating]
         self.floating = Floating(session, self.theme, self.view, self.center, top)
         self.actions_table = Actions(self, self._actions())
         self._connect()
-        self._on_theme_changed()
+        self.appearance.apply()
+        self._suit()
         self._on_stage_changed()
         self.floating.place()
         self.view.setFocus()
@@ -80,13 +85,12 @@ class MainWindow(QMainWindow):
         right.addLayout(below, 1)
         self.why_panel = WhyPanel(s, t)
         self.tolerances = ToleranceActions(s)
-        self.benches = QStackedWidget()
+        self.benches = Stack()
         self.benches.setObjectName("bench")
-        self.benches.setFixedWidth(_BENCH)
         for bench in (*(p.bench for p in self.parts.values()), self.why_panel):
             self.benches.addWidget(bench)
         below.addWidget(self.benches)
-        self.center = QStackedWidget()
+        self.center = Stack()
         self.center.addWidget(self.view)
         self.start = StartPage(self._begin(), self.files.recent, examples(self.files, self.session), t)
         self.center.addWidget(self.start)
@@ -111,7 +115,6 @@ class MainWindow(QMainWindow):
         s.run_changed.connect(self.ledger.list.viewport().update)
         self.header.finder_wanted.connect(self.open_finder)
         self.rail.menu_wanted.connect(self.open_menu)
-        self.theme.changed.connect(self._on_theme_changed)
 
     def _begin(self) -> Begin:
         f = self.files
@@ -128,7 +131,7 @@ class MainWindow(QMainWindow):
             *selection_actions(s),
             *self.tolerances.commands(),
             *view_actions(s, self.view, self.floating.section_panel),
-            Action("theme", "View", "Day or night theme", "Ctrl+T", self.toggle_theme),
+            *self.appearance.commands(),
             *of_stages,
             *stage_actions(s),
             Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
@@ -142,8 +145,21 @@ class MainWindow(QMainWindow):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Keep what floats in its place."""
         super().resizeEvent(event)
-        self.ledger.suit(self.width())
+        self._suit()
+
+    def _suit(self) -> None:
+        """Give bench and ledger the widths that suit window and text."""
+        self.benches.setFixedWidth(panel_sized(_BENCH))
+        self.ledger.suit(self.width(), self.rail.width() + self.benches.width())
         self.floating.place()
+
+    def _on_text_resized(self) -> None:
+        self._suit()
+        self._choose_bench()
+        bench = self.benches.currentWidget()
+        if isinstance(bench, Bench):
+            bench.refresh()
+        self.view.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Let go with Escape, wherever the focus is: what has it and needs it takes it before."""
@@ -155,6 +171,7 @@ class MainWindow(QMainWindow):
     def _on_stage_changed(self) -> None:
         stage, parts = STAGES[self.session.stage], self.parts[self.session.stage]
         self._choose_bench()
+        self.ledger.give_way(gives=stage.ledger_gives_way)
         self.view.set_content(stage.content, parts.overlay)
         self._choose_middle()
         parts.entered()
@@ -164,7 +181,6 @@ class MainWindow(QMainWindow):
         """Show the bench of the stage, or why a number is what it is."""
         stage = STAGES[self.session.stage]
         why = self.session.shown.why and stage.tells_why
-        self.benches.setFixedWidth(_WIDE_BENCH if why or stage.wide else _BENCH)
         self.benches.setCurrentWidget(self.why_panel if why else self.parts[stage.key].bench)
 
     def _choose_middle(self) -> None:
@@ -186,17 +202,6 @@ class MainWindow(QMainWindow):
         mark = "" if self.session.document.history.is_saved else "*"
         self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
         self.files.note_plan()
-
-    def toggle_theme(self) -> None:
-        """Change between day and night."""
-        self.theme.become(NIGHT if self.theme.name == DAY.name else DAY)
-        self._settings.setValue("theme", self.theme.name)
-
-    def _on_theme_changed(self) -> None:
-        QApplication.setPalette(qt_palette(self.theme))
-        self.setStyleSheet(style_sheet(self.theme))
-        for widget in self.findChildren(QWidget):
-            widget.update()
 
     def open_finder(self) -> None:
         """Open the command finder."""

@@ -17,6 +17,7 @@ from truegauge.palette import colors_of
 
 Flat = NDArray[np.float64]
 _NEEDLE_SHARE = 0.06  # of the drawing's size: the longest needle
+_ALONG = 1 - 1e-6  # cosine: an axis is named where the section shows it in its true length
 _APART = 0.045  # of the drawing's size: dimension lines off the curves
 
 
@@ -50,6 +51,7 @@ class SectionDrawing:
     needle_colors: NDArray[np.uint8] = field(default_factory=lambda: np.zeros((0, 3), dtype=np.uint8))
     magnification: float = 1.0
     reason: str = ""
+    axes: tuple[str, str] = ("", "")  # what runs to the right and upwards: an axis of the part, "" for none
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,8 +90,15 @@ def draw_section(
     for number, one in enumerate(shown):
         _dimension(drawing, one, number, low, high, size)
     return SectionDrawing(
-        section.name, _box_of(drawing, needles), drawing.strokes, drawing.words, needles, colors, magnification, reason
-    )
+        section.name, _box_of(drawing, needles), drawing.strokes, drawing.words, needles, colors, magnification, reason,
+        (axis_name(curves.plane.across), axis_name(curves.plane.up)),
+    )  # fmt: skip
+
+
+def axis_name(direction: NDArray[np.float64]) -> str:
+    """Return the axis of the part along a unit vector (3,), with its sign; empty for one askew."""
+    k = int(np.argmax(np.abs(direction)))
+    return f"{'-' if direction[k] < 0 else ''}{'XYZ'[k]}" if abs(direction[k]) > _ALONG else ""
 
 
 def needle_factor(values: NDArray[np.float64], longest: float) -> float:
@@ -128,22 +137,26 @@ def _dimension(drawing: SectionDrawing, one: ShownDimension, number: int, low: F
         toward = np.array([0.8, 0.6])
         start = first.point - (first.radius * toward if d.kind == "diameter" else 0 * toward)
         end = first.point + (first.radius + 0.12 * size) * toward
+        if d.value_at is not None:
+            end = np.array(d.value_at)
+            toward = _unit(end - first.point, toward)
+            start = first.point - (first.radius * toward if d.kind == "diameter" else 0 * toward)
         drawing.strokes.append(Stroke(np.array([start, end]), "dimension"))
         drawing.words.append(Words(one.text, (float(end[0]), float(end[1])), "dimension", d.id))
         return
     second = fitted[1]
     if d.kind == "angle":
-        middle = (first.point + second.point) / 2
+        middle = (first.point + second.point) / 2 if d.value_at is None else np.array(d.value_at)
         drawing.strokes.append(Stroke(np.array([first.point, middle, second.point]), "dimension"))
         drawing.words.append(Words(one.text, (float(middle[0]), float(middle[1])), "dimension", d.id))
         return
     off = _APART * size * (1 + number)
     a, b = first.point, second.point
     if d.kind == "horizontal":
-        y = low[1] - off
+        y = low[1] - off if d.value_at is None else d.value_at[1]
         c, e = np.array([a[0], y]), np.array([b[0], y])
     elif d.kind == "vertical":
-        x = high[0] + off
+        x = high[0] + off if d.value_at is None else d.value_at[0]
         c, e = np.array([x, a[1]]), np.array([x, b[1]])
     else:
         lines = [f for f in fitted if f.fits == "line"]
@@ -154,7 +167,22 @@ def _dimension(drawing: SectionDrawing, one: ShownDimension, number: int, low: F
         c, e = a, a + along
     drawing.strokes.append(Stroke(np.array([a, c, e, b]), "dimension"))
     middle = (c + e) / 2
+    if d.value_at is not None:
+        middle, foot = np.array(d.value_at), c + _along(np.array(d.value_at), c, e) * (e - c)
+        if float(np.linalg.norm(middle - foot)) > 1e-9 or not 0 <= _along(middle, c, e) <= 1:
+            drawing.strokes.append(Stroke(np.array([(c + e) / 2, foot, middle]), "dimension"))
     drawing.words.append(Words(one.text, (float(middle[0]), float(middle[1])), "dimension", d.id))
+
+
+def _unit(v: Flat, otherwise: Flat) -> Flat:
+    length = float(np.linalg.norm(v))
+    return v / length if length > 1e-9 else otherwise
+
+
+def _along(place: Flat, start: Flat, end: Flat) -> float:
+    """Return the share of the way from one place to another that is next to a third."""
+    way = end - start
+    return float((place - start) @ way / max(float(way @ way), 1e-12))
 
 
 def _outline(f: Fitted) -> Flat:

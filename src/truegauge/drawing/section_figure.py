@@ -88,6 +88,21 @@ def draw_values(
             surface.box(x + 1, y + 0.2 * size, 0.27 * size, height - 0.4 * size, fill=state)
 
 
+def draw_axes(surface: Surface, axes: tuple[str, str], x: float, y: float, size: float, color: str) -> None:
+    """Draw what runs to the right and upwards, as arrows from a corner; letters have the size, arrows twice of it."""
+    long, tip = 2.2 * size, 0.45 * size
+    for name, (dx, dy) in zip(axes, ((1.0, 0.0), (0.0, -1.0)), strict=True):
+        if not name:
+            continue
+        end = (x + long * dx, y + long * dy)
+        surface.line([(x, y), end], color, 0.11 * size)
+        sides = [(end[0] - tip * dx + 0.5 * tip * s * dy, end[1] - tip * dy + 0.5 * tip * s * dx) for s in (1, -1)]
+        surface.line([sides[0], end, sides[1]], color, 0.11 * size)
+        off = surface.advance(name, size, bold=True) / 2
+        surface.text(end[0] + 0.8 * size * dx - off * (1 - dx), end[1] + 0.36 * size * dx + 0.5 * size * dy, name,
+                     size, color, bold=True)  # fmt: skip
+
+
 def foot_words(drawing: SectionDrawing) -> str:
     """Return what stands below a section."""
     if drawing.reason:

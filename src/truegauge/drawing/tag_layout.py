@@ -106,8 +106,15 @@ def place_tags(
     """
     from scipy.optimize import linear_sum_assignment
 
-    pinned = [_pinned(t, area) for t in tags if t.pinned is not None]
-    free = [t for t in tags if t.pinned is None]
+    pinned: list[Placed] = []
+    free: list[TagBox] = []
+    for tag in tags:
+        # Of two that were pinned onto each other, or grew since, the first stays.
+        own = None if tag.pinned is None else _pinned(tag, area)
+        if own is None or any(own.box.overlaps(p.box) for p in pinned):
+            free.append(tag)
+        else:
+            pinned.append(own)
     if not free:
         return pinned
     slots = _slots(free, area, layout)

@@ -5,7 +5,7 @@ import numpy as np
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.gauge_bar import BarColors
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
-from truegauge.drawing.section_figure import SectionColors, draw_curves, draw_values, fitted, foot_words
+from truegauge.drawing.section_figure import SectionColors, draw_axes, draw_curves, draw_values, fitted, foot_words
 from truegauge.drawing.silhouette import silhouette_of
 from truegauge.drawing.surface import Surface
 from truegauge.drawing.tag_layout import Box, TagBox, place_beside
@@ -97,6 +97,7 @@ def draw_section_figure(surface: Surface, section: ReportSection, box: Box, numb
     draw_curves(surface, drawing, place, colors)
     draw_values(surface, drawing, place, colors, _SMALL * unit)
     below = box.y + box.height - 8 * unit
+    draw_axes(surface, drawing.axes, box.x + 6 * unit, below - 20 * unit, _SMALL * unit, SOFT)
     surface.text(box.x, below, foot_words(drawing), _SMALL * unit, OUTSIDE if drawing.reason else SOFT)
     if not drawing.reason:
         look = ScaleLook(20 * unit, _SMALL * unit, INK, SOFT)

@@ -41,7 +41,8 @@ SPOT = SpotCheck(id="s-new", name="spot", place=(1.0, 2.0, 3.0), normal=(0.0, 0.
 POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
-COUNT = 32
+THERE = DIMENSION.replace(id="d-there")
+COUNT = 33
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
 
@@ -56,7 +57,9 @@ def base():
     plan = read_plan(demo.PLAN).plan
     plan = r.AddReadings("more", spots=(SPOT.replace(id="s0"),), characteristics=(
         required(plan, "s0").replace(id="c-s0"),)).apply(plan)  # fmt: skip
-    plan = r.SetSections((SECTION.replace(id="cut0"),)).apply(plan)
+    plan = r.SetSections((SECTION.replace(id="cut0"), SECTION.replace(id="cut1"))).apply(plan)
+    there = required(plan, "d-there", "section_radius").replace(id="c-there")
+    plan = r.AddDimension("cut1", THERE, there).apply(plan)
     return r.SetViews((SavedView(id="v0", name="view", eye=EYE),)).apply(plan)
 
 
@@ -102,8 +105,10 @@ def commands(plan):
         (r.AddReadings("more", (SPOT,), (POINT,), (required(plan, "s-new"),)), {"spots", "compared", "characteristics"},
          lambda q: q.reading("p-new") == POINT and q.characteristic("c-new").features == ("s-new",)),
         (r.SetSections((SECTION, SECTION.replace(id="cut0", name="renamed"))), {"sections"},
-         lambda q: [s.name for s in q.sections][-2:] == ["renamed", "cut"]),
+         lambda q: [s.name for s in q.sections][-2:] == ["cut", "cut"] and q.section("cut0").name == "renamed"),
         (r.RemoveSection("cut0"), {"sections", "characteristics"}, lambda q: all(s.id != "cut0" for s in q.sections)),
+        (r.EditDimension("cut1", THERE.replace(value_at=(3.0, 4.0)), 7.0), {"sections", "characteristics"},
+         lambda q: q.reading("d-there").value_at == (3.0, 4.0) and q.characteristic("c-there").nominal == 7.0),
         (r.AddDimension("cut0", DIMENSION, with_cut), {"sections", "characteristics"},
          lambda q: q.section_with("d-new").id == "cut0"),
         (r.RemoveCharacteristics(frozenset(("c-s0", first.id))), {"characteristics", "spots", "tags", "views"},

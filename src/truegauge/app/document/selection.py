@@ -142,6 +142,7 @@ class Selection(QObject):
         """The characteristics whose features are all among these, then those that use one of them."""
         plan = self._document.plan
         chosen = {f.id for g in groups if (f := plan.feature_of(g)) is not None}
+        chosen |= {g for g in groups if isinstance(g, str) and plan.reading(g) is not None}
         every = [c.id for c in plan.characteristics if chosen and set(c.features) == chosen]
         some = [c.id for c in plan.characteristics if chosen & set(c.features) and c.id not in every]
         return every + some
@@ -185,6 +186,6 @@ class Selection(QObject):
     def _keep_possible(self) -> None:
         """The plan may have lost what is selected."""
         plan = self._document.plan
-        self.select(tuple(g for g in self.groups if not isinstance(g, str) or plan.feature_of(g) is not None))
+        self.select(tuple(g for g in self.groups if not isinstance(g, str) or plan.reading(g) or plan.feature_of(g)))
         if self.characteristic not in {c.id for c in plan.characteristics}:
             self.set(Selected(self.groups))

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPu
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.painting import glyph_icon
+from truegauge.app.widgets.text_size import keep_sheet, keep_size
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.authoring.drafts import DATUM_CELLS, ZONES, Draft, ZoneChoice, draft_of
 from truegauge.core.cad.recognition import Nominal
@@ -56,8 +57,8 @@ class CharacteristicEditor(QFrame):
         self.problem.hide()
         self._layout.addWidget(self.problem)
         for button in (self.symbol, self.zone):
-            button.setFixedWidth(40)
-            button.setStyleSheet("padding: 1px 2px; font-size: 12px;")
+            keep_size(button, width=40)
+            keep_sheet(button, "padding: 1px 2px; font-size: 12px;")
         self.setFocusProxy(self.upper_field)
 
     def _row(self, *fields: tuple[QWidget, int]) -> QHBoxLayout:
@@ -178,6 +179,6 @@ def _field(name: str, tip: str = "") -> QLineEdit:
     made.setPlaceholderText(name.removesuffix(" deviation"))
     made.setToolTip(tip or name)
     made.setAccessibleName(name)
-    made.setMinimumWidth(24)
-    made.setStyleSheet("padding: 1px 4px; font-size: 12px;")
+    keep_size(made, least_width=24)
+    keep_sheet(made, "padding: 1px 4px; font-size: 12px;")
     return made

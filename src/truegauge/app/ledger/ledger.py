@@ -22,6 +22,7 @@ from truegauge.app.ledger.ledger_order import GROUPS, Order, Row, arranged
 from truegauge.app.ledger.several_editor import SeveralEditor
 from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.bench import Choice
+from truegauge.app.widgets.text_size import keep_sheet, panel_sized, sized
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.requirements import Characteristic
@@ -29,7 +30,10 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import frame_text, has_frame
 from truegauge.drawing.units import NumberFormat
 
-_WIDTHS, _SHARE = (324, 470), 0.24  # pixels, and of the width of the window
+_WIDTHS, _SHARE, _NARROW = (324, 470), 0.24, 124  # pixels, and of the width of the window
+_LEAST_VIEW = 420  # pixels at 100 %: with less the ledger gives way
+WHOLE, NARROW, NONE = "whole", "narrow", "none"  # how much of it is shown
+_NEXT = {WHOLE: NARROW, NARROW: NONE, NONE: WHOLE}
 _NOTHING = "Nothing to judge yet.\n\nPick a face in the view and take one of the proposals below it."
 _NOTHING_FITS = "No characteristic fits what is searched for."
 Index = QModelIndex | QPersistentModelIndex
@@ -145,6 +149,9 @@ class Ledger(QWidget):
         self.setObjectName("ledger")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(_WIDTHS[0])
+        self._window_width = 0
+        self._stage_needs_room = self._is_tight = False
+        self._modes = {False: WHOLE, True: NARROW}  # as chosen, by whether it gives way
         self.model = LedgerModel(session)
         self.list = _List(session)
         self._delegate = LedgerDelegate(session, theme, self.list)
@@ -158,11 +165,11 @@ class Ledger(QWidget):
         layout.setSpacing(4)
         top = QHBoxLayout()
         top.setContentsMargins(12, 0, 12, 2)
-        title = QLabel("Characteristics")
-        title.setProperty("role", "heading")
+        self.title = QLabel("Characteristics")
+        self.title.setProperty("role", "heading")
         self.counts = QLabel()
         self.counts.setProperty("role", "soft")
-        top.addWidget(title)
+        top.addWidget(self.title)
         top.addStretch()
         top.addWidget(self.counts)
         layout.addLayout(top)
@@ -198,7 +205,7 @@ class Ledger(QWidget):
         tools.addWidget(self.outside)
         tools.addWidget(self.group, 2)
         for widget in (self.search, self.outside, self.group):
-            widget.setStyleSheet("padding: 2px 6px; font-size: 12px;")
+            keep_sheet(widget, "padding: 2px 6px; font-size: 12px;")
         return tools
 
     def _on_order(self) -> None:
@@ -231,9 +238,46 @@ class Ledger(QWidget):
         self.list.selectionModel().currentChanged.connect(self._on_current_changed)
         self.model.modelReset.connect(self._follow)
 
-    def suit(self, window: int) -> None:
-        """Be as wide as suits a window of a width, pixels."""
-        self.setFixedWidth(min(max(_WIDTHS[0], round(_SHARE * window)), _WIDTHS[1]))
+    @property
+    def mode(self) -> str:
+        """How much of it is shown: whole, narrow (marker and value), none."""
+        return self._modes[self.gives_way]
+
+    @property
+    def gives_way(self) -> bool:
+        """Whether it is narrow of itself: the stage needs the room, or there is little."""
+        return self._stage_needs_room or self._is_tight
+
+    def set_mode(self, mode: str) -> None:
+        """Show more or less of it; it stays so until it is chosen otherwise, in stages that need its room apart."""
+        self._modes[self.gives_way] = mode
+        self._suit()
+
+    def give_way(self, *, gives: bool) -> None:
+        """Leave room to a stage that needs it, unless it was chosen otherwise there."""
+        if gives != self._stage_needs_room:
+            self._stage_needs_room = gives
+            self._suit()
+
+    def suit(self, window: int, beside: int) -> None:
+        """Be as wide as suits a window of a width with what is beside view and ledger, pixels."""
+        self._window_width = window
+        self._is_tight = window - beside - self._whole_width < sized(_LEAST_VIEW)
+        self._suit()
+
+    @property
+    def _whole_width(self) -> int:
+        return min(max(panel_sized(_WIDTHS[0]), round(_SHARE * self._window_width)), panel_sized(_WIDTHS[1]))
+
+    def _suit(self) -> None:
+        narrow = self.mode == NARROW
+        self.setFixedWidth(sized(_NARROW) if narrow else self._whole_width)
+        self.setVisible(self.mode != NONE)
+        if narrow != self._delegate.narrow:
+            self._delegate.narrow = narrow
+            self.list.doItemsLayout()
+        self.title.setVisible(not narrow)
+        self._refresh()
 
     def commands(self) -> list[Action]:
         """The commands on rows."""
@@ -243,19 +287,26 @@ class Ledger(QWidget):
             return bool(s.plan.characteristics)
 
         return [
-            Action("ledger", "View", "Characteristics shown or hidden", "Ctrl+J",
-                   lambda: self.setVisible(not self.isVisible())),
+            Action("ledger", "View", "Characteristics: whole, narrow, hidden", "Ctrl+J",
+                   lambda: self.set_mode(_NEXT[self.mode])),
             Action("edit-row", "Edit", "Edit the selected characteristic", "", self.edit_selected,
                    lambda: bool(s.selection.characteristic)),
             Action("edit-rows", "Edit", "Edit all selected characteristics …", "Ctrl+Shift+F2", self.edit_several,
                    lambda: len(self.selected()) > 1),
-            Action("find-row", "Edit", "Find in the characteristics", "Ctrl+L", self.search.setFocus, has_rows),
+            Action("find-row", "Edit", "Find in the characteristics", "Ctrl+L", self._find, has_rows),
             Action("outside-only", "Edit", "Only what is outside, or all characteristics", "Ctrl+Shift+L",
                    self.outside.toggle, has_rows),
         ]  # fmt: skip
 
+    def _find(self) -> None:
+        if self.mode != WHOLE:
+            self.set_mode(WHOLE)
+        self.search.setFocus()
+
     def edit_selected(self) -> None:
-        """Open the selected row for editing."""
+        """Open the selected row for editing; for that it needs its whole width."""
+        if self.mode != WHOLE:
+            self.set_mode(WHOLE)
         if self.list.currentIndex().isValid():
             self.list.edit(self.list.currentIndex())
 
@@ -263,8 +314,9 @@ class Ledger(QWidget):
         rows = len(self._session.plan.characteristics)
         self.empty.setVisible(self.model.rowCount() == 0)
         self.empty.setText(_NOTHING_FITS if rows else _NOTHING)
+        narrow = self.mode == NARROW
         for tool in (self.search, self.outside, self.group):
-            tool.setVisible(rows > 0)
+            tool.setVisible(rows > 0 and not narrow)
         evaluation = self._session.evaluation
         if evaluation is None or rows == 0:
             self.counts.setText(f"{rows}" if rows else "")
@@ -277,7 +329,8 @@ class Ledger(QWidget):
             State.UNDECIDED: "undecided",
             State.NOT_MEASURED: "open",
         }
-        self.counts.setText("   ".join(f"{n} {words[s]}" for s, n in counts.items() if n))
+        said = [f"{n} {words[s]}" for s, n in counts.items() if n]
+        self.counts.setText("\n".join(said) if narrow else "   ".join(said))
 
     def _on_current_changed(self, current: QModelIndex, previous: QModelIndex) -> None:
         if current.isValid() and not isinstance(self.model.row(current.row()), str):

@@ -18,7 +18,8 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem,
 
 from truegauge.app.document.session import Session
 from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
-from truegauge.app.widgets.painting import draw_frame, draw_gauge_bar, draw_glyph
+from truegauge.app.widgets.painting import draw_frame, draw_gauge_bar, draw_glyph, draw_marker
+from truegauge.app.widgets.text_size import at_100, enlarge, sized_size
 from truegauge.app.widgets.theme import Theme, font, state_color
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.commands.requirements import EditCharacteristic
@@ -27,10 +28,11 @@ from truegauge.core.evaluation.touch_needs import features_behind
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import has_frame
+from truegauge.drawing.gauge_bar import bar_of
 from truegauge.drawing.size_text import size_text
 from truegauge.drawing.units import NumberFormat
 
-ROW_HEIGHT, FRAMED_HEIGHT, HEADING_HEIGHT = 72, 84, 26
+ROW_HEIGHT, FRAMED_HEIGHT, HEADING_HEIGHT, NARROW_HEIGHT = 72, 84, 26, 30
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -50,19 +52,23 @@ class LedgerDelegate(QStyledItemDelegate):
     def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.theme = session, theme
+        self.narrow = False  # only number, marker and value
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         """Rows with a frame are higher, headings lower."""
         item = _item(index)
         if isinstance(item, str):
-            return QSize(240, HEADING_HEIGHT)
-        return QSize(240, FRAMED_HEIGHT if has_frame(item) else ROW_HEIGHT)
+            return sized_size(240, HEADING_HEIGHT)
+        if self.narrow:
+            return sized_size(80, NARROW_HEIGHT)
+        return sized_size(240, FRAMED_HEIGHT if has_frame(item) else ROW_HEIGHT)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         """Paint a row."""
-        box = QRectF(option.rect)  # type: ignore[attr-defined]
+        box = at_100(QRectF(option.rect))  # type: ignore[attr-defined]
         item = _item(index)
         painter.save()
+        enlarge(painter)
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         if isinstance(item, str):
             self._paint_heading(painter, box, item)
@@ -89,6 +95,9 @@ class LedgerDelegate(QStyledItemDelegate):
             painter.fillRect(QRectF(box.x(), box.y(), 3, box.height() - 1), QColor(t.accent))
         painter.setPen(QColor(t.rule))
         painter.drawLine(QPointF(box.x(), box.bottom() - 0.5), QPointF(box.right(), box.bottom() - 0.5))
+        if self.narrow:
+            self._paint_narrow(painter, box, result, numbers)
+            return
         text_y = box.y() + 22
         painter.setFont(font(11))
         painter.setPen(QColor(t.soft))
@@ -98,7 +107,7 @@ class LedgerDelegate(QStyledItemDelegate):
         if kind.symbol and not framed:
             draw_glyph(painter, kind.symbol, QRectF(box.x() + 33, box.y() + 9, 18, 18), t.ink, 1.4)
         start = box.x() + (38 if framed else 58) + (14 if c.tier_of else 0)  # a lower tier stands in
-        right = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
+        right, right_below = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
         painter.setFont(font(13))
         painter.setPen(QColor(t.ink))
         room = right - start - 8
@@ -118,13 +127,23 @@ class LedgerDelegate(QStyledItemDelegate):
         if framed:
             draw_frame(painter, c, numbers, QPointF(start, box.y() + 31), 19, t.ink)
         else:
-            self._paint_stated(
-                painter, result, numbers, QPointF(start, box.y() + 39), box.width() - 66 - start + box.x()
-            )
+            self._paint_stated(painter, result, numbers, QPointF(start, box.y() + 39), right_below - 8 - start)
         bar_top = box.y() + (57 if framed else 46)
         draw_gauge_bar(
             painter, QRectF(start, bar_top, box.width() - (start - box.x()) - (98 if framed else 82), 18), result, t
         )
+
+    def _paint_narrow(self, painter: QPainter, box: QRectF, result: Result, numbers: NumberFormat) -> None:
+        t, outside = self.theme, result.state == State.OUTSIDE
+        painter.setFont(font(11))
+        painter.setPen(QColor(t.soft))
+        painter.drawText(QPointF(box.x() + 7, box.y() + 19), str(result.characteristic.number))
+        color = state_color(t, str(result.state))
+        draw_marker(painter, bar_of(result).marker, QPointF(box.x() + 34, box.center().y()), 5.0, color)
+        painter.setFont(font(13, bold=True))
+        painter.setPen(QColor(color if outside else t.ink))
+        value = "–" if result.measured is None else numbers.value(result.measured)
+        painter.drawText(box.adjusted(42, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, value)
 
     def _paint_stated(self, painter: QPainter, result: Result, numbers: NumberFormat, at: QPointF, room: float) -> None:
         """Nominal, fit class, limits, and what the size is, in one small line."""
@@ -134,7 +153,10 @@ class LedgerDelegate(QStyledItemDelegate):
         metrics = QFontMetricsF(painter.font())
         painter.drawText(at, metrics.elidedText(said, Qt.TextElideMode.ElideRight, room))
 
-    def _paint_value(self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float) -> float:
+    def _paint_value(
+        self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float
+    ) -> tuple[float, float]:
+        """Paint it at the right; returns how far left it and what is below it come."""
         t, c = self.theme, result.characteristic
 
         def at_right(text: str, below: float) -> float:
@@ -146,7 +168,7 @@ class LedgerDelegate(QStyledItemDelegate):
             painter.setFont(font(12))
             comes = bool(self.session.in_run) and bool(features_behind(self.session.plan, c) & self.session.in_run)
             painter.setPen(QColor(t.accent if comes else t.soft))
-            return at_right("in this run" if comes else "not measured", 0) - 8
+            return right, at_right("in this run" if comes else "not measured", 23)
         painter.setFont(font(15, bold=True))
         outside = result.state == State.OUTSIDE
         painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))
@@ -162,13 +184,13 @@ class LedgerDelegate(QStyledItemDelegate):
         painter.setFont(font(12))
         unsure = (result.dominated or bool(result.warning)) and not has_frame(c)
         painter.setPen(QColor(state_color(t, "near") if unsure else t.soft))
-        at_right(said if unsure else small, 23)
+        left_below = at_right(said if unsure else small, 23)
         if said:
             painter.setFont(font(11))
             painter.setPen(QColor(state_color(t, "near") if result.dominated or result.warning else t.soft))
             if has_frame(c):
                 at_right(said, 41)
-        return left - 8
+        return left - 8, left_below
 
     def _aside(self, result: Result, numbers: NumberFormat) -> str:
         """What widens the limit, or an uncertainty that says more about the measurement than about the part."""

@@ -8,6 +8,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import Bench, button, empty_layout, label
 from truegauge.app.widgets.dial import FreedomDial
 from truegauge.app.widgets.painting import draw_frame, draw_gauge_bar
+from truegauge.app.widgets.text_size import keep_sheet, keep_size, painter_on, room_of, sized_size
 from truegauge.app.widgets.theme import LiveTheme, Theme, font, state_color
 from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
@@ -26,31 +27,31 @@ class _Head(QWidget):
 
     def sizeHint(self) -> QSize:
         """Return the room for number, frame and bar."""
-        return QSize(240, 118 if self.result is not None and has_frame(self.result.characteristic) else 88)
+        return sized_size(240, 118 if self.result is not None and has_frame(self.result.characteristic) else 88)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw them."""
         r, t = self.result, self.theme
         if r is None:
             return
-        painter = QPainter(self)
+        painter, wide = painter_on(self), room_of(self).width()
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         c, plan = r.characteristic, self._session.plan
         numbers = NumberFormat(plan.unit, plan.decimals).of(c.kind)
         painter.setFont(font(30, bold=True))
         painter.setPen(QColor(state_color(t, "outside") if r.state == State.OUTSIDE else t.ink))
         value = "–" if r.measured is None else numbers.value(r.measured)
-        painter.drawText(QRectF(0, 0, self.width(), 42), Qt.AlignmentFlag.AlignVCenter, value)
+        painter.drawText(QRectF(0, 0, wide, 42), Qt.AlignmentFlag.AlignVCenter, value)
         width = painter.fontMetrics().horizontalAdvance(value)
         painter.setFont(font(13))
         painter.setPen(QColor(state_color(t, str(r.state))))
-        painter.drawText(QRectF(width + 12, 8, self.width(), 34), Qt.AlignmentFlag.AlignVCenter,
+        painter.drawText(QRectF(width + 12, 8, wide, 34), Qt.AlignmentFlag.AlignVCenter,
                          str(r.state).replace("_", " "))  # fmt: skip
         top = 50.0
         if has_frame(c):
             draw_frame(painter, c, numbers, QPointF(0.5, 48.5), 22, t.ink)
             top = 82.0
-        draw_gauge_bar(painter, QRectF(0, top, self.width() - 6, 24), r, t)
+        draw_gauge_bar(painter, QRectF(0, top, wide - 6, 24), r, t)
 
 
 class WhyPanel(Bench):
@@ -129,8 +130,8 @@ class WhyPanel(Bench):
 def _cell(text: str, role: str) -> QLabel:
     made = label(text, role)
     made.setWordWrap(True)
-    made.setStyleSheet("font-size: 12px;")
+    keep_sheet(made, "font-size: 12px;")
     if role:
-        made.setFixedWidth(102)
+        keep_size(made, width=102)
     made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return made

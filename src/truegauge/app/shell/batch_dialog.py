@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from truegauge.app.widgets.bench import button, label, number_box
 from truegauge.app.widgets.parts import choice
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.errors import TrueGaugeError
 from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.batch import USUAL_FORMATS, Batch, BatchSettings, is_scan, scans_in
@@ -112,7 +113,7 @@ class BatchDialog(QDialog):
         self.naming = QLineEdit("{scan}")
         self.naming.setAccessibleName("names of the outputs")
         self.naming.setToolTip("Made of {scan}, {plan} and {number}")
-        self.naming.setFixedWidth(150)
+        keep_size(self.naming, width=150)
         for widget in (
             label("Folder", "soft"),
             self.out,

@@ -3,6 +3,7 @@
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from truegauge.app.widgets.bench import Choice, button, label
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.errors import ColumnsUnknownError
 from truegauge.formats.scan import Columns
 
@@ -35,7 +36,7 @@ class ColumnsDialog(QDialog):
         self.read = button("Read", self.accept, main=True)
         below.addWidget(self.read)
         column.addLayout(below)
-        self.setMinimumWidth(460)
+        keep_size(self, least_width=460)
 
     def columns(self) -> Columns:
         """Return where x, y and z stand."""

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, 
 
 from truegauge.app.shell.actions import Actions
 from truegauge.app.widgets.action import Action
+from truegauge.app.widgets.text_size import keep_size
 
 
 class Finder(QDialog):
@@ -14,7 +15,7 @@ class Finder(QDialog):
     def __init__(self, actions: Actions, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Popup | Qt.WindowType.FramelessWindowHint)
         self._actions = actions
-        self.setMinimumSize(460, 340)
+        keep_size(self, least_width=460, least_height=340)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 10, 10)
         self.text = QLineEdit()

@@ -1,6 +1,6 @@
 """What floats over the view: deviation scale, proposals, hover text, section box, messages; all have their places."""
 
-from PySide6.QtCore import QObject, Qt
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
 from truegauge.app.document.queue import Notice
@@ -10,6 +10,7 @@ from truegauge.app.view.deviation_scale import DeviationScaleBar
 from truegauge.app.view.proposals_strip import ABOVE, ProposalsStrip
 from truegauge.app.view.section_panel import SectionPanel
 from truegauge.app.view.view import View
+from truegauge.app.widgets.text_size import sized
 from truegauge.app.widgets.theme import LiveTheme
 
 _AXES, _RULER = 96, 32  # pixels at the lower left: directions of the axes, and below them the ruler
@@ -21,6 +22,8 @@ class Floating(QObject):
     def __init__(self, session: Session, theme: LiveTheme, view: View, center: QWidget, top: list[QWidget]) -> None:
         super().__init__(view)
         self._session, self._view, self._top = session, view, top
+        for widget in top:
+            widget.installEventFilter(self)
         self.scale = DeviationScaleBar(session, theme, view)
         self.scale.hide()
         self.strip = ProposalsStrip(session, theme, view)
@@ -41,25 +44,35 @@ class Floating(QObject):
         """Put everything where it belongs."""
         view, shown = self._view, self._session.shown
         self.scale.setVisible(shown.wants_map or shown.scan_map)
-        height = min(380, view.height() - 150)
-        self.scale.setGeometry(view.width() - 108, max(40, (view.height() - height) // 2 - 20), 104, max(120, height))
+        height, wide = min(sized(380), view.height() - sized(150)), sized(104)
+        top = max(40, (view.height() - height) // 2 - 20)
+        self.scale.setGeometry(view.width() - wide - 4, top, wide, max(120, height))
         for widget in self._top:
-            widget.move(max(14, (view.width() - widget.width()) // 2), 10)
-        self.strip.move(14, view.height() - self.strip.height() - ABOVE)
+            self._place_top(widget)
+        self.strip.move(14, view.height() - self.strip.height() - sized(ABOVE))
         if self.notice.isVisible():
             self.notice.place()
         self._place_hover()
 
+    def _place_top(self, widget: QWidget) -> None:
+        widget.move(max(14, (self._view.width() - widget.width()) // 2), 10)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Keep what grows with its words in the middle."""
+        if event.type() == QEvent.Type.Resize and isinstance(watched, QWidget):
+            self._place_top(watched)
+        return False
+
     def _place_hover(self) -> None:
         """Put it over the ruler and beside the axes, in as many lines as it needs."""
-        label, most = self.hover_label, max(200, self._view.width() - _AXES - 12)
+        label, most = self.hover_label, max(200, self._view.width() - sized(_AXES) - 12)
         label.setWordWrap(False)
         wanted = label.sizeHint()
         label.setWordWrap(wanted.width() > most)
         width = min(wanted.width(), most)
         height = max(wanted.height(), label.heightForWidth(width)) if label.wordWrap() else wanted.height()
         label.setFixedSize(width, height)
-        label.move(self._view.width() - width - 12, self._view.height() - height - _RULER)
+        label.move(self._view.width() - width - 12, self._view.height() - height - sized(_RULER))
 
     def _on_hover_changed(self) -> None:
         text = self._session.pointer.hover_text()

@@ -1,9 +1,11 @@
 """The header: plan, revision, sample, alignment in force, units."""
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QToolButton, QWidget
 
 from truegauge.app.document.session import Session
+from truegauge.app.widgets.bench import Shrinking
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.evaluation.touch_needs import datum_features
 from truegauge.core.nodes.graph import NotComputed
@@ -22,7 +24,7 @@ class Header(QWidget):
         self._session = session
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(44)
+        keep_size(self, height=44)
         self._build()
         for signal in (
             session.document.plan_changed,
@@ -38,17 +40,17 @@ class Header(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(14, 0, 10, 0)
         layout.setSpacing(12)
-        self.title, self.revision = QLabel(), QLabel()
+        self.title, self.revision = Shrinking(), Shrinking()
         self.title.setProperty("role", "title")
         self.revision.setProperty("role", "soft")
-        self.sample, self.alignment = QLabel(), QLabel()
+        self.sample, self.alignment = Shrinking(), Shrinking()
         for chip in (self.sample, self.alignment):
             chip.setProperty("role", "chip")
-            chip.setFixedHeight(25)
-        self.busy = QLabel()
+            keep_size(chip, height=25)
+        self.busy = Shrinking()
         self.busy.setProperty("role", "soft")
         self.progress = QProgressBar()
-        self.progress.setFixedWidth(96)
+        keep_size(self.progress, width=96)
         self.progress.setTextVisible(False)
         self.progress.setRange(0, 1000)
         self.stop = QPushButton("Cancel")

@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from truegauge.app.document.queue import Notice
+from truegauge.app.widgets.text_size import panel_sized
 
 
 class NoticeBar(QFrame):
@@ -51,7 +52,7 @@ class NoticeBar(QFrame):
         """Take the width of the view."""
         parent = self.parentWidget()
         if parent is not None:
-            width = min(parent.width() - 28, 620)
+            width = min(parent.width() - 28, panel_sized(620))
             self.setFixedWidth(width)
             layout = self.layout()
             self.setFixedHeight(max(52, layout.heightForWidth(width) if layout else 52))

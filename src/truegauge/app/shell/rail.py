@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from truegauge.app.document.session import Session
 from truegauge.app.shell.stage import STAGES
 from truegauge.app.widgets.painting import draw_glyph
+from truegauge.app.widgets.text_size import keep_size, painter_on, room_of, sized_size
 from truegauge.app.widgets.theme import Theme, font
 
 
@@ -24,30 +25,31 @@ class RailButton(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         """Return the size of a stage on the rail."""
-        return QSize(64, 62)
+        return sized_size(64, 62)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
-        painter, t = QPainter(self), self.theme
+        painter, t = painter_on(self), self.theme
+        room = room_of(self)
         active = self.isChecked()
         if active:
-            painter.fillRect(self.rect(), QColor("#2C3A45"))
-            painter.fillRect(QRectF(0, 0, 3, self.height()), QColor("#D3A54B"))
+            painter.fillRect(room, QColor("#2C3A45"))
+            painter.fillRect(QRectF(0, 0, 3, room.height()), QColor("#D3A54B"))
         elif self.underMouse() or self.hasFocus():
-            painter.fillRect(self.rect(), QColor("#26323C"))
+            painter.fillRect(room, QColor("#26323C"))
         if self.hasFocus():
             painter.setPen(QColor("#D3A54B"))
-            painter.drawRect(self.rect().adjusted(4, 2, -3, -3))
+            painter.drawRect(room.adjusted(4, 2, -3, -3))
         color = t.rail_active if active else t.rail_text
-        draw_glyph(painter, self._glyph, QRectF(self.width() / 2 - 11, 10, 22, 22), color, 1.5)
+        draw_glyph(painter, self._glyph, QRectF(room.width() / 2 - 11, 10, 22, 22), color, 1.5)
         painter.setPen(QColor(color))
         painter.setFont(font(12))
-        painter.drawText(QRectF(0, 36, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.text())
+        painter.drawText(QRectF(0, 36, room.width(), 18), Qt.AlignmentFlag.AlignCenter, self.text())
         if self.missing:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor("#D3A54B"))
-            painter.drawEllipse(QRectF(self.width() - 19, 9, 6, 6))
+            painter.drawEllipse(QRectF(room.width() - 19, 9, 6, 6))
 
 
 class Rail(QWidget):
@@ -60,7 +62,7 @@ class Rail(QWidget):
         self._session = session
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(68)
+        keep_size(self, width=68)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(2, 6, 2, 6)
         layout.setSpacing(2)

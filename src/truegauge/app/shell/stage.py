@@ -47,7 +47,7 @@ class Stage:
     glyph: str
     missing: Callable[[Document], str]
     build: Callable[[Shell], StageParts]
-    wide: bool = False  # its bench
+    ledger_gives_way: bool = False  # to it: it needs the room
     tells_why: bool = False  # the bench gives way to why a number is what it is
     content: ViewContent = field(default_factory=ViewContent)
     shows_machine: bool = False  # where its tip is

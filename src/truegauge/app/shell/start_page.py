@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QGridLayout, QHBoxLayout, QScroll
 from truegauge.app.shell.recent import PICTURE, RecentPlans, when
 from truegauge.app.widgets.bench import button, empty_layout, label
 from truegauge.app.widgets.painting import draw_glyph
+from truegauge.app.widgets.text_size import keep_size, painter_on, room_of, sized_size
 from truegauge.app.widgets.theme import LiveTheme, font
 from truegauge.core.errors import shortened
 
@@ -57,7 +58,7 @@ class StartPage(QWidget):
         across = QHBoxLayout(inside)
         across.addStretch()
         middle = QWidget()
-        middle.setFixedWidth(_WIDE)
+        keep_size(middle, width=_WIDE)
         across.addWidget(middle)
         across.addStretch()
         column = QVBoxLayout(middle)
@@ -86,7 +87,7 @@ class StartPage(QWidget):
         self.examples: list[Card] = []
         for example in examples:
             card = Card(example.title, example.words, theme, glyph=example.glyph)
-            card.setFixedHeight(76)
+            keep_size(card, height=76)
             card.clicked.connect(lambda _=False, e=example: e.open())
             column.addWidget(card)
             self.examples.append(card)
@@ -105,7 +106,7 @@ class StartPage(QWidget):
         for k, path in enumerate(paths):
             words = f"{when(path)}\n{_breakable(path.parent)}"
             card = Card(path.stem, words, self._theme, picture=self._recent.picture(path))
-            card.setFixedHeight(_CARD)
+            keep_size(card, height=_CARD)
             card.setToolTip(str(path))
             card.clicked.connect(partial(self._open_recent, path))
             self._recent_rows.addWidget(card, k // 2, k % 2)
@@ -143,17 +144,17 @@ class Card(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         """As wide as there is room."""
-        return QSize(280, 66)
+        return sized_size(280, 66)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the card; its frame stands out under the pointer and with the focus."""
-        painter, t = QPainter(self), self._theme
+        painter, t = painter_on(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         strong = self.underMouse() or self.hasFocus()
         painter.setPen(QPen(QColor(t.accent if strong else t.rule), 1.5 if strong else 1))
         painter.setBrush(QColor(t.raised))
-        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        box = room_of(self).adjusted(1, 1, -1, -1)
         painter.drawRoundedRect(box, 8, 8)
         left = box.left() + 14
         if self._picture is not None:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Protocol
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QPointF, QSize
 from PySide6.QtGui import QPainter
 
 from truegauge.app.widgets.theme import Theme
@@ -20,8 +20,29 @@ class ViewContent:
     revision: bool = False  # faces that differ from the revision before
 
 
+class OverlayHand(Protocol):
+    """What the pointer takes hold of in an overlay; places are pixels of the view."""
+
+    def press(self, at: QPointF, camera: Camera, size: QSize) -> bool:
+        """Take hold of what is at a place; False where there is nothing."""
+        ...
+
+    def drag(self, at: QPointF, camera: Camera, size: QSize) -> None:
+        """Move what is held."""
+        ...
+
+    def release(self) -> None:
+        """Let go."""
+        ...
+
+
 class Overlay(Protocol):
     """Painted over the part, under the tags."""
+
+    @property
+    def hand(self) -> OverlayHand | None:
+        """What can be dragged in it."""
+        ...
 
     def freedoms(self) -> Freedoms | None:
         """Who holds which freedom, for the directions in the corner; None where that is not the question."""

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.document.worked_out import WorkedOut
+from truegauge.app.widgets.text_size import keep_size, painter_on, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.deviations.areas import histogram
 from truegauge.core.nodes.graph import NotComputed
@@ -25,7 +26,7 @@ class DeviationScaleBar(QWidget):
         self._session, self._theme = session, theme
         self._dragged = ""
         self._start = (0.0, session.showing.scale)
-        self.setFixedWidth(104)
+        keep_size(self, width=104)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Deviation scale")
@@ -44,7 +45,7 @@ class DeviationScaleBar(QWidget):
             signal.connect(self.update)
 
     def _bar(self) -> QRectF:
-        return QRectF(8, _TOP, _BAR, self.height() - _TOP - _BOTTOM)
+        return QRectF(8, _TOP, _BAR, room_of(self).height() - _TOP - _BOTTOM)
 
     def y_of(self, value: float) -> float:
         """Return where a deviation (mm) stands on the bar."""
@@ -63,7 +64,7 @@ class DeviationScaleBar(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw bands, ends, values."""
-        painter = QPainter(self)
+        painter = painter_on(self)
         t, s = self._theme, self._session.showing.scale
         numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
         bar, b = self._bar(), scale_bands(s)
@@ -108,7 +109,7 @@ class DeviationScaleBar(QWidget):
         shares = self._shares(edges)
         if shares is None or not shares.any():
             return
-        room, step = self.width() - bar.right() - 10, bar.height() / len(shares)
+        room, step = room_of(self).width() - bar.right() - 10, bar.height() / len(shares)
         fill = QColor(self._theme.tick)
         fill.setAlpha(120)
         for k, share in enumerate(shares / shares.max()):
@@ -129,21 +130,22 @@ class DeviationScaleBar(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take a handle."""
-        handle = self._handle_at(event.position())
+        at = point_at_100(event.position())
+        handle = self._handle_at(at)
         if handle is not None:
             self._dragged = handle[0]
-            self._start = (event.position().y(), self._session.showing.scale)
+            self._start = (at.y(), self._session.showing.scale)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Move the handle: away from zero widens."""
         if not self._dragged:
-            grip = self._handle_at(event.position())
+            grip = self._handle_at(point_at_100(event.position()))
             self.setCursor(Qt.CursorShape.SizeVerCursor if grip else Qt.CursorShape.ArrowCursor)
             return
         y0, scale = self._start
         middle = self.y_of(0.0)
         reach = max(6.0, abs(y0 - middle))
-        share = (reach + (y0 - event.position().y()) * (1 if y0 < middle else -1)) / reach
+        share = (reach + (y0 - point_at_100(event.position()).y()) * (1 if y0 < middle else -1)) / reach
         if self._dragged == LIMIT:
             # The end itself stays where it is: dragging it outwards makes room, so the limit grows with the way.
             self._set(limit=scale.limit * min(max(share, 0.1), 10.0))
@@ -158,7 +160,7 @@ class DeviationScaleBar(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Type a value."""
         self._dragged = ""
-        handle = self._handle_at(event.position())
+        handle = self._handle_at(point_at_100(event.position()))
         self.edit(handle[0] if handle else LIMIT)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -180,7 +182,7 @@ class DeviationScaleBar(QWidget):
         self._edited = which
         plan = self._session.plan
         self._editor.setText(NumberFormat(plan.unit, plan.decimals).value(value))
-        self._editor.setGeometry(int(self._bar().right()) + 6, round(self.y_of(value)) - 13, 70, 26)
+        self._editor.setGeometry(sized(self._bar().right() + 6), sized(self.y_of(value) - 13), sized(70), sized(26))
         self._editor.show()
         self._editor.setFocus()
         self._editor.selectAll()

@@ -60,8 +60,10 @@ def paint_over(painter: QPainter, session: Session, camera: Camera, theme: Theme
     painter.restore()
 
 
-def paint_sections(painter: QPainter, session: Session, camera: Camera, theme: Theme, size: QSize) -> None:
-    """Paint where the sections of the plan cut the part, as far as their curves are known."""
+def paint_sections(
+    painter: QPainter, session: Session, camera: Camera, theme: Theme, size: QSize, held: str = ""
+) -> None:  # fmt: skip
+    """Paint where the sections of the plan cut the part, as far as their curves are known; one may be `held`."""
     evaluator = session.evaluator
     if evaluator is None or not evaluator.can_pick:
         return
@@ -71,7 +73,8 @@ def paint_sections(painter: QPainter, session: Session, camera: Camera, theme: T
     for section in session.plan.sections:
         curves = section_curves(evaluator.context(session.plan, None), section)
         for rows in curves.nominal.pieces():
-            sheet.polyline(curves.plane.solid(curves.nominal.flat[rows]), QPen(QColor(theme.accent), 2.2))
+            pen = QPen(QColor(theme.accent), 3.6 if section.id == held else 2.2)
+            sheet.polyline(curves.plane.solid(curves.nominal.flat[rows]), pen)
     painter.restore()
 
 

@@ -8,11 +8,13 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import empty_layout
 from truegauge.app.widgets.painting import glyph_icon
+from truegauge.app.widgets.text_size import sized
 from truegauge.app.widgets.theme import LiveTheme, on
 from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.drawing.units import NumberFormat
 
+_SCALE, _MORE = 112, 76  # pixels: the deviation scale at the right, the button for more
 ABOVE = 102  # pixels below it belong to hover text, axes and ruler
 
 
@@ -50,18 +52,21 @@ class ProposalsStrip(QFrame):
         empty_layout(self._layout)
         self.buttons = []
         self.more = None
-        if not self._session.selection.groups:
-            self.hide()
+        groups, plan = self._session.selection.groups, self._session.plan
+        if not groups or all(isinstance(g, str) and plan.reading(g) is not None for g in groups):
+            self.hide()  # nothing more is to be said of what is read off the cloud
             return
         label = QLabel(self._what())
         label.setProperty("role", "soft")
+        label.setParent(self)
         self._layout.addWidget(label)
-        plan = self._session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
         # The strip has room for some; the others are behind "more".
         around = self.parentWidget()
-        room = (around.width() if around is not None else 800) - 140
-        room -= label.sizeHint().width()
+        label.ensurePolished()
+        room = (around.width() if around is not None else 800) - sized(_SCALE + _MORE) - 14 - 2 * 12
+        said = label.sizeHint().width() + self._layout.spacing()
+        room -= said
         others = [i for i, p in enumerate(self._session.proposing.proposals) if not p.kind.common]
         if len(others) == len(self._session.proposing.proposals):
             others = []
@@ -78,6 +83,10 @@ class ProposalsStrip(QFrame):
             button.setParent(self)
             button.ensurePolished()
             room -= button.sizeHint().width() + self._layout.spacing()
+            if room < 0 and not self.buttons:  # what is selected is seen in the view
+                label.setParent(None)
+                label.deleteLater()
+                room += said
             if room < 0 and self.buttons:
                 button.deleteLater()
                 others = sorted({*others, *range(i, len(self._session.proposing.proposals))})
@@ -105,7 +114,7 @@ class ProposalsStrip(QFrame):
         self.raise_()
         parent = self.parentWidget()
         if parent is not None:
-            self.move(14, parent.height() - self.height() - ABOVE)
+            self.move(14, parent.height() - self.height() - sized(ABOVE))
 
     def _more_button(self, others: list[int], numbers: NumberFormat) -> QPushButton:
         """Return the button behind which the less common kinds are, with their values."""

@@ -6,6 +6,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from truegauge.app.document.session import Session
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.app.widgets.theme import Theme
 from truegauge.drawing.units import NumberFormat
 
@@ -22,8 +23,8 @@ class RangeBar(QWidget):
         self._theme = theme
         self.low, self.high = 0.0, 1.0
         self._held = -1
-        self.setFixedHeight(24)
-        self.setMinimumWidth(150)
+        keep_size(self, height=24)
+        keep_size(self, least_width=150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Section along {name}")
         self.setToolTip("Drag the handles; arrow keys move the lower one, with Shift the upper one")
@@ -113,7 +114,7 @@ class SectionPanel(QFrame):
         for k, axis in enumerate("XYZ"):
             bar, text = RangeBar(theme, axis), QLabel()
             text.setProperty("role", "soft")
-            text.setMinimumWidth(118)
+            keep_size(text, least_width=118)
             text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             bar.changed.connect(self._on_changed)
             grid.addWidget(QLabel(axis), k + 1, 0)

@@ -120,7 +120,9 @@ def _tags(
         pinned[dragged[0]] = (dragged[1].x(), dragged[1].y())
     hidden = s.shown.look.mask(len(evaluator.model.faces)) if s.shown.look.hidden else None
     found: dict[str, _Tag] = {}
-    for result in tagged_results(evaluation, settings, s.selection.characteristic):
+    held = dragged[0] if dragged is not None else ""  # comes first: others make room for it
+    results = tagged_results(evaluation, settings, s.selection.characteristic)
+    for result in sorted(results, key=lambda r: r.characteristic.id != held):
         before = known.get(result.characteristic.id)
         if before is not None and before[0] is result:
             at: Anchor | None = before[1]

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.document.session import Session
 from truegauge.app.document.shown import WIDE
 from truegauge.app.view.content import Overlay, ViewContent
+from truegauge.app.view.grip import Grip
 from truegauge.app.view.outline_tool import OutlineTool
 from truegauge.app.view.overlays import paint_over
 from truegauge.app.view.picking import faces_under, point_under
@@ -20,6 +21,7 @@ from truegauge.app.view.tag_hand import TagHand
 from truegauge.app.view.tag_painter import TagsShown, paint_tags
 from truegauge.app.view.view_marks import paint_axes, paint_ruler
 from truegauge.app.view.why_overlay import paint_why
+from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye
@@ -53,6 +55,7 @@ class View(QWidget):
         self._tags = TagHand(session, self.tags_shown, self.update)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
         self.overlay: Overlay | None = None
+        self._grip = Grip()
         self._build()
         self._connect()
 
@@ -113,7 +116,7 @@ class View(QWidget):
         """Return the eye whose picture in a report shows what is in sight here."""
         if self.camera is None:
             return None
-        centered = self.camera.panned(0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
+        centered = self.camera.panned(0.5 * sized(_SCALE_WIDTH) / self.width(), 0.0, self._aspect)
         return replace(centered, height=centered.height / self._report_share)
 
     def show_standard(self, name: str) -> None:
@@ -124,16 +127,16 @@ class View(QWidget):
 
     @property
     def _free_aspect(self) -> float:
-        return max(100, self.width() - _SCALE_WIDTH) / max(1, self.height())
+        return max(100, self.width() - sized(_SCALE_WIDTH)) / max(1, self.height())
 
     def _beside_scale(self, camera: Camera) -> Camera:
         """Leave the right side to the deviation scale."""
-        return camera.panned(-0.5 * _SCALE_WIDTH / self.width(), 0.0, self._aspect)
+        return camera.panned(-0.5 * sized(_SCALE_WIDTH) / self.width(), 0.0, self._aspect)
 
     def _with_room(self, camera: Camera, box: np.ndarray) -> Camera:
         s = self._session
         tags = self.shown.content.tags and s.shown.tags and bool(s.plan.characteristics)
-        return fitted(camera, box, self.size(), tags=tags)
+        return fitted(camera, box, room_of(self).size().toSize(), tags=tags)
 
     def fit(self) -> None:
         """Show the whole part from where the eye is."""
@@ -193,17 +196,20 @@ class View(QWidget):
         if self.camera is None:
             return
         camera = self.picture.paint(painter)
-        if self.shown.content.selection:
-            paint_over(painter, self._session, camera, self._theme, self.size())
-        if self.overlay is not None:
-            self.overlay.paint(painter, camera, self._theme, self.size())
-        paint_why(painter, self._session, camera, self._theme, self.size())
-        paint_tags(painter, self._session, camera, self._theme, QRectF(self.rect()), self.tags_shown,
-                   self._tags.dragged, tags=self.shown.content.tags, moving=not self.picture.is_fine)  # fmt: skip
-        paint_ruler(painter, camera, self._theme, QRectF(self.rect()), self._session.plan.unit)
-        freedoms = self.overlay.freedoms() if self.overlay is not None else None
-        paint_axes(painter, camera, self._theme, QRectF(self.rect()), freedoms)
         self.outline.paint(painter, self._theme, QRectF(self.rect()))
+        enlarge(painter)
+        room = room_of(self)
+        size = room.size().toSize()
+        if self.shown.content.selection:
+            paint_over(painter, self._session, camera, self._theme, size)
+        if self.overlay is not None:
+            self.overlay.paint(painter, camera, self._theme, size)
+        paint_why(painter, self._session, camera, self._theme, size)
+        paint_tags(painter, self._session, camera, self._theme, room, self.tags_shown,
+                   self._tags.dragged, tags=self.shown.content.tags, moving=not self.picture.is_fine)  # fmt: skip
+        paint_ruler(painter, camera, self._theme, room, self._session.plan.unit)
+        freedoms = self.overlay.freedoms() if self.overlay is not None else None
+        paint_axes(painter, camera, self._theme, room, freedoms)
 
     # Mouse and keys --------------------------------------------------------------------------------------------
 
@@ -253,7 +259,10 @@ class View(QWidget):
         self._press = self._last = event.position()
         self._dragging = False
         at = event.position()
-        held = self._tags.press(at, lambda: self.face_at(at.x(), at.y()) >= 0)
+        hand = self.overlay.hand if self.overlay and event.button() == Qt.MouseButton.LeftButton else None
+        if self._grip.press(hand, at, self.camera, self.size()):
+            return
+        held = self._tags.press(point_at_100(at), lambda: self.face_at(at.x(), at.y()) >= 0)
         if held and event.button() == Qt.MouseButton.RightButton:
             self._tags.hide()
             self._press = None
@@ -269,12 +278,12 @@ class View(QWidget):
             return
         if self._press is None or self.camera is None:
             self._last = at
-            self._session.pointer.hover(-1 if self._tags.over(at) else self.face_at(at.x(), at.y()))
+            self._session.pointer.hover(-1 if self._tags.over(point_at_100(at)) else self.face_at(at.x(), at.y()))
             return
         if not self._dragging and (at - self._press).manhattanLength() < _DRAG_PIXELS:
             return
         self._dragging = True
-        if self._tags.drag(at):
+        if self._grip.drag(at, self.camera, self.size()) or self._tags.drag(point_at_100(at)):
             return
         dx = (at.x() - self._last.x()) / self.width()
         dy = (at.y() - self._last.y()) / self.height()
@@ -289,7 +298,7 @@ class View(QWidget):
         if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
             self.outline.release()
             return
-        if self._tags.release(self.size()):
+        if self._grip.release() or self._tags.release(room_of(self).size().toSize()):
             self._press, self._dragging = None, False
             return
         if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:

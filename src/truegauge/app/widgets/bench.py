@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -15,12 +15,17 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QStackedWidget,
+    QStyle,
+    QStyleOption,
+    QStylePainter,
     QVBoxLayout,
     QWidget,
 )
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.number_box import NumberBox
+from truegauge.app.widgets.text_size import keep_sheet, keep_size, sized
 from truegauge.drawing.units import NumberFormat
 
 
@@ -117,7 +122,7 @@ def number_box(low: float, high: float, decimals: int, *, suffix: str = "", tip:
     made.setDecimals(decimals)
     made.setSuffix(suffix)
     made.setToolTip(tip)
-    made.setFixedWidth(84)
+    keep_size(made, width=84)
     made.setAlignment(Qt.AlignmentFlag.AlignRight)
     made.lineEdit().setTextMargins(5, 0, 7, 0)
     return made
@@ -141,6 +146,45 @@ def rule() -> QFrame:
     return line
 
 
+class Shrinking(QLabel):
+    """A label that is cut short, not the window widened, where there is no room; the whole is its tool tip."""
+
+    def minimumSizeHint(self) -> QSize:
+        """Return the size of a few letters."""
+        whole = super().minimumSizeHint()
+        return QSize(min(whole.width(), sized(64)), whole.height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw what there is room for."""
+        whole = self.text()
+        shown = self.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideRight, self.width() - self._beside + 2)
+        if shown == whole:
+            super().paintEvent(event)
+            return
+        painter, option = QStylePainter(self), QStyleOption()
+        option.initFrom(self)
+        painter.drawPrimitive(QStyle.PrimitiveElement.PE_Widget, option)
+        painter.drawText(self.contentsRect(), self.alignment() | Qt.AlignmentFlag.AlignVCenter, shown)
+
+    @property
+    def _beside(self) -> int:
+        return super().sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text())
+
+
+class Stack(QStackedWidget):
+    """Pages of which one is seen: only that one needs its room."""
+
+    def sizeHint(self) -> QSize:
+        """Return that of the page that is seen."""
+        page = self.currentWidget()
+        return super().sizeHint() if page is None else page.sizeHint()
+
+    def minimumSizeHint(self) -> QSize:
+        """Return that of the page that is seen."""
+        page = self.currentWidget()
+        return super().minimumSizeHint() if page is None else page.minimumSizeHint().expandedTo(page.minimumSize())
+
+
 class Choice(QComboBox):
     """A choice with the mark that says that there is more to choose from; as wide as there is room."""
 
@@ -148,7 +192,7 @@ class Choice(QComboBox):
         super().__init__()
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(8)
-        self.view().setMinimumWidth(190)
+        keep_size(self.view(), least_width=190)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the box, then the mark."""
@@ -173,11 +217,11 @@ class PageTabs(QWidget):
         for key, words in pages:
             made = QPushButton(words)
             made.setCheckable(True)
-            made.setStyleSheet("padding: 4px 0px; font-size: 12px;")
-            made.setMinimumWidth(10 + made.fontMetrics().horizontalAdvance(words) // 2)
+            keep_sheet(made, "padding: 4px 0px; font-size: 12px;")
+            made.setMinimumWidth(0)
             made.clicked.connect(lambda _=False, k=key: chosen(k))
             group.addButton(made)
-            line.addWidget(made, 1)
+            line.addWidget(made, 20 + made.fontMetrics().horizontalAdvance(words))
             self.buttons[key] = made
         # Beside a scroll bar they get a little narrower.
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)

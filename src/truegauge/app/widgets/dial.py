@@ -2,10 +2,11 @@
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from truegauge.app.widgets.text_size import keep_size, painter_on, point_at_100, room_of
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.datums.freedoms import NAMES, NOBODY, Freedoms
 
@@ -98,7 +99,7 @@ class FreedomDial(QWidget):
         self._theme, self._freedoms = theme, Freedoms()
         self.clickable = False
         self.setMouseTracking(True)
-        self.setFixedSize(QSize(104, 104))
+        keep_size(self, width=104, height=104)
         self.setAccessibleName("Freedom dial")
 
     def show_freedoms(self, freedoms: Freedoms) -> None:
@@ -116,14 +117,14 @@ class FreedomDial(QWidget):
 
     def arc_at(self, x: float, y: float) -> int:
         """Return the arc at a place, -1 for none."""
-        center, radius = QPointF(self.width() / 2, self.height() / 2), self.width() / 2 - 3
-        return next((k for k in range(6) if arc_path(center, radius, 6, k).contains(QPointF(x, y))), -1)
+        room, at = room_of(self), point_at_100(QPointF(x, y))
+        paths = (arc_path(room.center(), room.width() / 2 - 3, 6, k) for k in range(6))
+        return next((k for k, path in enumerate(paths) if path.contains(at)), -1)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
-        painter = QPainter(self)
-        draw_dial(painter, QPointF(self.width() / 2, self.height() / 2), self.width() / 2 - 3, self._freedoms,
-                  self._theme)  # fmt: skip
+        painter, room = painter_on(self), room_of(self)
+        draw_dial(painter, room.center(), room.width() / 2 - 3, self._freedoms, self._theme)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Tell who holds what is under the pointer."""

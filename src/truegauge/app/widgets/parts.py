@@ -2,10 +2,12 @@
 
 from collections.abc import Callable, Sequence
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import Choice, label
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.drawing.units import NumberFormat
 
 
@@ -50,7 +52,8 @@ class LengthField(QLineEdit):
         self._session, self._what, self._taken, self._least = session, what, taken, least
         self._shown = ""
         self.setAccessibleName(what)
-        self.setFixedWidth(84)
+        keep_size(self, width=84)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.editingFinished.connect(self._on_typed)
 
     def show_length(self, value: float) -> None:

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.widgets.bench import button, label
+from truegauge.app.widgets.text_size import keep_size
 
 CANCEL = "Cancel"
 
@@ -36,7 +37,7 @@ class Question(QDialog):
             row.addWidget(made)
         (self.buttons[answers[0]] if len(answers) > 1 else cancel).setDefault(True)
         column.addLayout(row)
-        self.setMinimumWidth(440)
+        keep_size(self, least_width=440)
 
     def _answered(self, answer: str) -> None:
         self.answer = answer

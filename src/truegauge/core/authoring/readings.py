@@ -191,9 +191,14 @@ def _distance_to(line: Points, place: Vector) -> float:
 def parallel_sections(
     plan: Plan, origin: Vector, normal: Vector, count: int, spacing: float, thickness: float = 1.0
 ) -> tuple[Section, ...]:
-    """Return sections by parallel planes, from one through `origin` on along the normal."""
+    """Return sections by parallel planes, from one through `origin` on along the normal.
+
+    Each is seen from the side from which the axis of the part that lies across it points to the right.
+    """
+    across = section_plane(three(origin), three(normal)).across
+    seen_from = normal if across[int(np.argmax(np.abs(across)))] > 0 else -normal
     return tuple(
-        _section(plan, k, origin + k * spacing * normal, normal, None, thickness) for k in range(max(1, count))
+        _section(plan, k, origin + k * spacing * normal, seen_from, None, thickness) for k in range(max(1, count))
     )
 
 

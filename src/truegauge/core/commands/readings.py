@@ -81,6 +81,27 @@ class AddDimension:
 
 
 @dataclass(frozen=True, slots=True)
+class EditDimension:
+    """Put another dimension in the place of the one with its id; its characteristic keeps its limits."""
+
+    section_id: str
+    dimension: SectionDimension
+    nominal: float | None = None  # of its characteristic, where it is another now
+    label: str = "change the dimension"
+    merge_key: str = ""
+
+    def apply(self, plan: Plan) -> Plan:
+        d, section = self.dimension, plan.section(self.section_id)
+        changed = section.replace(dimensions=tuple(d if x.id == d.id else x for x in section.dimensions))
+        own = plan.characteristics
+        if self.nominal is not None:
+            own = tuple(c.replace(nominal=self.nominal) if c.features == (d.id,) else c for c in own)
+        return plan.replace(
+            sections=tuple(changed if s.id == self.section_id else s for s in plan.sections), characteristics=own
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class RemoveCharacteristics:
     """Remove some characteristics, and what is read only for them."""
 

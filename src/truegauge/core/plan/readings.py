@@ -71,6 +71,7 @@ class SectionDimension(Frozen):
     name: str
     kind: DimensionKind
     spans: tuple[Span, ...] = Field(min_length=1, max_length=2)
+    value_at: Two | None = None  # where its value stands in the section; None: where there is room
 
     @model_validator(mode="after")
     def _spans_fit(self) -> Self:

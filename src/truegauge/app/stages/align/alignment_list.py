@@ -1,12 +1,13 @@
 """The list of alignments: each with a small freedom dial, its kind, its rms, and whether it is in force."""
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.dial import draw_dial
 from truegauge.app.widgets.row_delegate import RowDelegate
+from truegauge.app.widgets.text_size import grow_to
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import KIND_NAMES
@@ -23,7 +24,7 @@ class AlignmentList(QListWidget):
     def __init__(self, align: AlignModel, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._align, self.theme = align, theme
-        self.setItemDelegate(RowDelegate(self, self))
+        self.setItemDelegate(RowDelegate(self, self, ROW))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Alignments")
         self.currentItemChanged.connect(self._on_current)
@@ -42,14 +43,13 @@ class AlignmentList(QListWidget):
             for a in plan.alignments:
                 item = QListWidgetItem(a.name)
                 item.setData(_ID, a.id)
-                item.setSizeHint(QSize(100, ROW))
                 self.addItem(item)
         for i, a in enumerate(plan.alignments):
             self.item(i).setText(f"{a.name}, {self.line(a.id)}")
             if a.id == own.id:
                 self.setCurrentRow(i)
         self.blockSignals(False)
-        self.setFixedHeight(ROW * min(6, self.count()) + 4)
+        grow_to(self, ROW * self.count() + 4, ROW * 3 + 4)
         self.viewport().update()
 
     def line(self, alignment_id: str) -> str:
@@ -57,6 +57,8 @@ class AlignmentList(QListWidget):
         plan = self._align.session.plan
         result = self._align.result_of(alignment_id)
         kind = KIND_NAMES[plan.alignment(alignment_id).kind]
+        if isinstance(result, NotComputed) and self._align.session.sample is None:
+            return kind  # nothing is measured yet: nothing is missing
         if isinstance(result, NotComputed):
             return f"{kind} · {'in this run' if self._align.session.in_run else result.reason}"
         if result is None:

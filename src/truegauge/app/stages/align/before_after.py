@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSlider, QWidget
 
 from truegauge.app.stages.align.model import AlignModel
+from truegauge.app.widgets.text_size import keep_size
 
 _STEPS = 100
 
@@ -21,7 +22,7 @@ class BeforeAfter(QFrame):
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, _STEPS)
         self.slider.setValue(_STEPS)
-        self.slider.setFixedWidth(150)
+        keep_size(self.slider, width=150)
         self.slider.setAccessibleName("Before and after the alignment")
         self.text = QLabel()
         self.text.setProperty("role", "soft")

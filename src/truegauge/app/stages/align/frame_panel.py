@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayou
 
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.bench import button, label, number_box
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.frames import turn_angles
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.registration.alignment import Alignment
@@ -36,7 +37,7 @@ class FramePanel(QWidget):
         column.addLayout(grid)
         column.addWidget(button("Copy the matrix", self.copy))
         self.matrix = QPlainTextEdit()
-        self.matrix.setFixedHeight(92)
+        keep_size(self.matrix, height=92)
         self.matrix.setPlaceholderText("four lines of four numbers")
         self.apply = button("Use this matrix", self._on_matrix)
         column.addWidget(self.matrix)

@@ -4,12 +4,22 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.guide_panel import GuidePanel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.widgets.bench import Choice, button, label, number_box
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.authoring.alignments import with_weight
 from truegauge.core.datums.freedoms import NAMES
 from truegauge.core.datums.named_frame import AXES
@@ -40,9 +50,10 @@ def row_of(text: str, *widgets: QWidget) -> QWidget:
     line.setContentsMargins(0, 0, 0, 0)
     line.setSpacing(4)
     line.addWidget(label(text, "soft"))
-    line.addStretch()
+    if not any(isinstance(widget, QComboBox) for widget in widgets):
+        line.addStretch()
     for widget in widgets:
-        line.addWidget(widget)
+        line.addWidget(widget, 1 if isinstance(widget, QComboBox) else 0)
     return row
 
 
@@ -70,14 +81,14 @@ class KindPanel(QWidget):
         self.axis.activated.connect(self._on_axis)
         self.axis_row = row_of("Points along", self.axis)
         self.target_name, self.held = QLineEdit(), QLineEdit()
-        self.target_name.setFixedWidth(90)
-        self.held.setFixedWidth(70)
+        keep_size(self.target_name, width=90)
+        keep_size(self.held, width=70)
         self.held.setToolTip("The directions that it holds: x, y, z, or n along its normal")
         self.target_name.editingFinished.connect(lambda: self._edit_point(name=self.target_name.text().strip()))
         self.held.editingFinished.connect(lambda: self._edit_point(held=self.held.text().strip()))
         self.held_row = row_of("Name, held along", self.target_name, self.held)
         self.weights = QLineEdit()
-        self.weights.setFixedWidth(90)
+        keep_size(self.weights, width=90)
         self.weights.setToolTip("How much it counts along x, y and z; 0 for not at all")
         self.weights.editingFinished.connect(self._on_weights)
         self.used = QCheckBox("used")
@@ -108,7 +119,7 @@ class KindPanel(QWidget):
         self.before = button("‹", lambda: self._align.step_candidate(-1))
         self.after = button("›", lambda: self._align.step_candidate(1))
         for b, text in ((self.before, "Take the pose before"), (self.after, "Take the next pose that fits")):
-            b.setFixedWidth(34)
+            keep_size(b, width=34)
             b.setToolTip(text)
         self.poses_row = QWidget()
         line = QHBoxLayout(self.poses_row)
@@ -139,7 +150,7 @@ class KindPanel(QWidget):
         for k, name in enumerate(NAMES):
             lock = QPushButton("xyz"[k % 3])
             lock.setCheckable(True)
-            lock.setFixedWidth(31)
+            keep_size(lock, width=31)
             lock.setStyleSheet("padding: 4px 0;")
             lock.setToolTip(f"Lock the {name}: it stays as in the alignment before")
             lock.clicked.connect(partial(self._on_lock, k))

@@ -35,6 +35,8 @@ class AlignOverlay:
     def __init__(self, align: AlignModel, guide: GuideModel) -> None:
         self._align, self._guide = align, guide
 
+    hand = None
+
     def freedoms(self) -> Freedoms:
         """Who holds what in the chosen alignment."""
         return self._align.freedoms_of(self._align.own.id)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QListWidget, QListWid
 from truegauge.app.document.session import Session
 from truegauge.app.view.outline_tool import MODES
 from truegauge.app.widgets.bench import Choice, button, label, number_box
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.clouds.recipe import (
     TITLES,
     CropBox,
@@ -103,7 +104,7 @@ class PointsPanel(QWidget):
         self._chosen = min(self._chosen, len(recipe) - 1)
         self.steps.setCurrentRow(self._chosen)
         self.steps.blockSignals(False)
-        self.steps.setFixedHeight(max(1, min(6, len(recipe))) * _ROW + 6)
+        keep_size(self.steps, height=max(1, min(6, len(recipe))) * _ROW + 6)
         self.steps.setVisible(bool(recipe))
         self._show_numbers()
 

@@ -73,6 +73,6 @@ def _build(shell: Shell) -> StageParts:
 
 
 STAGE = Stage(
-    key="align", title="Align", glyph="align", missing=needs_alignment, build=_build, wide=True, shows_machine=True,
+    key="align", title="Align", glyph="align", missing=needs_alignment, build=_build, shows_machine=True,
     content=ViewContent(tags=False),
 )  # fmt: skip

@@ -6,7 +6,7 @@ Rows are dragged into another order where the order matters.
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -17,12 +17,13 @@ from PySide6.QtWidgets import (
 
 from truegauge.app.widgets.painting import draw_marker
 from truegauge.app.widgets.row_delegate import RowDelegate
+from truegauge.app.widgets.text_size import grow_to
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.drawing.gauge_bar import DISC, RING, TRIANGLE_RIGHT
 
 ROW = 25
 _KEY = Qt.ItemDataRole.UserRole
-_MOST_SHOWN = 9
+_LEAST_SHOWN = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +47,7 @@ class TargetList(QListWidget):
         super().__init__(parent)
         self.theme, self._chosen, self._reordered = theme, chosen, reordered
         self.rows: dict[str, TargetRow] = {}
-        self.setItemDelegate(RowDelegate(self, self))
+        self.setItemDelegate(RowDelegate(self, self, ROW))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Targets of the alignment")
         self.currentItemChanged.connect(lambda item: self._chosen(item.data(_KEY)) if item is not None else None)
@@ -69,7 +70,6 @@ class TargetList(QListWidget):
             for row in rows:
                 item = QListWidgetItem()
                 item.setData(_KEY, row.key)
-                item.setSizeHint(QSize(80, ROW))
                 self.addItem(item)
         self.model().blockSignals(False)
         self.rows = {r.key: r for r in rows}
@@ -80,7 +80,7 @@ class TargetList(QListWidget):
         if chosen not in self.rows:
             self.setCurrentRow(-1)
         self.blockSignals(False)
-        self.setFixedHeight(ROW * max(1, min(_MOST_SHOWN, len(rows))) + 4)
+        grow_to(self, ROW * max(1, len(rows)) + 4, ROW * _LEAST_SHOWN + 4)
         self.setVisible(bool(rows))
         self.viewport().update()
 

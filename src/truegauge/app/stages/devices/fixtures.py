@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit, QListWidget, QListWidgetIt
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.widgets.bench import button, label
 from truegauge.app.widgets.parts import row
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.probing.records import Fixture
 from truegauge.drawing.units import NumberFormat
 
@@ -24,7 +25,7 @@ class Fixtures(QWidget):
         column.addWidget(label(words, "soft", wrap=True))
         self.list = QListWidget()
         self.list.setAccessibleName("what stands on the table")
-        self.list.setFixedHeight(74)
+        keep_size(self.list, height=74)
         column.addWidget(self.list)
         self.name = QLineEdit()
         self.name.setPlaceholderText("name, as clamp 1")

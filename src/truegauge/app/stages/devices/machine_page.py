@@ -9,6 +9,7 @@ from truegauge.app.stages.devices.tool_names import ToolNames
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, row
+from truegauge.app.widgets.text_size import keep_size
 
 _FAULTS = (("bent-stylus", "a bent stylus"), ("wrong-diameter", "another tip than entered"),
            ("dirty-sphere", "a dirty sphere"), ("moved-sphere", "the sphere is knocked over"), ("warm", "it gets warm"),
@@ -31,12 +32,12 @@ class MachinePage(QWidget):
         self.host, self.port = QLineEdit("127.0.0.1"), QLineEdit("9000")
         self.host.setAccessibleName("host of the machine")
         self.port.setAccessibleName("port of the machine")
-        self.port.setFixedWidth(64)
+        keep_size(self.port, width=64)
         self.connect_button = button("Connect", self._on_connect)
         self.stand_in_button = button("Start the stand-in", self._on_stand_in, main=True)
         self.address = row(self.host, self.port)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("name of the machine, as you call it")
+        self.name.setPlaceholderText("name of the machine")
         self.name.setAccessibleName("name of the machine")
         column.addWidget(self.stand_in_button)
         self.hint = label("A machine in software, with the probes of this plan and its part on the table.",

@@ -1,7 +1,7 @@
 """The view of the Devices stage: the machine with what stands on it, or the probe that is built, close up."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -10,6 +10,7 @@ from truegauge.app.stages.devices.machine_words import MachineWords
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.view.picture import ViewPicture
 from truegauge.app.view.view_marks import paint_axes
+from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.frames import invert
@@ -279,7 +280,9 @@ class MachineView(QWidget):
         camera = self.camera
         if camera is not None:
             camera = self.picture.paint(painter)
-            paint_axes(painter, camera, t, QRectF(self.rect()), None)
+        enlarge(painter)
+        if camera is not None:
+            paint_axes(painter, camera, t, room_of(self), None)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.building:
             assembly, pose, _ = self._probe()

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QTableWidget, QTable
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.widgets.bench import button, label, say
 from truegauge.app.widgets.parts import row
+from truegauge.app.widgets.text_size import keep_size, painter_on, point_at_100, room_of
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.components import Articulation
@@ -27,7 +28,7 @@ class PoseDial(QWidget):
         self.own: Articulation | None = None
         self.poses: tuple[HeadPose, ...] = ()
         self.pose = HeadPose()
-        self.setFixedHeight(196)
+        keep_size(self, height=196)
         self.setAccessibleName("poses of the head")
         self.setToolTip("Click to choose a pose: the distance from the middle is the tilt, the direction the turn")
 
@@ -37,14 +38,15 @@ class PoseDial(QWidget):
         return self._middle() + QPointF(-reach * math.sin(turn), -reach * math.cos(turn))
 
     def _radius(self) -> float:
-        return min(self.width() / 2 - 22.0, self.height() / 2 - 18.0)
+        room = room_of(self)
+        return min(room.width() / 2 - 22.0, room.height() / 2 - 18.0)
 
     def _middle(self) -> QPointF:
-        return QPointF(self.width() / 2, self.height() / 2)
+        return room_of(self).center()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw rings of tilt, the poses of the assembly, and the chosen one."""
-        painter, t, own = QPainter(self), self.theme, self.own
+        painter, t, own = painter_on(self), self.theme, self.own
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if own is None:
             return
@@ -81,7 +83,7 @@ class PoseDial(QWidget):
         own = self.own
         if own is None:
             return
-        off = event.position() - self._middle()
+        off = point_at_100(event.position()) - self._middle()
         tilt = math.hypot(off.x(), off.y()) / self._radius() * own.tilt_max_deg
         turn = math.degrees(math.atan2(-off.x(), -off.y()))
         step = own.step_deg
@@ -109,10 +111,9 @@ class PosesPage(QWidget):
         self.typed.setAccessibleName("poses to add")
         self.typed.returnPressed.connect(self._on_typed)
         self.add = button("Add", self._on_typed)
-        self.add.setFixedWidth(62)
-        self.typed.setMinimumWidth(180)
+        keep_size(self.add, width=62)
         column.addWidget(row(self.typed, self.add))
-        self.needed = button("Add the poses that the plan needs", model.add_needed_poses, main=True)
+        self.needed = button("Add what the plan needs", model.add_needed_poses, main=True)
         column.addWidget(self.needed)
         self.answers = label("", "soft", wrap=True)
         column.addWidget(self.answers)

@@ -8,6 +8,8 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QSizePolicy,
+    QSpacerItem,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -17,6 +19,7 @@ from PySide6.QtWidgets import (
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.widgets.bench import button, label
 from truegauge.app.widgets.parts import choice, choose, row
+from truegauge.app.widgets.text_size import keep_sheet
 from truegauge.core.arrays import Vector
 from truegauge.core.probing.assembly import ProbeAssembly
 from truegauge.core.probing.probing import StylusUse
@@ -38,7 +41,7 @@ class ProbePage(QWidget):
     def __init__(self, model: DevicesModel, ask_catalogue: Callable[[], object]) -> None:
         super().__init__()
         self._model = model
-        column = QVBoxLayout(self)
+        self._column = column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         self.assemblies = choice([], model.choose_assembly, "probe assembly")
@@ -56,9 +59,7 @@ class ProbePage(QWidget):
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(11)
         self.tree.setAccessibleName("components of the probe")
-        self.tree.setStyleSheet(
-            "QTreeWidget { background: transparent; border: none; font-size: 12px; outline: none; }"
-        )
+        keep_sheet(self.tree, "QTreeWidget { background: transparent; border: none; font-size: 12px; outline: none; }")
         self.tree.itemClicked.connect(self._on_item)
         self.tree.currentItemChanged.connect(lambda item, _: self._on_item(item))
         column.addWidget(self.tree, 3)
@@ -73,7 +74,7 @@ class ProbePage(QWidget):
         self.search.textChanged.connect(lambda _: self._show_fitting())
         self.list = QListWidget()
         self.list.setAccessibleName("components that fit")
-        self.list.setStyleSheet("font-size: 12px;")
+        keep_sheet(self.list, "font-size: 12px;")
         self.list.itemActivated.connect(self._on_add)
         self.list.itemDoubleClicked.connect(lambda _: None)
         self.add = button("Add it", self._on_add, main=True)
@@ -83,6 +84,8 @@ class ProbePage(QWidget):
         column.addWidget(self.add)
         self.more = button("Components from a file …", ask_catalogue)
         column.addWidget(self.more)
+        self._end = QSpacerItem(0, 0)
+        column.addItem(self._end)
         self._filling = False
 
     def _on_item(self, item: QTreeWidgetItem | None) -> None:
@@ -134,6 +137,10 @@ class ProbePage(QWidget):
                        self.add):  # fmt: skip
             widget.setVisible(own is not None)
         self.master.setVisible(own is not None)
+        # Without lists that take the free height an empty end does.
+        policy = QSizePolicy.Policy.Expanding if own is None else QSizePolicy.Policy.Minimum
+        self._end.changeSize(0, 0, QSizePolicy.Policy.Minimum, policy)
+        self._column.invalidate()
         if own is None:
             return
         if not self.name.hasFocus():

@@ -25,6 +25,7 @@ from truegauge.app.widgets.bench import button, label, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.painting import draw_marker
 from truegauge.app.widgets.parts import choice, choose, row
+from truegauge.app.widgets.text_size import at_100, enlarge, keep_size, sized_size
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
@@ -65,14 +66,15 @@ class _StylusRow(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:
         """Return the size of a row."""
         row: _Row = index.data(_DATA)  # type: ignore[attr-defined]
-        return QSize(100, _HEADING if row.use is None else _ROW)
+        return sized_size(100, _HEADING if row.use is None else _ROW)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: object) -> None:
         """Draw it."""
         t = self.theme
-        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        rect = at_100(QRectF(option.rect))  # type: ignore[attr-defined]
         row: _Row = index.data(_DATA)  # type: ignore[attr-defined]
         painter.save()
+        enlarge(painter)
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         cut, middle = Qt.TextElideMode.ElideRight, Qt.AlignmentFlag.AlignVCenter
         if row.use is None:
@@ -117,7 +119,8 @@ class QualifyPage(QWidget):
         self.advice = label("", "soft", wrap=True)
         column.addWidget(self.advice)
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Find: 90, Star, due …")
+        self.filter.setPlaceholderText("Find")
+        self.filter.setToolTip("An angle, a name, a state: 90, star, due")
         self.filter.setClearButtonEnabled(True)
         self.filter.setAccessibleName("find styli")
         self.filter.textChanged.connect(lambda _: self._fill_list())
@@ -125,7 +128,7 @@ class QualifyPage(QWidget):
         self.order.setMinimumContentsLength(6)
         column.addWidget(row(self.filter, self.order))
         self.list = QListWidget()
-        self.list.setMinimumHeight(190)
+        keep_size(self.list, least_height=190)
         self.list.setAccessibleName("styli")
         self.list.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self._row = _StylusRow(theme)
@@ -210,7 +213,7 @@ class QualifyPage(QWidget):
         made = UnitBox(self._model.session, low, high, decimals, suffix)
         box = made.widget
         box.setAccessibleName(name.replace("_", " "))
-        box.setFixedWidth(96)
+        keep_size(box, width=96)
         whole = decimals == 0 and name in ("touches", "rows")
 
         def changed(shown: float) -> None:

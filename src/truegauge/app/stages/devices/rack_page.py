@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem,
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.widgets.bench import Choice, button, label
 from truegauge.app.widgets.parts import row
+from truegauge.app.widgets.text_size import keep_sheet
 from truegauge.core.probing.probing import StylusUse
 from truegauge.drawing.units import NumberFormat
 
@@ -30,7 +31,7 @@ class RackPage(QWidget):
         self.table.horizontalHeader().setStretchLastSection(True)
         for k, width in enumerate((50, 44, 44, 46)):
             self.table.setColumnWidth(k, width)
-        self.table.setStyleSheet("font-size: 12px;")
+        keep_sheet(self.table, "font-size: 12px;")
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setAccessibleName("ports of the rack")
         self.table.itemChanged.connect(self._on_edited)
@@ -38,7 +39,7 @@ class RackPage(QWidget):
         self.here = button("Place of the machine now", self._on_here)
         column.addWidget(row(button("Add a port", model.add_port), button("Remove", self._on_remove)))
         column.addWidget(self.here)
-        self.change = button("Change to the probe of this port", self._on_change, main=True)
+        self.change = button("Change to this probe", self._on_change, main=True)
         column.addWidget(self.change)
         column.addStretch()
         self._filling = False

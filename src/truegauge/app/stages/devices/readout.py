@@ -2,13 +2,14 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from truegauge.app.stages.devices.joystick import HOW, Joystick
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.widgets.bench import Choice, button
+from truegauge.app.widgets.text_size import keep_size, painter_on, room_of, sized_size
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.frames import apply
 from truegauge.core.probing.probing import StylusUse
@@ -26,25 +27,25 @@ class PlaceNumbers(QWidget):
         self.theme = theme
         self.texts: tuple[str, ...] = ("-", "-", "-")
         self.frame = "machine"
-        self.setMinimumWidth(240)
+        keep_size(self, least_width=240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("place of the tip")
 
     def sizeHint(self) -> QSize:
         """Return the size."""
-        return QSize(420, 42)
+        return sized_size(420, 42)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the three numbers, as large as there is room for."""
-        painter, t = QPainter(self), self.theme
+        painter, t, room = painter_on(self), self.theme, room_of(self)
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
-        column = self.width() / 3
+        column = room.width() / 3
         size = 30.0
         widest = max(self.texts, key=len)
         while size > 13 and QFontMetricsF(font(size, bold=True)).horizontalAdvance(widest) > column - 46:
             size -= 1
         for k, (name, text) in enumerate(zip("XYZ", self.texts, strict=True)):
-            cell = QRectF(k * column, 0, column - 12, self.height())
+            cell = QRectF(k * column, 0, column - 12, room.height())
             painter.setPen(QColor(t.soft))
             painter.setFont(font(13))
             painter.drawText(cell.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
@@ -60,7 +61,7 @@ class MachineReadout(QWidget):
         super().__init__()
         self._touches, self._machine, self.session = touches, touches.machine, touches.session
         self._theme, self._wanted = theme, wanted
-        self.setFixedHeight(_HEIGHT)
+        keep_size(self, height=_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("readout of the machine")
         rows = QVBoxLayout(self)
@@ -70,12 +71,12 @@ class MachineReadout(QWidget):
         line.setSpacing(8)
         self.numbers = PlaceNumbers(theme)
         self.frame = button("from the machine", self._on_frame)
-        self.frame.setMinimumWidth(132)
+        keep_size(self.frame, least_width=132)
         self.frame.setToolTip("What the place is counted from: the machine, or the part as it is aligned")
         self.stylus = Choice()
         self.stylus.setAccessibleName("stylus in use")
         self.stylus.activated.connect(self._on_stylus)
-        self.stylus.setMinimumWidth(170)
+        keep_size(self.stylus, least_width=170)
         self.keys = QPushButton("Joystick")
         self.keys.setCheckable(True)
         self.keys.setToolTip(HOW)
@@ -83,7 +84,7 @@ class MachineReadout(QWidget):
         self.keys.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         rows.addWidget(self.numbers, 1)
         for widget, share in ((self.frame, 0), (self.stylus, 1), (self.keys, 0)):
-            widget.setFixedHeight(30)
+            keep_size(widget, height=30)
             line.addWidget(widget, share)
         rows.addLayout(line)
         self._in_part = True
@@ -195,8 +196,8 @@ class MachineReadout(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the ground, and a line that tells it from the view; stronger while keys move the machine."""
-        painter, t = QPainter(self), self._theme
-        painter.fillRect(self.rect(), QColor(t.raised))
+        painter, t, room = painter_on(self), self._theme, room_of(self)
+        painter.fillRect(room, QColor(t.raised))
         holds = self.keys.isChecked()
         painter.setPen(QPen(QColor(t.accent if holds else t.rule), 3 if holds else 1))
-        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        painter.drawLine(QPointF(0, room.height() - 1), QPointF(room.width(), room.height() - 1))

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.stylus_states import color_of, marker_of
 from truegauge.app.widgets.painting import draw_marker
+from truegauge.app.widgets.text_size import painter_on, room_of
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.arrays import any_perpendicular
 from truegauge.core.probing.records import QualificationRecord, StylusState
@@ -38,13 +39,13 @@ class ResultPage(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the page."""
-        painter, t, use = QPainter(self), self.theme, self._model.chosen_use
+        painter, t, use = painter_on(self), self.theme, self._model.chosen_use
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(t.view))
+        painter.fillRect(room_of(self), QColor(t.view))
         if use is None:
             return
         record = self.record()
-        room = QRectF(self.rect()).adjusted(22, 16, -22, -14)
+        room = room_of(self).adjusted(22, 16, -22, -14)
         self._title(painter, room, record)
         if record is None:
             painter.setPen(QColor(t.soft))

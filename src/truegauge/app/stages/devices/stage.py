@@ -69,5 +69,11 @@ JOYSTICK = DeviceKind(
 )  # fmt: skip
 
 STAGE = Stage(
-    key="devices", title="Devices", glyph="devices", missing=needs_part, build=_build, wide=True, shows_machine=True
+    key="devices",
+    title="Devices",
+    glyph="devices",
+    missing=needs_part,
+    build=_build,
+    shows_machine=True,
+    ledger_gives_way=True,
 )

@@ -4,6 +4,7 @@ from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBox
 
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.widgets.bench import Choice, label
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import ToolName
 
@@ -26,7 +27,7 @@ class ToolNames(QWidget):
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.table.setColumnWidth(1, 112)
-        self.table.setMinimumHeight(150)
+        keep_size(self.table, least_height=150)
         column.addWidget(self.table)
         self._shown: object = None
 

@@ -8,6 +8,7 @@ from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.deviations.areas import OutsideArea
 from truegauge.core.nodes.graph import NotComputed
@@ -55,7 +56,7 @@ class MapPage(QWidget):
         self.outside = label("", "heading")
         self.list = QListWidget()
         self.list.setAccessibleName("areas outside, the largest first")
-        self.list.setMinimumHeight(120)
+        keep_size(self.list, least_height=120)
         self.list.currentItemChanged.connect(self._on_area)
         self.list.itemClicked.connect(lambda item: self._on_area(item, None))
         column.addWidget(self.outside)

@@ -10,39 +10,30 @@ from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.document.session import Session
 from truegauge.app.document.worked_out import WorkedOut
+from truegauge.app.stages.evaluate.section_maker import AXES, SectionMaker
 from truegauge.core.arrays import Points, Vector
-from truegauge.core.association.features import Plane
 from truegauge.core.authoring.readings import (
     SpotWish,
     add_compared,
     add_spots,
     new_id,
-    parallel_sections,
     places_along,
     places_on_grid,
-    sections_around,
     three,
-    upwards,
 )
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
-from truegauge.core.cad.recognition import Nominal, whole_surface
-from truegauge.core.commands.readings import AddDimension, RemoveSection, SetSections, SetViews
-from truegauge.core.constructions.parts import axis_of
+from truegauge.core.cad.recognition import whole_surface
+from truegauge.core.commands.readings import SetViews
 from truegauge.core.deviations.areas import FaceStatistics, OutsideArea, areas_outside, face_statistics
 from truegauge.core.deviations.map_scale import FaceTolerance
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.nodes.sections import DimensionNominal
-from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
-from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.views import SavedView
 from truegauge.core.typed_number import typed_number
 from truegauge.formats.spots_csv import read_named_places, read_spots
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.report_views import eye_of
-
-AXES = {"X": (1.0, 0.0, 0.0), "Y": (0.0, 1.0, 0.0), "Z": (0.0, 0.0, 1.0)}
 
 
 class EvaluateModel(QObject):
@@ -61,6 +52,7 @@ class EvaluateModel(QObject):
         self.spacing = 10.0
         self.inset = 2.0
         self.direction = ""  # normal, or an axis
+        self.sections = SectionMaker(session, lambda: self.tolerance, self.changed.emit)
         self._areas = WorkedOut[tuple[OutsideArea, ...]](session.document, "Areas outside", self.changed.emit)
         self._statistics = WorkedOut[tuple[FaceStatistics | None]](session.document, "Statistics", self.changed.emit)
         session.stage_changed.connect(self._on_stage)
@@ -94,7 +86,7 @@ class EvaluateModel(QObject):
         if self.session.stage != "evaluate" or self.session.model is None:
             return False
         if self.picking == "section":
-            self.add_section_at(place)
+            self.sections.add_at(place, self.direction or "Y")
         elif self.picking == "edge":
             self.add_along_edge(face, place)
         else:
@@ -178,110 +170,6 @@ class EvaluateModel(QObject):
     def _projector(self) -> Projector:
         assert self.session.evaluator is not None
         return self.session.evaluator.projector
-
-    # Sections --------------------------------------------------------------------------------------------------
-
-    def add_sections(self, axis: str, position: float, count: int = 1, spacing: float = 10.0) -> None:
-        """Add sections across an axis of the part (X, Y, Z) or the normal or axis of the selection ("selected")."""
-        way = self._way(axis)
-        if way is None:
-            self.session.notify("select a plane or something with an axis first: the section is square to it")
-            return
-        normal, origin = way
-        self._set_sections(parallel_sections(self.session.plan, origin + position * normal, normal, count, spacing))
-
-    def add_sections_around(self, count: int) -> None:
-        """Add sections through the axis of the selection, turned about it."""
-        found = self._selected_axis()
-        if found is None:
-            self.session.notify("select a cylinder, a cone or something else with an axis first")
-            return
-        self._set_sections(sections_around(self.session.plan, found[0], found[1], count))
-
-    def add_section_at(self, place: Vector) -> None:
-        """Add a section through a place, square to the axis that was chosen last."""
-        normal = np.array(AXES.get(self.direction or "Y", AXES["Y"]))
-        self._set_sections(parallel_sections(self.session.plan, place, normal, 1, 1.0))
-
-    def _way(self, axis: str) -> tuple[Vector, Vector] | None:
-        if axis in AXES:
-            return np.array(AXES[axis]), np.zeros(3)
-        nominal = self._selected_nominal()
-        if nominal is not None and isinstance(nominal.feature, Plane):
-            return nominal.feature.normal, nominal.feature.point
-        found = self._selected_axis()
-        return None if found is None else (found[1], found[0])
-
-    def _selected_nominal(self) -> Nominal | None:
-        s = self.session
-        if s.evaluator is None or not s.selection.groups:
-            return None
-        nominal = s.evaluator.nominal(s.selection.groups[0], s.plan)
-        return nominal if isinstance(nominal, Nominal) else None
-
-    def _selected_axis(self) -> tuple[Vector, Vector] | None:
-        nominal = self._selected_nominal()
-        line = None if nominal is None else axis_of(nominal.feature)
-        return None if line is None or nominal is None else (nominal.center, line.direction)
-
-    def _set_sections(self, sections: tuple[Section, ...]) -> None:
-        label = f"add {sections[0].name}" if len(sections) == 1 else f"add {len(sections)} sections"
-        if self.session.run(SetSections(sections, label)):
-            self.session.showing.look_at_section(sections[0].id)
-            self.changed.emit()
-
-    def section_range(self, section: Section) -> tuple[float, float, float]:
-        """Return where a section may stand along its normal (mm): least, now, most."""
-        normal = upwards(section)
-        corners = self._model().box
-        every = [sum(corners[i][k] * normal[k] for k, i in enumerate(c)) for c in np.ndindex(2, 2, 2)]
-        return min(every), float(np.array(section.origin) @ normal), max(every)
-
-    def move_section(self, section: Section, position: float) -> None:
-        """Shift a section along its normal; a drag is one step of undo."""
-        normal = upwards(section)
-        origin = np.array(section.origin)
-        moved = section.replace(origin=three(origin + (position - float(origin @ normal)) * normal))
-        self.session.run(SetSections((moved,), f"move {section.name}", f"move {section.id}"))
-
-    def change_section(self, section: Section, label: str, **changes: object) -> None:
-        """Change the name, thickness, magnification or place in the report."""
-        try:
-            changed = section.replace(**changes)
-        except ValueError as error:
-            self.session.notify(error)
-            return
-        self.session.run(SetSections((changed,), label))
-
-    def remove_section(self, section_id: str) -> None:
-        """Remove a section with its dimensions."""
-        self.session.run(RemoveSection(section_id))
-        self.changed.emit()
-
-    def add_dimension(self, section_id: str, kind: DimensionKind, spans: tuple[Span, ...]) -> bool:
-        """Add a dimension to a section, with a characteristic; False with a notice when it makes no sense."""
-        s = self.session
-        section = s.plan.section(section_id)
-        count = 1 + sum(len(x.dimensions) for x in s.plan.sections)
-        try:
-            made = SectionDimension(id=new_id("dimension"), name=f"{kind} {count}", kind=kind, spans=spans)
-        except ValueError as error:
-            s.notify(error)
-            return False
-        assert s.evaluator is not None
-        nominal = s.evaluator.context(s.plan, None).get(DimensionNominal(section, made))
-        if isinstance(nominal, NotComputed):
-            s.notify(nominal.reason)
-            return False
-        tolerance = np.radians(0.5) if kind == "angle" else self.tolerance
-        characteristic = Characteristic(
-            id=new_id("c"), number=s.plan.next_number, name=f"{section.name}: {made.name}", kind=f"section_{kind}",
-            features=(made.id,), nominal=round(nominal, 6), lower=-tolerance, upper=tolerance,
-        )  # fmt: skip
-        done = s.run(AddDimension(section_id, made, characteristic))
-        if done:
-            s.selection.select_characteristic(characteristic.id)
-        return done
 
     # Points by name --------------------------------------------------------------------------------------------
 

@@ -4,6 +4,8 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter
 
 from truegauge.app.document.session import Session
+from truegauge.app.stages.evaluate.section_hand import SectionHand
+from truegauge.app.stages.evaluate.section_maker import SectionMaker
 from truegauge.app.view.overlays import paint_sections
 from truegauge.app.view.view import View
 from truegauge.app.view.view_marks import paint_note
@@ -14,8 +16,14 @@ from truegauge.rendering.camera import Camera
 class EvaluateOverlay:
     """Painted by the view in the Evaluate stage."""
 
-    def __init__(self, session: Session, view: View) -> None:
+    def __init__(self, session: Session, view: View, sections: SectionMaker) -> None:
         self._session, self._view = session, view
+        self._hand = SectionHand(session, sections)
+
+    @property
+    def hand(self) -> SectionHand | None:
+        """Sections are dragged where they are shown."""
+        return self._hand if self._session.shown.sections else None
 
     def freedoms(self) -> None:
         """Alignments are not the question here."""
@@ -23,7 +31,7 @@ class EvaluateOverlay:
     def paint(self, painter: QPainter, camera: Camera, theme: Theme, size: QSize) -> None:
         """Paint what is shown of both."""
         if self._session.shown.sections:
-            paint_sections(painter, self._session, camera, theme, size)
+            paint_sections(painter, self._session, camera, theme, size, self._hand.held)
         if self._session.shown.map_needles and self._view.needle_factor:
             text = f"needles {self._view.needle_factor:,.0f} times"
             paint_note(painter, text, theme, QRectF(0, 0, size.width(), size.height()))

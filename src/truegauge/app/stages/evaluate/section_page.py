@@ -6,6 +6,7 @@ from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.section_sheet import SectionView
 from truegauge.app.widgets.bench import button, label
 from truegauge.app.widgets.parts import LengthField, choice
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.plan.readings import DimensionKind
 
@@ -44,16 +45,15 @@ class SectionPage(QWidget):
         self.fits.setMinimumContentsLength(7)
         self.reach = LengthField(model.session, "the length of a span", self._on_reach, least=1e-3)
         self.reach.setToolTip("How far a span reaches to both sides; or press on the curve and drag")
-        self.reach.setFixedWidth(58)
+        keep_size(self.reach, width=66)
         line.addStretch()
         below = QWidget()
         second = QHBoxLayout(below)
         second.setContentsMargins(12, 3, 10, 3)
         second.setSpacing(6)
-        self.hint = label("", "soft", wrap=True)
         second.addWidget(self.title)
-        second.addWidget(self.hint, 1)
-        self.fits.setFixedWidth(112)
+        second.addStretch()
+        keep_size(self.fits, width=112)
         for widget in (self.fits, label("span ±", "soft"), self.reach, button("Fit", self._on_fit)):
             second.addWidget(widget)
         outer.addWidget(bar)
@@ -78,12 +78,20 @@ class SectionPage(QWidget):
         self.refresh()
 
     def _on_fits(self, key: str) -> None:
-        self.sheet.fits = key
-        self.sheet.update()
+        own = self.sheet.chosen()
+        if own is not None and self.sheet.tool is None:
+            self.sheet.change(own, spans=tuple(s.replace(fits=key) for s in own.spans))
+        else:
+            self.sheet.fits = key
+            self.sheet.update()
 
     def _on_reach(self, value: float) -> None:
-        self.sheet.reach = value
-        self.sheet.update()
+        own = self.sheet.chosen()
+        if own is not None and self.sheet.tool is None:
+            self.sheet.change(own, spans=tuple(s.replace(reach=value) for s in own.spans))
+        else:
+            self.sheet.reach = value
+            self.sheet.update()
 
     def _on_fit(self) -> None:
         self.sheet.fit()
@@ -94,16 +102,12 @@ class SectionPage(QWidget):
         self.title.setText(section.name if section else "")
         for key, made in self.tools.items():
             made.setChecked(sheet.tool == key)
+        own = None if sheet.tool is not None else sheet.chosen()
+        fits, reach = (sheet.fits, sheet.reach) if own is None else (own.spans[0].fits, own.spans[0].reach)
+        kind = sheet.tool if own is None else own.kind
         self.fits.blockSignals(True)
-        self.fits.setCurrentIndex(self.fits.findData(sheet.fits))
+        self.fits.setCurrentIndex(self.fits.findData(fits))
         self.fits.blockSignals(False)
-        self.fits.setEnabled(sheet.tool in ("aligned", "horizontal", "vertical"))
-        self.reach.show_length(sheet.reach)
-        if sheet.tool is None:
-            self.hint.setText("Choose a dimension, then click the curve. Drag shifts the sheet, the wheel zooms.")
-        elif sheet.tool in ("radius", "diameter"):
-            self.hint.setText("Click the round piece of the curve; press and drag for a longer span. Escape ends.")
-        else:
-            which = "first" if not sheet.spans else "second"
-            self.hint.setText(f"Click the {which} piece of the curve; press and drag for a longer span. Escape ends.")
+        self.fits.setEnabled(kind in ("aligned", "horizontal", "vertical"))
+        self.reach.show_length(reach)
         sheet.refresh()

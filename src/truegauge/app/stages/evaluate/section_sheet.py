@@ -2,15 +2,16 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.widgets.painter_surface import PainterSurface
+from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of
 from truegauge.app.widgets.theme import Theme, state_color
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.sections import SectionCurves, section_curves
-from truegauge.core.plan.readings import DimensionKind, Section, Span
+from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.sections.dimension import span_runs
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
@@ -18,6 +19,7 @@ from truegauge.drawing.section_drawing import SectionDrawing, Words
 from truegauge.drawing.section_figure import (
     SectionColors,
     SheetPlace,
+    draw_axes,
     draw_curves,
     draw_values,
     foot_words,
@@ -28,7 +30,9 @@ from truegauge.drawing.section_figure import (
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.report_views import section_drawing
 
-_NEAR, _RULER, _BESIDE = 26.0, 100.0, 45.0  # pixels; room for the scale
+_NEAR, _RULER = 26.0, 100.0  # pixels
+_EDGE, _FOOT, _SCALE = 34.0, 92.0, 96.0  # pixels around the section: foot with ruler and axes, scale
+_HANDLE = 9.0
 _LETTERS, _SMALL = 13.0, 11.0
 
 
@@ -49,6 +53,7 @@ class SectionView(QWidget):
         self._press: QPointF | None = None
         self._pressed_at: np.ndarray | None = None
         self._pointer = QPointF(-1, -1)
+        self._held: tuple[SectionDimension, int] | None = None  # a value (-1), or a span, that is dragged
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Section, flat")
@@ -81,8 +86,9 @@ class SectionView(QWidget):
         if self.drawing is not None:
             x0, y0, x1, y1 = self.drawing.box
             self._middle = np.array([(x0 + x1) / 2, (y0 + y1) / 2])
-            room = (max(60, self.width() - 260) / max(x1 - x0, 1e-6), max(60, self.height() - 90) / max(y1 - y0, 1e-6))
-            self._scale = min(room)
+            room = room_of(self)
+            across, along = max(60.0, room.width() - 2 * _EDGE - _SCALE), max(60.0, room.height() - _EDGE - _FOOT)
+            self._scale = min(across / max(x1 - x0, 1e-6), along / max(y1 - y0, 1e-6))
         self.update()
 
     def set_tool(self, tool: DimensionKind | None) -> None:
@@ -98,7 +104,8 @@ class SectionView(QWidget):
     @property
     def place(self) -> SheetPlace:
         """Where the section lies on the sheet."""
-        x, y = self.width() / 2 - _BESIDE, self.height() / 2
+        middle = room_of(self).center()
+        x, y = middle.x() - _SCALE / 2, middle.y() - (_FOOT - _EDGE) / 2
         return SheetPlace(x - self._scale * self._middle[0], y + self._scale * self._middle[1], self._scale)
 
     def to_flat(self, at: QPointF) -> np.ndarray:
@@ -113,6 +120,26 @@ class SectionView(QWidget):
         nearest = int(np.argmin(away))
         return np.asarray(self.curves.nominal.flat[nearest]) if away[nearest] * self._scale < _NEAR else None
 
+    def chosen(self) -> SectionDimension | None:
+        """The dimension of this section that is chosen."""
+        s, section = self._model.session, self.section
+        own = next((c for c in s.plan.characteristics if c.id == s.selection.characteristic), None)
+        if own is None or section is None:
+            return None
+        return next((d for d in section.dimensions if d.id in own.features), None)
+
+    def change(self, d: SectionDimension, merge_key: str = "", **changes: object) -> None:
+        """Change a dimension of this section."""
+        section = self.section
+        if section is None:
+            return
+        try:
+            made = SectionDimension(**{**dict(d), **changes})
+        except ValueError as error:
+            self._model.session.notify(error)
+            return
+        self._model.sections.edit_dimension(section.id, made, merge_key)
+
     def take(self, at: np.ndarray, reach: float) -> None:
         """Take a span of the curve; a dimension is made once there are enough."""
         section = self.section
@@ -121,18 +148,18 @@ class SectionView(QWidget):
         self.spans += (Span(at=(float(at[0]), float(at[1])), reach=reach, fits=self.fits),)  # type: ignore[arg-type]
         if len(self.spans) == (1 if self.tool in ("radius", "diameter") else 2):
             spans, self.spans = self.spans, ()
-            self._model.add_dimension(section.id, self.tool, spans)
+            self._model.sections.add_dimension(section.id, self.tool, spans)
         self.update()
 
     # Painting --------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the sheet."""
-        painter, t = QPainter(self), self._theme
-        painter.fillRect(self.rect(), QColor(t.view))
+        painter, t = painter_on(self), self._theme
+        painter.fillRect(room_of(self), QColor(t.view))
         if self.drawing is None:
             painter.setPen(QColor(t.soft))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "working …")
+            painter.drawText(room_of(self), Qt.AlignmentFlag.AlignCenter, "working …")
             return
         place = self.place
         colors = SectionColors(
@@ -147,6 +174,8 @@ class SectionView(QWidget):
                 if near is not None:
                     self._draw_span(surface, near, self._reach_now(), 3.5)
             draw_values(surface, self.drawing, place, colors, _LETTERS, self._marks)
+            for _, x, y in self._handles():
+                surface.circle(x, y, 5.0, fill=t.raised, color=t.accent, width=2.0)
             self._draw_foot(surface)
             self._draw_scale(surface)
 
@@ -174,47 +203,95 @@ class SectionView(QWidget):
 
     def _draw_foot(self, surface: PainterSurface) -> None:
         assert self.drawing is not None
-        t, numbers, y = self._theme, NumberFormat(self._model.session.plan.unit, 1), self.height() - 20.0
+        t, numbers, y = self._theme, NumberFormat(self._model.session.plan.unit, 1), room_of(self).height() - 20.0
         length = neat_length(_RULER / self._scale)
         surface.line([(16, y), (16 + length * self._scale, y)], t.ink, 1.4)
         surface.text(16, y - 5, f"{numbers.value(length)} {numbers.unit}", _SMALL, t.ink)
         surface.text(150, y, foot_words(self.drawing), _SMALL, t.outside if self.drawing.reason else t.soft)
+        surface.text(150, y - 17, self.hint(), _SMALL, t.soft)
+        draw_axes(surface, self.drawing.axes, 22, y - 20, _SMALL, t.soft)
+
+    def hint(self) -> str:
+        """Say what the next click does."""
+        if self.tool in ("radius", "diameter"):
+            return "click the round piece of the curve; press and drag for a longer span; Escape ends"
+        if self.tool is not None:
+            which = "first" if not self.spans else "second"
+            return f"click the {which} piece of the curve; press and drag for a longer span; Escape ends"
+        if self.chosen() is not None:
+            return "drag its value or its ends; Delete removes it"
+        return "choose a dimension above, then click the curve"
+
+    def _handles(self) -> list[tuple[int, float, float]]:
+        """Return the spans of the chosen dimension with their places on the sheet."""
+        d = self.chosen() if self.tool is None else None
+        if d is None or self.curves is None:
+            return []
+        return [(k, *self.place.on(np.array([span.at]))[0].tolist()) for k, span in enumerate(d.spans)]
 
     def _draw_scale(self, surface: PainterSurface) -> None:
         """Draw what the colours of the needles mean."""
         s, t = self._model.session, self._theme
-        height = max(90.0, min(260.0, self.height() - 140.0))
+        room = room_of(self)
+        height = max(90.0, min(260.0, room.height() - 140.0))
         look = ScaleLook(13, _SMALL, t.ink, t.soft)
         numbers = NumberFormat(s.plan.unit, s.plan.decimals)
-        draw_scale(surface, s.showing.scale, (self.width() - 84.0, 40.0, height), numbers, look)
+        draw_scale(surface, s.showing.scale, (room.width() - 84.0, 40.0, height), numbers, look)
 
     # Mouse and keys --------------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take a span, choose a dimension, or begin to shift the sheet."""
-        self._press = event.position()
-        if self.tool is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._pressed_at = self._near_curve(event.position())
-        elif self.drawing is not None:
-            self._choose_at(event.position())
+        self._press = point_at_100(event.position())
+        self._held = None
+        if self.drawing is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._hold(self._press)
+            if self._held is None and self.tool is not None:
+                self._pressed_at = self._near_curve(self._press)
 
-    def _choose_at(self, at: QPointF) -> None:
-        """Choose the dimension whose value is at a place."""
+    def _hold(self, at: QPointF) -> None:
+        """Take hold of an end of the chosen dimension, or of a value, which chooses its dimension."""
         assert self.drawing is not None
-        painter = QPainter(self)
+        d = self.chosen()
+        for k, x, y in self._handles():
+            if d is not None and abs(at.x() - x) < _HANDLE and abs(at.y() - y) < _HANDLE:
+                self._held = (d, k)
+                return
+        painter = painter_on(self)
         surface = PainterSurface(painter)
         for words in self.drawing.words:
             x, y, width, height = value_box(surface, words, self.place, _LETTERS)
             if x <= at.x() <= x + width and y <= at.y() <= y + height:
                 found = self._characteristic(words)
                 self._model.session.selection.select_characteristic("" if found is None else found.id)
+                held = self.chosen()
+                self._held = None if held is None else (held, -1)
         painter.end()
+
+    def _drag(self) -> None:
+        """Shift the value or the end that is held; ends stay on the curve."""
+        assert self._held is not None
+        d, k = self._held
+        own = next((x for x in self.section.dimensions if x.id == d.id), None) if self.section is not None else None
+        if own is None:
+            return
+        if k < 0:
+            at = self.to_flat(self._pointer)
+            self.change(own, f"value {d.id}", value_at=(float(at[0]), float(at[1])))
+            return
+        near = self._near_curve(self._pointer)
+        if near is not None:
+            moved = own.spans[k].replace(at=(float(near[0]), float(near[1])))
+            spans = tuple(moved if i == k else span for i, span in enumerate(own.spans))
+            self.change(own, f"span {d.id} {k}", spans=spans)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Shift the sheet, or show the span that would be taken."""
-        before, self._pointer = self._pointer, event.position()
-        if self._press is not None and self._pressed_at is None:
-            off = event.position() - before
+        before, self._pointer = self._pointer, point_at_100(event.position())
+        if self._held is not None:
+            self._drag()
+        elif self._press is not None and self._pressed_at is None:
+            off = self._pointer - before
             self._middle = self._middle - np.array([off.x(), -off.y()]) / self._scale
         self.update()
 
@@ -224,11 +301,14 @@ class SectionView(QWidget):
             at, reach = self._pressed_at, self._reach_now()
             self._pressed_at = None
             self.take(at, reach)
+        if self._held is not None:
+            self._held = None
+            self._model.session.document.history.end_merge()
         self._press = None
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the pointer."""
-        place = self.to_flat(event.position())
+        place = self.to_flat(point_at_100(event.position()))
         factor = 1.0015 ** event.angleDelta().y()
         self._scale = min(max(self._scale * factor, 1e-3), 1e6)
         self._middle = place - (place - self._middle) / factor
@@ -241,6 +321,8 @@ class SectionView(QWidget):
                 self.set_tool(None)
             else:
                 self._model.session.showing.look_at_section("")
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen() is not None:
+            self._model.session.selection.remove_characteristic()
         else:
             super().keyPressEvent(event)
 

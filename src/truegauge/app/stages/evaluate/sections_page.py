@@ -6,10 +6,12 @@ from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget, QListWidgetItem
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.widgets.bench import button, label, number_box, rule
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
+from truegauge.app.widgets.text_size import grow_to
 from truegauge.core.plan.readings import Section
 
 _ACROSS = (("X", "square to X"), ("Y", "square to Y"), ("Z", "square to Z"), ("selected", "square to the selection"))
 _STEPS = 1000
+_ROW = 20
 
 
 class SectionsPage(QWidget):
@@ -19,7 +21,8 @@ class SectionsPage(QWidget):
         super().__init__()
         self._model, self.session = model, model.session
         s = self.session
-        self._axis, self._at, self._spacing = "Y", 0.0, 10.0
+        self._axis, self._spacing = "Y", 10.0
+        self._at: float | None = None  # typed; None: the middle of the part
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -33,7 +36,7 @@ class SectionsPage(QWidget):
         column.addWidget(row("Number", self.count))
         column.addWidget(row("Spacing", self.spacing))
         self.add = button("Add", self._on_add, main=True)
-        self.around = button("Around an axis", lambda: model.add_sections_around(int(self.count.value())))
+        self.around = button("Around an axis", lambda: model.sections.add_around(int(self.count.value())))
         self.around.setToolTip("So many sections through the axis of the selected feature")
         self.through = button(
             "Through a picked place", lambda: model.pick_for("" if model.picking == "section" else "section")
@@ -44,7 +47,6 @@ class SectionsPage(QWidget):
         column.addWidget(rule())
         self.list = QListWidget()
         self.list.setAccessibleName("sections")
-        self.list.setMaximumHeight(150)
         self.list.currentItemChanged.connect(self._on_chosen)
         self.list.itemClicked.connect(lambda item: self._on_chosen(item, None))
         self.none = label("No section yet", "soft")
@@ -79,11 +81,15 @@ class SectionsPage(QWidget):
         column.addStretch()
 
     def _on_axis(self, key: str) -> None:
-        self._axis = key
+        self._axis, self._at = key, None
         self._model.direction = key if key in "XYZ" else ""
 
+    @property
+    def _place(self) -> float:
+        return self._model.sections.middle_of(self._axis) if self._at is None else self._at
+
     def _on_add(self) -> None:
-        self._model.add_sections(self._axis, self._at, int(self.count.value()), self._spacing)
+        self._model.sections.add(self._axis, self._place, int(self.count.value()), self._spacing)
 
     def chosen(self) -> Section | None:
         """The section that is looked at."""
@@ -96,39 +102,39 @@ class SectionsPage(QWidget):
     def _on_name(self) -> None:
         section, text = self.chosen(), self.name.text().strip()
         if section is not None and text and text != section.name:
-            self._model.change_section(section, "rename section", name=text)
+            self._model.sections.change(section, "rename section", name=text)
 
     def _on_slid(self, step: int) -> None:
         section = self.chosen()
         if section is not None:
-            low, _, high = self._model.section_range(section)
-            self._model.move_section(section, round(low + (high - low) * step / _STEPS, 3))
+            low, _, high = self._model.sections.range(section)
+            self._model.sections.move(section, round(low + (high - low) * step / _STEPS, 3))
 
     def _on_position(self, value: float) -> None:
         section = self.chosen()
         if section is not None:
-            self._model.move_section(section, value)
+            self._model.sections.move(section, value)
             self.session.document.history.end_merge()
 
     def _on_thickness(self, value: float) -> None:
         section = self.chosen()
         if section is not None:
-            self._model.change_section(section, "change the thickness", thickness=value)
+            self._model.sections.change(section, "change the thickness", thickness=value)
 
     def _on_magnification(self, value: float) -> None:
         section = self.chosen()
         if section is not None and value != section.magnification:
-            self._model.change_section(section, "change the needles", magnification=value)
+            self._model.sections.change(section, "change the needles", magnification=value)
 
     def _on_in_report(self, on: bool) -> None:
         section = self.chosen()
         if section is not None and on != section.in_report:
-            self._model.change_section(section, "section in the report", in_report=on)
+            self._model.sections.change(section, "section in the report", in_report=on)
 
     def _on_remove(self) -> None:
         section = self.chosen()
         if section is not None:
-            self._model.remove_section(section.id)
+            self._model.sections.remove(section.id)
 
     def refresh(self) -> None:
         """Show the list and the chosen section."""
@@ -138,11 +144,12 @@ class SectionsPage(QWidget):
             made.setEnabled(there)
         self.through.setChecked(self._model.picking == "section")
         choose(self.axis, self._axis)
-        self.at.show_length(self._at)
+        self.at.show_length(self._place)
         self.spacing.show_length(self._spacing)
         sections = s.plan.sections
         self.none.setVisible(not sections)
         self.list.setVisible(bool(sections))
+        grow_to(self.list, _ROW * len(sections) + 8, _ROW * 4 + 8)
         if [(x.id, x.name) for x in sections] != [
             (self.list.item(k).data(256), self.list.item(k).text()) for k in range(self.list.count())
         ]:
@@ -167,7 +174,7 @@ class SectionsPage(QWidget):
                 self.list.blockSignals(False)
         if not self.name.hasFocus():
             self.name.setText(section.name)
-        low, now, high = self._model.section_range(section)
+        low, now, high = self._model.sections.range(section)
         for widget, shown in ((self.slider, round(_STEPS * (now - low) / max(high - low, 1e-9))),):
             widget.blockSignals(True)
             widget.setValue(shown)

@@ -43,7 +43,6 @@ class SpotsPage(QWidget):
         column.addWidget(row(self.highest, self.lowest))
         column.addWidget(row(self.edge, self.grid))
         column.addWidget(row("Place", self.typed))
-        self.typed.setMinimumWidth(180)
         column.addWidget(button("From a table …", ask_table))
         self.hint = label("", "soft", wrap=True)
         column.addWidget(self.hint)

@@ -73,7 +73,7 @@ def _build(shell: Shell) -> StageParts:
     bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture)
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
-        bench=bench, middle=middle, entered=entered, overlay=EvaluateOverlay(s, view),
+        bench=bench, middle=middle, entered=entered, overlay=EvaluateOverlay(s, view, model.sections),
         actions=(
             *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key), has_part)
               for key, words in PAGES),
@@ -88,6 +88,6 @@ def _build(shell: Shell) -> StageParts:
 
 
 STAGE = Stage(
-    key="evaluate", title="Evaluate", glyph="evaluate", missing=needs_characteristics, build=_build, wide=True,
+    key="evaluate", title="Evaluate", glyph="evaluate", missing=needs_characteristics, build=_build,
     tells_why=True, content=ViewContent(selection=True),
 )  # fmt: skip

@@ -10,10 +10,11 @@ from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.widgets.bench import button
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import choice, choose, row
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.plan.views import SavedView
 from truegauge.rendering.camera import Camera
 
-_SHOWN = (("needed", "the selected, outside and near"), ("outside", "what is outside"), ("all", "all"),
+_SHOWN = (("needed", "selected, outside, near"), ("outside", "what is outside"), ("all", "all"),
           ("listed", "those chosen for this view"), ("none", "only the selected one"))  # fmt: skip
 _LAYOUTS = (("sides", "at the left and right"), ("rows", "in rows above and below"), ("around", "all around"))
 _PARTS = (("number", "number"), ("name", "name"), ("frame", "frame"), ("measured", "measured"),
@@ -41,7 +42,7 @@ class ViewsPage(QWidget):
         self.list = QListWidget()
         self.list.setIconSize(THUMB)
         self.list.setAccessibleName("saved views")
-        self.list.setMinimumHeight(112)
+        keep_size(self.list, least_height=112)
         self.list.currentItemChanged.connect(self._on_chosen)
         self.list.itemClicked.connect(lambda item: self._on_chosen(item, None))
         column.addWidget(self.list, 1)

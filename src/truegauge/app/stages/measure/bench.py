@@ -25,6 +25,7 @@ from truegauge.app.stages.measure.touch_panel import TouchPanel
 from truegauge.app.stages.part.datum_panel import DatumList, DatumRow, RulesPanel
 from truegauge.app.widgets.bench import Bench, Choice, Pairs, label, rule, say
 from truegauge.app.widgets.painting import draw_marker
+from truegauge.app.widgets.text_size import grow_to, keep_size, painter_on, room_of, sized_size
 from truegauge.app.widgets.theme import Theme, font, state_color
 from truegauge.core.association.by_criterion import criteria_for
 from truegauge.core.association.features import Circle, Countersink, Cylinder, Shape, Slot, Sphere
@@ -35,7 +36,7 @@ from truegauge.core.plan.features import ConstructedFeature, Group, NominalFeatu
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.core.typed_number import typed_number
 
-_ROWS = 5  # features shown at once while one is selected
+_ROWS = 5  # features that are shown at least, where there is little room
 _WORST = (State.OUTSIDE, State.NEAR, State.UNDECIDED, State.WITHIN)
 _MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.UNDECIDED: "ring", State.WITHIN: "disc"}
 
@@ -54,28 +55,28 @@ class FeatureRow(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         """Return the size of a row."""
-        return QSize(180, 27)
+        return sized_size(180, 27)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
-        painter, t = QPainter(self), self.theme
+        painter, t, room = painter_on(self), self.theme, room_of(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.isChecked() or self.hasFocus():
             painter.setPen(QColor(t.accent) if self.hasFocus() else Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.accent_soft) if self.isChecked() else Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+            painter.drawRoundedRect(room.adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
         marker = _MARKERS.get(self.state, "disc" if self.measured else "ring") if self.state else (
             "disc" if self.measured else "ring")  # fmt: skip
         color = state_color(t, str(self.state)) if self.state else t.soft
-        middle = self.height() / 2
-        draw_marker(painter, marker, QRectF(0, 0, 22, self.height()).center(), 4.2, color)
+        middle = room.height() / 2
+        draw_marker(painter, marker, QRectF(0, 0, 22, room.height()).center(), 4.2, color)
         painter.setPen(QColor(t.ink))
         painter.setFont(font(13))
-        painter.drawText(QRectF(24, 0, self.width() - 100, 2 * middle), Qt.AlignmentFlag.AlignVCenter, self.text())
+        painter.drawText(QRectF(24, 0, room.width() - 100, 2 * middle), Qt.AlignmentFlag.AlignVCenter, self.text())
         painter.setPen(QColor(t.soft))
         painter.setFont(font(11))
         painter.drawText(
-            QRectF(0, 0, self.width() - 8, 2 * middle),
+            QRectF(0, 0, room.width() - 8, 2 * middle),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.what,
         )  # fmt: skip
 
@@ -223,7 +224,7 @@ class MeasureBench(Bench):
         self.hint.setVisible(not features)
         self.find_field.setVisible(bool(features))
         self._scroll.setVisible(bool(features))
-        self._scroll.setFixedHeight(27 * min(max(shown, 1), _ROWS if s.selection.groups else 30) + 4)
+        grow_to(self._scroll, 27 * max(shown, 1) + 4, 27 * _ROWS + 4)
         if chosen and any(feature_id in self.rows for feature_id in chosen):
             first = next(f.id for f in features if f.id in chosen)
             self._scroll.ensureWidgetVisible(self.rows[first], 0, 4)
@@ -349,7 +350,7 @@ def _choice(name: str, tip: str, changed: Callable[[], None]) -> Choice:
 
 def _small_field(name: str, changed: Callable[[], None]) -> QLineEdit:
     made = QLineEdit()
-    made.setFixedWidth(62)
+    keep_size(made, width=62)
     made.setAccessibleName(name)
     made.setToolTip(name)
     made.editingFinished.connect(changed)

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, 
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import empty_layout, label, say
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.authoring.proposals import Offer
 from truegauge.core.constructions.parts import place_of
 from truegauge.drawing.units import NumberFormat
@@ -63,7 +64,7 @@ class ConstructPanel(QWidget):
         line.addWidget(button, 1)
         for value, now in zip(offer.construction.values, offer.values, strict=True):
             field = QLineEdit(self._numbers.value(now))
-            field.setFixedWidth(66)
+            keep_size(field, width=66)
             field.setAccessibleName(value.label)
             field.setToolTip(f"{value.label}, {self._numbers.unit}")
             field.textEdited.connect(lambda _, b=button: self._on_typed(b))

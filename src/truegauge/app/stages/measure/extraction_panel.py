@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import Choice, button, label, say
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.commands.readings import SetExtraction
 from truegauge.core.plan.document import Plan
@@ -49,7 +50,7 @@ class ExtractionPanel(QWidget):
         for name, text, tip in FIELDS:
             row = QHBoxLayout()
             field = QLineEdit()
-            field.setFixedWidth(58)
+            keep_size(field, width=58)
             field.setAccessibleName(text)
             field.setToolTip(tip)
             field.editingFinished.connect(partial(self._on_typed, name))

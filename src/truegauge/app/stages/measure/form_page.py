@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QSizePolicy
 from truegauge.app.document.session import Session
 from truegauge.app.document.worked_out import WorkedOut
 from truegauge.app.widgets.form_plot import draw_form
+from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import DAY, Theme, font
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.features.extraction import Measured
@@ -122,8 +123,10 @@ class FormPanel(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(self.theme.rule))
         painter.setBrush(QColor(self.theme.raised))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
-        draw_form(painter, QRectF(self.rect()).adjusted(6, 6, -6, -4), shown, self._model.numbers, self.theme)
+        enlarge(painter)
+        room = room_of(self)
+        painter.drawRoundedRect(room.adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+        draw_form(painter, room.adjusted(6, 6, -6, -4), shown, self._model.numbers, self.theme)
 
 
 class FormPage(QWidget):
@@ -152,7 +155,8 @@ class FormPage(QWidget):
         """Draw the page below the buttons."""
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.theme.paper))
-        self.draw(painter, QRectF(self.rect()).adjusted(20, 60, -20, -16), self.theme)
+        enlarge(painter)
+        self.draw(painter, room_of(self).adjusted(20, 60, -20, -16), self.theme)
 
     def draw(self, painter: QPainter, box: QRectF, theme: Theme) -> None:
         """Draw title and plot."""

@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QProgressBar, QVBoxLayout, QWidget
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.parts import row
+from truegauge.app.widgets.text_size import keep_size
 from truegauge.drawing.units import NumberFormat
 
 
@@ -35,7 +36,7 @@ class TouchPanel(QWidget):
         self.touches, self.rows = number_box(1, 500, 0), number_box(1, 50, 0)
         for box, name in ((self.touches, "touches"), (self.rows, "rows")):
             box.setAccessibleName(f"{name} by machine")
-            box.setFixedWidth(58)
+            keep_size(box, width=58)
             box.valueChanged.connect(lambda value, n=name: self._on_number(n, int(value)))
         self.numbers_row = row("Touches", self.touches, "rows", self.rows)
         self._filling = False

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import Bench, Pairs, button, label, say
+from truegauge.app.widgets.text_size import grow_to
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.cad.recognition import describe_face, whole_surface
 
@@ -71,7 +72,7 @@ class PartBench(Bench):
         if groups:
             self.session.selection.select(tuple(tuple(g) for g in groups))
 
-    def _fill(self, made: QListWidget, rows: _Rows, most: int) -> None:
+    def _fill(self, made: QListWidget, rows: _Rows, least: int) -> None:
         there = [(made.item(i).text(), made.item(i).data(_FACES)) for i in range(made.count())]
         if there != [(text, [list(g) for g in groups]) for text, groups in rows]:
             made.clear()
@@ -80,7 +81,7 @@ class PartBench(Bench):
                 item.setToolTip(text)
                 item.setData(_FACES, [list(g) for g in groups])
                 made.addItem(item)
-        made.setFixedHeight(min(most, max(1, len(rows))) * _ROW + 6)
+        grow_to(made, max(1, len(rows)) * _ROW + 6, least * _ROW + 6)
         made.setVisible(bool(rows))
 
     def refresh(self) -> None:
@@ -135,7 +136,7 @@ class PartBench(Bench):
         for face in model.faces:
             faces.setdefault(face.body, []).append((face.index,))
         self.bodies_heading.setVisible(True)
-        self._fill(self.bodies, [(b.name, tuple(faces.get(k, []))) for k, b in enumerate(model.bodies)], 6)
+        self._fill(self.bodies, [(b.name, tuple(faces.get(k, []))) for k, b in enumerate(model.bodies)], 4)
 
     def _show_drawing(self) -> None:
         model = self.session.model
@@ -164,7 +165,7 @@ class PartBench(Bench):
         if not rows:
             rows = [("nothing: every face is as before", ())]
         self.changes_heading.setVisible(True)
-        self._fill(self.changes, rows, 8)
+        self._fill(self.changes, rows, 5)
 
     def _show_elements(self) -> None:
         evaluator = self.session.evaluator
@@ -179,7 +180,7 @@ class PartBench(Bench):
             in_pattern |= {id(m) for m in pattern.members}
         rows += [(e.describe(), e.groups) for e in evaluator.elements.all if id(e) not in in_pattern]
         self.elements_heading.setVisible(bool(rows))
-        self._fill(self.elements, rows, 8)
+        self._fill(self.elements, rows, 5)
         chosen = self.session.selection.pattern()
         if chosen is not None and len(self.session.selection.groups) < len(chosen.members):
             self.pattern.setText(f"Select all {len(chosen.members)} (P)")

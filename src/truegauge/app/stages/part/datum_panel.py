@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPush
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import Choice, empty_layout, label
 from truegauge.app.widgets.fold import Fold
+from truegauge.app.widgets.text_size import keep_sheet, keep_size
 from truegauge.core.authoring.new_features import new_feature
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.commands.requirements import SetDatum, SetRules
@@ -34,7 +35,7 @@ class DatumRow(QWidget):
         line.addStretch()
         self.letter = QLineEdit()
         self.letter.setAccessibleName("datum letter")
-        self.letter.setFixedWidth(44)
+        keep_size(self.letter, width=44)
         self.letter.setMaxLength(2)
         self.letter.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.letter.setToolTip("Type a letter, Enter; empty takes it away. With several features selected they are "
@@ -119,7 +120,7 @@ class DatumList(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
         pick = QPushButton(datum.letter)
-        pick.setFixedWidth(34)
+        keep_size(pick, width=34)
         pick.setToolTip("Select what carries this letter")
         pick.clicked.connect(lambda: s.selection.select(tuple(s.plan.feature(f).group for f in datum.features)))
         names = " + ".join(s.plan.feature(f).name for f in datum.features)
@@ -130,7 +131,7 @@ class DatumList(QWidget):
         targets = QPushButton(f"{len(datum.targets)} targets" if datum.targets else "targets")
         targets.setCheckable(True)
         targets.setChecked(datum.letter == self.open_letter)
-        targets.setStyleSheet("padding: 2px 5px; font-size: 11px;")
+        keep_sheet(targets, "padding: 2px 5px; font-size: 11px;")
         targets.clicked.connect(lambda on: self._open(datum.letter if on else ""))
         line.addWidget(pick)
         line.addWidget(text, 1)
@@ -181,7 +182,7 @@ class DatumList(QWidget):
         grid.addWidget(hint, 0, 0, 1, 4)
         for k, target in enumerate(datum.targets):
             radius = QLineEdit(numbers.value(target.radius))
-            radius.setFixedWidth(54)
+            keep_size(radius, width=54)
             radius.setToolTip("radius of the area whose points count")
             radius.editingFinished.connect(lambda k=k, field=radius: self._on_radius(datum, k, field))
             slide = Choice()
@@ -191,7 +192,7 @@ class DatumList(QWidget):
             slide.setCurrentIndex(ways.index(target.slides) if target.slides in ways else 0)
             slide.activated.connect(lambda i, k=k: self._change(datum, k, slides=_SLIDES[i][1]))
             gone = QPushButton("×")
-            gone.setFixedWidth(24)
+            keep_size(gone, width=24)
             gone.setToolTip("remove this target")
             gone.clicked.connect(lambda _=False, k=k: self._set(datum, datum.targets[:k] + datum.targets[k + 1 :]))
             for column, widget in enumerate((QLabel(target.name), radius, slide, gone)):
@@ -269,7 +270,7 @@ class RulesPanel(Fold):
 
     def _field(self, text: str, changed: Callable[[], None]) -> QLineEdit:
         made = QLineEdit()
-        made.setFixedWidth(68)
+        keep_size(made, width=68)
         made.setAccessibleName(text)
         made.editingFinished.connect(changed)
         self._line(text, made)
