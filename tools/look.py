@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from truegauge import demo
 from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
-from truegauge.app.shell.batch_dialog import BatchDialog
+from truegauge.app.shell.batch.dialog import BatchDialog
 from truegauge.app.stages.align.before_after import BeforeAfter
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
@@ -115,7 +115,7 @@ def batch_page(window: MainWindow, folder: Path) -> None:
     """Run a small batch and show its summary."""
     with tempfile.TemporaryDirectory() as made:
         write_samples(Path(made) / "scans", 5, 60_000)
-        page = BatchDialog(demo.PLAN, window)
+        page = BatchDialog(demo.PLAN, window.theme, window.files.open_sample, window)
         page.out.setText(str(Path(made) / "out"))
         for box in page.formats.values():
             box.setChecked(False)
@@ -228,9 +228,9 @@ def main() -> int:
     session.set_stage("evaluate")
     shot("evaluate")
     window.view.show_standard("back")
-    window.toggle_theme()
+    window.appearance.toggle_theme()
     shot("night")
-    window.toggle_theme()
+    window.appearance.toggle_theme()
     window.view.show_standard("corner")
     session.set_stage("report")
     settle()

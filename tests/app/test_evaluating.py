@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QLabel
 
 from truegauge import demo
-from truegauge.app.shell.batch_dialog import BatchDialog
+from truegauge.app.shell.batch.dialog import BatchDialog
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.section_page import SectionPage
 from truegauge.core.nodes.sections import section_curves
@@ -328,14 +328,14 @@ def test_the_sample_is_taken_out_and_the_next_scan_is_evaluated(loaded, settle):
 
 
 def test_the_batch_page_lists_scans_and_says_what_is_wrong(loaded, qtbot, tmp_path):
-    made = BatchDialog(demo.PLAN)
+    made = BatchDialog(demo.PLAN, loaded.theme, lambda *_: None)
     qtbot.addWidget(made)
     made.show()
     made.add_scans([tmp_path])
     assert "holds no scan" in made.told.text()
     assert not made.start.isEnabled()
     made.add_scans([demo.SCAN, demo.COVER_SCAN])
-    assert made.table.rowCount() == 2
+    assert len(made.table.rows) == 2
     made.naming.setText("{serial}")
     made.out.setText(str(tmp_path / "out"))
     made.start.click()

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
+from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.view.tag_painter import part_outline
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.rendering.camera import STANDARD_VIEWS, standard_camera
@@ -153,3 +154,68 @@ def test_escape_lets_the_selection_go_wherever_the_focus_is(loaded, view, qtbot)
         widget.setFocus()
         qtbot.keyClick(widget, Qt.Key.Key_Escape)
         assert not s.selection.groups, widget
+
+
+def test_escape_lets_go_of_selection_tool_and_panels_in_this_order(loaded, view, qtbot, settle):
+    s = loaded.session
+    s.set_stage("evaluate")
+    model = loaded.get(EvaluateModel)
+    s.show(why=True)
+    s.showing.look_at_section(s.plan.sections[0].id)
+    s.showing.set_look(section=np.array(s.model.box))
+    model.pick_for("spot")
+    s.selection.select((s.plan.features[0].faces,))
+    states = []
+    for _ in range(5):
+        qtbot.keyClick(loaded.ledger.search, Qt.Key.Key_Escape)
+        states.append((bool(s.selection.groups), model.picking, s.shown.why, bool(s.shown.section),
+                       s.shown.look.section is not None))  # fmt: skip
+    assert states == [
+        (False, "spot", True, True, True), (False, "", True, True, True), (False, "", False, True, True),
+        (False, "", False, False, True), (False, "", False, False, False),
+    ]  # fmt: skip
+    s.notify("something is not so")
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert not loaded.floating.notice.isVisible()
+
+
+def test_tab_walks_as_the_eye_does_and_nothing_falls_to_the_menu_by_chance(loaded, qtbot, settle):
+    s = loaded.session
+    s.set_stage("measure")
+    settle()
+    loaded.activateWindow()
+    loaded.rail.menu_button.setFocus()
+    seen = []
+    for _ in range(150):
+        qtbot.keyClick(loaded.focusWidget(), Qt.Key.Key_Tab)
+        seen.append(loaded.focusWidget())
+        if seen[-1] is loaded.rail.menu_button:
+            break
+    areas = [next(k for k, a in enumerate((loaded.rail, loaded.header, loaded.benches, loaded.middle, loaded.ledger))
+                  if a is w or a.isAncestorOf(w)) for w in seen[:-1]]  # fmt: skip
+    assert areas == sorted(areas)
+    assert set(areas) == {0, 1, 2, 3, 4}
+    bench = [w.mapTo(loaded, QPoint(0, 0)) for w, a in zip(seen, areas, strict=False) if a == 2]
+    assert [p.y() for p in bench] == sorted(p.y() for p in bench) or len(bench) > 5
+    qtbot.keyClick(loaded.focusWidget(), Qt.Key.Key_Backtab)
+    assert loaded.focusWidget() is seen[-2]
+    # What has the focus goes with its stage: the view has it then.
+    bench_field = loaded.parts["measure"].bench.find_field
+    bench_field.setFocus()
+    s.set_stage("report")
+    assert loaded.focusWidget() is not loaded.rail.menu_button
+
+
+def test_a_message_goes_with_its_stage_and_can_be_seen_again(loaded):
+    s, notice = loaded.session, loaded.floating.notice
+    s.set_stage("measure")
+    s.notify("'x' is not a length; it stays as it was")
+    assert notice.isVisible()
+    s.set_stage("evaluate")
+    assert not notice.isVisible()
+    loaded.actions_table.trigger("last-message")
+    assert notice.isVisible()
+    assert "not a length" in notice.text.text()
+    s.notify("Bring it back?", "Yes", lambda: None, "No", lambda: None)
+    s.set_stage("measure")
+    assert notice.isVisible()  # a question waits for its answer

@@ -407,7 +407,7 @@ def test_the_command_finder_finds_and_runs(loaded, qtbot):
     assert finder.list.item(0).text().startswith("Day or night theme")
     qtbot.keyClick(finder.text, Qt.Key.Key_Return)
     assert loaded.theme.name == "night"
-    loaded.toggle_theme()
+    loaded.appearance.toggle_theme()
 
 
 def test_shortcuts_are_unique_and_every_command_has_a_title(window):

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TypeVar
 
-from PySide6.QtCore import QPoint, QSettings, Qt
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
@@ -19,7 +19,9 @@ from truegauge.app.shell.examples import examples
 from truegauge.app.shell.files import FileDialogs
 from truegauge.app.shell.finder import Finder
 from truegauge.app.shell.floating import Floating
+from truegauge.app.shell.focus import Focus
 from truegauge.app.shell.header import Header
+from truegauge.app.shell.letting_go import let_go
 from truegauge.app.shell.rail import Rail
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.start_page import Begin, StartPage
@@ -50,7 +52,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.view = View(session, self.theme)
-        self.files = FileDialogs(self, session, self._settings)
+        self.files = FileDialogs(self, session, self._settings, self.theme)
         self.shell = Shell(self, session, self.theme, self.view, self.files)
         self.parts = {stage.key: stage.build(self.shell) for stage in STAGES.values()}
         self.appearance = Appearance(self, self.theme, self._settings, self._on_text_resized)
@@ -63,6 +65,7 @@ class MainWindow(QMainWindow):
         self._suit()
         self._on_stage_changed()
         self.floating.place()
+        self.focus = Focus(self, lambda: (self.rail, self.header, self.benches, self.middle, self.ledger), self.view)
         self.view.setFocus()
 
     def _build(self) -> None:
@@ -94,13 +97,15 @@ class MainWindow(QMainWindow):
         self.center.addWidget(self.view)
         self.start = StartPage(self._begin(), self.files.recent, examples(self.files, self.session), t)
         self.center.addWidget(self.start)
-        middle = QVBoxLayout()
+        self.middle = QWidget()
+        middle = QVBoxLayout(self.middle)
+        middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(0)
         for parts in self.parts.values():
             if parts.above is not None:
                 middle.addWidget(parts.above)
         middle.addWidget(self.center, 1)
-        below.addLayout(middle, 1)
+        below.addWidget(self.middle, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
 
@@ -135,6 +140,7 @@ class MainWindow(QMainWindow):
             *of_stages,
             *stage_actions(s),
             Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
+            *self.floating.commands(),
             Action("menu", "Help", "Open the menu", "Alt+M", self.open_menu),
         ]
 
@@ -164,7 +170,11 @@ class MainWindow(QMainWindow):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Let go with Escape, wherever the focus is: what has it and needs it takes it before."""
         if event.key() == Qt.Key.Key_Escape:
-            self.view.let_go()
+            let_go(self.session, self.view, self.shell, self.floating.notice.dismiss)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Walk as the eye does."""
+        return self.focus.step(forward=forward)
 
     # Stages ----------------------------------------------------------------------------------------------------
 
@@ -205,18 +215,11 @@ class MainWindow(QMainWindow):
 
     def open_finder(self) -> None:
         """Open the command finder."""
-        finder = Finder(self.actions_table, self)
-        finder.move(self.mapToGlobal(QPoint((self.width() - 460) // 2, 70)))
-        finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        finder.show()
-        finder.text.setFocus()
+        Finder(self.actions_table, self).open_over()
 
     def open_menu(self) -> None:
         """Open the menu beside its button."""
-        menu = self.actions_table.menu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        button = self.rail.menu_button
-        menu.popup(button.mapToGlobal(QPoint(button.width() + 2, 4)))
+        self.actions_table.open_menu(self.rail.menu_button)
 
     # Files from elsewhere, and leaving --------------------------------------------------------------------------
 

@@ -91,9 +91,14 @@ class BarColors:
 
 
 def draw_gauge_bar(surface: Surface, box: tuple[float, float, float, float], result: Result, colors: BarColors) -> None:
-    """Draw the gauge bar of a result into a box (x, y, width, height): band, ticks, nominal mark, marker."""
+    """Draw the gauge bar of a result into a box (x, y, width, height)."""
+    draw_bar(surface, box, bar_of(result), colors)
+
+
+def draw_bar(surface: Surface, box: tuple[float, float, float, float], g: GaugeBar, colors: BarColors) -> None:
+    """Draw a gauge bar into a box (x, y, width, height): band, ticks, nominal mark, marker."""
     x, y, width, height = box
-    g, u = bar_of(result), surface.unit
+    u = surface.unit
     tall = 0.62 * height
     surface.box(x + BAND_START * width, y, (BAND_END - BAND_START) * width, tall, fill=colors.band)
     top = y + tall + 2 * u

@@ -26,6 +26,7 @@ class Notice:
     second: str = ""
     second_callback: Callable[[], None] | None = None
     calm: bool = False  # nothing is wrong
+    lasting: bool = False  # it stays when the stage is left, though it asks nothing
 
 
 class WrongUnit(FormatError):

@@ -161,12 +161,14 @@ class CharacteristicEditor(QFrame):
         found = [s.evaluator.nominal(s.plan.named(f).group, s.plan) for f in c.features]
         return [n for n in found if isinstance(n, Nominal)]
 
+    def problem_now(self) -> str:
+        """Return why what is typed cannot be; empty when it can."""
+        draft = self._typed()
+        return "" if draft is None else draft.problem(self._session.plan, self._nominals(draft.of))
+
     def _explain(self) -> None:
         """Say while typing what cannot be."""
-        draft = self._typed()
-        if draft is None:
-            return
-        text = draft.problem(self._session.plan, self._nominals(draft.of))
+        text = self.problem_now()
         self.problem.setText(text)
         self.problem.setVisible(bool(text))
         self._layout.activate()

@@ -13,7 +13,7 @@ from PySide6.QtCore import (
     QSize,
     Qt,
 )
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from truegauge.app.document.session import Session
@@ -107,7 +107,7 @@ class LedgerDelegate(QStyledItemDelegate):
         if kind.symbol and not framed:
             draw_glyph(painter, kind.symbol, QRectF(box.x() + 33, box.y() + 9, 18, 18), t.ink, 1.4)
         start = box.x() + (38 if framed else 58) + (14 if c.tier_of else 0)  # a lower tier stands in
-        right, right_below = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
+        right, right_below, right_last = self._paint_value(painter, result, numbers, box.right() - 12, text_y)
         painter.setFont(font(13))
         painter.setPen(QColor(t.ink))
         room = right - start - 8
@@ -129,9 +129,8 @@ class LedgerDelegate(QStyledItemDelegate):
         else:
             self._paint_stated(painter, result, numbers, QPointF(start, box.y() + 39), right_below - 8 - start)
         bar_top = box.y() + (57 if framed else 46)
-        draw_gauge_bar(
-            painter, QRectF(start, bar_top, box.width() - (start - box.x()) - (98 if framed else 82), 18), result, t
-        )
+        end = min(box.right() - (98 if framed else 82), right_last - 8)
+        draw_gauge_bar(painter, QRectF(start, bar_top, end - start, 18), result, t)
 
     def _paint_narrow(self, painter: QPainter, box: QRectF, result: Result, numbers: NumberFormat) -> None:
         t, outside = self.theme, result.state == State.OUTSIDE
@@ -155,8 +154,8 @@ class LedgerDelegate(QStyledItemDelegate):
 
     def _paint_value(
         self, painter: QPainter, result: Result, numbers: NumberFormat, right: float, y: float
-    ) -> tuple[float, float]:
-        """Paint it at the right; returns how far left it and what is below it come."""
+    ) -> tuple[float, float, float]:
+        """Paint it at the right; returns how far left each of its three lines comes."""
         t, c = self.theme, result.characteristic
 
         def at_right(text: str, below: float) -> float:
@@ -168,7 +167,7 @@ class LedgerDelegate(QStyledItemDelegate):
             painter.setFont(font(12))
             comes = bool(self.session.in_run) and bool(features_behind(self.session.plan, c) & self.session.in_run)
             painter.setPen(QColor(t.accent if comes else t.soft))
-            return right, at_right("in this run" if comes else "not measured", 23)
+            return right, right, at_right("in this run" if comes else "not measured", 41 if has_frame(c) else 36)
         painter.setFont(font(15, bold=True))
         outside = result.state == State.OUTSIDE
         painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))
@@ -189,8 +188,8 @@ class LedgerDelegate(QStyledItemDelegate):
             painter.setFont(font(11))
             painter.setPen(QColor(state_color(t, "near") if result.dominated or result.warning else t.soft))
             if has_frame(c):
-                at_right(said, 41)
-        return left - 8, left_below
+                return left - 8, left_below, at_right(said, 41)
+        return left - 8, left_below, right
 
     def _aside(self, result: Result, numbers: NumberFormat) -> str:
         """What widens the limit, or an uncertainty that says more about the measurement than about the part."""
@@ -243,4 +242,10 @@ class LedgerDelegate(QStyledItemDelegate):
         """Keep the editor open while the focus moves between its fields."""
         if event.type() == QEvent.Type.FocusOut and isinstance(editor, CharacteristicEditor):
             return False
+        if (
+            isinstance(editor, CharacteristicEditor) and isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and editor.problem_now()
+        ):  # fmt: skip
+            return True  # what cannot be stays open with its reason, until it is changed or given up with Escape
         return super().eventFilter(editor, event)

@@ -1,5 +1,6 @@
 """One table of commands: menu, shortcuts, command finder and documentation read it."""
 
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -54,6 +55,12 @@ class Actions:
         # A disabled Qt action would swallow its shortcut later: enable all again when the menu closes.
         menu.aboutToHide.connect(self._enable_all)
         return menu
+
+    def open_menu(self, button: QWidget) -> None:
+        """Open the menu beside its button."""
+        menu = self.menu(button.window())
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(button.mapToGlobal(QPoint(button.width() + 2, 4)))
 
     def _enable_all(self) -> None:
         for qt in self._qt.values():

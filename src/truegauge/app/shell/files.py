@@ -8,11 +8,12 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from truegauge.app.document.files import PLAN_ENDING, SCAN_ENDINGS
 from truegauge.app.document.session import Session
-from truegauge.app.shell.batch_dialog import BatchDialog
+from truegauge.app.shell.batch.dialog import BatchDialog
 from truegauge.app.shell.columns_dialog import ColumnsDialog
 from truegauge.app.shell.recent import RecentPlans
 from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.question import ask, open_dialog
+from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.errors import ColumnsUnknownError, shortened
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.formats.part_kinds import PART_ENDINGS
@@ -24,8 +25,8 @@ _SAVE, _DISCARD, _OTHER_NAME, _REPLACE = "Save", "Discard", "Save under another 
 class FileDialogs:
     """The questions of a window about files."""
 
-    def __init__(self, window: QWidget, session: Session, settings: QSettings) -> None:
-        self._window, self._session, self._settings = window, session, settings
+    def __init__(self, window: QWidget, session: Session, settings: QSettings, theme: LiveTheme) -> None:
+        self._window, self._session, self._settings, self._theme = window, session, settings, theme
         self.recent = RecentPlans(settings)
         self._noted: Path | None = None
         session.document.may_let_sample_go = self.may_leave_sample
@@ -229,7 +230,19 @@ class FileDialogs:
         if self._session.document.plan_path is None or not self._session.document.history.is_saved:
             self._session.notify("save the plan first: a batch and an inbox work by the saved plan")
             return
-        open_dialog(BatchDialog(self._session.document.plan_path, self._window))
+        open_dialog(BatchDialog(self._session.document.plan_path, self._theme, self.open_sample, self._window))
+
+    def open_sample(self, scan: Path, number: int) -> None:
+        """Bring in a scan of a batch; with a number show why this characteristic is what it is."""
+        if not self.may_leave_sample():
+            return
+        s = self._session
+        chosen = next((c.id for c in s.plan.characteristics if c.number == number), "")
+        s.files.open_scan(scan)
+        if chosen:
+            s.set_stage("evaluate")
+            s.selection.select_characteristic(chosen)
+            s.show(why=True)
 
     def may_leave(self) -> bool:
         """Ask about unsaved work, plan and sample; True when it may be left."""

@@ -1,6 +1,6 @@
 """The command finder: every command by its name."""
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
@@ -29,6 +29,15 @@ class Finder(QDialog):
         self.list.itemActivated.connect(lambda _: self._run_current())
         self.list.itemClicked.connect(lambda _: self._run_current())
         self._refresh()
+
+    def open_over(self) -> None:
+        """Show it over its window, ready to type."""
+        window = self.parentWidget()
+        if window is not None:
+            self.move(window.mapToGlobal(QPoint((window.width() - self.minimumWidth()) // 2, 70)))
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.show()
+        self.text.setFocus()
 
     def found(self) -> list[Action]:
         """Return the commands that contain all typed words, those usable now first."""

@@ -10,6 +10,7 @@ from truegauge.app.view.deviation_scale import DeviationScaleBar
 from truegauge.app.view.proposals_strip import ABOVE, ProposalsStrip
 from truegauge.app.view.section_panel import SectionPanel
 from truegauge.app.view.view import View
+from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.text_size import sized
 from truegauge.app.widgets.theme import LiveTheme
 
@@ -36,9 +37,17 @@ class Floating(QObject):
         self.notice.closed.connect(view.outline.cancel)
         view.outline_closed.connect(self._on_outline_closed)
         session.queue.noticed.connect(self.notice.show_notice)
+        session.stage_changed.connect(self.notice.leave_stage)
         session.pointer.changed.connect(self._on_hover_changed)
         for signal in (session.showing.changed, session.document.evaluated, view.resized):
             signal.connect(self.place)
+
+    def commands(self) -> list[Action]:
+        """The commands on messages."""
+        return [
+            Action("last-message", "Help", "Show the last message again", "", self.notice.show_again,
+                   lambda: self.notice.has_been)
+        ]  # fmt: skip
 
     def place(self) -> None:
         """Put everything where it belongs."""

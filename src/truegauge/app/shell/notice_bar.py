@@ -48,6 +48,28 @@ class NoticeBar(QFrame):
         self.show()
         self.raise_()
 
+    def dismiss(self) -> bool:
+        """Close a message that asks nothing; tells whether there was one."""
+        there = self.isVisible() and self._notice is not None and not self._notice.action
+        if there:
+            self._on_closed()
+        return there
+
+    def leave_stage(self) -> None:
+        """Go with the stage that the message is about."""
+        if self._notice is not None and not self._notice.action and not self._notice.lasting:
+            self.hide()
+
+    @property
+    def has_been(self) -> bool:
+        """Whether there was a message."""
+        return self._notice is not None
+
+    def show_again(self) -> None:
+        """Show the last message once more."""
+        if self._notice is not None:
+            self.show_notice(self._notice)
+
     def place(self) -> None:
         """Take the width of the view."""
         parent = self.parentWidget()

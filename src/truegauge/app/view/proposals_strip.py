@@ -31,10 +31,16 @@ class ProposalsStrip(QFrame):
         self.buttons: list[QPushButton] = []
         self.more: QMenu | None = None
         session.proposing.changed.connect(self._refresh)
+        session.showing.changed.connect(self._refresh)
         session.selection.changed.connect(self._refresh)
         theme.changed.connect(self._refresh)
         session.document.plan_changed.connect(self._refresh)
         self.hide()
+
+    @property
+    def _scale_width(self) -> int:
+        shown = self._session.shown
+        return _SCALE if shown.wants_map or shown.scan_map else 14
 
     def _what(self) -> str:
         evaluator = self._session.evaluator
@@ -64,7 +70,7 @@ class ProposalsStrip(QFrame):
         # The strip has room for some; the others are behind "more".
         around = self.parentWidget()
         label.ensurePolished()
-        room = (around.width() if around is not None else 800) - sized(_SCALE + _MORE) - 14 - 2 * 12
+        room = (around.width() if around is not None else 800) - sized(self._scale_width + _MORE) - 14 - 2 * 12
         said = label.sizeHint().width() + self._layout.spacing()
         room -= said
         others = [i for i, p in enumerate(self._session.proposing.proposals) if not p.kind.common]

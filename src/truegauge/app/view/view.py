@@ -342,7 +342,7 @@ class View(QWidget):
             )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Turn with the arrows, shift with Shift and arrows, zoom with + and -, clear the selection with Escape."""
+        """Turn with the arrows, shift with Shift and arrows, zoom with + and -."""
         key, c = event.key(), self.camera
         step = {
             Qt.Key.Key_Left: (-0.06, 0.0), Qt.Key.Key_Right: (0.06, 0.0),
@@ -355,23 +355,12 @@ class View(QWidget):
                 self.set_camera(c.orbited(step[0], -step[1], self._session.model.box.mean(axis=0)), moving=True)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus) and c is not None:
             self.set_camera(c.zoomed(0.8 if key == Qt.Key.Key_Minus else 1.25, 0.5, 0.5, self._aspect), moving=True)
-        elif key == Qt.Key.Key_Escape:
-            self.let_go()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
             self.outline.close()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._session.proposing.proposals:
             self._session.proposing.accept(0)
         else:
             super().keyPressEvent(event)
-
-    def let_go(self) -> None:
-        """End what is being drawn, else what is being picked, else let the selection go."""
-        if self.outline.mode:
-            self.outline.cancel()
-        elif self._session.pointer.escape_stops:
-            self._session.pointer.stop_picking()
-        else:
-            self._session.selection.select(())
 
     def showEvent(self, event: object) -> None:
         """Catch up on what happened while it was not seen."""

@@ -315,12 +315,9 @@ class SectionView(QWidget):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Escape ends the tool, then goes back to the part."""
-        if event.key() == Qt.Key.Key_Escape:
-            if self.tool is not None:
-                self.set_tool(None)
-            else:
-                self._model.session.showing.look_at_section("")
+        """Escape ends the tool, where nothing is selected; Delete removes the chosen dimension."""
+        if event.key() == Qt.Key.Key_Escape and self.tool is not None and not self._model.session.selection.groups:
+            self.set_tool(None)
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen() is not None:
             self._model.session.selection.remove_characteristic()
         else:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -56,6 +56,20 @@ class FeatureRow(QAbstractButton):
     def sizeHint(self) -> QSize:
         """Return the size of a row."""
         return sized_size(180, 27)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Go up and down the list; Enter chooses like the space bar."""
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
+        around = self.parentWidget()
+        if step and around is not None:
+            rows = [r for r in around.findChildren(FeatureRow) if r.isVisible()]
+            at = rows.index(self) + step
+            if 0 <= at < len(rows):
+                rows[at].setFocus()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw it."""
@@ -221,6 +235,7 @@ class MeasureBench(Bench):
             row.setChecked(feature.id in chosen)
             row.what = self._what(feature)
             row.update()
+        self._take_tab(chosen)
         self.hint.setVisible(not features)
         self.find_field.setVisible(bool(features))
         self._scroll.setVisible(bool(features))
@@ -231,6 +246,14 @@ class MeasureBench(Bench):
         self.aside.setText(f"{measured} of {len(features)} measured" if features else "")
         self.touching.refresh()
         self._refresh_details()
+
+    def _take_tab(self, chosen: set[str]) -> None:
+        """Let Tab come to one row of the list, the chosen or the first; arrows go on from there."""
+        rows = {i: r for i, r in self.rows.items() if not r.isHidden()}
+        stop = next((i for i in rows if i in chosen), next(iter(rows), ""))
+        for feature_id, row in self.rows.items():
+            wanted = Qt.FocusPolicy.StrongFocus if feature_id == stop else Qt.FocusPolicy.ClickFocus
+            row.setFocusPolicy(wanted)
 
     def _on_row(self, group: Group) -> None:
         """Select the feature; with Ctrl or Shift besides the others."""

@@ -3,28 +3,29 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QBrush, QCloseEvent, QColor
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QProgressBar,
-    QTableWidget,
-    QTableWidgetItem,
-    QTabWidget,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from truegauge.app.widgets.bench import button, label, number_box
+from truegauge.app.shell.batch.scan_rows import ScanRow, ScanRows, row_of
+from truegauge.app.shell.batch.summary_table import SummaryTable
+from truegauge.app.widgets.bench import PageTabs, button, label, number_box
 from truegauge.app.widgets.parts import choice
-from truegauge.app.widgets.text_size import keep_size
+from truegauge.app.widgets.text_size import keep_size, panel_sized
+from truegauge.app.widgets.theme import Theme
 from truegauge.core.errors import TrueGaugeError
 from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.batch import USUAL_FORMATS, Batch, BatchSettings, is_scan, scans_in
@@ -34,38 +35,46 @@ from truegauge.jobs.summary import Summary
 
 _POLL_MS = 120
 _UNITS = (("", "unit by the file"), ("mm", "mm"), ("cm", "cm"), ("m", "m"), ("inch", "inch"))
-_COLORS = {"outside": "#F0D0CA", "near": "#F3E3C0"}
-_MARKS = {"within": "●", "near": "◆", "outside": "▲", "undecided": "◌", "not_measured": "○"}
 
 
 class BatchDialog(QDialog):
     """Choose scans and outputs, run them, and see the summary; or watch a folder."""
 
-    def __init__(self, plan: Path, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, plan: Path, theme: Theme, open_sample: Callable[[Path, int], object], parent: QWidget | None = None
+    ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.plan = plan
+        self.plan, self._theme, self._open_sample = plan, theme, open_sample
+        self._under_way: dict[str, tuple[float, str]] = {}  # in the inbox
         self.scans: list[Path] = []
         self.batch: Batch | None = None
         self.inbox: Inbox | None = None
         self.setWindowTitle(f"Many scans by {plan.name}")
-        self.resize(980, 640)
+        self.resize(panel_sized(980), panel_sized(640))
         outer = QVBoxLayout(self)
-        self.tabs = QTabWidget()
-        self.tabs.addTab(self._batch_page(), "Batch")
-        self.summary = QTableWidget()
-        self.summary.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.summary.verticalHeader().hide()
-        self.summary.setAccessibleName("summary: characteristics by samples")
-        self.tabs.addTab(self.summary, "Summary")
-        self.tabs.setTabEnabled(1, False)
-        self.tabs.addTab(self._inbox_page(), "Inbox")
+        self.tabs = PageTabs((("batch", "Batch"), ("summary", "Summary"), ("inbox", "Inbox")), self.set_page)
+        self.tabs.setMaximumWidth(panel_sized(330))
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self._batch_page())
+        self.summary = SummaryTable(theme)
+        self.summary.wanted.connect(lambda scan, number: self._see(Path(scan), number))
+        self.pages.addWidget(self.summary)
+        self.pages.addWidget(self._inbox_page())
+        self.tabs.buttons["summary"].setEnabled(False)
+        self.tabs.buttons["batch"].setChecked(True)
         outer.addWidget(self.tabs)
+        outer.addWidget(self.pages, 1)
         self.told = label("", "soft", wrap=True)
         outer.addWidget(self.told)
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._on_time)
         self.refresh()
+
+    def set_page(self, key: str) -> None:
+        """Show a page."""
+        self.tabs.buttons[key].setChecked(True)
+        self.pages.setCurrentIndex(list(self.tabs.buttons).index(key))
 
     # Building --------------------------------------------------------------------------------------------------
 
@@ -77,6 +86,7 @@ class BatchDialog(QDialog):
             button("Add a folder …", self._ask_folder),
         )
         self.unit = choice(_UNITS, lambda k: None, "unit of the scans")
+        self.unit.setMinimumContentsLength(14)
         self.clear = button("Take all out", self._on_clear)
         top = QHBoxLayout()
         choosing: tuple[QWidget, ...] = (self.add_files, self.add_folder, self.clear, self.unit)
@@ -84,16 +94,14 @@ class BatchDialog(QDialog):
             top.addWidget(one)
         top.addStretch()
         column.addLayout(top)
-        self.table = QTableWidget(0, 3)
-        self.table.setHorizontalHeaderLabels(["Scan", "Progress", "Result"])
-        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
-        self.table.setColumnWidth(0, 260)
-        self.table.setColumnWidth(1, 190)
-        self.table.horizontalHeader().setStretchLastSection(True)
-        self.table.verticalHeader().hide()
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setAccessibleName("scans of the batch")
+        self.table = ScanRows(self._theme, "scans of the batch")
+        self.table.wanted.connect(lambda scan: self._see(Path(scan), 0))
+        self.whole = QProgressBar()
+        self.whole.setRange(0, 1000)
+        self.whole.setTextVisible(False)
+        self.whole.hide()
         column.addWidget(self.table, 1)
+        column.addWidget(self.whole)
         self.formats = {f: QCheckBox(f.upper() if f != "sample" else "sample files") for f in FORMATS}
         for f in USUAL_FORMATS:
             self.formats[f].setChecked(True)
@@ -148,15 +156,16 @@ class BatchDialog(QDialog):
         for part in across:
             line.addWidget(part)
         column.addLayout(line)
-        self.arrived = QTableWidget(0, 3)
-        self.arrived.setHorizontalHeaderLabels(["Scan", "Progress", "Result"])
-        self.arrived.horizontalHeader().setStretchLastSection(True)
-        self.arrived.setColumnWidth(0, 260)
-        self.arrived.setColumnWidth(1, 190)
-        self.arrived.verticalHeader().hide()
-        self.arrived.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.arrived = ScanRows(self._theme, "scans of the inbox")
+        self.arrived.wanted.connect(lambda scan: self._see(Path(scan), 0))
         column.addWidget(self.arrived, 1)
         return page
+
+    def _see(self, scan: Path, number: int) -> None:
+        """Show a sample in the window, at why one of its characteristics is what it is."""
+        self._open_sample(scan, number)
+        if self.batch is None and self.inbox is None:
+            self.close()
 
     # Choosing --------------------------------------------------------------------------------------------------
 
@@ -232,7 +241,10 @@ class BatchDialog(QDialog):
                 self._end(f"{len(batch.records) - failed} inspected{kept}, {failed} failed")
         if self.inbox is not None:
             try:
-                self.inbox.step(0.0)
+                for event in self.inbox.step(0.0):
+                    self._under_way[event.task.scan.name] = (event.fraction, event.text)
+                    if event.record is not None:
+                        del self._under_way[event.task.scan.name]
             except (TrueGaugeError, OSError) as error:
                 self.told.setText(str(error))
                 self._stop_inbox()
@@ -243,7 +255,7 @@ class BatchDialog(QDialog):
         batch, self.batch = self.batch, None
         assert batch is not None
         batch.close()
-        self._show_rows(batch)
+        self._show_rows(batch, stopped=True)
         if batch.records:
             try:
                 written = batch.write_summary()
@@ -269,9 +281,10 @@ class BatchDialog(QDialog):
         except TrueGaugeError as error:
             self.told.setText(str(error))
             return
-        self.told.setText(f"watching {self.folder.text()}")
+        self._under_way = {}
         self._timer.start()
         self.refresh()
+        self._show_arrived()
 
     def _stop_inbox(self) -> None:
         if self.inbox is not None:
@@ -292,82 +305,55 @@ class BatchDialog(QDialog):
         self.cancel.setEnabled(running)
         self.watch.setText("Stop watching" if self.inbox is not None else "Watch")
         self.folder.setEnabled(self.inbox is None)
-        if self.table.rowCount() != len(self.scans):
-            self.table.setRowCount(len(self.scans))
-            for k, scan in enumerate(self.scans):
-                self.table.setItem(k, 0, QTableWidgetItem(scan.name))
-                bar = QProgressBar()
-                bar.setRange(0, 100)
-                self.table.setCellWidget(k, 1, bar)
-                self.table.setItem(k, 2, QTableWidgetItem(""))
+        if not running and [r.name for r in self.table.rows] != [p.name for p in self.scans]:
+            self.table.show_rows([ScanRow(p.name, str(p.parent)) for p in self.scans])
         self._show_progress()
 
     def _show_progress(self) -> None:
         if self.batch is not None:
             self._show_rows(self.batch)
 
-    def _show_rows(self, batch: Batch) -> None:
-        for k, task in enumerate(batch.tasks):
+    def _show_rows(self, batch: Batch, *, stopped: bool = False) -> None:
+        rows = []
+        for task in batch.tasks:
             fraction, text = batch.progress[task.name]
-            bar = self.table.cellWidget(k, 1)
-            if isinstance(bar, QProgressBar):
-                bar.setValue(round(100 * fraction))
             record = batch.records.get(task.name)
-            item = self.table.item(k, 2)
-            if item is not None:
-                item.setText(text if record is None else record.words)
-                item.setToolTip(item.text())
-                if record is not None and record.is_bad:
-                    item.setBackground(QBrush(QColor(_COLORS["outside"])))
+            if stopped and record is None:
+                text = "stopped before it was done" if fraction > 0 else "stopped before it was begun"
+            rows.append(row_of(task.scan, None if stopped or text == "waiting" else fraction, text, record))
+        self.table.show_rows(rows)
+        done = len(batch.records)
+        self.whole.setVisible(not stopped)
+        share = sum(1.0 if t.name in batch.records else batch.progress[t.name][0] for t in batch.tasks)
+        self.whole.setValue(round(1000 * share / max(1, len(batch.tasks))))
+        if not stopped:
+            self.told.setText(f"{done} of {len(batch.tasks)} done")
 
     def _show_arrived(self) -> None:
-        if self.inbox is None:
+        box = self.inbox
+        if box is None:
             return
-        lines = [(Path(r.scan).name, "failed" if r.failed else "done", r.words, r.is_bad) for r in self.inbox.finished]
-        lines += [(p.name, "left", reason, True) for p, reason in self.inbox.refused]
-        lines += [(p.name, "arriving", "", False) for p in self.inbox.waiting]
-        self.arrived.setRowCount(len(lines))
-        for k, (*cells, is_bad) in enumerate(lines):
-            for column, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.arrived.setItem(k, column, item)
-            if is_bad:
-                item.setBackground(QBrush(QColor(_COLORS["outside"])))
+        under_way = {name: far for name, far in self._under_way.items() if name not in {
+            Path(r.scan).name for r in box.finished}}  # fmt: skip
+        rows = [row_of(Path(name), fraction, text, None) for name, (fraction, text) in under_way.items()]
+        rows += [ScanRow(p.name, "arriving: it still changes", None) for p in box.waiting if p.name not in under_way]
+        rows += [ScanRow(p.name, reason, None, None, is_wrong=True) for p, reason in box.refused]
+        rows += [row_of(Path(r.scan), 1.0, "", r) for r in reversed(box.finished)]
+        self.arrived.show_rows(rows)
+        failed = sum(r.failed for r in box.finished)
+        words = f"watching {box.settings.folder}:  {len(box.finished) - failed} inspected, {failed} failed"
+        if under_way:
+            words += f",  now {', '.join(under_way)}"
+        elif box.waiting:
+            words += f",  {len(box.waiting)} arriving"
+        else:
+            words += ",  waiting for the next scan"
+        self.told.setText(words)
 
     def _show_summary(self, summary: Summary) -> None:
-        table = self.summary
-        heads = ["No.", "Characteristic", "Nominal", "Lower", "Upper", *(s.name for s in summary.samples), "Mean",
-                 "Std. dev.", "Outside"]  # fmt: skip
-        table.clear()
-        table.setColumnCount(len(heads))
-        table.setHorizontalHeaderLabels(heads)
-        table.setRowCount(len(summary.rows))
-        for k, r in enumerate(summary.rows):
-            texts: list[tuple[str, str]] = [(str(r.number), ""), (r.name, "")]
-            texts += [("" if v is None else f"{v:.3f}", "") for v in (r.nominal, r.lower, r.upper)]
-            texts += [
-                (
-                    f"{_MARKS.get(c.state, '')} "
-                    + ("not measured" if c.measured is None else f"{c.measured:.3f}")
-                    + (f" ({c.bonus:+.3f})" if c.bonus else ""),
-                    c.state,
-                )
-                for c in r.cells
-            ]
-            texts += [("" if v is None else f"{v:.4f}", "") for v in (r.mean, r.deviation)]
-            texts.append((str(r.outside), "outside" if r.outside else ""))
-            for column, (text, state) in enumerate(texts):
-                item = QTableWidgetItem(text)
-                if column != 1:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                if state in _COLORS:
-                    item.setBackground(QBrush(QColor(_COLORS[state])))
-                    item.setForeground(QBrush(QColor("#1F2A33")))
-                table.setItem(k, column, item)
-        table.resizeColumnsToContents()
-        self.tabs.setTabEnabled(1, True)
-        self.tabs.setCurrentIndex(1)
+        self.summary.show_summary(summary)
+        self.tabs.buttons["summary"].setEnabled(True)
+        self.set_page("summary")
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Stop what runs."""

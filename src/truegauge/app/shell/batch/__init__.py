@@ -1,0 +1,1 @@
+"""Many scans by one plan."""
