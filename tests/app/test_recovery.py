@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from truegauge import demo
 from truegauge.app.document import recovery
@@ -246,11 +246,11 @@ def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle)
     given.append(CANCEL)
     drop = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
-    loaded.dropEvent(drop)
+    QApplication.sendEvent(loaded, drop)
     settle()
     assert loaded.session.sample.touches == (TOUCH,)
     given.append("Discard")
-    loaded.dropEvent(drop)
+    QApplication.sendEvent(loaded, drop)
     settle()
     assert asked == ["Unsaved sample"] * 2
     assert not loaded.session.sample.touches

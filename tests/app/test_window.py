@@ -39,8 +39,9 @@ def click(window, qtbot, point, modifier=Qt.KeyboardModifier.NoModifier):
 def drop(window, *paths):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
-    window.dropEvent(QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
-                                Qt.KeyboardModifier.NoModifier))  # fmt: skip
+    drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                      Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    QApplication.sendEvent(window, drop)
 
 
 def row(window, number):

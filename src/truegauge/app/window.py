@@ -1,10 +1,9 @@
 """The window: rail, header, the bench and the middle of the stage, what floats over the view, the ledger."""
 
-from pathlib import Path
 from typing import TypeVar
 
 from PySide6.QtCore import QSettings, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
@@ -14,8 +13,9 @@ from truegauge.app.ledger.why_panel import WhyPanel
 from truegauge.app.shell.actions import Actions
 from truegauge.app.shell.appearance import Appearance
 from truegauge.app.shell.closing import Closing
-from truegauge.app.shell.commands import edit_actions, selection_actions, stage_actions, view_actions
-from truegauge.app.shell.examples import examples
+from truegauge.app.shell.commands import display_actions, edit_actions, selection_actions, stage_actions, view_actions
+from truegauge.app.shell.drops import Drops
+from truegauge.app.shell.examples import begin, examples
 from truegauge.app.shell.files import FileDialogs
 from truegauge.app.shell.finder import Finder
 from truegauge.app.shell.floating import Floating
@@ -24,7 +24,7 @@ from truegauge.app.shell.header import Header
 from truegauge.app.shell.letting_go import let_go
 from truegauge.app.shell.rail import Rail
 from truegauge.app.shell.shell import Shell
-from truegauge.app.shell.start_page import Begin, StartPage
+from truegauge.app.shell.start_page import StartPage
 from truegauge.app.stages.all import STAGES
 from truegauge.app.view.view import View
 from truegauge.app.widgets.action import Action
@@ -49,10 +49,10 @@ class MainWindow(QMainWindow):
         self.theme = LiveTheme(THEMES.get(theme_name or str(self._settings.value("theme", "day")), DAY))
         self.setWindowTitle("True Gauge")
         self.setWindowIcon(application_icon())
-        self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.view = View(session, self.theme)
         self.files = FileDialogs(self, session, self._settings, self.theme)
+        self.drops = Drops(self, self.files)
         self.shell = Shell(self, session, self.theme, self.view, self.files)
         self.parts = {stage.key: stage.build(self.shell) for stage in STAGES.values()}
         self.appearance = Appearance(self, self.theme, self._settings, self._on_text_resized)
@@ -61,6 +61,8 @@ class MainWindow(QMainWindow):
         self.floating = Floating(session, self.theme, self.view, self.center, top)
         self.actions_table = Actions(self, self._actions())
         self._connect()
+        for parts in self.parts.values():
+            parts.tell_next(self._trigger)
         self.appearance.apply()
         self._suit()
         self._on_stage_changed()
@@ -95,7 +97,9 @@ class MainWindow(QMainWindow):
         below.addWidget(self.benches)
         self.center = Stack()
         self.center.addWidget(self.view)
-        self.start = StartPage(self._begin(), self.files.recent, examples(self.files, self.session), t)
+        self.start = StartPage(
+            begin(self.files, self._trigger), self.files.recent, examples(self.files, self.session), t
+        )
         self.center.addWidget(self.start)
         self.middle = QWidget()
         middle = QVBoxLayout(self.middle)
@@ -121,28 +125,28 @@ class MainWindow(QMainWindow):
         self.header.finder_wanted.connect(self.open_finder)
         self.rail.menu_wanted.connect(self.open_menu)
 
-    def _begin(self) -> Begin:
-        f = self.files
-        return Begin(f.ask_part, f.ask_plan, lambda: self.actions_table.trigger("nominals"), f.open_recent)
-
     def _actions(self) -> list[Action]:
         s = self.session
         of_stages = [action for parts in self.parts.values() for action in parts.actions]
         return [
             *self.files.commands(),
-            Action("quit", "Plan", "Quit", "Ctrl+Q", self.close),
+            Action("quit", "Plan", "Quit", "Ctrl+Q", self.close, apart=True),
             *edit_actions(s),
             *self.ledger.commands(),
             *selection_actions(s),
             *self.tolerances.commands(),
             *view_actions(s, self.view, self.floating.section_panel),
             *self.appearance.commands(),
+            *display_actions(s),
             *of_stages,
             *stage_actions(s),
             Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
             *self.floating.commands(),
             Action("menu", "Help", "Open the menu", "Alt+M", self.open_menu),
         ]
+
+    def _trigger(self, command: str) -> None:
+        self.actions_table.trigger(command)
 
     def get(self, kind: type[T]) -> T:
         """Return what is there once in a window, by its kind: a model, a page."""
@@ -220,17 +224,6 @@ class MainWindow(QMainWindow):
     def open_menu(self) -> None:
         """Open the menu beside its button."""
         self.actions_table.open_menu(self.rail.menu_button)
-
-    # Files from elsewhere, and leaving --------------------------------------------------------------------------
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        """Accept files."""
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        """Open the dropped files."""
-        self.files.open_dropped([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Ask about unsaved work, then stop all work; a file that is being saved is waited for."""

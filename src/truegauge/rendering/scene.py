@@ -273,10 +273,26 @@ class Scene:
         shown = np.array([f for f in faces if f >= 0 and not self._is_hidden(f)], dtype=np.int64)
         if len(shown) == 0:
             return
-        self._actors.surface(name, self._faces_data(shown), nearer=2.0 if name != "changed" else 1.0)
-        if self._show_map:
-            self._actors[name].GetProperty().SetOpacity(0.5)
+        if name != "changed" and self._tells_by_colour:
+            self._outline(name, frozenset(shown.tolist()))
+        else:
+            self._actors.surface(name, self._faces_data(shown), nearer=2.0 if name != "changed" else 1.0)
         self.set_palette(self.palette)
+
+    @property
+    def _tells_by_colour(self) -> bool:
+        """Whether colours say how part or points deviate: marks must not cover them."""
+        return self._show_map or (self._show_points and self._colors is not None)
+
+    def _outline(self, name: str, faces: frozenset[int]) -> None:
+        """Mark faces by the edges around them; what has none, such as a whole ball, by a veil."""
+        assert self._model is not None
+        around = [e.polyline for e in self._model.edges if len(faces & set(e.faces)) == 1]
+        if around:
+            self._actors.lines(name, around, 3.4 if name == "selected" else 2.2, 1.0)
+        else:
+            self._actors.surface(name, self._faces_data(np.array(sorted(faces))), nearer=2.0)
+            self._actors[name].GetProperty().SetOpacity(0.35)
 
     def _is_hidden(self, face: int) -> bool:
         return self._hidden_faces is not None and bool(self._hidden_faces[face])

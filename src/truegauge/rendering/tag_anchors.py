@@ -13,6 +13,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.evaluation.results import Result
 from truegauge.core.plan.document import Plan
+from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.samples.sample import Sample
 from truegauge.rendering.camera import Camera
 
@@ -67,6 +68,20 @@ def tag_anchor(
     else:
         return None
     return _on_material(evaluator, groups, near, camera, hidden)
+
+
+def feature_anchor(
+    evaluator: Evaluator, plan: Plan, feature: NominalFeature | ConstructedFeature, camera: Camera,
+    hidden: NDArray[np.bool_] | None = None,
+) -> Anchor | None:  # fmt: skip
+    """Return where a mark on a feature stands: on its material, where it is seen; None of hidden faces or of none."""
+    faces = plan.faces_of(feature.group)
+    if not faces or (hidden is not None and all(hidden[f] for f in faces)):
+        return None
+    nominal = evaluator.nominal(feature.group, plan)
+    if not isinstance(nominal, Nominal):
+        return None
+    return _on_material(evaluator, [faces], _on_feature(nominal, camera), camera, hidden)
 
 
 def _on_material(

@@ -155,11 +155,14 @@ class Files:
 
     def save_plan(self, path: Path) -> bool:
         """Save the plan; False with a notice when that fails."""
-        plan, part = self._document.plan, self._document.part_content
-        return self._document.queue.hold_for(
+        plan, part, queue = self._document.plan, self._document.part_content, self._document.queue
+        done = queue.hold_for(
             lambda progress: write_plan(path, plan, part),
             lambda stamp: self._document.plan_was_saved(plan, path, stamp),
         )
+        if done:
+            queue.tell_saved(path)
+        return done
 
     @property
     def plan_was_changed_elsewhere(self) -> bool:
@@ -177,7 +180,10 @@ class Files:
             if self._document.sample is sample:  # else a touch came while it was written
                 self._document.sample_is_saved = True
 
-        return self._document.queue.hold_for(lambda progress: write_sample(path, sample, contents), saved)
+        done = self._document.queue.hold_for(lambda progress: write_sample(path, sample, contents), saved)
+        if done:
+            self._document.queue.tell_saved(path)
+        return done
 
     def save_cloud(self, path: Path) -> None:
         """Save the points that count, in part coordinates, each with its deviation."""
@@ -212,9 +218,11 @@ class Files:
 
     def write(self, path: Path, make: Callable[[], bytes]) -> None:
         """Make and write a file in the background; what fails is told, and the window stays open until it is done."""
-        self._document.queue.start(
-            lambda progress: write_whole(path, make()), lambda _: None, f"Saving {path.name}", must=True
-        )
+        queue = self._document.queue
+        queue.start(
+            lambda progress: write_whole(path, make()), lambda _: queue.tell_saved(path), f"Saving {path.name}",
+            must=True,
+        )  # fmt: skip
 
     def add_turned_scan(self, path: Path, diameter: float) -> None:
         """Add a scan of the part after it was moved or turned over: spheres of a diameter (mm) seen in both place it.

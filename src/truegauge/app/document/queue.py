@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, QUrl, Signal
+from PySide6.QtGui import QDesktopServices
 
 from truegauge.app.document.jobs import Job, background_thread, waited_for
-from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError
+from truegauge.core.errors import ColumnsUnknownError, FormatError, TrueGaugeError, shortened
 from truegauge.core.progress import Progress
 from truegauge.formats.scan import Columns
 
@@ -26,7 +28,7 @@ class Notice:
     second: str = ""
     second_callback: Callable[[], None] | None = None
     calm: bool = False  # nothing is wrong
-    lasting: bool = False  # it stays when the stage is left, though it asks nothing
+    passing: bool = False  # it goes by itself
 
 
 class WrongUnit(FormatError):
@@ -76,6 +78,15 @@ class WorkQueue(QObject):
         """Show a message."""
         calm = isinstance(problem, str)
         self.noticed.emit(Notice(_words(problem), action, callback, second, second_callback, calm))
+
+    def tell_saved(self, path: Path) -> None:
+        """Say where something was saved; a button opens the folder."""
+
+        def show() -> None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path.absolute().parent)))
+
+        said = f"{shortened(path.name)} is saved in {shortened(str(path.absolute().parent))}"
+        self.noticed.emit(Notice(said, "Show in folder", show, calm=True, passing=True))
 
     @property
     def must_go_on(self) -> bool:

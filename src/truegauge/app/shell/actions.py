@@ -45,13 +45,18 @@ class Actions:
     def menu(self, parent: QWidget) -> QMenu:
         """Return the menu of all commands by group."""
         menu = QMenu(parent)
+        for action in self.table.values():
+            self._qt[action.id].setEnabled(action.enabled())
+            if action.first:
+                menu.addAction(self._qt[action.id])
+        menu.addSeparator()
         groups: dict[str, QMenu] = {}
         for action in self.table.values():
             if action.group not in groups:
                 groups[action.group] = menu.addMenu(action.group)
-            qt = self._qt[action.id]
-            qt.setEnabled(action.enabled())
-            groups[action.group].addAction(qt)
+            if action.apart:
+                groups[action.group].addSeparator()
+            groups[action.group].addAction(self._qt[action.id])
         # A disabled Qt action would swallow its shortcut later: enable all again when the menu closes.
         menu.aboutToHide.connect(self._enable_all)
         return menu

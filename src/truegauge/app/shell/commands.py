@@ -8,7 +8,10 @@ from truegauge.app.shell.stage import STAGES
 from truegauge.app.view.section_panel import SectionPanel
 from truegauge.app.view.view import View
 from truegauge.app.widgets.action import Action
+from truegauge.core.commands.shown import SetDisplay
 from truegauge.rendering.camera import STANDARD_VIEWS
+
+_DECIMALS = (0, 6)
 
 
 def edit_actions(session: Session) -> list[Action]:
@@ -19,6 +22,26 @@ def edit_actions(session: Session) -> list[Action]:
         Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", s.document.redo, lambda: bool(s.document.history.redo_label)),
         Action("accept", "Edit", "Add the first proposal", "Ctrl+Return", lambda: s.proposing.accept(0),
                lambda: bool(s.proposing.proposals)),
+    ]  # fmt: skip
+
+
+def display_actions(session: Session) -> list[Action]:
+    """Unit and decimals of all numbers."""
+    s = session
+
+    def decimals(step: int) -> None:
+        wanted = min(max(s.plan.decimals + step, _DECIMALS[0]), _DECIMALS[1])
+        s.run(SetDisplay((("decimals", wanted),)))
+
+    def unit() -> None:
+        s.run(SetDisplay((("unit", "inch" if s.plan.unit == "mm" else "mm"),)))
+
+    return [
+        Action("unit", "View", "mm or inch", "Ctrl+U", unit, apart=True),
+        Action("more-decimals", "View", "One decimal more", "Ctrl+.", lambda: decimals(1),
+               lambda: s.plan.decimals < _DECIMALS[1]),
+        Action("fewer-decimals", "View", "One decimal fewer", "Ctrl+,", lambda: decimals(-1),
+               lambda: s.plan.decimals > _DECIMALS[0]),
     ]  # fmt: skip
 
 

@@ -1,11 +1,17 @@
 """Examples to try, from the demo workshop."""
 
+from collections.abc import Callable
 from functools import partial
 
 from truegauge import demo
 from truegauge.app.document.session import Session
 from truegauge.app.shell.files import FileDialogs
-from truegauge.app.shell.start_page import Example
+from truegauge.app.shell.start_page import Begin, Example
+
+
+def begin(files: FileDialogs, trigger: Callable[[str], None]) -> Begin:
+    """Return what a first screen begins with."""
+    return Begin(files.ask_part, files.ask_plan, lambda: trigger("nominals"), files.open_recent)
 
 
 def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:

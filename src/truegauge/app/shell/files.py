@@ -46,21 +46,21 @@ class FileDialogs:
             return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
 
         return [
-            Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part),
-            Action("bring-scan", "Plan", "Bring in a scan …", "Ctrl+I", self.ask_scan),
+            Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan, first=True),
+            Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan, first=True),
+            Action("save-plan", "Plan", "Save plan", "Ctrl+S", self.save, first=True),
+            Action("save-plan-as", "Plan", "Save plan as …", "Ctrl+Shift+S", self.save_as),
+            Action("open-part", "Plan", "Open part …", "Ctrl+O", self.ask_part, apart=True),
+            Action("bring-scan", "Plan", "Bring in a scan …", "Ctrl+I", self.ask_scan, apart=True),
             Action("add-scan", "Plan", "Add a scan to the sample …", "Ctrl+Shift+I", self.ask_more, has_sample),
-            Action("save-cloud", "Plan", "Save the points as PLY …", "", self.save_cloud, has_cloud),
-            Action("save-map", "Plan", "Save the deviation map as PLY or STL …", "", self.save_map, has_cloud),
             Action("add-turned", "Plan", "Add a scan of the turned part …", "", self.ask_turned, has_sample),
             Action("bring-touches", "Plan", "Bring in measured points …", "", self.ask_touches, has_part),
             Action("take-out", "Plan", "Take the sample out of the plan", "", self.take_sample_out, has_sample),
+            Action("save-sample", "Plan", "Save sample …", "", self.save_sample, has_sample, apart=True),
+            Action("save-cloud", "Plan", "Save the points as PLY …", "", self.save_cloud, has_cloud),
+            Action("save-map", "Plan", "Save the deviation map as PLY or STL …", "", self.save_map, has_cloud),
             Action("batch", "Plan", "Inspect many scans, or watch a folder …", "Ctrl+Shift+B", self.open_batch,
-                   has_part),
-            Action("new-plan", "Plan", "New plan", "Ctrl+N", self.new_plan),
-            Action("open-plan", "Plan", "Open plan …", "Ctrl+Shift+O", self.ask_plan),
-            Action("save-plan", "Plan", "Save plan", "Ctrl+S", self.save),
-            Action("save-plan-as", "Plan", "Save plan as …", "Ctrl+Shift+S", self.save_as),
-            Action("save-sample", "Plan", "Save sample …", "", self.save_sample, has_sample),
+                   has_part, apart=True),
         ]  # fmt: skip
 
     def note_plan(self) -> None:

@@ -1,10 +1,12 @@
 """Messages over the view: what happened, and at most one thing to do about it."""
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from truegauge.app.document.queue import Notice
 from truegauge.app.widgets.text_size import panel_sized
+
+_PASSES_MS = 9000
 
 
 class NoticeBar(QFrame):
@@ -31,6 +33,10 @@ class NoticeBar(QFrame):
         layout.addWidget(self.second)
         layout.addWidget(self.closing)
         self._notice: Notice | None = None
+        self._going = QTimer(self)
+        self._going.setSingleShot(True)
+        self._going.setInterval(_PASSES_MS)
+        self._going.timeout.connect(self.hide)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.hide()
 
@@ -47,17 +53,20 @@ class NoticeBar(QFrame):
         self.place()
         self.show()
         self.raise_()
+        self._going.stop()
+        if notice.passing:
+            self._going.start()
 
     def dismiss(self) -> bool:
         """Close a message that asks nothing; tells whether there was one."""
-        there = self.isVisible() and self._notice is not None and not self._notice.action
+        there = self.isVisible() and self._notice is not None and (self._notice.passing or not self._notice.action)
         if there:
             self._on_closed()
         return there
 
     def leave_stage(self) -> None:
         """Go with the stage that the message is about."""
-        if self._notice is not None and not self._notice.action and not self._notice.lasting:
+        if self._notice is not None and (self._notice.passing or not self._notice.action):
             self.hide()
 
     @property

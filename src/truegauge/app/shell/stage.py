@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING
 
 from truegauge.app.view.content import Overlay, ViewContent
 from truegauge.app.widgets.action import Action
+from truegauge.app.widgets.bench import Bench
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
     from truegauge.app.document.document import Document
+    from truegauge.app.document.next_step import NextStep
     from truegauge.app.shell.shell import Shell
 
 
@@ -32,10 +34,16 @@ class StageParts:
     middle: Callable[[], QWidget | None] = _nothing
     above: QWidget | None = None
     overlay: Overlay | None = None
+    next: Callable[[], NextStep | None] = _nothing  # what to do here, until it is done
     floating: QWidget | None = None
     actions: Sequence[Action] = ()
     entered: Callable[[], None] = _nothing
     closed: Callable[[], None] = _nothing
+
+    def tell_next(self, run: Callable[[str], None]) -> None:
+        """Let the bench say what comes next, and do it by the id of a command."""
+        if isinstance(self.bench, Bench):
+            self.bench.tell_next(self.next, run)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -16,6 +16,7 @@ class ViewContent:
     """What of the results is painted over the part."""
 
     tags: bool = True
+    datums: bool = False  # their letters on the part
     selection: bool = False  # needles, constructions and readings of what is selected
     revision: bool = False  # faces that differ from the revision before
 

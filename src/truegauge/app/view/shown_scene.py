@@ -89,7 +89,7 @@ class ShownScene:
         length = NEEDLE_SHARE * self._picture.camera.height if self._picture.camera is not None else 1.0
         self.needle_factor = map_needles(self._scene, shown if s.shown.map_needles else None, s.showing.scale, length)
         self._map_scale = s.showing.scale
-        self._refresh_marks()
+        self._refresh_selection()
 
     def _refresh_scale(self) -> None:
         s = self._session
@@ -97,7 +97,9 @@ class ShownScene:
             self.refresh()
 
     def _refresh_selection(self) -> None:
-        self._scene.set_feature_points(self._session.selection.points(), self._session.selection.strays())
+        s = self._session
+        told_by_colour = s.shown.map or s.shown.scan_map or (s.shown.points and s.shown.colors)
+        self._scene.set_feature_points(None if told_by_colour else s.selection.points(), s.selection.strays())
         self._refresh_extraction()
         self._refresh_marks()
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.document.session import Session
 from truegauge.app.document.shown import WIDE
 from truegauge.app.view.content import Overlay, ViewContent
+from truegauge.app.view.datum_letters import DatumLetters
 from truegauge.app.view.grip import Grip
 from truegauge.app.view.outline_tool import OutlineTool
 from truegauge.app.view.overlays import paint_over
@@ -21,6 +22,7 @@ from truegauge.app.view.tag_hand import TagHand
 from truegauge.app.view.tag_painter import TagsShown, paint_tags
 from truegauge.app.view.view_marks import paint_axes, paint_ruler
 from truegauge.app.view.why_overlay import paint_why
+from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.nodes.graph import NotComputed
@@ -52,6 +54,7 @@ class View(QWidget):
         self._dragging = False
         self._pivot = np.zeros(3)
         self.tags_shown = TagsShown()
+        self.letters = DatumLetters(session)
         self._tags = TagHand(session, self.tags_shown, self.update)
         self.outline = OutlineTool(self.update, self.outline_closed.emit)
         self.overlay: Overlay | None = None
@@ -207,6 +210,10 @@ class View(QWidget):
         paint_why(painter, self._session, camera, self._theme, size)
         paint_tags(painter, self._session, camera, self._theme, room, self.tags_shown,
                    self._tags.dragged, tags=self.shown.content.tags, moving=not self.picture.is_fine)  # fmt: skip
+        if self.shown.content.datums:
+            with PainterSurface(painter) as surface:
+                taken = list(self.tags_shown.boxes.values())
+                self.letters.paint(surface, camera, self._theme, room.size(), taken, moving=not self.picture.is_fine)
         paint_ruler(painter, camera, self._theme, room, self._session.plan.unit)
         freedoms = self.overlay.freedoms() if self.overlay is not None else None
         paint_axes(painter, camera, self._theme, room, freedoms)

@@ -14,3 +14,5 @@ class Action:
     shortcut: str
     run: Callable[[], object]
     enabled: Callable[[], bool] = lambda: True
+    apart: bool = False  # a line stands before it in the menu
+    first: bool = False  # it stands at the top of the menu itself too

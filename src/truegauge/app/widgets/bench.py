@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from truegauge.app.document.next_step import NextStep
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.number_box import NumberBox
 from truegauge.app.widgets.text_size import keep_sheet, keep_size, sized
@@ -48,6 +49,12 @@ class Bench(QWidget):
         top.addWidget(self.aside)
         top.setContentsMargins(0, 0, 6, 2)
         outer.addLayout(top)
+        self.next = _NextLine()
+        self._next_step: Callable[[], NextStep | None] = lambda: None
+        beside = QHBoxLayout()
+        beside.setContentsMargins(0, 0, 6, 0)
+        beside.addWidget(self.next)
+        outer.addLayout(beside)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -71,6 +78,16 @@ class Bench(QWidget):
     def _build(self) -> None:
         raise NotImplementedError
 
+    def tell_next(self, step: Callable[[], NextStep | None], run: Callable[[str], None]) -> None:
+        """Say what comes next on this bench, and let a click do it."""
+        self._next_step = step
+        self.next.clicked.connect(lambda: run(self.next.command) if self.next.command else None)
+        self.show_next()
+
+    def show_next(self) -> None:
+        """Say what comes next as things are now; nothing once it is done."""
+        self.next.show_step(self._next_step())
+
     def refresh(self) -> None:
         """Show the session as it is now."""
         raise NotImplementedError
@@ -78,15 +95,64 @@ class Bench(QWidget):
     def _on_changed(self) -> None:
         if self.isVisible():
             self.refresh()
+            self.show_next()
 
     def showEvent(self, event: object) -> None:
         """Catch up on what happened while hidden."""
         self.refresh()
+        self.show_next()
 
     @property
     def numbers(self) -> NumberFormat:
         """How numbers are shown."""
         return NumberFormat(self.session.plan.unit, self.session.plan.decimals)
+
+
+class _NextLine(QPushButton):
+    """One line, wrapped where it must be, that does what it says when it can be clicked."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.command = ""
+        self.setProperty("role", "next")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(9, 6, 9, 6)
+        self._words = label("", wrap=True)
+        self._words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row.addWidget(self._words)
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+        self.hide()
+
+    def show_step(self, step: NextStep | None) -> None:
+        """Show a step, or nothing."""
+        self.setVisible(step is not None)
+        if step is not None:
+            self.command = step.command
+            words = step.words[0].upper() + step.words[1:]
+            self._words.setText(words)
+            self.setAccessibleName(f"next: {words}")
+            can = bool(step.command)
+            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if can else Qt.FocusPolicy.NoFocus)
+            self.setCursor(Qt.CursorShape.PointingHandCursor if can else Qt.CursorShape.ArrowCursor)
+            self.setToolTip("Click to do it" if can else "")
+
+    def hasHeightForWidth(self) -> bool:
+        """It is as high as its words need."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """Return the height of the words."""
+        return self._words.heightForWidth(width - 18) + 12
+
+    def sizeHint(self) -> QSize:
+        """As wide as there is room."""
+        return QSize(sized(200), self.heightForWidth(max(self.width(), sized(200))))
+
+    def minimumSizeHint(self) -> QSize:
+        """As high as its words need."""
+        return QSize(0, self.heightForWidth(max(self.width(), sized(200))))
 
 
 def say(made: QLabel, text: str) -> None:

@@ -142,6 +142,8 @@ QLineEdit[role="name"]:hover, QLineEdit[role="name"]:focus {{ border-color: {t.r
 QPushButton[role="row"] {{ text-align: left; padding: 5px 8px; font-size: 12px; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
 QPushButton {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 6px; padding: 6px 12px; }}
+QPushButton[role="next"] {{ background: {t.accent_soft}; border: none; border-left: 3px solid {t.accent};
+    border-radius: 3px; padding: 0; }}
 QPushButton:hover {{ border-color: {t.accent}; }}
 QPushButton:focus {{ border: 1px solid {t.accent}; }}
 QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}

@@ -4,13 +4,13 @@ A circle is a closed profile over its angle, a line an open one; a cylinder or c
 plane is a height map. Form (ISO 1101) is the width of the minimum zone of the points of the grid.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Ints, Points
+from truegauge.core.arrays import Floats, Ints, Points, Vector
 from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import (
     Circle,
@@ -85,11 +85,31 @@ class FormMap:
     heights: Grid
     filter: FormFilter
     points: Points  # of the filtered grid, where there are heights
+    directions: Points | None = None  # (2, 3): of u and v in part coordinates, of a plane
 
     @property
     def is_profile(self) -> bool:
         """One row only."""
         return len(self.v) == 1
+
+    def as_seen(self, right: Vector, up: Vector) -> "FormMap":
+        """Return the map of a plane turned so that it lies as it is seen from outside: u to the right, v upwards.
+
+        `right` and `up` are unit vectors of the eye; of the eight ways to lay the grid the nearest to them is taken.
+        """
+        if self.directions is None:
+            return self
+        seen = self.directions @ np.array([right, up]).T  # (2, 2): what u and v are on the screen
+        straight, turned = np.abs(seen[0, 0]) + np.abs(seen[1, 1]), np.abs(seen[0, 1]) + np.abs(seen[1, 0])
+        u, v, raw, heights, directions = self.u, self.v, self.raw, self.heights, self.directions
+        if turned > straight:
+            u, v, raw, heights, directions, seen = v, u, raw.T, heights.T, directions[::-1], seen[::-1]
+        if seen[0, 0] < 0:
+            u, raw, heights = -u[::-1], raw[:, ::-1], heights[:, ::-1]
+        if seen[1, 1] < 0:
+            v, raw, heights = -v[::-1], raw[::-1], heights[::-1]
+        signs = np.where(np.diag(seen) < 0, -1.0, 1.0)
+        return replace(self, u=u, v=v, raw=raw, heights=heights, directions=signs[:, None] * directions)
 
     def peak_to_valley(self) -> float:
         """Return the range of the filtered heights over the associated feature, mm."""
@@ -248,7 +268,8 @@ def form_map(
     means: Points = sums[there] / counts[there, None].astype(np.float64)
     lift = heights.ravel()[there] - feature.distances(means)
     placed = means + lift[:, None] * feature.outward(means)
-    return FormMap(feature, at_u, at_v, closed, raw, heights, settings, placed)
+    directions = _along_sides(feature, points) if isinstance(feature, Plane) else None
+    return FormMap(feature, at_u, at_v, closed, raw, heights, settings, placed, directions)
 
 
 def _rows_of(
@@ -293,16 +314,22 @@ def _mean_radius(feature: Feature) -> float:
     return float(values.get("radius", values.get("major_radius", 10.0)))
 
 
+def _along_sides(plane: Plane, points: Points) -> Points:
+    """Return directions (2, 3) in a plane, along the longer and the shorter side of its points, not of chance."""
+    axes = plane.pose.axes[:2]
+    flat = (points - plane.pose.origin) @ axes.T
+    turned = np.linalg.svd(flat - flat.mean(axis=0), full_matrices=False)[2]
+    return np.asarray(turned @ axes)
+
+
 def coordinates_on(feature: Feature, points: Points) -> tuple[Floats, Floats, bool]:
     """Return places around (rad) or along (mm), places across (mm), and whether the first closes."""
     pose: Pose = feature.pose
+    if isinstance(feature, Plane):
+        u, v = ((points - pose.origin) @ _along_sides(feature, points).T).T
+        return u, v, False
     local: NDArray[np.float64] = (points - pose.origin) @ pose.axes.T
     x, y, z = local.T
-    if isinstance(feature, Plane):
-        # Along the longer sides of the points, not along axes of chance.
-        directions = np.linalg.svd(local[:, :2] - local[:, :2].mean(axis=0), full_matrices=False)[2]
-        flat = local[:, :2] @ directions.T
-        return flat[:, 0], flat[:, 1], False
     if isinstance(feature, Line):
         return z, np.zeros(len(z)), False
     if isinstance(feature, LineInPlane):

@@ -3,6 +3,7 @@
 from functools import partial
 
 from truegauge.app.document.needs import needs_alignment
+from truegauge.app.document.next_step import align_step
 from truegauge.app.shell.devices import DEVICES
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
@@ -47,7 +48,8 @@ def _build(shell: Shell) -> StageParts:
         guide.start_with(key)
 
     return StageParts(
-        bench=bench, overlay=AlignOverlay(align, guide), floating=before_after, closed=guide.stop,
+        bench=bench, next=lambda: align_step(s.document), overlay=AlignOverlay(align, guide), floating=before_after,
+        closed=guide.stop,
         actions=(
             *(Action(f"outline-{mode}", "Points", f"{title} in the view …", "", partial(view.draw_outline, mode),
                      has_cloud)

@@ -5,6 +5,7 @@ from functools import partial
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.needs import needs_part
+from truegauge.app.document.next_step import NextStep
 from truegauge.app.shell.devices import DeviceKind
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import STAGES, Stage, StageParts
@@ -47,12 +48,24 @@ def _build(shell: Shell) -> StageParts:
         s.set_stage("devices")
         model.set_page(key)
 
+    def next_step() -> NextStep | None:
+        cmm = machine(shell)
+        if not cmm.connected:
+            return NextStep("Connect to a machine, or start the stand-in; a scan needs none", "devices-machine")
+        if not cmm.homed:
+            return NextStep("Home the machine: then it may move", "devices-machine")
+        if not model.probing.assemblies:
+            return NextStep("Build a probe", "devices-probe")
+        needing = len(model.in_need())
+        words = f"Qualify {needing} {'stylus' if needing == 1 else 'styli'}"
+        return NextStep(words, "devices-qualify") if needing else None
+
     def closed() -> None:
         machine(shell).close()
         scene.scene.close()
 
     return StageParts(
-        bench=DevicesBench(model, theme, ask_catalogue), middle=middle,
+        next=next_step, bench=DevicesBench(model, theme, ask_catalogue), middle=middle,
         above=shell.once(MachineReadout, lambda: readout), closed=closed,
         actions=(
             *(Action(f"devices-{key}", "Devices", f"Open {words}", "", partial(open_page, key))

@@ -61,6 +61,7 @@ class MapPage(QWidget):
         self.list.itemClicked.connect(lambda item: self._on_area(item, None))
         column.addWidget(self.outside)
         column.addWidget(self.list, 1)
+        column.addStretch()  # takes the height where there is no list
 
     def _scale_fold(self) -> Fold:
         fold = Fold("Steps and colours")

@@ -69,6 +69,7 @@ class SpotsPage(QWidget):
         column.addWidget(self.count)
         column.addWidget(self.list, 1)
         column.addWidget(self.remove)
+        column.addStretch()  # takes the height where there is no list
 
     def _toggle(self, text: str, what: str, *, main: bool = False) -> QPushButton:
         made = button(text, lambda: self._model.pick_for("" if self._model.picking == what else what), main=main)

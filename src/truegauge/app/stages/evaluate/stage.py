@@ -6,6 +6,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.needs import needs_characteristics
+from truegauge.app.document.next_step import judge_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.evaluate.bench import PAGES, EvaluateBench
@@ -73,7 +74,8 @@ def _build(shell: Shell) -> StageParts:
     bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture)
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
-        bench=bench, middle=middle, entered=entered, overlay=EvaluateOverlay(s, view, model.sections),
+        bench=bench, next=lambda: judge_step(s.document), middle=middle,
+        entered=entered, overlay=EvaluateOverlay(s, view, model.sections),
         actions=(
             *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key), has_part)
               for key, words in PAGES),

@@ -91,6 +91,7 @@ class ViewsPage(QWidget):
         self.tidy.setToolTip("Drag a tag to pin it, right-click it to hide it; this takes both back")
         tags.column.addWidget(row(self.list_it, self.tidy))
         column.addWidget(tags)
+        column.addStretch()
 
     def _with(self, act: Callable[[SavedView], None]) -> None:
         view = self.session.showing.saved_view

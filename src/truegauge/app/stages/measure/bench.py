@@ -50,6 +50,7 @@ class FeatureRow(QAbstractButton):
         self.state: State | None = None
         self.measured = False
         self.what = ""
+        self.letter = ""  # of the datum that it is
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -87,12 +88,24 @@ class FeatureRow(QAbstractButton):
         painter.setPen(QColor(t.ink))
         painter.setFont(font(13))
         painter.drawText(QRectF(24, 0, room.width() - 100, 2 * middle), Qt.AlignmentFlag.AlignVCenter, self.text())
+        if self.letter:
+            self._paint_letter(painter, 30.0 + painter.fontMetrics().horizontalAdvance(self.text()), middle)
         painter.setPen(QColor(t.soft))
         painter.setFont(font(11))
         painter.drawText(
             QRectF(0, 0, room.width() - 8, 2 * middle),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.what,
         )  # fmt: skip
+
+    def _paint_letter(self, painter: QPainter, x: float, middle: float) -> None:
+        """Draw the datum letter in its frame behind the name."""
+        painter.setFont(font(11, bold=True))
+        wide = max(16.0, painter.fontMetrics().horizontalAdvance(self.letter) + 8.0)
+        box = QRectF(x, middle - 8, wide, 16)
+        painter.setPen(QColor(self.theme.ink))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.letter)
 
 
 class MeasureBench(Bench):
@@ -234,6 +247,9 @@ class MeasureBench(Bench):
             shown += wanted in feature.name.lower()
             row.setChecked(feature.id in chosen)
             row.what = self._what(feature)
+            row.letter = next((d.letter for d in s.plan.datums if d.feature == feature.id), "")
+            row.setAccessibleDescription(", ".join(filter(None, (row.what, f"datum {row.letter}" if row.letter else "",
+                                                                 str(row.state or "not judged")))))  # fmt: skip
             row.update()
         self._take_tab(chosen)
         self.hint.setVisible(not features)

@@ -1,5 +1,6 @@
 """The form plot as a panel of the bench and as a full page to look at, print and save."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QMarginsF, QObject, QRectF, QSize, Qt, Signal
@@ -22,10 +23,12 @@ from truegauge.app.document.worked_out import WorkedOut
 from truegauge.app.widgets.form_plot import draw_form
 from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import DAY, Theme, font
+from truegauge.core.association.features import Plane
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.features.extraction import Measured
 from truegauge.core.filters.form_map import FormMap
 from truegauge.drawing.units import NumberFormat
+from truegauge.rendering.camera import Camera
 
 
 class FormModel(QObject):
@@ -33,9 +36,9 @@ class FormModel(QObject):
 
     changed = Signal()  # the map has come
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, eye: Callable[[], Camera | None] = lambda: None) -> None:
         super().__init__(session)
-        self._session = session
+        self._session, self._eye = session, eye
         self._found = WorkedOut[FormMap | str](session.document, "Form", self.changed.emit)
         self.reason = ""
 
@@ -44,7 +47,15 @@ class FormModel(QObject):
         measured = self.measured
         found = None if measured is None else self._found.get((measured,), lambda: _form_of(measured))
         self.reason = found if isinstance(found, str) else ""
-        return None if isinstance(found, str) else found
+        return None if found is None or isinstance(found, str) else self._as_seen(found)
+
+    def _as_seen(self, found: FormMap) -> FormMap:
+        """Return the map of a plane as it lies in the view, seen from outside."""
+        camera, measured = self._eye(), self.measured
+        if camera is None or measured is None or not isinstance(found.feature, Plane):
+            return found
+        back = measured.nominal.outward * float(found.feature.normal @ camera.back)
+        return found.as_seen(camera.right if back >= 0 else -camera.right, camera.up)
 
     @property
     def is_coming(self) -> bool:
@@ -191,6 +202,7 @@ class FormPage(QWidget):
                 self._session.notify(f"{path.name}: cannot be written ({error.strerror})")
                 return
             self.write_pdf(path)
+            self._session.queue.tell_saved(path)
 
     def ask_print(self) -> None:
         """Ask for a printer and print the page."""

@@ -1,6 +1,7 @@
 """The Measure stage: what is measured of the features, and how it is chosen from the points."""
 
 from truegauge.app.document.needs import needs_characteristics
+from truegauge.app.document.next_step import judge_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.devices.stage import touching
@@ -12,7 +13,7 @@ from truegauge.app.widgets.action import Action
 
 def _build(shell: Shell) -> StageParts:
     s, theme = shell.session, shell.theme
-    form = shell.once(FormModel, lambda: FormModel(s))
+    form = shell.once(FormModel, lambda: FormModel(s, lambda: shell.view.camera))
     page = shell.once(FormPage, lambda: FormPage(form, s, theme))
     bench = MeasureBench(s, theme, form, touching(shell))
     for signal in (s.selection.changed, s.document.evaluated):
@@ -26,10 +27,11 @@ def _build(shell: Shell) -> StageParts:
         if bench.construct.buttons:
             bench.construct.buttons[0].setFocus()
 
+    shell.view.camera_changed.connect(bench.plot.update)
     bench.plot.enlarge_wanted.connect(toggle_page)
     page.closed.connect(toggle_page)
     return StageParts(
-        bench=bench,
+        bench=bench, next=lambda: judge_step(s.document),
         actions=(
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", construct,
                    lambda: bool(s.proposing.offers)),
@@ -41,5 +43,5 @@ def _build(shell: Shell) -> StageParts:
 
 STAGE = Stage(
     key="measure", title="Measure", glyph="measure", missing=needs_characteristics, build=_build, tells_why=True,
-    shows_machine=True, content=ViewContent(selection=True),
+    shows_machine=True, content=ViewContent(datums=True, selection=True),
 )  # fmt: skip

@@ -1,6 +1,7 @@
 """The Part stage: the part, its revision, its drawing."""
 
 from truegauge.app.document.needs import needs_part
+from truegauge.app.document.next_step import part_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.part.bench import PartBench
@@ -17,7 +18,7 @@ def _build(shell: Shell) -> StageParts:
         open_dialog(NominalTable(s, shell.window))
 
     return StageParts(
-        bench=PartBench(s, shell.theme, shell.files.ask_part, edit_nominals),
+        next=lambda: part_step(s.document), bench=PartBench(s, shell.theme, shell.files.ask_part, edit_nominals),
         actions=(
             Action("nominals", "Plan", "Type in nominal features …", "Ctrl+Shift+N", edit_nominals),
             Action("annotations", "Edit", "Take over the drawing (PMI) of the part", "Ctrl+D",
@@ -28,5 +29,5 @@ def _build(shell: Shell) -> StageParts:
 
 STAGE = Stage(
     key="part", title="Part", glyph="part", missing=needs_part, build=_build, tells_why=True,
-    content=ViewContent(tags=False, revision=True),
+    content=ViewContent(datums=True, tags=False, revision=True),
 )  # fmt: skip

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, QTimer
 from truegauge.app.shell.files import file_name
 from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.report.report_preview import ReportPreview
+from truegauge.core.evaluation.results import Evaluation
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.rendering.report_views import report_with_views
@@ -27,6 +28,7 @@ class ReportMaker(QObject):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY_MS)
+        self._saved: Evaluation | None = None
         self._timer.timeout.connect(self.refresh)
         for signal in (self._session.document.plan_changed, self._session.document.evaluated, self.preview.resized):
             signal.connect(self.want_preview)
@@ -48,6 +50,11 @@ class ReportMaker(QObject):
         if self._session.stage == "report":
             self.preview.show_pdf(pdf)
 
+    @property
+    def is_saved(self) -> bool:
+        """Whether the results as they are now were saved in one form or another."""
+        return self._saved is not None and self._saved is self._session.evaluation
+
     def _report(self, *, html: bool = False) -> Callable[[], bytes] | None:
         """Return what makes the report of what is evaluated now; None without results."""
         s = self._session
@@ -62,6 +69,7 @@ class ReportMaker(QObject):
         path = self._files.ask_save(title, kinds, f"{file_name(self._session.plan.name)}{ending}")
         if path and make is not None:
             self._session.files.write(path, make)
+            self._saved = self._session.evaluation
 
     def ask_pdf(self) -> None:
         """Ask where to save the report."""

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 if TYPE_CHECKING:
     from pypdfium2 import PdfDocument
 
+from truegauge.app.widgets.bench import label
+
 
 class ReportPreview(QScrollArea):
     """A column of pages; `resized` says that another width is there for them."""
@@ -25,6 +27,8 @@ class ReportPreview(QScrollArea):
         self._column.setSpacing(14)
         self._column.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
         self.setWidget(inside)
+        self.waiting = label("The pages are made here once there is something to report.", "soft")
+        self._column.addWidget(self.waiting)
         self.pages: list[QLabel] = []
         self._document: PdfDocument | None = None  # while its pages are drawn
         self._index = 0
@@ -43,6 +47,7 @@ class ReportPreview(QScrollArea):
         import pypdfium2
 
         self._forget()
+        self.waiting.hide()
         self._document, self._index = pypdfium2.PdfDocument(data), 0
         self._next_page()
 

@@ -1,6 +1,7 @@
 """The Report stage: the pages before they are saved, and saving them."""
 
 from truegauge.app.document.needs import needs_characteristics
+from truegauge.app.document.next_step import NextStep, judge_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.report.bench import ReportBench
@@ -15,7 +16,15 @@ def _build(shell: Shell) -> StageParts:
     def has_results() -> bool:
         return s.evaluation is not None
 
+    def next_step() -> NextStep | None:
+        if s.evaluation is None:
+            return judge_step(s.document)
+        if not s.plan.title_block.inspector:
+            return NextStep("Say who inspects: the last field of the title block")
+        return None if maker.is_saved else NextStep("Save the report", "save-pdf")
+
     return StageParts(
+        next=next_step,
         bench=ReportBench(s, maker.ask_pdf, maker.ask_csv, maker.ask_html, maker.ask_xlsx),
         middle=lambda: maker.preview, entered=maker.want_preview,
         actions=(
