@@ -4,7 +4,7 @@ import contextlib
 import re
 from itertools import combinations
 
-from PySide6.QtCore import QRectF
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetrics, QFontMetricsF
 from PySide6.QtWidgets import (
     QAbstractScrollArea,
@@ -139,6 +139,21 @@ def widest(window):
             (window.header, window.benches, window.center, window.ledger, window.view)]  # fmt: skip
 
 
+def unnamed(root):
+    """Return what takes the keys, and says nothing to a screen reader."""
+    found = []
+    for w in _shown(root):
+        takes = bool(w.focusPolicy().value & Qt.FocusPolicy.TabFocus.value) and w.focusProxy() is None
+        if not takes or isinstance(w, QScrollArea):
+            continue
+        text = getattr(w, "text", None)
+        tells = callable(text) and not isinstance(w, QLineEdit | QAbstractSpinBox)  # what is typed is no name
+        said = w.accessibleName() or (text() if tells else "")
+        if not said:
+            found.append(f"has no name: {type(w).__name__} in {type(w.parentWidget()).__name__}")
+    return found
+
+
 def overlays(view, *, tags=True):
     """Return what floats over the view on other floating things, or tags on the part's silhouette."""
     k = TEXT.factor
@@ -197,7 +212,7 @@ def everything(window, width=0):
         found = [f"the window is {window.width()} wide instead of {width}: {widest(window)}"]
     else:
         found = []
-    found += [*dict.fromkeys(short), *cut_texts(window), *overlapping(window)]
+    found += [*dict.fromkeys(short), *cut_texts(window), *overlapping(window), *unnamed(window)]
     if window.view.isVisible():
         window.view.finish()
         found += overlays(window.view)

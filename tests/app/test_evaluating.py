@@ -109,6 +109,7 @@ def test_spot_checks_are_picked_typed_and_made_as_grids(stage, qtbot, settle, tm
     settle()
     assert s.plan.spots[-1].place == pytest.approx((100.0, 15.0, 48.0), abs=0.5)
     assert s.evaluation.results[-1].state == State.WITHIN
+    qtbot.keyClick(stage.view, Qt.Key.Key_Escape)  # the spot that is selected, then the tool
     qtbot.keyClick(stage.view, Qt.Key.Key_Escape)
     assert s.pointer.picker is None
     assert not page.pick.isChecked()
@@ -186,6 +187,7 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     stage.get(SectionPage).tools["angle"].click()
     sheet.take(np.array([10.0, 7.0]), 3.0)
     sheet.take(np.array([20.0, 7.0]), 3.0)
+    qtbot.keyClick(sheet, Qt.Key.Key_Escape)  # lets the dimension go that was made
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)
     assert sheet.tool is None
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QFileDialog
 
 from truegauge import demo
 from truegauge.app.document import recovery
@@ -244,13 +244,13 @@ def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle)
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(demo.SCAN))])
     given.append(CANCEL)
-    drop = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
-                      Qt.KeyboardModifier.NoModifier)  # fmt: skip
-    QApplication.sendEvent(loaded, drop)
+    how = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    drop = QDropEvent(QPointF(300, 300), *how)
+    loaded.drops.eventFilter(loaded, drop)
     settle()
     assert loaded.session.sample.touches == (TOUCH,)
     given.append("Discard")
-    QApplication.sendEvent(loaded, drop)
+    loaded.drops.eventFilter(loaded, drop)
     settle()
     assert asked == ["Unsaved sample"] * 2
     assert not loaded.session.sample.touches

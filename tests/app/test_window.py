@@ -39,9 +39,8 @@ def click(window, qtbot, point, modifier=Qt.KeyboardModifier.NoModifier):
 def drop(window, *paths):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
-    drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
-                      Qt.KeyboardModifier.NoModifier)  # fmt: skip
-    QApplication.sendEvent(window, drop)
+    how = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    window.drops.eventFilter(window, QDropEvent(QPointF(50, 50), *how))
 
 
 def row(window, number):
@@ -402,7 +401,7 @@ def test_turning_zooming_and_keys_move_the_camera_and_rest_is_sharp(loaded, qtbo
 
 
 def test_the_command_finder_finds_and_runs(loaded, qtbot):
-    loaded.open_finder()
+    loaded.help.open_finder()
     finder = loaded.findChild(Finder)
     finder.text.setText("theme")
     assert finder.list.item(0).text().startswith("Day or night theme")

@@ -17,10 +17,10 @@ from truegauge.app.shell.commands import display_actions, edit_actions, selectio
 from truegauge.app.shell.drops import Drops
 from truegauge.app.shell.examples import begin, examples
 from truegauge.app.shell.files import FileDialogs
-from truegauge.app.shell.finder import Finder
 from truegauge.app.shell.floating import Floating
 from truegauge.app.shell.focus import Focus
 from truegauge.app.shell.header import Header
+from truegauge.app.shell.help import Help
 from truegauge.app.shell.letting_go import let_go
 from truegauge.app.shell.rail import Rail
 from truegauge.app.shell.shell import Shell
@@ -67,7 +67,8 @@ class MainWindow(QMainWindow):
         self._suit()
         self._on_stage_changed()
         self.floating.place()
-        self.focus = Focus(self, lambda: (self.rail, self.header, self.benches, self.middle, self.ledger), self.view)
+        areas = (self.rail, self.header, self.benches, self.middle, self.ledger, self.help.guide)
+        self.focus = Focus(self, areas, self.view)
         self.view.setFocus()
 
     def _build(self) -> None:
@@ -112,6 +113,8 @@ class MainWindow(QMainWindow):
         below.addWidget(self.middle, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
+        self.help = Help(self, t, self._guide_page, lambda: self.actions_table)
+        below.addWidget(self.help.guide)
 
     def _connect(self) -> None:
         s = self.session
@@ -122,8 +125,9 @@ class MainWindow(QMainWindow):
         s.document.plan_changed.connect(self._show_title)
         s.run_changed.connect(self.header.refresh)
         s.run_changed.connect(self.ledger.list.viewport().update)
-        self.header.finder_wanted.connect(self.open_finder)
-        self.rail.menu_wanted.connect(self.open_menu)
+        self.header.finder_wanted.connect(self.help.open_finder)
+        self.help.resized.connect(self._suit)
+        self.rail.menu_wanted.connect(lambda: self._trigger("menu"))
 
     def _actions(self) -> list[Action]:
         s = self.session
@@ -140,9 +144,8 @@ class MainWindow(QMainWindow):
             *display_actions(s),
             *of_stages,
             *stage_actions(s),
-            Action("finder", "Help", "Find a command …", "Ctrl+K", self.open_finder),
+            *self.help.commands(self.rail.menu_button),
             *self.floating.commands(),
-            Action("menu", "Help", "Open the menu", "Alt+M", self.open_menu),
         ]
 
     def _trigger(self, command: str) -> None:
@@ -160,7 +163,9 @@ class MainWindow(QMainWindow):
     def _suit(self) -> None:
         """Give bench and ledger the widths that suit window and text."""
         self.benches.setFixedWidth(panel_sized(_BENCH))
-        self.ledger.suit(self.width(), self.rail.width() + self.benches.width())
+        guide = self.help.guide
+        beside = self.rail.width() + self.benches.width() + (guide.width() if guide.is_open else 0)
+        self.ledger.suit(self.width(), beside)
         self.floating.place()
 
     def _on_text_resized(self) -> None:
@@ -179,6 +184,9 @@ class MainWindow(QMainWindow):
     def focusNextPrevChild(self, forward: bool) -> bool:
         """Walk as the eye does."""
         return self.focus.step(forward=forward)
+
+    def _guide_page(self) -> str:
+        return "begin" if self.center.currentWidget() is self.start else self.session.stage
 
     # Stages ----------------------------------------------------------------------------------------------------
 
@@ -216,14 +224,6 @@ class MainWindow(QMainWindow):
         mark = "" if self.session.document.history.is_saved else "*"
         self.setWindowTitle(f"{self.session.plan.name}{mark} - True Gauge")
         self.files.note_plan()
-
-    def open_finder(self) -> None:
-        """Open the command finder."""
-        Finder(self.actions_table, self).open_over()
-
-    def open_menu(self) -> None:
-        """Open the menu beside its button."""
-        self.actions_table.open_menu(self.rail.menu_button)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Ask about unsaved work, then stop all work; a file that is being saved is waited for."""

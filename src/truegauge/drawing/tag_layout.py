@@ -214,7 +214,8 @@ def _slots(tags: Sequence[TagBox], area: Box, layout: Layout) -> list[_Slot]:
             if layout == "around":
                 end = "bottom " if y < area.y + height else "top " if y + height > area.bottom - height else ""
             slots.append(_Slot(Box(area.x, y, width, height), f"{end}right"))
-            slots.append(_Slot(Box(area.right - width, y, width, height), f"{end}left"))
+            if area.width >= 2 * width + _GAP:  # else the columns would lie on each other
+                slots.append(_Slot(Box(area.right - width, y, width, height), f"{end}left"))
     if layout in ("rows", "around"):
         inner = area.x + width + _GAP if layout == "around" else area.x
         room = area.width - 2 * (width + _GAP) if layout == "around" else area.width

@@ -24,7 +24,7 @@ def test_cells_lie_as_their_points_on_the_screen(seed):
     flat = rng.uniform([-40, -12], [40, 12], size=(4000, 2))
     points = flat @ turned[:, :2].T + rng.normal(size=3) * 50
     points += (0.01 * np.sin(flat[:, :1] / 9) + 0.02 * np.cos(flat[:, 1:] / 4)) * turned[:, 2]
-    plane = associate(Shape.PLANE, points)
+    plane = associate(Shape.PLANE, points).feature
     made = form_map(plane, points, plane.distances(points))
     outward = plane.normal
     right, up = random_eye(rng, outward)
@@ -33,8 +33,8 @@ def test_cells_lie_as_their_points_on_the_screen(seed):
     assert np.nanmax(seen.heights) == np.nanmax(made.heights)
     # The directions go right and up on the screen, and make a picture seen from outside: right-handed with the normal.
     across, along = seen.directions
-    assert across @ right > 0
-    assert along @ up > 0
+    turns = [(across, along), (along, -across), (-across, -along), (-along, across)]
+    assert across @ right + along @ up == pytest.approx(max(a @ right + b @ up for a, b in turns))
     assert np.linalg.det(np.array([across, along, outward])) == pytest.approx(1.0, abs=1e-9)
     # By definition: the height of a cell is the mean distance of the points whose places fall into it.
     place = points - plane.pose.origin
@@ -53,6 +53,6 @@ def test_cells_lie_as_their_points_on_the_screen(seed):
 def test_what_is_round_stays_as_it_is(rng):
     angle, z = rng.uniform(-np.pi, np.pi, 2000), rng.uniform(0, 30, 2000)
     points = np.column_stack([10 * np.cos(angle), 10 * np.sin(angle), z])
-    bore = associate(Shape.CYLINDER, points)
+    bore = associate(Shape.CYLINDER, points).feature
     made = form_map(bore, points, bore.distances(points))
     assert made.as_seen(np.array([1.0, 0, 0]), np.array([0, 1.0, 0])) is made

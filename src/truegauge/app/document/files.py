@@ -216,11 +216,19 @@ class Files:
 
         self.write(path, make)
 
-    def write(self, path: Path, make: Callable[[], bytes]) -> None:
-        """Make and write a file in the background; what fails is told, and the window stays open until it is done."""
+    def write(self, path: Path, make: Callable[[], bytes], then: Callable[[], None] = lambda: None) -> None:
+        """Make and write a file in the background, `then` go on.
+
+        What fails is told, and the window stays open until it is done.
+        """
         queue = self._document.queue
+
+        def done(_: object) -> None:
+            queue.tell_saved(path)
+            then()
+
         queue.start(
-            lambda progress: write_whole(path, make()), lambda _: queue.tell_saved(path), f"Saving {path.name}",
+            lambda progress: write_whole(path, make()), done, f"Saving {path.name}",
             must=True,
         )  # fmt: skip
 

@@ -1,6 +1,6 @@
 """Where the keys go: Tab walks as the eye does; what hides hands the focus to the view, not to a button by chance."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 
 from PySide6.QtCore import QObject, QPoint, Qt
 from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
@@ -10,9 +10,9 @@ _ROW = 12  # pixels: widgets whose middles are no further apart stand in one row
 
 
 class Focus(QObject):
-    """Of one window; `areas` tells its parts in the order in which they are read, `home` who gets what nobody has."""
+    """Of one window; `areas` are its parts in the order in which they are read, `home` who gets what nobody has."""
 
-    def __init__(self, window: QWidget, areas: Callable[[], Sequence[QWidget]], home: QWidget) -> None:
+    def __init__(self, window: QWidget, areas: Sequence[QWidget], home: QWidget) -> None:
         super().__init__(window)
         self._window, self._areas, self._home = window, areas, home
         app = QApplication.instance()
@@ -46,7 +46,7 @@ class Focus(QObject):
         return True
 
     def _in_order(self) -> Iterator[QWidget]:
-        for area in self._areas():
+        for area in self._areas:
             if not area.isVisible():
                 continue
             inside = [w for w in (area, *area.findChildren(QWidget)) if _takes_focus(w)]

@@ -74,6 +74,7 @@ class Bench(QWidget):
             session.showing.changed,
         ):
             signal.connect(self._on_changed)
+        session.queue.busy_changed.connect(lambda: self.show_next() if self.isVisible() else None)
 
     def _build(self) -> None:
         raise NotImplementedError

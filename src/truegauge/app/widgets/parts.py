@@ -17,13 +17,17 @@ def row(*widgets: QWidget | str) -> QWidget:
     line = QHBoxLayout(made)
     line.setContentsMargins(0, 0, 0, 0)
     line.setSpacing(5)
+    words = ""
     for k, w in enumerate(widgets):
         if isinstance(w, str):
+            words = w
             line.addWidget(label(w, "soft"))
             if k == 0 and len(widgets) == 2:
                 line.addStretch()
         else:
             line.addWidget(w, 1 if isinstance(w, QPushButton | Choice) else 0)
+            if words and not w.accessibleName() and not isinstance(w, QPushButton):
+                w.setAccessibleName(words)
     return made
 
 

@@ -6,6 +6,7 @@ plane is a height map. Form (ISO 1101) is the width of the minimum zone of the p
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -95,21 +96,28 @@ class FormMap:
     def as_seen(self, right: Vector, up: Vector) -> "FormMap":
         """Return the map of a plane turned so that it lies as it is seen from outside: u to the right, v upwards.
 
-        `right` and `up` are unit vectors of the eye; of the eight ways to lay the grid the nearest to them is taken.
+        `right` and `up` are unit vectors of the eye; the nearest of the four turns of the grid is taken, never its
+        mirror image.
         """
         if self.directions is None:
             return self
-        seen = self.directions @ np.array([right, up]).T  # (2, 2): what u and v are on the screen
-        straight, turned = np.abs(seen[0, 0]) + np.abs(seen[1, 1]), np.abs(seen[0, 1]) + np.abs(seen[1, 0])
-        u, v, raw, heights, directions = self.u, self.v, self.raw, self.heights, self.directions
-        if turned > straight:
-            u, v, raw, heights, directions, seen = v, u, raw.T, heights.T, directions[::-1], seen[::-1]
-        if seen[0, 0] < 0:
-            u, raw, heights = -u[::-1], raw[:, ::-1], heights[:, ::-1]
-        if seen[1, 1] < 0:
-            v, raw, heights = -v[::-1], raw[::-1], heights[::-1]
-        signs = np.where(np.diag(seen) < 0, -1.0, 1.0)
-        return replace(self, u=u, v=v, raw=raw, heights=heights, directions=signs[:, None] * directions)
+        made = self if float(np.cross(*self.directions) @ np.cross(right, up)) > 0 else self._flipped()
+        turns = [made]
+        for _ in range(3):
+            turns.append(turns[-1]._turned())
+        return max(turns, key=lambda m: float(np.sum(cast(Points, m.directions) * np.array([right, up]))))
+
+    def _flipped(self) -> "FormMap":
+        """Return the map with u the other way."""
+        u, v = cast(Points, self.directions)
+        return replace(self, u=-self.u[::-1], raw=self.raw[:, ::-1], heights=self.heights[:, ::-1],
+                       directions=np.array([-u, v]))  # fmt: skip
+
+    def _turned(self) -> "FormMap":
+        """Return the map turned by a quarter: v becomes u, and u runs down."""
+        u, v = cast(Points, self.directions)
+        return replace(self, u=self.v, v=-self.u[::-1], raw=self.raw.T[::-1], heights=self.heights.T[::-1],
+                       directions=np.array([v, -u]))  # fmt: skip
 
     def peak_to_valley(self) -> float:
         """Return the range of the filtered heights over the associated feature, mm."""

@@ -54,6 +54,8 @@ def row_of(text: str, *widgets: QWidget) -> QWidget:
         line.addStretch()
     for widget in widgets:
         line.addWidget(widget, 1 if isinstance(widget, QComboBox) else 0)
+        if not widget.accessibleName():
+            widget.setAccessibleName(text)
     return row
 
 
@@ -105,6 +107,7 @@ class KindPanel(QWidget):
         self.base = Choice()
         self.base.activated.connect(self._on_base)
         self.features = Choice()
+        self.features.setAccessibleName("add a feature of the plan")
         self.features.activated.connect(self._on_feature)
         column.addWidget(self.pick)
         column.addWidget(self.features)
@@ -128,6 +131,7 @@ class KindPanel(QWidget):
         line.addWidget(self.before)
         line.addWidget(self.after)
         self.criterion = Choice()
+        self.criterion.setAccessibleName("criterion of the fit")
         for key, text in _CRITERIA.items():
             self.criterion.addItem(text, key)
         self.criterion.activated.connect(lambda _: self._align.edit(criterion=self.criterion.currentData()))

@@ -126,6 +126,7 @@ class MeasureBench(Bench):
         self.column.addWidget(self.touching)
         self.find_field = QLineEdit()
         self.find_field.setPlaceholderText("Find")
+        self.find_field.setAccessibleName("find features")
         self.find_field.setClearButtonEnabled(True)
         self.find_field.textChanged.connect(self.refresh)
         self.column.addWidget(self.find_field)

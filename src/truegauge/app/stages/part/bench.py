@@ -40,14 +40,14 @@ class PartBench(Bench):
         self.notes = label("", "soft", wrap=True)
         self.hint = label("", "soft", wrap=True)
         self.bodies_heading = label("Bodies", "heading")
-        self.bodies = self._list()
+        self.bodies = self._list("bodies")
         self.drawing = label("Drawing in the file", "heading")
         self.drawing_text = label("", "soft", wrap=True)
         self.take_over = button("Take over the drawing", self.session.document.take_over_annotations)
         self.changes_heading = label("Changed since the revision before", "heading", wrap=True)
-        self.changes = self._list()
+        self.changes = self._list("what changed since the revision before")
         self.elements_heading = label("Found on the part", "heading")
-        self.elements = self._list()
+        self.elements = self._list("found on the part")
         self.pattern = button("", self.session.selection.take_pattern)
         self.open = button("Open part …", self._open_part)
         self.typed = button("Nominal features …", self._edit_nominals)
@@ -58,8 +58,9 @@ class PartBench(Bench):
             self.column.addWidget(widget)
         self.column.addStretch()
 
-    def _list(self) -> QListWidget:
+    def _list(self, name: str) -> QListWidget:
         made = QListWidget()
+        made.setAccessibleName(name)
         made.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         made.setTextElideMode(Qt.TextElideMode.ElideRight)

@@ -68,8 +68,8 @@ class ReportMaker(QObject):
         """Ask where, and save there."""
         path = self._files.ask_save(title, kinds, f"{file_name(self._session.plan.name)}{ending}")
         if path and make is not None:
-            self._session.files.write(path, make)
-            self._saved = self._session.evaluation
+            evaluation = self._session.evaluation
+            self._session.files.write(path, make, lambda: setattr(self, "_saved", evaluation))
 
     def ask_pdf(self) -> None:
         """Ask where to save the report."""
