@@ -144,5 +144,7 @@ class Evaluating(QObject):
 def _evaluator(model: CadModel) -> Evaluator:
     from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.formats.disk_shelf import DiskShelf
+    from truegauge.rendering.outline import outermost_places
 
+    outermost_places(model)  # tags ask for it when they are painted first
     return Evaluator(model, shelf=DiskShelf())

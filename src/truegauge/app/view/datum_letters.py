@@ -25,7 +25,8 @@ class DatumLetters:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        self._feet: dict[str, tuple[object, Anchor]] = {}
+        self._feet: dict[str, tuple[object, Anchor | None]] = {}
+        self._feet_of: tuple[Camera, frozenset[int]] | None = None  # seen from where, without which faces
         self.boxes: dict[str, QRectF] = {}  # what was painted
 
     def paint(
@@ -37,17 +38,20 @@ class DatumLetters:
         if s.evaluator is None or s.model is None or not s.evaluator.can_pick:
             return
         hidden = s.shown.look.mask(len(s.model.faces)) if s.shown.look.hidden else None
+        seen = self._feet_of
+        still = moving or (seen is not None and seen[0] is camera and seen[1] == s.shown.look.hidden)
+        if not moving:
+            self._feet_of = (camera, s.shown.look.hidden)
         taken = list(taken)
         view = QRectF(QPointF(0, 0), size).adjusted(4, 4, -4, -4)
         for datum in s.plan.datums:
             feature = s.plan.feature(datum.feature)
             known = self._feet.get(datum.letter)
-            if moving and known is not None and known[0] == feature:
-                anchor: Anchor | None = known[1]
+            if still and known is not None and known[0] == feature:
+                anchor = known[1]
             else:
                 anchor = feature_anchor(s.evaluator, s.plan, feature, camera, hidden)
-                if anchor is not None:
-                    self._feet[datum.letter] = (feature, anchor)
+                self._feet[datum.letter] = (feature, anchor)
             if anchor is None or not anchor.is_seen:
                 continue
             x, y, _ = camera.project(anchor.place, size.width() / max(1.0, size.height()))[0]

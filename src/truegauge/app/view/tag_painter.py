@@ -34,6 +34,7 @@ class TagsShown:
     left_out: int = 0
     under_pointer: str = ""  # a small one opens
     feet: dict[str, tuple[Result, Anchor]] = field(default_factory=dict)  # they stay while the view moves
+    feet_of: tuple[Camera, frozenset[int]] | None = None  # seen from where, without which faces
 
     def at(self, place: QPointF) -> str:
         """Return the characteristic whose tag is at a place; empty for none."""
@@ -68,7 +69,12 @@ def paint_tags(
     if session.evaluation is None or session.evaluator is None or not tags or not session.shown.tags:
         return
     with PainterSurface(painter) as surface:
-        every = _tags(surface, session, camera, view, dragged, shown.feet if moving else {})
+        seen = (camera, session.shown.look.hidden)
+        # Looking for places that are seen takes a while: once for every place to look from.
+        still = shown.feet_of is not None and shown.feet_of[0] is camera and shown.feet_of[1] == seen[1]
+        every = _tags(surface, session, camera, view, dragged, shown.feet if moving or still else {})
+        if not moving:
+            shown.feet_of = seen
         shown.feet = {key: (tag.result, tag.foot) for key, tag in every.items()}
         beside = SCALE_SIDE if session.shown.wants_map or session.shown.scan_map else _MARGIN
         below = BELOW + (_STRIP if session.selection.groups else 0.0)
