@@ -66,7 +66,7 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     idle()
     session.set_stage("align")
     window.get(AlignModel).choose("touches")
-    window.get(GuideModel).start_with()
+    window.get(GuideModel).start_with("machine")
     for k in range(1, 8):
         window.get(GuideModel).operator_touches()
         _until(lambda n=k: len(window.get(GuideModel).touches) == n and not m.busy)

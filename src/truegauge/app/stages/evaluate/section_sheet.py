@@ -2,13 +2,13 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of
-from truegauge.app.widgets.theme import Theme, state_color
+from truegauge.app.widgets.theme import Theme, font, state_color
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.sections import SectionCurves, section_curves
 from truegauge.core.plan.readings import DimensionKind, Section, SectionDimension, Span
@@ -85,10 +85,17 @@ class SectionView(QWidget):
         """Show all of the section."""
         if self.drawing is not None:
             x0, y0, x1, y1 = self.drawing.box
-            self._middle = np.array([(x0 + x1) / 2, (y0 + y1) / 2])
             room = room_of(self)
             across, along = max(60.0, room.width() - 2 * _EDGE - _SCALE), max(60.0, room.height() - _EDGE - _FOOT)
+            # Values have their size in pixels, whatever the scale: room is made for them at the sides.
+            widest = [QFontMetricsF(font(_LETTERS, bold=True)).horizontalAdvance(w.text) for w in self.drawing.words]
+            half = [(w.at[0], wide / 2 + _LETTERS) for w, wide in zip(self.drawing.words, widest, strict=True)]
+            for _ in range(3):
+                self._scale = min(across / max(x1 - x0, 1e-6), along / max(y1 - y0, 1e-6))
+                x0 = min([x0, *(x - wide / self._scale for x, wide in half)])
+                x1 = max([x1, *(x + wide / self._scale for x, wide in half)])
             self._scale = min(across / max(x1 - x0, 1e-6), along / max(y1 - y0, 1e-6))
+            self._middle = np.array([(x0 + x1) / 2, (y0 + y1) / 2])
         self.update()
 
     def set_tool(self, tool: DimensionKind | None) -> None:
