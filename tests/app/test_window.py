@@ -64,7 +64,7 @@ def test_a_dropped_part_is_shown_and_a_dropped_scan_is_aligned(window, settle, e
     alignment = window.session.evaluation.alignment
     assert np.array_equal(alignment.part_from_scan, evaluation.alignment.part_from_scan)
     window.session.set_stage("align")
-    assert window.parts["align"].bench.rms.text() == f"{alignment.rms:.3f}"
+    assert window.parts["align"].bench.rms.text() == f"{1000 * alignment.rms:.1f} µm"
     assert window.parts["align"].bench.pairs.values["points used"].text() == f"{alignment.points_used:,}"
     assert "rms" in window.header.alignment.text()
 

@@ -8,6 +8,7 @@ from truegauge.drawing.typed_length import ANGLES, UNITS, typed_value
 
 MM_PER_INCH = 25.4
 DEGREES = "°"
+_LITTLE = 20  # steps: a length of fewer has less than two digits that can be read
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,29 @@ class NumberFormat:
         """Return a deviation with its sign."""
         text = self.value(length_mm)
         return text if text.startswith("-") or not text.strip(f"0.{DEGREES}") else f"+{text}"
+
+    def fine(self, length_mm: float) -> str:
+        """Return a small length with its unit, in µm (µin) where the decimals of the plan say little: "9.7 µm"."""
+        if abs(length_mm) >= _LITTLE * self.step or self.unit == DEGREES:
+            return f"{self.value(length_mm)} {self.unit}" if self.unit != DEGREES else self.value(length_mm)
+        small, factor = ("µin", 1e6 / MM_PER_INCH) if self.unit == "inch" else ("µm", 1e3)
+        shown = length_mm * factor
+        digits = 0 if abs(shown) >= 10 else 1 if abs(shown) >= 1 else 2
+        text = f"{shown:.{digits}f}"
+        return f"{text if text.strip('-0.') else '0'} {small}"
+
+    def fine_signed(self, length_mm: float) -> str:
+        """Return a small deviation with sign and unit."""
+        text = self.fine(length_mm)
+        return f"+{text}" if length_mm > 0 and text.strip("0. µmin") else text
+
+    def area(self, area_mm2: float) -> str:
+        """Return an area with its unit, three digits of it."""
+        shown = area_mm2 / self._factor**2
+        size = abs(shown)
+        digits = 0 if size >= 100 else 1 if size >= 10 else 2
+        text = f"{shown:,.{digits}f}" if size >= 1 else f"{shown:.3g}"
+        return f"{text} {'in²' if self.unit == 'inch' else 'mm²'}"
 
     def parse(self, text: str) -> float:
         """Return the mm (or rad) of a typed number or sum, in any unit: "30+0.02", "0.1 mm" (ValueError: none)."""

@@ -95,6 +95,12 @@ class Session(QObject):
     # What is shown, and where the user is
 
     @property
+    def shows_scale(self) -> bool:
+        """Whether what the colours of a map mean is to be told: there is one, or it comes."""
+        scanned = self.sample is not None and len(self.sample.points) > 0
+        return self.shown.scan_map or (self.shown.wants_map and scanned)
+
+    @property
     def shown(self) -> Shown:
         """What is shown."""
         return self.showing.value

@@ -39,7 +39,12 @@ class Floating(QObject):
         session.queue.noticed.connect(self.notice.show_notice)
         session.stage_changed.connect(self.notice.leave_stage)
         session.pointer.changed.connect(self._on_hover_changed)
-        for signal in (session.showing.changed, session.document.evaluated, view.resized):
+        for signal in (
+            session.showing.changed,
+            session.document.sample_changed,
+            session.document.evaluated,
+            view.resized,
+        ):
             signal.connect(self.place)
 
     def commands(self) -> list[Action]:
@@ -51,8 +56,8 @@ class Floating(QObject):
 
     def place(self) -> None:
         """Put everything where it belongs."""
-        view, shown = self._view, self._session.shown
-        self.scale.setVisible(shown.wants_map or shown.scan_map)
+        view = self._view
+        self.scale.setVisible(self._session.shows_scale)
         height, wide = min(sized(380), view.height() - sized(150)), sized(104)
         top = max(40, (view.height() - height) // 2 - 20)
         self.scale.setGeometry(view.width() - wide - 4, top, wide, max(120, height))

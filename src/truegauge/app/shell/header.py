@@ -38,8 +38,8 @@ class Header(QWidget):
 
     def _build(self) -> None:
         layout = QHBoxLayout(self)
-        layout.setContentsMargins(14, 0, 10, 0)
-        layout.setSpacing(12)
+        layout.setContentsMargins(14, 0, 8, 0)
+        layout.setSpacing(10)
         self.title, self.revision = Shrinking(), Shrinking()
         self.title.setProperty("role", "title")
         self.revision.setProperty("role", "soft")
@@ -105,7 +105,7 @@ class Header(QWidget):
             doubt = ", not trusted" if alert else ""
             name = self._session.plan.alignment().name or "Aligned"
             name = self.alignment.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, _NAME_ROOM)
-            text = f"{name}   rms {numbers.value(evaluation.alignment.rms)}{doubt}"
+            text = f"{name}   rms {numbers.fine(evaluation.alignment.rms)}{doubt}"
             if evaluation.temperature:
                 text += "   at 20 °C"
         self.alignment.setToolTip(evaluation.temperature if evaluation is not None else "")

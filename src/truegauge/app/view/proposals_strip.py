@@ -39,8 +39,7 @@ class ProposalsStrip(QFrame):
 
     @property
     def _scale_width(self) -> int:
-        shown = self._session.shown
-        return _SCALE if shown.wants_map or shown.scan_map else 14
+        return _SCALE if self._session.shows_scale else 14
 
     def _what(self) -> str:
         evaluator = self._session.evaluator

@@ -76,7 +76,7 @@ def paint_tags(
         if not moving:
             shown.feet_of = seen
         shown.feet = {key: (tag.result, tag.foot) for key, tag in every.items()}
-        beside = SCALE_SIDE if session.shown.wants_map or session.shown.scan_map else _MARGIN
+        beside = SCALE_SIDE if session.shows_scale else _MARGIN
         below = BELOW + (_STRIP if session.selection.groups else 0.0)
         area = Box(
             view.left() + _MARGIN, view.top() + _MARGIN, max(40.0, view.width() - _MARGIN - beside),

@@ -15,6 +15,7 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.drawing.units import NumberFormat
 
 ROW = 50
+_RMS = " · rms "
 _ID = Qt.ItemDataRole.UserRole
 
 
@@ -64,7 +65,7 @@ class AlignmentList(QListWidget):
         if result is None:
             return kind
         numbers = NumberFormat(plan.unit, plan.decimals)
-        return f"{kind} · rms {numbers.value(result.rms)}"
+        return f"{kind}{_RMS}{numbers.fine(result.rms)}"
 
     def paint_row(self, painter: QPainter, box: QRectF, key: str, *, selected: bool) -> None:
         """Draw one row."""
@@ -81,25 +82,28 @@ class AlignmentList(QListWidget):
             painter.drawRoundedRect(box.adjusted(0, 1, -2, -1), 6, 6)
         draw_dial(painter, QPointF(box.x() + 24, box.center().y()), 17, align.freedoms_of(key), theme)
         in_force = key == plan.in_force
-        left, width = box.x() + 48, box.width() - 56
+        left, width = box.x() + 46, box.width() - 52
         painter.setFont(font(13, bold=True))
         painter.setPen(QColor(theme.ink))
-        mark = "in force" if in_force else ""
+        said = self.line(key)
+        kind, _, rms = said.partition(_RMS)
         room = width - (58 if in_force else 0)
         called = plan.alignment(key).name
         name = painter.fontMetrics().elidedText(called, Qt.TextElideMode.ElideRight, int(room))
         painter.drawText(QRectF(left, box.y() + 6, room, 18), Qt.AlignmentFlag.AlignVCenter, name)
-        painter.setFont(font(12))
+        painter.setFont(font(11.5))
         session = align.session
         # Before anything is measured, and while it is, nothing is wrong yet.
         missing = isinstance(result, NotComputed) and session.sample is not None and not session.in_run
         bad = missing or (isinstance(result, Alignment) and not result.trusted)
         painter.setPen(QColor(theme.outside if bad else theme.soft))
-        text = painter.fontMetrics().elidedText(self.line(key), Qt.TextElideMode.ElideRight, int(width))
-        painter.drawText(QRectF(left, box.y() + 25, width, 18), Qt.AlignmentFlag.AlignVCenter, text)
-        if mark:
+        below = QRectF(left, box.y() + 25, width, 18)
+        text = painter.fontMetrics().elidedText(kind, Qt.TextElideMode.ElideRight, int(width - (64 if rms else 0)))
+        painter.drawText(below, Qt.AlignmentFlag.AlignVCenter, text)
+        at_right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.drawText(below, at_right, rms)
+        if in_force:
             painter.setPen(QPen(QColor(theme.accent), 1))
             painter.setFont(font(11.5, bold=True))
-            painter.drawText(QRectF(left, box.y() + 6, width, 18),
-                             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, mark)  # fmt: skip
+            painter.drawText(QRectF(left, box.y() + 6, width, 18), at_right, "in force")
         painter.restore()

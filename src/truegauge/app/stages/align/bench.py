@@ -179,11 +179,11 @@ class AlignBench(Bench):
             self._refresh_missing(result)
             return
         n = self.numbers
-        self.rms.setText(n.value(result.rms))
+        self.rms.setText(n.fine(result.rms))
         what = "rms at the targets" if result.targets else "rms to the surfaces"
         if self.align.own.kind == "given":
             what = "nothing is fitted"
-        self.rms_unit.setText(f"{n.unit} {what}, largest {n.value(result.largest)}")
+        self.rms_unit.setText(f"{what}, largest {n.fine(result.largest)}")
         say(self.trust, _trust(result))
         say(self.doubts, "\n".join(f"Not trusted: {d}." for d in result.doubts))
         read = self.session.sample.notes if self.session.sample is not None else ()

@@ -36,6 +36,7 @@ from truegauge.core.plan.alignments import (
 )
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.typed_number import typed_number
+from truegauge.drawing.units import NumberFormat
 
 _CRITERIA = {"least_squares": "least squares", "largest": "smallest largest deviation", "within": "most points within"}
 _MATCHINGS = {"name": "by name", "order": "by order", "geometry": "by their distances"}
@@ -240,10 +241,12 @@ class KindPanel(QWidget):
         count = len(result.candidates) if result is not None else 0
         self.poses_row.setVisible(count > 1)
         if result is not None and count > 1:
+            plan = self._align.session.plan
+            numbers = NumberFormat(plan.unit, plan.decimals)
             one = result.candidates[min(own.candidate, count - 1)]
-            self.poses.setText(f"pose {own.candidate + 1} of {count}, rms {one.rms:.4f}")
+            self.poses.setText(f"pose {own.candidate + 1} of {count}, rms {numbers.fine(one.rms)}")
             lines = [
-                f"{k + 1}: rms {c.rms:.4f} mm, {100 * c.share:.1f} % of the points"
+                f"{k + 1}: rms {numbers.fine(c.rms)}, {100 * c.share:.1f} % of the points"
                 for k, c in enumerate(result.candidates)
             ]
             self.poses.setToolTip("\n".join(lines))

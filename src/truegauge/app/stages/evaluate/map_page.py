@@ -183,10 +183,10 @@ class MapPage(QWidget):
                 ("within tolerance", f"{100 * found.within:.1f} %"),
                 ("points", f"{t.count:,}"),
                 ("strays left out", f"{t.strays:,}"),
-                ("mean", numbers.signed(t.mean)),
-                ("standard deviation", numbers.value(t.std)),
+                ("mean", numbers.fine_signed(t.mean)),
+                ("standard deviation", numbers.fine(t.std)),
                 ("5 %, 95 %", f"{numbers.signed(t.p05)}, {numbers.signed(t.p95)}"),
-                ("median", numbers.signed(t.p50)),
+                ("median", numbers.fine_signed(t.p50)),
                 ("least, greatest", f"{numbers.signed(t.min)}, {numbers.signed(t.max)}"),
             ]
         )
@@ -198,7 +198,7 @@ class MapPage(QWidget):
             self.outside.setVisible(self.session.shown.map)
             return
         total = sum(a.size for a in areas)
-        self.outside.setText(f"Outside: {len(areas)} areas, {total:,.0f} mm²" if areas else "Nothing outside")
+        self.outside.setText(f"Outside: {len(areas)} areas, {numbers.area(total)}" if areas else "Nothing outside")
         self.outside.setVisible(self.session.shown.map)
         self.list.setVisible(self.session.shown.map and bool(areas))
         words = [self._words(a, numbers) for a in areas[:_LISTED]]
@@ -216,4 +216,4 @@ class MapPage(QWidget):
         s = self.session
         feature = s.plan.feature_with_faces(whole_surface(s.model, area.face)) if s.model is not None else None
         where = feature.name if feature else f"face {area.face}"
-        return f"{numbers.signed(area.worst)}   {area.size:,.1f} mm²   {where}"
+        return f"{numbers.signed(area.worst)}   {numbers.area(area.size)}   {where}"
