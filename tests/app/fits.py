@@ -154,13 +154,15 @@ def unnamed(root):
     return found
 
 
-def overlays(view, *, tags=True):
+def overlays(view, notice=None, *, tags=True):
     """Return what floats over the view on other floating things, or tags on the part's silhouette."""
     k = TEXT.factor
     places = {}
     for child in view.children():
         if isinstance(child, QWidget) and child.isVisibleTo(view):
             places[_said(child)] = QRectF(child.geometry())
+    if notice is not None and notice.isVisible():
+        places["message"] = QRectF(notice.geometry())
     height = view.height()
     places["directions of the axes"] = QRectF(8 * k, height - 92 * k, 64 * k, 62 * k)
     places["ruler"] = QRectF(16 * k, height - 22 * k, 0.2 * view.width(), 20 * k)
@@ -215,7 +217,7 @@ def everything(window, width=0):
     found += [*dict.fromkeys(short), *cut_texts(window), *overlapping(window), *unnamed(window)]
     if window.view.isVisible():
         window.view.finish()
-        found += overlays(window.view)
+        found += overlays(window.view, window.floating.notice)
     return found
 
 
@@ -258,6 +260,11 @@ def scenes(window, settle):
             settle()
             yield f"{key}, two features"
             s.selection.select(())
+        if key == "measure":
+            s.notify("'x' is not a length for the place of a section; it stays as it was. " * 2)
+            settle()
+            yield "measure, a message"
+            window.floating.notice.dismiss()
         if key == "measure" and s.evaluation is not None:
             s.selection.select_characteristic(s.plan.characteristics[-1].id)
             s.show(why=True)

@@ -169,3 +169,32 @@ def test_the_menu_begins_with_plans_and_has_lines_between_its_groups(loaded):
     assert len(lines) >= 4
     assert {"Open part …", "Bring in a scan …", "Quit"} <= {plan.actions()[k + 1].text() for k in lines}
     menu.close()
+
+
+def test_the_page_of_the_form_closes_with_its_stage(loaded, settle, qtbot):
+    s, form = loaded.session, loaded.get(FormModel)
+    s.set_stage("measure")
+    s.selection.select((s.plan.features[3].faces,))
+    settle()
+    qtbot.waitUntil(lambda: form.current() is not None, timeout=20_000)
+    loaded.actions_table.trigger("form-plot")
+    assert loaded.center.currentWidget() is loaded.shell.full_page is not None
+    s.set_stage("evaluate")
+    assert loaded.center.currentWidget() is loaded.view
+    s.set_stage("measure")
+    assert loaded.center.currentWidget() is loaded.view
+    s.show(map=True)
+    settle()
+    assert loaded.floating.scale.isVisible()
+
+
+def test_tags_make_room_for_a_message(loaded):
+    view = painted(loaded, "measure")
+    before = {key: box.top() for key, box in view.tags_shown.boxes.items()}
+    assert min(before.values()) < 40
+    loaded.session.notify("something is not so")
+    loaded.grab()
+    assert min(box.top() for box in view.tags_shown.boxes.values()) > loaded.floating.notice.bottom
+    loaded.floating.notice.dismiss()
+    loaded.grab()
+    assert min(box.top() for box in view.tags_shown.boxes.values()) < 40

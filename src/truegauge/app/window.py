@@ -192,6 +192,7 @@ class MainWindow(QMainWindow):
 
     def _on_stage_changed(self) -> None:
         stage, parts = STAGES[self.session.stage], self.parts[self.session.stage]
+        self.shell.full_page = None  # it belongs to the stage that opened it
         self._choose_bench()
         self.ledger.give_way(gives=stage.ledger_gives_way)
         self.view.set_content(stage.content, parts.overlay)
@@ -208,7 +209,7 @@ class MainWindow(QMainWindow):
     def _choose_middle(self) -> None:
         """Show in the middle what the stage has there, or the page that fills it."""
         s, stage = self.session, STAGES[self.session.stage]
-        if not stage.keeps_full_page or s.shown.section:
+        if s.shown.section:
             self.shell.full_page = None
         wanted = (
             self.shell.full_page or self.parts[stage.key].middle() or (self.start if s.model is None else self.view)

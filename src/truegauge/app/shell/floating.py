@@ -35,6 +35,7 @@ class Floating(QObject):
         self.section_panel = SectionPanel(session, theme, view)
         self.notice = NoticeBar(center)
         self.notice.closed.connect(view.outline.cancel)
+        self.notice.placed.connect(self.place)
         view.outline_closed.connect(self._on_outline_closed)
         session.queue.noticed.connect(self.notice.show_notice)
         session.stage_changed.connect(self.notice.leave_stage)
@@ -55,21 +56,24 @@ class Floating(QObject):
         ]  # fmt: skip
 
     def place(self) -> None:
-        """Put everything where it belongs."""
+        """Put everything where it belongs; a message stands over all, and what is at the top moves down for it."""
+        if self.notice.isVisible():
+            self.notice.place()
         view = self._view
         self.scale.setVisible(self._session.shows_scale)
         height, wide = min(sized(380), view.height() - sized(150)), sized(104)
         top = max(40, (view.height() - height) // 2 - 20)
         self.scale.setGeometry(view.width() - wide - 4, top, wide, max(120, height))
+        below = self.notice.bottom
+        view.set_taken_above(below)
+        self.section_panel.move(14, 12 + below)
         for widget in self._top:
             self._place_top(widget)
         self.strip.move(14, view.height() - self.strip.height() - sized(ABOVE))
-        if self.notice.isVisible():
-            self.notice.place()
         self._place_hover()
 
     def _place_top(self, widget: QWidget) -> None:
-        widget.move(max(14, (self._view.width() - widget.width()) // 2), 10)
+        widget.move(max(14, (self._view.width() - widget.width()) // 2), 10 + self.notice.bottom)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Keep what grows with its words in the middle."""

@@ -13,6 +13,7 @@ class NoticeBar(QFrame):
     """Stays until it is closed or replaced: an inspector must not miss it."""
 
     closed = Signal()
+    placed = Signal()  # it is there, or not any more
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -53,6 +54,7 @@ class NoticeBar(QFrame):
         self.place()
         self.show()
         self.raise_()
+        self.placed.emit()
         self._going.stop()
         if notice.passing:
             self._going.start()
@@ -88,6 +90,15 @@ class NoticeBar(QFrame):
             layout = self.layout()
             self.setFixedHeight(max(52, layout.heightForWidth(width) if layout else 52))
             self.move((parent.width() - width) // 2, 12)
+
+    def hideEvent(self, event: object) -> None:
+        """Give its room back."""
+        self.placed.emit()
+
+    @property
+    def bottom(self) -> int:
+        """How far down it reaches, pixels; 0 while there is none."""
+        return self.geometry().bottom() + 1 if self.isVisible() else 0
 
     def _on_closed(self) -> None:
         self.hide()

@@ -59,7 +59,6 @@ class Stage:
     tells_why: bool = False  # the bench gives way to why a number is what it is
     content: ViewContent = field(default_factory=ViewContent)
     shows_machine: bool = False  # where its tip is
-    keeps_full_page: bool = True  # a page that fills the middle stays there
 
 
 STAGES: dict[str, Stage] = {}

@@ -167,5 +167,4 @@ class SectionPanel(QFrame):
             bar.set_range(*((section[:, k] - whole[0, k]) / span))
             text.setText(f"{n.value(float(section[0, k]))} … {n.value(float(section[1, k]))} {n.unit}")
         self.adjustSize()
-        self.move(14, 12)
         self.raise_()

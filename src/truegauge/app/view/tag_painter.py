@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.painting import bar_colors
+from truegauge.app.widgets.text_size import TEXT
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.evaluation.results import Result
 from truegauge.drawing.silhouette import Silhouette, silhouette_of
@@ -32,6 +33,7 @@ class TagsShown:
     slots: dict[str, int] = field(default_factory=dict)
     small: bool = False
     left_out: int = 0
+    taken_above: int = 0  # pixels
     under_pointer: str = ""  # a small one opens
     feet: dict[str, tuple[Result, Anchor]] = field(default_factory=dict)  # they stay while the view moves
     feet_of: tuple[Camera, frozenset[int]] | None = None  # seen from where, without which faces
@@ -78,9 +80,10 @@ def paint_tags(
         shown.feet = {key: (tag.result, tag.foot) for key, tag in every.items()}
         beside = SCALE_SIDE if session.shows_scale else _MARGIN
         below = BELOW + (_STRIP if session.selection.groups else 0.0)
+        above = max(_MARGIN, shown.taken_above / TEXT.factor + 6.0)
         area = Box(
-            view.left() + _MARGIN, view.top() + _MARGIN, max(40.0, view.width() - _MARGIN - beside),
-            max(40.0, view.height() - _MARGIN - below),
+            view.left() + _MARGIN, view.top() + above, max(40.0, view.width() - _MARGIN - beside),
+            max(40.0, view.height() - above - below),
         )  # fmt: skip
         full, small = [t.full_box for t in every.values()], [t.small_box for t in every.values()]
         part = part_outline(session, camera, view)

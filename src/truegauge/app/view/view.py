@@ -82,6 +82,12 @@ class View(QWidget):
         self.overlay = overlay
         self.shown.set_content(content)
 
+    def set_taken_above(self, pixels: int) -> None:
+        """Keep tags off the upper edge: a message stands there."""
+        if pixels != self.tags_shown.taken_above:
+            self.tags_shown.taken_above = pixels
+            self.update()
+
     def draw_outline(self, mode: str) -> None:
         """Let the user draw around points."""
         self._session.show(points=True)

@@ -36,6 +36,4 @@ def _build(shell: Shell) -> StageParts:
     )  # fmt: skip
 
 
-STAGE = Stage(
-    key="report", title="Report", glyph="report", missing=needs_characteristics, build=_build, keeps_full_page=False
-)
+STAGE = Stage(key="report", title="Report", glyph="report", missing=needs_characteristics, build=_build)
