@@ -122,6 +122,17 @@ def test_a_run_ends_over_the_part(touching):
     assert quill >= safe - 0.2
 
 
+def test_the_time_left_is_about_that_of_the_machine(touching):
+    """By the clock of the stand-in, which runs at its own pace: what was stated before, and what it took."""
+    made, job, touched, _ = touching
+    stated, began = job.seconds(), made.world.drive.spent
+    job.run()
+    took = made.world.drive.spent - began
+    assert took > 10.0
+    assert stated == pytest.approx(took, rel=0.35)
+    assert job.seconds() == 0.0
+
+
 def test_after_a_collision_the_first_move_is_back_along_the_way_it_came(touching):
     made, job, touched, _ = touching
     world = made.world

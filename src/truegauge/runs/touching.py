@@ -7,11 +7,15 @@ from itertools import pairwise
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.travel import NoWay
+from truegauge.core.routes.kinematics import Kinematics
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
 from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left, Router, least_touches
 from truegauge.runs.stylus import Stylus
+
+KINEMATICS = Kinematics()  # until a machine tells its own
+_CHANGE_WAY, _FEATURE_WAY = 250.0, 120.0  # mm: up to where the head can turn; from one feature to the next
 
 
 class Touching(MachineRun):
@@ -37,9 +41,11 @@ class Touching(MachineRun):
         return tuple(s.route for s in self.pending if isinstance(s, FeatureStep))
 
     def seconds(self) -> float:
-        """Return how long the rest takes, roughly."""
-        changes = 1 + sum(a.use != b.use for a, b in pairwise(self.waiting))
-        return super().seconds() + changes * 8.0
+        """Return how long the rest takes: touches and the ways between them; ways between features roughly."""
+        uses = [self.cmm.use, *(r.use for r in self.waiting)]
+        changes = sum(a != b for a, b in pairwise(uses))
+        up_and_down = 2 * KINEMATICS.moving(_CHANGE_WAY, self.probing.moves.travel_speed) + KINEMATICS.turn_s
+        return super().seconds() + changes * up_and_down
 
 
 class FeatureStep(Step):
@@ -68,9 +74,11 @@ class FeatureStep(Step):
 
     def seconds(self) -> float:
         """Return how long it takes, roughly."""
-        moves = self._run.probing.moves
-        touch = 2 * moves.approach / moves.touch_speed + 0.8
-        return len(self.route.places) * (touch + 40.0 / moves.travel_speed)
+        moves, route = self._run.probing.moves, self.route
+        touch = KINEMATICS.touching(route.approach, route.approach, moves.touch_speed, moves.travel_speed)
+        before = route.places.points[self._done :] + route.approach * route.places.normals[self._done :]
+        to_it = KINEMATICS.moving(_FEATURE_WAY, moves.travel_speed)
+        return to_it + len(before) * touch + KINEMATICS.along(before, moves.travel_speed)
 
     def no_way(self, error: NoWay) -> None:
         """Leave it out: the machine stands where it is free, the others can go on."""

@@ -3,10 +3,12 @@
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from truegauge.core.arrays import Vector
+from truegauge.core.routes.kinematics import Kinematics
 from truegauge.devices.cmm_sim.words import MachineStopped
 from truegauge.devices.ipp import messages as m
 
@@ -16,22 +18,34 @@ _TICK_S = 0.02
 class Drive:
     """The axes. `pace` says how many times as fast as a real machine it runs; 0: as fast as it can."""
 
-    def __init__(self, scales: Vector, acceleration: float, pace: float) -> None:
-        self.scales, self.acceleration, self.pace = scales, acceleration, pace
+    def __init__(self, scales: Vector, kinematics: Kinematics, pace: float) -> None:
+        self.scales, self.kinematics, self.pace = scales, kinematics, pace
+        self.spent = 0.0  # s of its own time that it was under way or waited, whatever its pace
         self.stop = threading.Event()
         self.moved: Callable[[], None] = lambda: None
+
+    @property
+    def acceleration(self) -> float:
+        """How fast it speeds up, mm/s²; a program may set it."""
+        return self.kinematics.acceleration
+
+    @acceleration.setter
+    def acceleration(self, value: float) -> None:
+        self.kinematics = replace(self.kinematics, acceleration=value)
 
     def run_to(self, quill: Vector, speed: float) -> None:
         """Move the quill to its scales (3,): be on the way for as long as it takes, and say where."""
         start = self.scales.copy()
         length = float(np.linalg.norm(quill - start))
-        duration = self.duration(length, speed)
+        duration = self.kinematics.moving(length, speed)
+        self.spent += duration
         began = time.monotonic()
         if self.pace > 0 and duration > 0:
             while True:
-                share = (time.monotonic() - began) * self.pace / duration
-                if share >= 1:
+                spent = (time.monotonic() - began) * self.pace
+                if spent >= duration:
                     break
+                share = float(self.kinematics.share_of_way(np.array([spent]), length, speed)[0])
                 self.scales = start + share * (quill - start)
                 self.moved()
                 if self.stop.wait(_TICK_S):
@@ -42,15 +56,9 @@ class Drive:
         self.scales = quill
         self.moved()
 
-    def duration(self, length: float, speed: float) -> float:
-        """Return how long a way takes with its acceleration, s."""
-        ramp = speed * speed / self.acceleration
-        if length < ramp:
-            return float(2 * np.sqrt(length / self.acceleration))
-        return length / speed + speed / self.acceleration
-
     def wait(self, seconds: float) -> None:
         """Stand still for a while."""
+        self.spent += seconds
         if self.pace > 0 and self.stop.wait(seconds / self.pace):
             self.stop.clear()
             raise MachineStopped(m.ABORTED, "stopped by the user", 1)

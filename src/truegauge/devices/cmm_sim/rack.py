@@ -23,7 +23,7 @@ def change(world: CmmWorld, name: str) -> None:
         world.travel(np.array([*world.drive.scales[:2], top]))
         world.travel(np.array([*port[:2], top]))
         world.drive.run_to(port, world.travel_speed)
-        world.drive.wait(2.0)
+        world.drive.wait(world.settings.kinematics.dock_s)
         if wanted == name:
             world.mount(name)
         else:

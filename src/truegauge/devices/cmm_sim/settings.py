@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from truegauge.core.arrays import Vector
+from truegauge.core.routes.kinematics import Kinematics
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,7 +17,7 @@ class MachineSettings:
     mpe_a: float = 0.0016
     mpe_k: float = 350_000.0  # mm of length for 1 mm of error
     noise: float = 0.0003  # standard deviation of a touch
-    acceleration: float = 1200.0
+    kinematics: Kinematics = field(default_factory=Kinematics)
     pose_error: float = 150e-6  # fixed for a pose, standard deviation
     pose_repeat: float = 1.5e-6  # each time that the head is moved there
     temperature_c: float = 20.0

@@ -43,7 +43,7 @@ class CmmWorld:
         self.probe: PhysicalProbe | None = None
         self.stylus_id = ""
         x, y, z = settings.travel[1]
-        self.drive = Drive(np.array([x / 2, y / 2, z]), settings.acceleration, settings.pace)
+        self.drive = Drive(np.array([x / 2, y / 2, z]), settings.kinematics, settings.pace)
         self.homed = False
         self.fault_text = ""  # why it stands still, until it is cleared
         self.busy = threading.RLock()  # one thing at a time: what the program asks, and what hands do
@@ -216,7 +216,7 @@ class CmmWorld:
             room, part, obstacle = gap(shape, self.true_quill(self.drive.scales), self.obstacles)
             if room < 0:
                 self._collide(part, obstacle)
-        self.drive.wait(1.2)
+        self.drive.wait(self.settings.kinematics.turn_s)
         self.probe.take_pose(pose)
         self.drive.moved()
 
