@@ -124,7 +124,7 @@ def test_a_run_ends_over_the_part(touching):
 
 def test_the_time_left_is_about_that_of_the_machine(touching):
     """By the clock of the stand-in, which runs at its own pace: what was stated before, and what it took."""
-    made, job, touched, _ = touching
+    made, job, *_ = touching
     stated, began = job.seconds(), made.world.drive.spent
     job.run()
     took = made.world.drive.spent - began
