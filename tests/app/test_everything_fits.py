@@ -5,6 +5,7 @@ from fits import cut_texts, everything, overlapping, overlays, scenes
 from PySide6.QtCore import QRect, QSettings, Qt
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from truegauge import demo
 from truegauge.app.ledger.ledger_delegate import NARROW_HEIGHT
 from truegauge.app.widgets.bench import Shrinking
 from truegauge.app.widgets.text_size import TEXT, sized_sheet
@@ -33,6 +34,23 @@ def test_everything_fits_in_every_stage(loaded, settle, text, percent):
         found[name] = everything(loaded, 1280)
     assert len(names) > 20
     assert {name: what for name, what in found.items() if what} == {}
+
+
+@pytest.mark.parametrize("percent", [100, 150])
+def test_the_first_screen_fits_with_and_without_plans(window, text, percent, tmp_path):
+    text.become(percent)
+    QSettings("truegauge", "truegauge").remove("recent plans")
+    for count in (0, 3):
+        for k in range(count):
+            plan = tmp_path / f"a plan with quite a long name {k}.tgplan"
+            plan.write_bytes(demo.PLAN.read_bytes())
+            window.files.recent.note(plan)
+        window.start.refresh()
+        for _ in range(6):
+            QApplication.processEvents()
+        assert len(window.start.recent) == count
+        assert window.center.currentWidget() is window.start
+        assert everything(window, 1280) == []
 
 
 def test_what_does_not_fit_is_found(qtbot):

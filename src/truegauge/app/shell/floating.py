@@ -28,6 +28,7 @@ class Floating(QObject):
         self.scale = DeviationScaleBar(session, theme, view)
         self.scale.hide()
         self.strip = ProposalsStrip(session, theme, view)
+        self.strip.installEventFilter(self)
         self.hover_label = QLabel(view)
         self.hover_label.setProperty("role", "chip")
         self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -60,24 +61,35 @@ class Floating(QObject):
         if self.notice.isVisible():
             self.notice.place()
         view = self._view
-        self.scale.setVisible(self._session.shows_scale)
-        height, wide = min(sized(380), view.height() - sized(150)), sized(104)
-        top = max(40, (view.height() - height) // 2 - 20)
-        self.scale.setGeometry(view.width() - wide - 4, top, wide, max(120, height))
         below = self.notice.bottom
         view.set_taken_above(below)
         self.section_panel.move(14, 12 + below)
         for widget in self._top:
             self._place_top(widget)
         self.strip.move(14, view.height() - self.strip.height() - sized(ABOVE))
+        self._place_scale()
         self._place_hover()
+
+    def _place_scale(self) -> None:
+        """Put it at the right, between a message and a strip that reaches so far."""
+        view = self._view
+        self.scale.setVisible(self._session.shows_scale)
+        wide, least = sized(104), self.notice.bottom + 8 if self.notice.bottom else 40
+        left, end = view.width() - wide - 4, view.height() - sized(86)
+        if self.strip.isVisible() and self.strip.geometry().right() >= left:
+            end = min(end, self.strip.y() - 8)
+        height = max(120, min(sized(380), end - least))
+        top = min(max(least, (view.height() - height) // 2 - 20), max(least, end - height))
+        self.scale.setGeometry(left, top, wide, height)
 
     def _place_top(self, widget: QWidget) -> None:
         widget.move(max(14, (self._view.width() - widget.width()) // 2), 10 + self.notice.bottom)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Keep what grows with its words in the middle."""
-        if event.type() == QEvent.Type.Resize and isinstance(watched, QWidget):
+        if watched is self.strip and event.type() in (QEvent.Type.Resize, QEvent.Type.Show, QEvent.Type.Hide):
+            self._place_scale()
+        elif event.type() == QEvent.Type.Resize and isinstance(watched, QWidget):
             self._place_top(watched)
         return False
 

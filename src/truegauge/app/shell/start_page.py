@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap
-from PySide6.QtWidgets import QAbstractButton, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from truegauge.app.shell.recent import PICTURE, RecentPlans, when
 from truegauge.app.widgets.bench import button, empty_layout, label
@@ -56,10 +56,11 @@ class StartPage(QWidget):
         inside = QWidget()
         scroll.setWidget(inside)
         across = QHBoxLayout(inside)
+        across.setContentsMargins(12, 0, 12, 0)
         across.addStretch()
         middle = QWidget()
-        keep_size(middle, width=_WIDE)
-        across.addWidget(middle)
+        keep_size(middle, most_width=_WIDE)
+        across.addWidget(middle, 100)
         across.addStretch()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 34, 0, 24)
@@ -70,12 +71,13 @@ class StartPage(QWidget):
         self.part = button("Open a part …", begin.part, main=True)
         self.plan = button("Open a plan …", begin.plan)
         self.nominals = button("Type in nominal features …", begin.nominals)
-        for made in (self.part, self.plan, self.nominals):
+        for made in (self.part, self.plan):
             row.addWidget(made)
         row.addStretch()
         column.addLayout(row)
+        column.addWidget(self.nominals, 0, Qt.AlignmentFlag.AlignLeft)
         said = "Parts are STEP or IGES files. Files can be dropped anywhere on the window; scans too."
-        column.addWidget(label(said, "soft"))
+        column.addWidget(label(said, "soft", wrap=True))
         column.addSpacing(12)
         self.recent_heading = label("Recent plans", "heading")
         column.addWidget(self.recent_heading)
@@ -139,12 +141,17 @@ class Card(QAbstractButton):
         self.setAccessibleDescription(words)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         theme.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         """As wide as there is room."""
         return sized_size(280, 66)
+
+    def minimumSizeHint(self) -> QSize:
+        """Half of the page is enough."""
+        return sized_size(170, 66)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the card; its frame stands out under the pointer and with the focus."""

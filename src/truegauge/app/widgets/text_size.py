@@ -89,14 +89,15 @@ class _Sizes:
     least_width: int | None = None
     least_height: int | None = None
     most_height: int | None = None
+    most_width: int | None = None
 
 
 def keep_size(
     widget: QWidget, *, width: int | None = None, height: int | None = None, least_width: int | None = None,
-    least_height: int | None = None, most_height: int | None = None,
+    least_height: int | None = None, most_height: int | None = None, most_width: int | None = None,
 ) -> None:  # fmt: skip
     """Fix sizes of a widget, pixels at 100 %; they follow the text size."""
-    kept = _Sizes(width, height, least_width, least_height, most_height)
+    kept = _Sizes(width, height, least_width, least_height, most_height, most_width)
     widget.setProperty(_PROPERTY, kept)
     _apply(widget, kept)
 
@@ -112,6 +113,8 @@ def _apply(widget: QWidget, kept: _Sizes) -> None:
         widget.setMinimumHeight(sized(kept.least_height))
     if kept.most_height is not None:
         widget.setMaximumHeight(sized(kept.most_height))
+    if kept.most_width is not None:
+        widget.setMaximumWidth(sized(kept.most_width))
 
 
 def grow_to(widget: QWidget, most: int, least: int) -> None:

@@ -112,6 +112,7 @@ class RackPage(QWidget):
             for c, text in enumerate((port.name, *(self._numbers.value(v) for v in port.place))):
                 self.table.setItem(k, c, QTableWidgetItem(text))
             box = Choice()
+            box.setAccessibleName("probe in the port")
             box.addItem("empty", "")
             for a in probing.assemblies:
                 box.addItem(a.name, a.id)
