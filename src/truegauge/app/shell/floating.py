@@ -76,6 +76,9 @@ class Floating(QObject):
         self.scale.setVisible(self._session.shows_scale)
         wide, least = sized(104), self.notice.bottom + 8 if self.notice.bottom else 40
         left, end = view.width() - wide - 4, view.height() - sized(86)
+        for widget in self._top:
+            if widget.isVisible() and widget.geometry().right() >= left:
+                least = max(least, widget.geometry().bottom() + 8)
         if self.strip.isVisible() and self.strip.geometry().right() >= left:
             end = min(end, self.strip.y() - 8)
         height = max(120, min(sized(380), end - least))
@@ -87,10 +90,10 @@ class Floating(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Keep what grows with its words in the middle."""
-        if watched is self.strip and event.type() in (QEvent.Type.Resize, QEvent.Type.Show, QEvent.Type.Hide):
-            self._place_scale()
-        elif event.type() == QEvent.Type.Resize and isinstance(watched, QWidget):
+        if event.type() == QEvent.Type.Resize and watched in self._top and isinstance(watched, QWidget):
             self._place_top(watched)
+        if event.type() in (QEvent.Type.Resize, QEvent.Type.Move, QEvent.Type.Show, QEvent.Type.Hide):
+            self._place_scale()
         return False
 
     def _place_hover(self) -> None:
