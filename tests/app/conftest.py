@@ -14,7 +14,7 @@ from truegauge.app.main import make_application
 from truegauge.app.window import MainWindow
 
 SURVEY = Evaluating._survey  # of every face, after each evaluation: a test of its own lets it run
-PATIENCE = 120_000  # ms: the first evaluation of a process compiles or loads the kernels
+PATIENCE = 300_000  # ms: the first evaluation of a process compiles or loads the kernels, beside others perhaps
 
 
 @pytest.fixture(scope="session")
