@@ -10,6 +10,7 @@ from truegauge import demo
 from truegauge.app.shell.batch.dialog import BatchDialog
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.section_page import SectionPage
+from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.nodes.sections import section_curves
 from truegauge.core.tolerancing.judgement import State
 
@@ -188,8 +189,10 @@ def test_a_section_is_cut_moved_and_dimensioned(stage, qtbot, settle):
     sheet.take(np.array([10.0, 7.0]), 3.0)
     sheet.take(np.array([20.0, 7.0]), 3.0)
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)  # lets the dimension go that was made
+    assert stage.get(SectionPage).tools["angle"].isChecked()
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)
     assert sheet.tool is None
+    assert not any(tool.isChecked() for tool in stage.get(SectionPage).tools.values())
     qtbot.keyClick(sheet, Qt.Key.Key_Escape)
     assert stage.center.currentWidget() is stage.view
     count = len(s.plan.sections)
@@ -417,6 +420,18 @@ def test_values_and_ends_of_a_dimension_are_dragged_and_it_is_changed(stage, qtb
     page._on_reach(2.0)
     settle()
     assert {x.reach for x in sheet.chosen().spans} == {2.0}
+    # From the left side of the base to the wall of the main bore (58 - 21): known from the drawing of the part.
+    to_bore = (sheet.chosen().spans[0], sheet.chosen().spans[1].replace(at=(37.0, 40.0)))
+    sheet.change(sheet.chosen(), spans=to_bore)
+    settle()
+    result = s.evaluation.results[-1]
+    assert result.characteristic.nominal == pytest.approx(37.0, abs=1e-6)
+    assert result.measured == pytest.approx(37.0, abs=0.02)
+    # What was typed from the drawing stays when an end is moved.
+    s.run(EditCharacteristic(result.characteristic.id, (("nominal", 36.9),)))
+    sheet.change(sheet.chosen(), spans=(to_bore[0], to_bore[1].replace(at=(37.0, 30.0))))
+    settle()
+    assert s.plan.characteristics[-1].nominal == 36.9
     qtbot.keyClick(sheet, Qt.Key.Key_Delete)
     assert sheet.section.dimensions == ()
 
@@ -446,3 +461,36 @@ def test_a_section_is_dragged_along_its_normal_in_the_view(stage, qtbot, settle)
     press_and_drag(qtbot, view, start, start + QPoint(0, -40))
     assert s.plan.sections[0] == section
     assert view.camera != camera
+
+
+def test_a_section_beside_the_part_is_in_nobodys_way(stage, qtbot, settle):
+    s, m = stage.session, stage.get(EvaluateModel)
+    m.set_page("sections")
+    m.sections.add("X", 900.0)
+    settle()
+    assert stage.get(SectionPage).sheet.drawing.reason == "the plane does not meet the part"
+    s.showing.look_at_section("")
+    camera = stage.view.camera
+    press_and_drag(qtbot, stage.view, QPoint(300, 300), QPoint(340, 330))
+    assert stage.view.camera != camera  # the part turns
+    assert m.sections.range(s.plan.sections[-1])[1] == 900.0
+
+
+def test_undo_while_a_section_is_dragged_leaves_it_where_it_stood(stage, qtbot, settle):
+    s, m = stage.session, stage.get(EvaluateModel)
+    m.set_page("sections")
+    section = s.plan.sections[0]
+    hand = stage.view.overlay.hand
+    stage.view.show_standard("front")
+    curve = section_curves(s.evaluator.context(s.plan, None), section)
+    shares = stage.view.camera.project(curve.plane.solid(curve.nominal.flat), stage.view.width() / stage.view.height())
+    x, y = shares[0, :2] * [stage.view.width(), stage.view.height()]
+    assert hand.press(QPointF(x, y), stage.view.camera, stage.view.size())
+    hand.drag(QPointF(x, y - 30), stage.view.camera, stage.view.size())
+    assert s.plan.sections[0] != section
+    s.document.undo()
+    m.sections.remove(section.id)
+    hand.drag(QPointF(x, y - 60), stage.view.camera, stage.view.size())  # it is gone: nothing happens
+    hand.release()
+    s.document.undo()
+    assert s.plan.sections[0] == section

@@ -6,9 +6,11 @@ from PySide6.QtCore import QRect, QSettings, Qt
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from truegauge import demo
+from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger_delegate import NARROW_HEIGHT
 from truegauge.app.widgets.bench import Shrinking
 from truegauge.app.widgets.text_size import TEXT, sized_sheet
+from truegauge.app.window import MainWindow
 
 
 @pytest.fixture
@@ -179,3 +181,15 @@ def test_a_label_is_cut_rather_than_the_window_widened(qtbot):
     page.resize(whole - 100, page.height())
     assert label.width() < full.width() - 90
     assert not label.grab().isNull()
+
+
+def test_the_text_size_is_that_of_all_windows(loaded, qtbot, text):
+    other = MainWindow(Session(), "night")
+    qtbot.addWidget(other)
+    other.show()
+    before = [w.rail.width() for w in (loaded, other)]
+    loaded.appearance.step_text(1)
+    after = [w.rail.width() for w in (loaded, other)]
+    assert after == [round(1.1 * b) for b in before]
+    assert other.theme.name == "night"
+    other.close()

@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
+from test_window import dropped
 
 from truegauge import demo
 from truegauge.app.document import recovery
@@ -236,8 +237,7 @@ def test_touches_are_asked_about_at_every_way_out(loaded, answers, monkeypatch, 
 
 
 def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle):
-    from PySide6.QtCore import QMimeData, QPointF, QUrl
-    from PySide6.QtGui import QDropEvent
+    from PySide6.QtCore import QMimeData, QUrl
 
     given, asked = answers
     loaded.session.document.set_touches((TOUCH,))
@@ -245,12 +245,11 @@ def test_another_scan_that_is_dropped_asks_first(loaded, answers, qtbot, settle)
     data.setUrls([QUrl.fromLocalFile(str(demo.SCAN))])
     given.append(CANCEL)
     how = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
-    drop = QDropEvent(QPointF(300, 300), *how)
-    loaded.drops.eventFilter(loaded, drop)
+    dropped(loaded, *how)
     settle()
     assert loaded.session.sample.touches == (TOUCH,)
     given.append("Discard")
-    loaded.drops.eventFilter(loaded, drop)
+    dropped(loaded, *how)
     settle()
     assert asked == ["Unsaved sample"] * 2
     assert not loaded.session.sample.touches

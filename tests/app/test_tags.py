@@ -219,3 +219,20 @@ def test_a_message_goes_with_its_stage_and_can_be_seen_again(loaded):
     s.notify("Bring it back?", "Yes", lambda: None, "No", lambda: None)
     s.set_stage("measure")
     assert notice.isVisible()  # a question waits for its answer
+
+
+def test_the_question_about_an_outline_goes_with_it(loaded, view, qtbot):
+    view.draw_outline("box")
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(100, 100))
+    qtbot.mouseMove(view, QPoint(200, 180))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(200, 180))
+    notice = loaded.floating.notice
+    assert notice.isVisible()
+    assert "inside the outline" in notice.text.text()
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert not view.outline.mode
+    assert not notice.isVisible()
+    view.draw_outline("box")
+    loaded.session.notify("something else")
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert notice.isVisible()  # that is about something else

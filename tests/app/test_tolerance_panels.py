@@ -383,3 +383,34 @@ def test_a_family_from_outside_is_in_the_ledger_and_says_why(loaded, reach, sett
     assert "main bore reach of points" in said
     assert f"{s.evaluation.result(c.id).measured:.3f}" in said
     assert not loaded.ledger.grab().isNull()  # painted by the delegate like any other
+
+
+def test_what_cannot_be_stays_open_with_its_reason(loaded, qtbot, settle):
+    """Enter keeps the row open; who clicks elsewhere comes back to what was typed; Escape gives it up."""
+    s, ledger = loaded.session, loaded.ledger
+    before = s.plan
+
+    def open_rows():
+        return [e for e in ledger.list.findChildren(CharacteristicEditor) if e.isVisible()]
+
+    editor = editor_of(loaded, qtbot, "c4")
+    editor.upper_field.setText("not a number")
+    qtbot.keyClick(editor.upper_field, Qt.Key.Key_Return)
+    assert editor.isVisible()
+    assert "not a number" in editor.problem.text()
+    assert s.plan is before
+    ledger.list.setCurrentIndex(ledger.model.index(7))  # elsewhere
+    qtbot.waitUntil(lambda: any(e is not editor for e in open_rows()))
+    again = next(e for e in open_rows() if e is not editor)
+    assert again.upper_field.text() == "not a number"
+    assert "not a number" in again.problem.text()
+    assert s.selection.characteristic == "c4"
+    qtbot.keyClick(again, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: not open_rows())
+    assert s.plan is before
+    ledger.edit_selected()  # and then it can be changed as ever
+    (fresh,) = open_rows()
+    fresh.upper_field.setText("0.030")
+    qtbot.keyClick(fresh.upper_field, Qt.Key.Key_Return)
+    settle()
+    assert s.plan.characteristic("c4").upper == pytest.approx(0.030)

@@ -2,13 +2,14 @@
 
 import gc
 import threading
+import warnings
 
 import numpy as np
 import pypdfium2
 import pytest
 from openpyxl import load_workbook
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QWheelEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from truegauge import demo
@@ -40,7 +41,17 @@ def drop(window, *paths):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
     how = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
-    window.drops.eventFilter(window, QDropEvent(QPointF(50, 50), *how))
+    dropped(window, *how)
+
+
+def dropped(window, *how):
+    """Come over the window, then let go, as the system tells it."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", DeprecationWarning)  # nothing else makes such an event
+        enter = QDragEnterEvent(QPoint(50, 50), *how)
+    QApplication.sendEvent(window, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(window, QDropEvent(QPointF(50, 50), *how))
 
 
 def row(window, number):

@@ -133,6 +133,17 @@ def test_the_time_left_is_about_that_of_the_machine(touching):
     assert job.seconds() == 0.0
 
 
+def test_the_time_of_qualifications_is_about_that_of_the_machine(bench):
+    made = bench(probing=short_probing(poses=3, touches=9))
+    made.connect()
+    first = made.qualifying()
+    first.run()  # the sphere is located
+    run = made.qualifying(record=first.record)
+    stated, began = run.seconds(), made.world.drive.spent
+    run.run()
+    assert stated == pytest.approx(made.world.drive.spent - began, rel=0.4)
+
+
 def test_after_a_collision_the_first_move_is_back_along_the_way_it_came(touching):
     made, job, touched, _ = touching
     world = made.world

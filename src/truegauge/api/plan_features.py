@@ -160,7 +160,7 @@ class PlanFeatures(PlanChanges):
     def construct(
         self, construction: str, *members: Feature | str, values: Sequence[float] = (), name: str = ""
     ) -> Feature:
-        """Return a feature built from others: "plane_plane", "line_plane", "midpoint" ... (docs/user-guide.md).
+        """Return a feature built from others: "plane_plane", "line_plane", "midpoint" ... (docs/api.md).
 
         Raises
         ------

@@ -121,7 +121,7 @@ class Plan(PlanRequirements):
         return self.align(made)
 
     def align_best_fit(self, *, name: str = "Best fit", **settings: Any) -> AnyAlignment:
-        """Align by a best fit, from any pose (`trim`, `faces`, `criterion` ...: docs/user-guide.md).
+        """Align by a best fit, from any pose (`trim`, `faces`, `criterion` ...: docs/api.md).
 
         Raises
         ------

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from truegauge.core.deviations.deviation_map import MapMesh
 
 _OVER = 1.25  # the scale's texture reaches this far beyond its limits, hatched
-_PIECE = 4_000  # triangles of an actor
 _HATCHES = 90.0  # across the diagonal
 
 
@@ -41,28 +40,14 @@ def draw_map(
     across = (mesh.vertices - actors.origin).sum(axis=1) / size * _HATCHES / np.sqrt(3)
     # The texture repeats along t; keep s off its ends, where it would come in again from the other side.
     coordinates = np.column_stack([0.5 + 0.498 * s / _OVER, across])
-    middles = mesh.vertices[mesh.triangles].mean(axis=1)
-    for name, chosen in (("map", known & drawn), ("no_data", ~known & drawn)):
-        # In pieces that lie close together: what a band of the picture does not show, is not looked at for it.
-        for k, rows in enumerate(_pieces(middles, np.flatnonzero(chosen))):
-            used, local = np.unique(mesh.triangles[rows], return_inverse=True)
-            tells = coordinates[used] if name == "map" else None
-            data = surface_data(mesh.vertices[used], local.reshape(-1, 3), mesh.normals[used], actors.origin, tells)
-            actors.surface(f"{prefix}{name} {k}", data)
-            if name == "map":
-                actors[f"{prefix}{name} {k}"].SetTexture(texture)
-
-
-def _pieces(places: NDArray[np.float64], rows: NDArray[np.int64]) -> list[NDArray[np.int64]]:
-    """Return rows of places (n, 3) in groups that lie close together, halved along their longest side."""
-    if len(rows) == 0:
-        return []
-    if len(rows) <= _PIECE:
-        return [rows]
-    side = int(np.argmax(np.ptp(places[rows], axis=0)))
-    order = np.argsort(places[rows, side], kind="stable")
-    half = len(rows) // 2
-    return [*_pieces(places, rows[order[:half]]), *_pieces(places, rows[order[half:]])]
+    actors.surface(
+        f"{prefix}map",
+        surface_data(mesh.vertices, mesh.triangles[known & drawn], mesh.normals, actors.origin, coordinates),
+    )
+    actors[f"{prefix}map"].SetTexture(texture)
+    actors.surface(
+        f"{prefix}no_data", surface_data(mesh.vertices, mesh.triangles[~known & drawn], mesh.normals, actors.origin)
+    )
 
 
 def scale_texture(scale: DeviationScale) -> vtkTexture:

@@ -238,7 +238,7 @@ class Scene:
         if shown is not None and shown is of and scale == with_scale and self._hidden_faces is without:
             return  # it is there already, and so are its buffers in the graphics
         self._map_of = (shown, scale, self._hidden_faces)
-        for name in self._actors.named(_MAP_ACTORS):
+        for name in _MAP_ACTORS:
             self._actors.remove(name)
         self._show_map = shown is not None
         if shown is not None:

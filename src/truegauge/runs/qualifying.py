@@ -15,14 +15,13 @@ from truegauge.core.probing.standing import Standing, standing
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import RunEvent, SphereTouched, Tell, TouchWanted, nobody
 from truegauge.runs.findings import Findings, agreeing
-from truegauge.runs.machine_run import GoAway, MachineRun, Step
+from truegauge.runs.machine_run import CHANGE_WAY, KINEMATICS, GoAway, MachineRun, Step
 from truegauge.runs.on_sphere import SphereTouching
 
 _FIRST_PASS = TouchPattern(5, 1, float(np.radians(70.0)))
 _SECOND_LOOK = TouchPattern(11, 2, float(np.radians(85.0)))
 _WIDE_SEARCH = 12.0  # mm that are felt beyond the surface before the centre is known
 _ELSEWHERE = float(np.cos(np.radians(12.0)))
-_HEAD_S = 2.0
 
 
 class Qualifying(MachineRun):
@@ -96,10 +95,16 @@ class StylusStep(Step):
     def seconds(self) -> float:
         """Return how long it takes, roughly."""
         s = self._settings
-        one = 2 * (s.approach + s.retract) / s.travel_speed + s.approach / s.touch_speed + 1.2
+        one = KINEMATICS.touching(s.approach, s.retract, s.touch_speed, s.travel_speed)
+        one += KINEMATICS.moving(self._run.probing.sphere.diameter + 2 * s.approach, s.travel_speed)
         count = s.touches + (_FIRST_PASS.touches if s.two_passes or self._is_master else 0)
         by_hand = 4.0 * (s.touches if s.by == "hand" else 1 if s.by != "machine" else 0)
-        return (0 if s.by == "hand" else count * one) + by_hand + 2 * 300.0 / s.travel_speed + _HEAD_S
+        return (
+            (0 if s.by == "hand" else count * one)
+            + by_hand
+            + 2 * KINEMATICS.moving(CHANGE_WAY, s.travel_speed)
+            + KINEMATICS.turn_s
+        )
 
     def skip(self) -> None:
         """Leave it, unless nobody else can say where the sphere stands."""

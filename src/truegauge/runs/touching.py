@@ -7,15 +7,13 @@ from itertools import pairwise
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.travel import NoWay
-from truegauge.core.routes.kinematics import Kinematics
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
-from truegauge.runs.machine_run import GoAway, MachineRun, Step
+from truegauge.runs.machine_run import CHANGE_WAY, KINEMATICS, GoAway, MachineRun, Step
 from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left, Router, least_touches
 from truegauge.runs.stylus import Stylus
 
-KINEMATICS = Kinematics()  # until a machine tells its own
-_CHANGE_WAY, _FEATURE_WAY = 250.0, 120.0  # mm: up to where the head can turn; from one feature to the next
+_FEATURE_WAY = 120.0  # mm, from one feature to the next
 
 
 class Touching(MachineRun):
@@ -44,7 +42,7 @@ class Touching(MachineRun):
         """Return how long the rest takes: touches and the ways between them; ways between features roughly."""
         uses = [self.cmm.use, *(r.use for r in self.waiting)]
         changes = sum(a != b for a, b in pairwise(uses))
-        up_and_down = 2 * KINEMATICS.moving(_CHANGE_WAY, self.probing.moves.travel_speed) + KINEMATICS.turn_s
+        up_and_down = 2 * KINEMATICS.moving(CHANGE_WAY, self.probing.moves.travel_speed) + KINEMATICS.turn_s
         return super().seconds() + changes * up_and_down
 
 

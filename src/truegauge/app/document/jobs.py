@@ -13,7 +13,7 @@ from truegauge.core.errors import Cancelled, TrueGaugeError
 from truegauge.core.progress import Progress
 
 log = logging.getLogger(__name__)
-_NICER = 10
+_NICER = 3
 
 
 def background_thread(name: str) -> ThreadPoolExecutor:

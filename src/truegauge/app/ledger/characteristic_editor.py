@@ -75,7 +75,14 @@ class CharacteristicEditor(QFrame):
 
     def load(self, c: Characteristic, numbers: NumberFormat) -> None:
         """Show a characteristic."""
-        self._draft = draft = draft_of(c, numbers)
+        self._show(draft_of(c, numbers))
+
+    def go_on_with(self, draft: Draft) -> None:
+        """Show what was typed before."""
+        self._show(draft)
+
+    def _show(self, draft: Draft) -> None:
+        self._draft = draft
         for field in (self.nominal, self.lower_field, self.warn_lower):
             field.setVisible(not draft.framed)
         for widget in (self.symbol, self.zone):
@@ -145,10 +152,11 @@ class CharacteristicEditor(QFrame):
 
     def changes(self) -> tuple[tuple[str, Any], ...]:
         """Return the fields that were changed; ValueError says in words what cannot be."""
-        draft = self._typed()
+        draft = self.typed()
         return () if draft is None else draft.changes(self._session.plan, self._nominals(draft.of))
 
-    def _typed(self) -> Draft | None:
+    def typed(self) -> Draft | None:
+        """Return what is typed, whether it can be or not."""
         if self._draft is None:
             return None
         texts = {name: field.text() for name, field in self._fields.items()}
@@ -163,7 +171,7 @@ class CharacteristicEditor(QFrame):
 
     def problem_now(self) -> str:
         """Return why what is typed cannot be; empty when it can."""
-        draft = self._typed()
+        draft = self.typed()
         return "" if draft is None else draft.problem(self._session.plan, self._nominals(draft.of))
 
     def _explain(self) -> None:

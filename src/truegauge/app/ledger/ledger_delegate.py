@@ -12,15 +12,17 @@ from PySide6.QtCore import (
     QRectF,
     QSize,
     Qt,
+    QTimer,
 )
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter
-from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
 from truegauge.app.widgets.painting import draw_frame, draw_gauge_bar, draw_glyph, draw_marker
 from truegauge.app.widgets.text_size import at_100, enlarge, sized_size
 from truegauge.app.widgets.theme import Theme, font, state_color
+from truegauge.core.authoring.drafts import Draft
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.commands.requirements import EditCharacteristic
 from truegauge.core.evaluation.results import Result
@@ -53,6 +55,7 @@ class LedgerDelegate(QStyledItemDelegate):
         super().__init__(parent)
         self.session, self.theme = session, theme
         self.narrow = False  # only number, marker and value
+        self._unfinished: tuple[str, Draft | None] | None = None  # a characteristic, and what cannot be
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         """Rows with a frame are higher, headings lower."""
@@ -215,6 +218,8 @@ class LedgerDelegate(QStyledItemDelegate):
         if isinstance(item, Characteristic) and not editor.shows(item):  # new results must not undo what is typed
             plan = self.session.plan
             editor.load(item, NumberFormat(plan.unit, plan.decimals).of(item.kind))
+            if self._unfinished is not None and self._unfinished[0] == item.id and self._unfinished[1] is not None:
+                editor.go_on_with(self._unfinished[1])
 
     def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
         """Run one command with what changed; what makes no sense is explained and changes nothing."""
@@ -226,9 +231,23 @@ class LedgerDelegate(QStyledItemDelegate):
             changes = editor.changes()
         except ValueError as error:
             self.session.notify(f"characteristic {item.number}: {error}; it stays as it was")
+            self._unfinished = (item.id, editor.typed())
+            QTimer.singleShot(0, self._open_again)
             return
         if changes:
             self.session.run(EditCharacteristic(item.id, changes))
+
+    def _open_again(self) -> None:
+        """Open what was left with something that cannot be, as it was typed: Escape gives it up."""
+        view = self.parent()
+        if self._unfinished is None or not isinstance(view, QAbstractItemView):
+            return
+        row = view.model().row_of(self._unfinished[0])  # type: ignore[attr-defined]
+        if row >= 0 and view.isVisible():
+            index = view.model().index(row, 0)
+            view.setCurrentIndex(index)
+            view.edit(index)
+        self._unfinished = None
 
     def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: Index) -> None:
         """Cover the row, and what the fields need below it."""

@@ -23,12 +23,9 @@ class Floating(QObject):
     def __init__(self, session: Session, theme: LiveTheme, view: View, center: QWidget, top: list[QWidget]) -> None:
         super().__init__(view)
         self._session, self._view, self._top = session, view, top
-        for widget in top:
-            widget.installEventFilter(self)
         self.scale = DeviationScaleBar(session, theme, view)
         self.scale.hide()
         self.strip = ProposalsStrip(session, theme, view)
-        self.strip.installEventFilter(self)
         self.hover_label = QLabel(view)
         self.hover_label.setProperty("role", "chip")
         self.hover_label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -37,7 +34,9 @@ class Floating(QObject):
         self.notice = NoticeBar(center)
         self.notice.closed.connect(view.outline.cancel)
         self.notice.placed.connect(self.place)
+        self._of_outline: Notice | None = None
         view.outline_closed.connect(self._on_outline_closed)
+        view.outline_forgotten.connect(self._on_outline_forgotten)
         session.queue.noticed.connect(self.notice.show_notice)
         session.stage_changed.connect(self.notice.leave_stage)
         session.pointer.changed.connect(self._on_hover_changed)
@@ -48,6 +47,8 @@ class Floating(QObject):
             view.resized,
         ):
             signal.connect(self.place)
+        for widget in (*top, self.strip):
+            widget.installEventFilter(self)
 
     def commands(self) -> list[Action]:
         """The commands on messages."""
@@ -114,9 +115,13 @@ class Floating(QObject):
         self._place_hover()
 
     def _on_outline_closed(self) -> None:
-        self.notice.show_notice(
-            Notice(
-                "What lies inside the outline, as deep as it goes:", "Leave it out",
-                lambda: self._view.add_outline(keep=False), "Keep only it", lambda: self._view.add_outline(keep=True),
-            )
+        self._of_outline = Notice(
+            "What lies inside the outline, as deep as it goes:", "Leave it out",
+            lambda: self._view.add_outline(keep=False), "Keep only it", lambda: self._view.add_outline(keep=True),
         )  # fmt: skip
+        self.notice.show_notice(self._of_outline)
+
+    def _on_outline_forgotten(self) -> None:
+        if self._of_outline is not None:
+            self.notice.withdraw(self._of_outline)
+            self._of_outline = None

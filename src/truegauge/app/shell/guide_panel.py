@@ -23,7 +23,7 @@ class GuidePanel(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._sections: list[Section] = []
-        self.setObjectName("ledger")
+        self.setObjectName("guide")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 10, 8)

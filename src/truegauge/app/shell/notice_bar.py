@@ -66,6 +66,12 @@ class NoticeBar(QFrame):
             self._on_closed()
         return there
 
+    def withdraw(self, notice: Notice) -> None:
+        """Take a message away whose matter is over; another one stays."""
+        if self._notice is notice:
+            self._notice = None
+            self.hide()
+
     def leave_stage(self) -> None:
         """Go with the stage that the message is about."""
         if self._notice is not None and (self._notice.passing or not self._notice.action):

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from truegauge.app.widgets.text_size import at_100, enlarge
 from truegauge.app.widgets.theme import Theme, font
 from truegauge.core.clouds.recipe import CropOutline, vector3
 from truegauge.rendering.camera import Camera
@@ -21,8 +22,10 @@ _LEAST_PIXELS = 3.0
 class OutlineTool:
     """The outline being drawn, in pixels of the view. While it is on, the mouse draws instead of turning."""
 
-    def __init__(self, changed: Callable[[], None], closed: Callable[[], None]) -> None:
-        self._changed, self._closed = changed, closed
+    def __init__(
+        self, changed: Callable[[], None], closed: Callable[[], None], forgotten: Callable[[], None]
+    ) -> None:  # fmt: skip
+        self._changed, self._closed, self._forgotten = changed, closed, forgotten
         self.mode = ""
         self.corners: list[QPointF] = []
         self._pointer: QPointF | None = None
@@ -43,6 +46,7 @@ class OutlineTool:
         """Forget the outline."""
         self.mode, self.corners, self.done = "", [], False
         self._changed()
+        self._forgotten()
 
     def press(self, at: QPointF) -> None:
         """The button went down."""
@@ -104,6 +108,8 @@ class OutlineTool:
                 painter.drawEllipse(corner, 3.2, 3.2)
         if self.done:
             return
+        enlarge(painter)
+        area = at_100(area)
         painter.setFont(font(14, bold=True))
         text = f"{_HINTS[self.mode]}. Esc stops."
         box = QRectF(area.center().x() - 260, area.top() + 14, 520, 34)

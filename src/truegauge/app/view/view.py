@@ -41,6 +41,7 @@ class View(QWidget):
 
     camera_changed = Signal()
     outline_closed = Signal()
+    outline_forgotten = Signal()
     resized = Signal()
 
     def __init__(self, session: Session, theme: LiveTheme, parent: QWidget | None = None) -> None:
@@ -56,7 +57,7 @@ class View(QWidget):
         self.tags_shown = TagsShown()
         self.letters = DatumLetters(session)
         self._tags = TagHand(session, self.tags_shown, self.update)
-        self.outline = OutlineTool(self.update, self.outline_closed.emit)
+        self.outline = OutlineTool(self.update, self.outline_closed.emit, self.outline_forgotten.emit)
         self.overlay: Overlay | None = None
         self._grip = Grip()
         self._build()
@@ -205,7 +206,9 @@ class View(QWidget):
         if self.camera is None:
             return
         camera = self.picture.paint(painter)
+        painter.save()
         self.outline.paint(painter, self._theme, QRectF(self.rect()))
+        painter.restore()
         enlarge(painter)
         room = room_of(self)
         size = room.size().toSize()

@@ -4,7 +4,7 @@ Widgets take their sizes at 100 % from here and are told again when the setting 
 """
 
 import re
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Signal
 from PySide6.QtGui import QPaintDevice, QPainter
@@ -82,39 +82,22 @@ def point_at_100(at: QPointF) -> QPointF:
     return at / TEXT.factor
 
 
-@dataclass(frozen=True, slots=True)
-class _Sizes:
-    width: int | None = None
-    height: int | None = None
-    least_width: int | None = None
-    least_height: int | None = None
-    most_height: int | None = None
-    most_width: int | None = None
+_SETTERS: dict[str, Callable[[QWidget, int], None]] = {
+    "width": QWidget.setFixedWidth, "height": QWidget.setFixedHeight, "least_width": QWidget.setMinimumWidth,
+    "least_height": QWidget.setMinimumHeight, "most_width": QWidget.setMaximumWidth,
+    "most_height": QWidget.setMaximumHeight,
+}  # fmt: skip
 
 
-def keep_size(
-    widget: QWidget, *, width: int | None = None, height: int | None = None, least_width: int | None = None,
-    least_height: int | None = None, most_height: int | None = None, most_width: int | None = None,
-) -> None:  # fmt: skip
-    """Fix sizes of a widget, pixels at 100 %; they follow the text size."""
-    kept = _Sizes(width, height, least_width, least_height, most_height, most_width)
-    widget.setProperty(_PROPERTY, kept)
-    _apply(widget, kept)
+def keep_size(widget: QWidget, **pixels: int) -> None:
+    """Fix sizes of a widget, pixels at 100 %, by the names of `_SETTERS`; they follow the text size."""
+    widget.setProperty(_PROPERTY, pixels)
+    _apply(widget, pixels)
 
 
-def _apply(widget: QWidget, kept: _Sizes) -> None:
-    if kept.width is not None:
-        widget.setFixedWidth(sized(kept.width))
-    if kept.height is not None:
-        widget.setFixedHeight(sized(kept.height))
-    if kept.least_width is not None:
-        widget.setMinimumWidth(sized(kept.least_width))
-    if kept.least_height is not None:
-        widget.setMinimumHeight(sized(kept.least_height))
-    if kept.most_height is not None:
-        widget.setMaximumHeight(sized(kept.most_height))
-    if kept.most_width is not None:
-        widget.setMaximumWidth(sized(kept.most_width))
+def _apply(widget: QWidget, pixels: Mapping[str, int]) -> None:
+    for name, value in pixels.items():
+        _SETTERS[name](widget, sized(value))
 
 
 def grow_to(widget: QWidget, most: int, least: int) -> None:
@@ -137,7 +120,7 @@ def resize_all(window: QWidget) -> None:
     """Give all widgets of a window the sizes they keep, as the text size is now."""
     for widget in (window, *window.findChildren(QWidget)):
         kept, sheet = widget.property(_PROPERTY), widget.property(_SHEET)
-        if isinstance(kept, _Sizes):
+        if isinstance(kept, dict):
             _apply(widget, kept)
         if isinstance(sheet, str):
             widget.setStyleSheet(sized_sheet(sheet))

@@ -118,10 +118,10 @@ def style_sheet(t: Theme) -> str:
     """Return the Qt style sheet of a theme."""
     return f"""
 * {{ font-family: {FAMILY}; font-size: 13px; color: {t.ink}; }}
-QWidget#window, QWidget#bench, QWidget#ledger, QWidget#header {{ background: {t.paper}; }}
+QWidget#window, QWidget#bench, QWidget#ledger, QWidget#guide, QWidget#header {{ background: {t.paper}; }}
 QWidget#header {{ border-bottom: 1px solid {t.rule}; }}
 QWidget#bench {{ border-right: 1px solid {t.rule}; }}
-QWidget#ledger {{ border-left: 1px solid {t.rule}; }}
+QWidget#ledger, QWidget#guide {{ border-left: 1px solid {t.rule}; }}
 QWidget#rail {{ background: {t.rail}; }}
 QLabel {{ background: transparent; }}
 QLabel[role="title"] {{ font-weight: bold; font-size: 15px; }}

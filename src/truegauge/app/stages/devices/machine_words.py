@@ -17,6 +17,10 @@ class MachineWords:
     def __init__(self, widget: QWidget, model: DevicesModel, theme: LiveTheme) -> None:
         self._widget, self._model, self._theme = widget, model, theme
 
+    @property
+    def _room(self) -> QRectF:
+        return room_of(self._widget)
+
     def machine(self, painter: QPainter, *, nothing_known: bool) -> None:
         """Say what to do where there is nothing to see."""
         if self._model.machine.cmm is None or not self._model.machine.connected:
@@ -41,11 +45,11 @@ class MachineWords:
 
     def _banner(self, painter: QPainter, big: str, small: str) -> None:
         t = self._theme
-        width = min(room_of(self._widget).width() - 40.0, 560.0)
+        width = min(self._room.width() - 40.0, 560.0)
         metrics = QFontMetricsF(font(13))
         words = metrics.boundingRect(QRectF(0, 0, width - 36, 400), Qt.TextFlag.TextWordWrap, small)
         high = 54 + words.height()
-        box = QRectF((room_of(self._widget).width() - width) / 2, 72, width, high)
+        box = QRectF((self._room.width() - width) / 2, 72, width, high)
         painter.setPen(QPen(QColor(t.accent), 1.4))
         painter.setBrush(QColor(t.raised))
         painter.drawRoundedRect(box, 10, 10)
@@ -68,28 +72,24 @@ class MachineWords:
             return
         painter.setPen(QColor(t.ink))
         painter.setFont(font(22, bold=True))
-        painter.drawText(
-            QRectF(18, 12, room_of(self._widget).width() - 36, 30), Qt.AlignmentFlag.AlignLeft, assembly.name
-        )
+        painter.drawText(QRectF(18, 12, self._room.width() - 36, 30), Qt.AlignmentFlag.AlignLeft, assembly.name)
         painter.setPen(QColor(t.soft))
         painter.setFont(font(13))
         styli = assembly.styli(pose)
         count = f"{len(styli)} {'stylus' if len(styli) == 1 else 'styli'}" if styli else "no stylus yet"
         text = f"pose {pose}   ·   {count}" if assembly.articulation is not None else count
-        painter.drawText(QRectF(18, 42, room_of(self._widget).width() - 36, 22), Qt.AlignmentFlag.AlignLeft, text)
+        painter.drawText(QRectF(18, 42, self._room.width() - 36, 22), Qt.AlignmentFlag.AlignLeft, text)
         if camera is None:
             return
         painter.setFont(font(13, bold=True))
         for s in styli:
-            x, y, _ = camera.project(
-                s.center[None], room_of(self._widget).width() / max(1, room_of(self._widget).height())
-            )[0]
-            at = QPointF(x * room_of(self._widget).width() + 9, y * room_of(self._widget).height() - 8)
+            x, y, _ = camera.project(s.center[None], self._room.width() / max(1, self._room.height()))[0]
+            at = QPointF(x * self._room.width() + 9, y * self._room.height() - 8)
             painter.setPen(QColor(t.ink))
             painter.drawText(at, f"{s.name}  Ø{s.tip.diameter:g}")
 
     def _center(self, painter: QPainter, big: str, small: str) -> None:
-        t, box = self._theme, room_of(self._widget)
+        t, box = self._theme, self._room
         painter.setPen(QColor(t.ink))
         painter.setFont(font(22, bold=True))
         painter.drawText(box.adjusted(20, -30, -20, -30), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, big)

@@ -11,9 +11,8 @@ from truegauge.core.plan.readings import Section
 from truegauge.rendering.camera import Camera
 
 _NEAR = 7.0  # pixels
-_LEAST = (
-    0.05  # of the length that a mm along the normal should have on the screen: seen from the end it cannot be dragged
-)
+# Of its true length that the normal must have on the screen: seen from its end nothing is dragged.
+_LEAST = 0.05
 
 
 class SectionHand:

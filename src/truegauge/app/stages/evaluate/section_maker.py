@@ -146,9 +146,13 @@ class SectionMaker:
             return False
         wanted = None
         if (made.kind, made.spans) != (before.kind, before.spans):
-            nominal = s.evaluator.context(s.plan, None).get(DimensionNominal(section, made))
+            context = s.evaluator.context(s.plan, None)
+            nominal, was = (context.get(DimensionNominal(section, d)) for d in (made, before))
             if isinstance(nominal, NotComputed):
                 s.notify(nominal.reason)
                 return False
-            wanted = round(nominal, 6)
+            own = next((c for c in s.plan.characteristics if c.features == (made.id,)), None)
+            # What was typed from a drawing stays; what was taken from the part follows it.
+            if own is not None and not isinstance(was, NotComputed) and own.nominal == round(was, 6):
+                wanted = round(nominal, 6)
         return s.run(EditDimension(section_id, made, wanted, merge_key=merge_key))

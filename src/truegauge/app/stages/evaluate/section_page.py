@@ -1,5 +1,7 @@
 """The flat view of a section with the tools that make dimensions."""
 
+from typing import Any
+
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.stages.evaluate.model import EvaluateModel
@@ -59,6 +61,7 @@ class SectionPage(QWidget):
         outer.addWidget(bar)
         outer.addWidget(below)
         self.sheet = SectionView(model, theme)
+        self.sheet.tool_changed.connect(self.refresh)
         outer.addWidget(self.sheet, 1)
         s = model.session
         for signal in (s.document.plan_changed, s.document.evaluated, s.showing.changed, s.selection.changed):
@@ -75,23 +78,22 @@ class SectionPage(QWidget):
     def _on_tool(self, tool: DimensionKind | None) -> None:
         self.sheet.set_tool(tool)
         self.sheet.setFocus()
-        self.refresh()
 
     def _on_fits(self, key: str) -> None:
-        own = self.sheet.chosen()
-        if own is not None and self.sheet.tool is None:
-            self.sheet.change(own, spans=tuple(s.replace(fits=key) for s in own.spans))
-        else:
-            self.sheet.fits = key
-            self.sheet.update()
+        self._set_measuring(fits=key)
 
     def _on_reach(self, value: float) -> None:
+        self._set_measuring(reach=value)
+
+    def _set_measuring(self, **how: Any) -> None:
+        """Change how the chosen dimension takes its ends, or the next one when none is chosen."""
         own = self.sheet.chosen()
         if own is not None and self.sheet.tool is None:
-            self.sheet.change(own, spans=tuple(s.replace(reach=value) for s in own.spans))
-        else:
-            self.sheet.reach = value
-            self.sheet.update()
+            self.sheet.change(own, spans=tuple(s.replace(**how) for s in own.spans))
+            return
+        for name, value in how.items():
+            setattr(self.sheet, name, value)
+        self.sheet.update()
 
     def _on_fit(self) -> None:
         self.sheet.fit()

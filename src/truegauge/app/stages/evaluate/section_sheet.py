@@ -1,7 +1,7 @@
 """The sheet of a section: curves and needles to shift and zoom, dimensions that are made as on a drawing."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -38,6 +38,8 @@ _LETTERS, _SMALL = 13.0, 11.0
 
 class SectionView(QWidget):
     """The sheet: drag to shift, wheel to zoom; with a tool, press on a curve to take a span of it."""
+
+    tool_changed = Signal()
 
     def __init__(self, model: EvaluateModel, theme: Theme) -> None:
         super().__init__()
@@ -107,6 +109,7 @@ class SectionView(QWidget):
             self.fits = "line"
         self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
         self.update()
+        self.tool_changed.emit()
 
     @property
     def place(self) -> SheetPlace:
