@@ -8,22 +8,36 @@ from numpy.typing import NDArray
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.scene import Scene
 
-_BAND_S = 0.02  # wanted for a band
-_LEAST, _FIRST = 24, 64  # rows
+_BAND_S = 0.03  # wanted for a band
+_HEIGHTS = (24, 48, 96)  # rows; few heights, as every change costs new buffers
+_PARTS = 32  # of the height of a picture, each with what its rows cost
 
 
 class Pace:
-    """How many rows a band has: as many as are rendered in the time wanted for it, learned from those before."""
+    """How many rows a band has: as many as are rendered in the time wanted for it.
+
+    A part in the middle of the view costs several times what the empty rows above it do, so that it is learned from the
+    bands before at about the same height, of this picture or the last. What a band costs at any height (the scene is
+    looked through once for each) is told apart from what its rows do: else small bands would seem dear, and stay small.
+    """
 
     def __init__(self) -> None:
-        self.rows = _FIRST
+        self._at_least = _BAND_S / 4  # seconds of any band
+        self._row = np.full(_PARTS, _BAND_S / 2 / _HEIGHTS[1])  # seconds a row
 
-    def took(self, seconds: float) -> None:
-        """Learn from a band; the height changes in steps, as every change costs new buffers."""
-        if seconds > 1.6 * _BAND_S:
-            self.rows = max(_LEAST, self.rows // 2)
-        elif seconds < 0.3 * _BAND_S:
-            self.rows = min(2 * _FIRST, self.rows * 2)
+    def rows(self, top: int, height: int) -> int:
+        """Return the rows of the next band, from `top` on, of a picture of some height."""
+        fit = [n for n in _HEIGHTS if self._at_least + n * self._row[_parts(top, n, height)].max() <= _BAND_S]
+        return min(max(fit, default=_HEIGHTS[0]), height)
+
+    def took(self, seconds: float, top: int, rows: int, height: int) -> None:
+        """Learn from a band."""
+        self._at_least = min(seconds, 1.02 * self._at_least)
+        self._row[_parts(top, rows, height)] = max(seconds - self._at_least, 0.0) / rows
+
+
+def _parts(top: int, rows: int, height: int) -> slice:
+    return slice(top * _PARTS // height, max((top + rows) * _PARTS // height, top * _PARTS // height + 1))
 
 
 class FinePicture:
@@ -46,10 +60,9 @@ class FinePicture:
             self._scene.prepare(self._camera, self.width / self.height)
             self._next = 0
             return
-        rows = self._pace.rows
-        top = max(0, min(self._next, self.height - rows))  # the last band is as high as the others
-        rows = min(rows, self.height)
+        rows = self._pace.rows(self._next, self.height)
+        top = min(self._next, self.height - rows)  # the last band is as high as the others
         begun = time.perf_counter()
         self.pixels[top : top + rows] = self._scene.render_band(self._camera, self.width, self.height, top, rows)
-        self._pace.took(time.perf_counter() - begun)
+        self._pace.took(time.perf_counter() - begun, top, rows, self.height)
         self._next = top + rows

@@ -1,7 +1,7 @@
 import numpy as np
 from scipy.spatial import cKDTree
 
-from truegauge.core.clouds.spatial import isolated, spatial_order, thinned, typical_spacing
+from truegauge.core.clouds.spatial import guessed_spacing, isolated, spatial_order, thinned, typical_spacing
 
 
 def test_the_spatial_order_is_a_permutation_with_short_steps(rng):
@@ -32,3 +32,13 @@ def test_isolated_points_are_those_with_no_company(rng):
 def test_one_point_and_equal_points_are_no_fault():
     assert len(spatial_order(np.zeros((0, 3)))) == 0
     assert len(thinned(np.zeros((5, 3)), 1.0)) == 1
+
+
+def test_the_guessed_spacing_is_about_the_measured_one(rng):
+    for size in ([200, 100, 60], [300, 200, 0], [50, 50, 50]):
+        places = rng.uniform(0, 1, (30_000, 3)) * size
+        side = rng.choice(3, 30_000, p=[0, 0, 1] if 0 in size else [1 / 3] * 3)
+        places[np.arange(len(places)), side] = rng.integers(0, 2, len(places)) * np.array(size)[side]
+        # Points strewn at random are half as far from the next one as those of a grid.
+        measured = 2 * typical_spacing(places[spatial_order(places)])
+        assert 0.5 < guessed_spacing(places) / measured < 2.0

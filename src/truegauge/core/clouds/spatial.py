@@ -134,6 +134,15 @@ def typical_spacing(points: Points) -> float:
     return float(np.median(np.concatenate(spacings))) if spacings else 0.0
 
 
+def guessed_spacing(points: Points) -> float:
+    """Return about the distance between neighbours, mm, from the number of points and their extent alone.
+
+    The points are thought to lie on the outside of their box; for a proposal that must be there at once.
+    """
+    x, y, z = np.ptp(points[:: max(1, len(points) // 5000)], axis=0)
+    return float(np.sqrt(2 * (x * y + y * z + z * x) / len(points)))
+
+
 @njit(cache=True, nogil=True)
 def _neighbour_counts(cells, counts, ny, nz, out):  # type: ignore[no-untyped-def]
     # Three runs of the sorted cells along z answer for one column; walk nine columns with moving starts.

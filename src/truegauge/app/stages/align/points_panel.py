@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
@@ -23,6 +22,7 @@ from truegauge.core.clouds.recipe import (
     describe,
     vector3,
 )
+from truegauge.core.clouds.spatial import guessed_spacing
 from truegauge.core.nodes.graph import NotComputed
 
 # The number of a step that is changed most: field, label, decimals, step.
@@ -170,7 +170,8 @@ class PointsPanel(QWidget):
         if kind == "box":
             self.keep_section()
         else:
-            spacing = self._spacing()
+            sample = self._session.sample
+            spacing = 0.25 if sample is None else guessed_spacing(sample.points)
             made: dict[str, Step] = {
                 "outliers": Outliers(),
                 "islands": Islands(gap=round(max(1.0, 6 * spacing), 2)),
@@ -189,11 +190,3 @@ class PointsPanel(QWidget):
             self._session.notify("turn on the section box (X) and set it around what should stay, then add this step")
             return
         self._session.document.add_step(CropBox(low=vector3(section[0]), high=vector3(section[1])))
-
-    def _spacing(self) -> float:
-        """Return the typical distance of neighbouring points, mm, guessed from their number and extent."""
-        sample = self._session.sample
-        if sample is None:
-            return 0.25
-        size = np.ptp(sample.points[:: max(1, len(sample.points) // 5000)], axis=0)
-        return float(np.sqrt(2 * (size[0] * size[1] + size[1] * size[2] + size[2] * size[0]) / len(sample.points)))
