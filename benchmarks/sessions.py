@@ -29,11 +29,14 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.clearance import segment_distances
 from truegauge.core.probing.obstacles import BoxObstacle, PartObstacle
-from truegauge.core.probing.probing import FeatureTouching, Probing, QualificationSettings, RackPort, StylusUse
+from truegauge.core.probing.probing import Probing, QualificationSettings, RackPort, StylusUse
 from truegauge.core.probing.records import Fixture, MachineRecord
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.probing.standing import Standing, standing
+from truegauge.core.routes.document import MeasureStep, Route
+from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.strategies import Usual
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, somewhere, start
 from truegauge.devices.cmm_sim.operator import Operator
@@ -44,7 +47,7 @@ from truegauge.formats.catalogue import own_catalogue
 from truegauge.formats.part import read_part
 from truegauge.runs.events import FeatureTouched, TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
-from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.routing import Router
 from truegauge.runs.touching import Touching
 
 NOW = datetime(2026, 11, 24, 10, 0)
@@ -306,15 +309,16 @@ class Session:
         usable = {u for u in uses if (q := self.record.latest(self.probing, u)) is not None and q.passes}
         faces = [f.index for f in self.model.faces if f.area > 40.0]
         chosen = rng.choice(faces, min(5, len(faces)), replace=False)
-        asked = tuple(FeatureTouching(feature=f"f{k}", touches=int(rng.integers(4, 9))) for k in chosen)
+        route = Route(steps=tuple(
+            MeasureStep(id=f"m{k}", feature=f"f{k}", strategy=Usual(touches=int(rng.integers(4, 9)))) for k in chosen
+        ))  # fmt: skip
         wanted = []
         for k in chosen:
             nominal = self.evaluator.nominal((int(k),))
             known_as = None if isinstance(nominal, NotComputed) else nominal
             wanted.append(FeatureToTouch(f"f{k}", f"f{k}", (int(k),), known_as))
-        probing = self.probing.replace(features=asked)
-        router = Router(self.model, self.evaluator.projector, self.pose, probing, lambda u: u in usable,
-                                 np.array(located_at.center), self.record)  # fmt: skip
+        router = Router(self.model, self.evaluator.projector, self.pose, self.probing, lambda u: u in usable,
+                        np.array(located_at.center), self.record, route)  # fmt: skip
         took = []
         job = Touching(self.cmm, router, self.record, tuple(wanted), when(FeatureTouched, took.append), lambda: NOW)
         self._say(self._until_done(job))

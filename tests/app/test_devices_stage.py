@@ -265,7 +265,7 @@ def test_touches_by_hand_are_counted_taken_back_and_recognised(connected, qtbot)
     panel.refresh()
     assert (panel.touches.value(), panel.rows.value()) == (12, 3)
     panel.touches.setValue(20)
-    assert w.session.plan.probing.touching(bore.id).touches == 20
+    assert w.session.plan.route.step_of(bore.id).strategy.touches == 20
     w.session.document.undo()
     assert panel.touches.value() == 12
     click(qtbot, panel.assign)

@@ -6,17 +6,20 @@ from tests.devices.cmm_bench import NOW, short_probing, touches
 
 from truegauge.core.errors import Cancelled, DeviceError
 from truegauge.core.frames import invert
-from truegauge.core.probing.probing import FeatureTouching
 from truegauge.core.progress import silent
+from truegauge.core.routes.document import MeasureStep, Route
+from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.strategies import Usual
 from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm.words import NotHomed
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.settings import Fault
 from truegauge.devices.ipp.client import ConnectionLost
-from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.routing import Router
 from truegauge.runs.touching import Touching
 
-PROBING = short_probing(touches=5, two_passes=False).replace(features=(FeatureTouching(feature="top", touches=3),))
+PROBING = short_probing(touches=5, two_passes=False)
+ROUTE = Route(steps=(MeasureStep(id="m", feature="top", strategy=Usual(touches=3)),))
 
 
 @pytest.fixture
@@ -35,7 +38,7 @@ def session(bench, model, evaluator):
         # The part is known to lie there: aligning is tested elsewhere.
         sphere = np.array(qualifying.record.location.center)
         part_pose = made.world.part.machine_from_part
-        router = Router(model, evaluator.projector, part_pose, PROBING, lambda use: True, sphere)
+        router = Router(model, evaluator.projector, part_pose, PROBING, lambda use: True, sphere, route=ROUTE)
         touched = []
         job = Touching(made.cmm, router, qualifying.record, (feature,), touches(touched.append), lambda: NOW)
         _persist(job.run, made, again)
@@ -125,7 +128,7 @@ def test_a_collision_in_a_run_keeps_the_touches_and_can_be_gone_on_from(bench, m
     feature = FeatureToTouch("top", "top face", (face,), evaluator.nominal((face,)))
     touched = []
     part_pose, sphere = made.world.part.machine_from_part, np.array(qualifying.record.location.center)
-    router = Router(model, evaluator.projector, part_pose, PROBING, lambda u: True, sphere)
+    router = Router(model, evaluator.projector, part_pose, PROBING, lambda u: True, sphere, route=ROUTE)
     job = Touching(made.cmm, router, qualifying.record, (feature,), touches(touched.append), lambda: NOW)
     somewhere = made.world.sphere.center.copy()
 

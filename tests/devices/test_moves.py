@@ -9,16 +9,19 @@ from tests.devices.cmm_bench import DEMO, NOW, SHORT, Bench, short_probing, touc
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.obstacles import PartObstacle
-from truegauge.core.probing.probing import FeatureTouching, Probing, QualificationSettings, StylusUse
+from truegauge.core.probing.probing import Probing, QualificationSettings, StylusUse
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.probing.standing import Standing, standing
+from truegauge.core.routes.document import MeasureStep, Route, step_id
+from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.strategies import Usual
 from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm_sim.build import PartToPlace
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.catalogue import own_catalogue
 from truegauge.runs.events import SphereLocated, when
-from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.routing import Router
 from truegauge.runs.touching import Touching
 
 
@@ -87,17 +90,26 @@ def test_no_part_of_a_star_meets_the_sphere_that_its_tips_touch(seed):
         made.close()
 
 
+def touched_by(*asked):
+    """Return a route over features: name, touches, stylus (None: any)."""
+    return Route(steps=tuple(
+        MeasureStep(id=step_id(name), feature=name, strategy=Usual(touches=count), stylus=use)
+        for name, count, use in asked
+    ))  # fmt: skip
+
+
 @pytest.fixture
 def touching(model, evaluator):
     """A stand-in with the housing, and a run over two features of it."""
-    features = (FeatureTouching(feature="main-bore", touches=6), FeatureTouching(feature="top", touches=3))
-    probing = short_probing(touches=5, two_passes=False).replace(features=features)
+    probing = short_probing(touches=5, two_passes=False)
+    route = touched_by(("main-bore", 6, None), ("top", 3, None))
     made = Bench(probing=probing, part=PartToPlace(model, evaluator.projector, np.array([0.0, 0, 1.0])))
     made.connect()
     qualifying = made.qualifying()
     qualifying.run()
     center = np.array(qualifying.record.location.center)
-    router = Router(model, evaluator.projector, made.world.part.machine_from_part, probing, lambda use: True, center)
+    pose = made.world.part.machine_from_part
+    router = Router(model, evaluator.projector, pose, probing, lambda use: True, center, route=route)
     wanted = tuple(
         FeatureToTouch(name, name, (face,), evaluator.nominal((face,)))
         for name, face in housing_faces(model).items() if name in ("main-bore", "top")
@@ -256,9 +268,8 @@ def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(m
     faces = housing_faces(model)
 
     def run_over(name, use, stop_after):
-        touching = FeatureTouching(feature=name, touches=6, stylus=use)
-        own = probing.replace(features=(touching,))
-        router = Router(model, evaluator.projector, pose, own, lambda u: True, center)
+        route = touched_by((name, 6, use))
+        router = Router(model, evaluator.projector, pose, probing, lambda u: True, center, route=route)
         wanted = FeatureToTouch(name, name, (faces[name],), evaluator.nominal((faces[name],)))
         touched = []
 
@@ -274,7 +285,7 @@ def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(m
             assert "is ended" in str(error)
         return touched
 
-    straight, across = probing.uses()[0], probing.uses()[1]
+    straight, across = probing.uses()[0], probing.uses()[2]
     assert len(run_over("main-bore", straight, 2)) == 2
     inside = made.world.place()
     assert inside[2] < pose[2, 3] + 60.0
@@ -282,7 +293,7 @@ def test_a_program_that_is_started_again_leaves_the_part_before_the_head_turns(m
     made.cmm = type(made.cmm)("127.0.0.1", made.stand_in.port)
     made.cmm.connect()
     assert made.cmm.use is None
-    assert run_over("boss", across, 99) is not None
+    assert len(run_over("side-c", across, 99)) == 6
     assert not made.world.fault_text
     assert made.cmm.pose == across.pose
     made.close()

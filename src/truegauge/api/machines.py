@@ -13,7 +13,7 @@ import numpy as np
 from truegauge.api.plan_features import Feature
 from truegauge.api.plans import Plan
 from truegauge.core.errors import DeviceError, TrueGaugeError
-from truegauge.core.evaluation.touch_needs import axis_about, datum_features
+from truegauge.core.evaluation.touch_needs import features_to_touch
 from truegauge.core.frames import as_rigid
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.records import MachineRecord
@@ -26,7 +26,7 @@ from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.runs.events import FeatureTouched, TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
-from truegauge.runs.routing import FeatureToTouch, Router
+from truegauge.runs.routing import Router
 from truegauge.runs.stylus import Stylus
 from truegauge.runs.touching import Touching
 
@@ -142,30 +142,26 @@ class Machine:
         document, probing = plan.document, plan.document.probing
         pose = as_rigid(np.asarray(machine_from_part, dtype=np.float64))
         names = [f.id if isinstance(f, Feature) else plan.feature(f).id for f in features]
-        wanted = [self._wanted(plan, i) for i in names or [f.id for f in document.features]]
+        chosen = [document.feature(i) for i in names] or list(document.features)
+        for f in chosen:
+            if not isinstance(f, NominalFeature):
+                raise TrueGaugeError(f"{f.name} is constructed: touch what it is built from")
+        wanted = features_to_touch(plan.context, [f for f in chosen if isinstance(f, NominalFeature)])
         found: list[ProbedTouch] = []
         temperature, now = self.cmm.temperature(), datetime.now()
         usable = frozenset(u for u in probing.uses() if Stylus(probing, self.record, u, temperature, now).allowed)
         center = None if self.record.location is None else np.array(self.record.location.center)
         router = Router(
-            plan.model, plan.evaluator.projector, pose, probing, lambda use: use in usable, center, self.record
-        )
+            plan.model, plan.evaluator.projector, pose, probing, lambda use: use in usable, center, self.record,
+            document.route,
+        )  # fmt: skip
         tell = when(FeatureTouched, lambda event: found.append(event.touch))
-        job = Touching(self.cmm, router, self.record, tuple(wanted), tell)
+        job = Touching(self.cmm, router, self.record, tuple(wanted.values()), tell)
         job.run_with(progress)
         self.left = {left.feature.name: left.why for left in job.left}
         before = sample or Sample.of(SampleData(name="Touches", temperature_c=temperature))
         touched = {t.feature for t in found}
         return before.with_probed((*(t for t in before.probed if t.feature not in touched), *found))
-
-    @staticmethod
-    def _wanted(plan: Plan, feature_id: str) -> FeatureToTouch:
-        own = plan.document.feature(feature_id)
-        if not isinstance(own, NominalFeature):
-            raise TrueGaugeError(f"{own.name} is constructed: touch what it is built from")
-        about = axis_about(plan.context, own.id)
-        first = own.id in datum_features(plan.document)
-        return FeatureToTouch(own.id, own.name, own.faces, plan.nominal_of(own.id), about, first=first)
 
 
 class StandIn:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from truegauge.api.plan_requirements import PlanRequirements
+from truegauge.api.plan_routes import PlanRoutes
 from truegauge.api.words import some
 from truegauge.core.authoring.annotations import import_annotations
 from truegauge.core.authoring.new_features import new_id
@@ -73,7 +73,7 @@ def open_plan(path: str | Path) -> Plan:
     return Plan(file.plan, model_of_plan(Path(path), file), file.part, Path(path))
 
 
-class Plan(PlanRequirements):
+class Plan(PlanRoutes):
     """A plan with its part. Every change can be undone; `document` is the plan as it is now."""
 
     def general(self, classes: str = "", *, size: float | None = None, surface: float | None = None) -> None:

@@ -14,6 +14,7 @@ from truegauge.cli.batches import batch, inbox
 from truegauge.cli.comparing import compare
 from truegauge.cli.inspecting import inspect, new_plan
 from truegauge.cli.machines import cmm_sim
+from truegauge.cli.routing import route
 from truegauge.core.errors import TrueGaugeError
 
 
@@ -42,7 +43,7 @@ def demo(
 
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
-for _command in (window, inspect, new_plan, batch, cmm_sim, inbox, compare, associate):
+for _command in (window, inspect, new_plan, batch, cmm_sim, inbox, compare, associate, route):
     app.command(_command.__name__.replace("_", "-"))(_command)
 app.command("warm-up", hidden=True)(warm_up)
 app.command(hidden=True)(demo)

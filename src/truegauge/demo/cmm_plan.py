@@ -7,6 +7,7 @@ from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Catalogue
 from truegauge.core.probing.probing import Probing, RackPort, StylusUse
 from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.routes.document import Placement, Route
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.plan import housing_plan
 from truegauge.formats.catalogue import own_catalogue
@@ -59,4 +60,6 @@ def cmm_plan(model: CadModel) -> Plan:
     return plan.replace(
         name="LW-1140 by CMM", alignments=(by_hand, refined), in_force="abc", characteristics=kept, spots=(),
         sections=(), views=(), probing=demo_probing(), device=StatedErrors(),
+        # It stands on its back, so that base and sides can be touched.
+        route=Route(placement=Placement(up=(0.0, -1.0, 0.0))),
     )  # fmt: skip

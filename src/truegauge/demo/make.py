@@ -88,8 +88,10 @@ def hidden_from_scanner(points: Points, faces: Ints) -> Mask:
 
 def make_housing(folder: Path) -> None:
     """Write the housing, its scan, the truth about it, and its plan."""
+    from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.demo.cmm_plan import cmm_plan
     from truegauge.demo.plan import housing_plan
+    from truegauge.jobs.routing import routed
 
     part = folder / demo.PART.name
     write_annotated_step(build_housing(), part, "LW-1140 worm-drive housing")
@@ -100,7 +102,8 @@ def make_housing(folder: Path) -> None:
     write_whole(folder / demo.SCAN.name, ply_from_points(points, comment=comment))
     write_whole(folder / demo.TRUTH.name, (json.dumps(truth, indent=1) + "\n").encode())
     write_plan(folder / demo.PLAN.name, housing_plan(model), part.read_bytes())
-    write_plan(folder / demo.CMM_PLAN.name, cmm_plan(model), part.read_bytes())
+    routed_plan = routed(cmm_plan(model), Evaluator(model), make=True, look=False).plan
+    write_plan(folder / demo.CMM_PLAN.name, routed_plan, part.read_bytes())
 
 
 def make_cover(folder: Path) -> None:

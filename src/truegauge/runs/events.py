@@ -11,14 +11,14 @@ from truegauge.core.probing.records import QualificationRecord, SphereLocation
 from truegauge.core.samples.document import ProbedTouch
 
 if TYPE_CHECKING:
-    from truegauge.runs.routing import FeatureRoute
+    from truegauge.core.routes.legs import Visit
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class FeatureBegun:
-    """The touches of a feature begin, or go on."""
+    """The touches of a feature with a stylus begin, or go on."""
 
-    route: FeatureRoute
+    visit: Visit
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -32,7 +32,7 @@ class FeatureTouched:
 class FeatureComplete:
     """All touches of a feature were told, enough to take the place of older ones."""
 
-    route: FeatureRoute
+    visit: Visit
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -8,15 +8,12 @@ from truegauge.core.probing.probing import Probing
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress, silent
-from truegauge.core.routes.kinematics import Kinematics
 from truegauge.devices.cmm.again import reconnect
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.ipp.client import ConnectionLost, MachineRefused
 from truegauge.runs.events import Tell
 from truegauge.runs.moving import Moving
 
-KINEMATICS = Kinematics()  # until a machine tells its own
-CHANGE_WAY = 250.0  # mm, about: up to where the head can turn
 _CONNECTIONS = 3  # that may be lost one after the other
 
 

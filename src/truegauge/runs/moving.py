@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from truegauge.core.arrays import Vector
+from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.room import ProbeRoom
@@ -26,6 +26,12 @@ class Moving:
     def to(self, room: ProbeRoom, use: StylusUse, place: Vector, out: Vector | None = None) -> None:
         """Go to a place, before a surface whose direction outwards is `out` (NoWay: it is not there, but free)."""
         for stop in room.way(use, self.cmm.where(), place, self.normal, out):
+            self._go(stop)
+        self.normal = out
+
+    def along(self, places: Points, out: Vector | None) -> None:
+        """Go along places (n, 3) that were planned and looked over before; `out` as in `to`."""
+        for stop in places:
             self._go(stop)
         self.normal = out
 

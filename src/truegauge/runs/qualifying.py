@@ -15,9 +15,11 @@ from truegauge.core.probing.standing import Standing, standing
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import RunEvent, SphereTouched, Tell, TouchWanted, nobody
 from truegauge.runs.findings import Findings, agreeing
-from truegauge.runs.machine_run import CHANGE_WAY, KINEMATICS, GoAway, MachineRun, Step
+from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.on_sphere import SphereTouching
+from truegauge.runs.routing import KINEMATICS
 
+_CHANGE_WAY = 250.0  # mm, about: up to where the head can turn
 _FIRST_PASS = TouchPattern(5, 1, float(np.radians(70.0)))
 _SECOND_LOOK = TouchPattern(11, 2, float(np.radians(85.0)))
 _WIDE_SEARCH = 12.0  # mm that are felt beyond the surface before the centre is known
@@ -102,7 +104,7 @@ class StylusStep(Step):
         return (
             (0 if s.by == "hand" else count * one)
             + by_hand
-            + 2 * KINEMATICS.moving(CHANGE_WAY, s.travel_speed)
+            + 2 * KINEMATICS.moving(_CHANGE_WAY, s.travel_speed)
             + KINEMATICS.turn_s
         )
 

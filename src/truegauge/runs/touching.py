@@ -1,19 +1,27 @@
-"""Touching features by machine at their nominal places: stopped and taken up again without losing a touch."""
+"""Touching features by machine along their route: stopped and taken up again without losing a touch."""
 
 from collections.abc import Callable
 from datetime import datetime
-from itertools import pairwise
 
+import numpy as np
+
+from truegauge.core.arrays import Points, Vector
 from truegauge.core.errors import DeviceError
+from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.travel import NoWay
+from truegauge.core.routes.legs import PlannedRoute, StepPlan, Visit
+from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.settling import least_touches
+from truegauge.core.routes.ways import NoWay as NoWayAround
+from truegauge.core.routes.ways import Ways
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
-from truegauge.runs.machine_run import CHANGE_WAY, KINEMATICS, GoAway, MachineRun, Step
-from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left, Router, least_touches
+from truegauge.runs.machine_run import GoAway, MachineRun, Step
+from truegauge.runs.routing import Left, Router, why
 from truegauge.runs.stylus import Stylus
 
-_FEATURE_WAY = 120.0  # mm, from one feature to the next
+_THERE = 1.0  # mm from where a way begins that count as being there: the part is not quite as designed
 
 
 class Touching(MachineRun):
@@ -25,58 +33,48 @@ class Touching(MachineRun):
     ) -> None:  # fmt: skip
         super().__init__(cmm, router.probing, tell)
         self.router, self.record, self.now = router, record, now
-        routes = [router.route(f) for f in features]
-        self.left = tuple(r for r in routes if isinstance(r, Left))
-        # Datums first, then features of one stylus after the other: changing costs more than travel.
-        order = {u: k for k, u in enumerate(router.probing.uses())}
-        own = [r for r in routes if isinstance(r, FeatureRoute)]
-        own.sort(key=lambda r: (not r.feature.first, order[r.use]))
-        self.take(tuple(FeatureStep(self, r) for r in own), (GoAway(self, lambda: router.room),))
+        self.planned: PlannedRoute = router.plan(features)
+        self.left = tuple(Left(u.feature, why(u)) for u in self.planned.unreached)
+        steps = [FeatureStep(self, s) for s in self.planned.steps if s.visits and s.unreached is None]
+        self.take(tuple(steps), (GoAway(self, lambda: router.room),))
 
     @property
-    def waiting(self) -> tuple[FeatureRoute, ...]:
+    def waiting(self) -> tuple[Visit, ...]:
         """What is left to touch; the first may be touched in part."""
-        return tuple(s.route for s in self.pending if isinstance(s, FeatureStep))
-
-    def seconds(self) -> float:
-        """Return how long the rest takes: touches and the ways between them; ways between features roughly."""
-        uses = [self.cmm.use, *(r.use for r in self.waiting)]
-        changes = sum(a != b for a, b in pairwise(uses))
-        up_and_down = 2 * KINEMATICS.moving(CHANGE_WAY, self.probing.moves.travel_speed) + KINEMATICS.turn_s
-        return super().seconds() + changes * up_and_down
+        return tuple(v for s in self.pending if isinstance(s, FeatureStep) for v in s.visits)
 
 
 class FeatureStep(Step):
-    """The touches of one feature."""
+    """The touches of one feature, with one stylus after the other."""
 
-    def __init__(self, run: Touching, route: FeatureRoute) -> None:
-        self._run, self.route = run, route
-        self.size = float(len(route.places))
+    def __init__(self, run: Touching, plan: StepPlan) -> None:
+        self._run, self._plan = run, plan
+        self.visits = list(plan.visits)
+        self._count = sum(len(v.places) for v in plan.visits)
+        self.size = float(self._count)
+        self._before = 0  # touches of visits that are over
         self._done = self._missed = 0
         self._why = ""  # no way leads to those missed
 
     @property
     def name(self) -> str:
         """The feature."""
-        return self.route.feature.name
+        return self._plan.visits[0].feature.name
 
     @property
     def where(self) -> str:
         """The feature, and which of its touches."""
-        return f"{self.name}, touch {self._done + 1}"
+        return f"{self.name}, touch {self._before + self._done + 1}"
 
     @property
     def share(self) -> float:
         """How many of its places are done with."""
-        return self._done / max(self.size, 1.0)
+        return (self._before + self._done) / max(self.size, 1.0)
 
     def seconds(self) -> float:
-        """Return how long it takes, roughly."""
-        moves, route = self._run.probing.moves, self.route
-        touch = KINEMATICS.touching(route.approach, route.approach, moves.touch_speed, moves.travel_speed)
-        before = route.places.points[self._done :] + route.approach * route.places.normals[self._done :]
-        to_it = KINEMATICS.moving(_FEATURE_WAY, moves.travel_speed)
-        return to_it + len(before) * touch + KINEMATICS.along(before, moves.travel_speed)
+        """Return how long it takes from where it is."""
+        whole = self._run.planned.seconds_of(self._plan.step.id)
+        return whole * (1 - self.share)
 
     def no_way(self, error: NoWay) -> None:
         """Leave it out: the machine stands where it is free, the others can go on."""
@@ -84,42 +82,90 @@ class FeatureStep(Step):
 
     def do(self) -> None:
         """Touch the places that are left, then tell what came of it."""
-        self._touch_places()
-        route, count = self.route, len(self.route.places)
+        while self.visits:
+            self._touch_places(self.visits[0])
+            if len(self.visits) == 1:
+                break
+            self._before, self._done = self._before + self._done, 0
+            del self.visits[0]
+        last = self.visits[0]
         if self._missed:
-            self._leave(f"{self._missed} of {count} places were not touched: {self._why}")
+            self._leave(f"{self._missed} of {self._count} places were not touched: {self._why}")
         # Old touches give way only to new ones that can take their place.
-        if count - self._missed >= least_touches(route.feature.nominal):
-            self._run.tell(FeatureComplete(route))
+        if self._count - self._missed >= least_touches(last.feature.nominal):
+            self._run.tell(FeatureComplete(last))
 
-    def _leave(self, why: str) -> None:
-        self._run.left = (*self._run.left, Left(self.route.feature, why))
+    def _leave(self, reason: str) -> None:
+        self._run.left = (*self._run.left, Left(self._plan.visits[0].feature, reason))
 
-    def _touch_places(self) -> None:
-        run, route = self._run, self.route
+    def _touch_places(self, visit: Visit) -> None:
+        run = self._run
         probing, cmm, room = run.probing, run.cmm, run.router.room
-        moves, place = probing.moves, room.shape(route.use)[1]
-        if cmm.use != route.use:
-            run.moving.take(room, route.use)
-        stylus = Stylus(probing, run.record, route.use, cmm.temperature(), run.now(), moves.touch_speed)
+        moves = probing.moves
+        self._take(visit)
+        stylus = Stylus(probing, run.record, visit.use, cmm.temperature(), run.now(), moves.touch_speed)
         if stylus.why_not:
             raise DeviceError(f"nothing can be measured: {stylus.why_not}")
-        cmm.set_speeds(travel_speed=moves.travel_speed, touch_speed=moves.touch_speed, approach=route.approach,
-                       retract=route.approach, search=moves.search)  # fmt: skip
-        run.tell(FeatureBegun(route))
-        for k in range(self._done, len(route.places)):
+        cmm.set_speeds(travel_speed=moves.travel_speed, touch_speed=moves.touch_speed, approach=visit.approach,
+                       retract=visit.approach, search=moves.search)  # fmt: skip
+        run.tell(FeatureBegun(visit))
+        # What the machine believes differs from what is by the offset that was found.
+        off = -stylus.offset
+        on_route = False
+        for k in range(self._done, len(visit.places)):
             run.check()
-            # What the machine believes differs from what is by the offset that was found.
-            target = route.places.points[k] - stylus.offset
-            out = route.places.normals[k]
-            before = target + (place.radius + route.approach) * out
+            out = visit.places.normals[k]
+            before = visit.before(k) + off
             try:
-                run.moving.to(room, route.use, before, out)
+                if k == 0:
+                    self._come(visit, off)
+                elif on_route and self._stands_at(visit.before(k - 1) + off):
+                    run.moving.along(visit.ways[k] + off if len(visit.ways[k]) else before[None], out)
+                else:
+                    run.moving.to(room, visit.use, before, out)
             except NoWay as error:  # it stands where it is free: the other places can be touched
                 self._missed, self._why = self._missed + 1, str(error)
-                self._done = k + 1
+                self._done, on_route = k + 1, False
                 continue
-            touch = cmm.touch(target, out, run.check)
-            self._done = k + 1
-            row = -1 if route.places.rows is None else int(route.places.rows[k])
-            run.tell(FeatureTouched(stylus.touched(touch, route.feature.id, row)))
+            touch = cmm.touch(visit.places.points[k] + off, out, run.check)
+            self._done, on_route = k + 1, True
+            row = int(visit.places.rows[k])
+            run.tell(FeatureTouched(stylus.touched(touch, visit.feature.id, row)))
+        if on_route and len(visit.out) and self._stands_at(visit.before(len(visit.places) - 1) + off):
+            run.moving.along(visit.out + off, None)
+
+    def _stands_at(self, place: Vector) -> bool:
+        return bool(np.linalg.norm(self._run.cmm.where() - place) < _THERE)
+
+    def _take(self, visit: Visit) -> None:
+        """Take the stylus of a visit: where all of the probe is outside of the safe envelope, as the route does."""
+        run, planner = self._run, self._run.router.planner
+        old = run.cmm.use
+        if old == visit.use:
+            return
+        if old is not None and run.router.room.knows(old) and old.assembly == visit.use.assembly:
+            here = run.cmm.where()
+            if planner.scene.is_outside(old, here):
+                way = self._around(old, here, planner.turning_place(old, here))
+                if way is not None:
+                    run.moving.along(way, None)
+                    run.cmm.take_stylus(run.probing, visit.use)
+                    return
+        run.moving.take(run.router.room, visit.use)
+
+    def _come(self, visit: Visit, off: Vector) -> None:
+        """Go to the first place: around the safe envelope and in by the route, where it stands outside of it."""
+        run, scene = self._run, self._run.router.scene
+        here, first = run.cmm.where(), visit.ways[0] + off
+        if scene.is_outside(visit.use, here):
+            way = self._around(visit.use, here, first[0])
+            if way is not None:
+                run.moving.along(np.vstack([way, first[1:]]), visit.places.normals[0])
+                return
+        run.moving.to(run.router.room, visit.use, first[-1], visit.places.normals[0])
+
+    def _around(self, use: StylusUse, here: Vector, to: Vector) -> Points | None:
+        try:
+            return Ways(self._run.router.scene, use).around(here, to)
+        except NoWayAround:
+            return None

@@ -15,7 +15,8 @@ from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.part import PartReference
 from truegauge.core.plan.views import Eye, PinnedTag, SavedView, TagSettings
-from truegauge.core.probing.probing import FeatureTouching
+from truegauge.core.routes.document import MeasureStep, Route, step_id
+from truegauge.core.routes.strategies import Usual
 from truegauge.formats.plan_file import read_plan
 
 EYE = Eye(target=(0.0, 0.0, 0.0), back=(0.0, 0.0, 1.0), up=(0.0, 1.0, 0.0), height=100.0)
@@ -31,10 +32,8 @@ def full():
     )  # fmt: skip
     scale = DeviationScale(own=(FaceTolerance(faces=plan.features[1].faces, tolerance=0.03),))
     view = SavedView(id="v9", name="all", eye=EYE, hidden=plan.features[0].faces, scale=scale, tags=tags)
-    touching = tuple(FeatureTouching(feature=f.id, touches=7) for f in plan.features)
-    return plan.replace(
-        tags=tags, views=(*plan.views, view), scale=scale, probing=plan.probing.replace(features=touching)
-    )
+    steps = tuple(MeasureStep(id=step_id(f.id), feature=f.id, strategy=Usual(touches=7)) for f in plan.features)
+    return plan.replace(tags=tags, views=(*plan.views, view), scale=scale, route=Route(steps=steps))
 
 
 def ids(plan):
@@ -91,7 +90,7 @@ def test_a_feature_that_is_removed_leaves_nothing_behind(full, k):
     assert [f.id for f in after.all_features] == [f.id for f in full.all_features if f.id not in lost]
     assert after.characteristics == tuple(c for c in full.characteristics if not lost & set(c.features))
     assert after.datums == tuple(d for d in full.datums if not lost & set(d.features))
-    assert [f.feature for f in after.probing.features] == [f.id for f in full.features if f.id not in lost]
+    assert [s.feature for s in after.route.steps] == [f.id for f in full.features if f.id not in lost]
     assert after.spots == full.spots
 
 
@@ -132,5 +131,5 @@ def test_another_part_leaves_nothing_of_the_old_one(full):
     assert not references.used(after, "feature")
     assert not references.used(after, "characteristic")
     assert not references.used(after, "face")
-    assert after.probing.features == ()
+    assert after.route.steps == ()
     assert after.probing.assemblies == full.probing.assemblies

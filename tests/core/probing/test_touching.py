@@ -12,9 +12,9 @@ from truegauge.core.probing.compensation import compensated_by_approach, compens
 from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
 from truegauge.core.probing.pointing import pointing_at
 from truegauge.core.probing.sphere import ReferenceSphere
-from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
 from truegauge.core.probing.suggest import suggest
 from truegauge.core.probing.travel import NoWay, Surroundings, find_way
+from truegauge.core.routes.places import FeatureToTouch, Surface
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.demo.faces import housing_faces
 
@@ -75,27 +75,6 @@ def test_two_touches_suggest_nothing():
     assert suggest(np.zeros((2, 3)), np.tile([0, 0, -1.0], (2, 1)), np.ones(2)) == []
 
 
-@pytest.mark.parametrize("name", ["base", "main-bore", "bolt-4", "socket", "boss", "slot-left", "shroud"])
-def test_places_lie_on_the_face_off_its_borders_and_apart(model, evaluator, name):
-    face = housing_faces(model)[name]
-    faces = (face,)
-    nominal = evaluator.nominal(faces) if name != "shroud" else None
-    count, rows = usual_touches(nominal)
-    places = choose(candidate_places(model, evaluator.projector, faces, nominal, 2.0), nominal, count, rows)
-    assert len(places) == count
-    found = evaluator.projector.deviations(places.points)
-    assert (found.face == face).all()
-    assert_allclose(found.distance, 0.0, atol=1e-6)
-    assert_allclose(places.normals, found.normals, atol=1e-6)
-    gaps = np.linalg.norm(places.points[:, None] - places.points[None], axis=2) + 1e9 * np.eye(count)
-    assert gaps.min() > 0.8
-    if rows:  # all around
-        axis = nominal.feature
-        off = places.points - axis.point
-        across = off - (off @ axis.direction)[:, None] * axis.direction
-        assert np.linalg.norm(across.mean(axis=0)) < 0.35 * axis.radius
-
-
 @pytest.fixture
 def probe():
     own = demo_probing().assembly("p1")
@@ -142,7 +121,8 @@ def test_a_probe_that_was_stopped_while_it_touched_gets_off(model, evaluator, pr
     radius = demo_probing().assembly("p1").styli()[0].radius
     part = PartObstacle(evaluator.projector, model.box, np.eye(4))
     faces = (housing_faces(model)[name],)
-    places = candidate_places(model, evaluator.projector, faces, evaluator.nominal(faces), radius + 4.0)
+    feature = FeatureToTouch(name, name, faces, evaluator.nominal(faces))
+    places, _ = Surface(model, evaluator.projector, feature).candidates(radius + 4.0)
     high = places.at(np.argsort(places.points[:, 2])[-40:])  # in the bore, the rest of the probe must be free too
     for k in range(0, len(high), 13):
         start = high.points[k] + (radius - pressed) * high.normals[k] - tip

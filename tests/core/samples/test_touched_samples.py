@@ -8,7 +8,9 @@ from truegauge.core.evaluation.touch_needs import axis_about
 from truegauge.core.frames import apply, invert, random_rigid, rotate
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
+from truegauge.core.routes.on_faces import on_faces
+from truegauge.core.routes.places import FeatureToTouch, Surface
+from truegauge.core.routes.strategies import usual_strategy
 from truegauge.core.samples.document import ProbedTouch, SampleData, Touch
 from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.words import touch_notes, touch_warning
@@ -27,10 +29,10 @@ def touched(evaluator, plan, shift=None, names=(), **about):
         nominal = evaluator.nominal(f.group)
         nominal = None if isinstance(nominal, NotComputed) else nominal
         axis = axis_about(evaluator.context(plan, None), f.id)
-        candidates = candidate_places(evaluator.model, evaluator.projector, f.faces, nominal, RADIUS + 1.0, axis)
-        places = choose(candidates, nominal, *usual_touches(nominal, axis), axis)
+        surface = Surface(evaluator.model, evaluator.projector, FeatureToTouch(f.id, f.name, f.faces, nominal, axis))
+        places, _, _ = on_faces(surface, usual_strategy(nominal, runs_out=axis is not None), RADIUS + 1.0)
         at = places.points + (np.zeros(3) if shift is None else shift(f.name))
-        rows = [-1] * len(at) if places.rows is None else places.rows.tolist()
+        rows = places.rows.tolist()
         centers = apply(POSE, at + RADIUS * places.normals)
         # Nobody comes quite square.
         approach = rotate(POSE, -places.normals) + np.random.default_rng(3).normal(0, 0.03, at.shape)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from truegauge.core.plan.alignments import AnyAlignment
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.features import NominalFeature
+from truegauge.core.routes.document import AlignStep
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +45,9 @@ class RemoveAlignment:
         kept = tuple(a.replace(base=gone.base) if a.base == gone.id else a for a in plan.alignments if a.id != gone.id)
         in_force = plan.in_force if plan.in_force != gone.id else (gone.base or kept[0].id)
         reported = tuple(c.replace(alignment="") if c.alignment == gone.id else c for c in plan.characteristics)
-        return plan.replace(alignments=kept, in_force=in_force, characteristics=reported)
+        steps = tuple(s for s in plan.route.steps if not (isinstance(s, AlignStep) and s.alignment == gone.id))
+        route = plan.route.replace(steps=steps)
+        return plan.replace(alignments=kept, in_force=in_force, characteristics=reported, route=route)
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.references import with_faces_as_now, without_features
 from truegauge.core.plan.title import TitleBlock
+from truegauge.core.routes.document import Route
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +44,7 @@ class SetPart:
             scale=plan.scale.replace(own=()),
             datums=(),
             characteristics=(),
+            route=Route(),
             name=self.name,
             title_block=TitleBlock(title=self.name),
         )

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from truegauge.core.plan.document import Plan
 from truegauge.core.probing.assembly import ProbeAssembly
 from truegauge.core.probing.probing import Probing, RackPort
+from truegauge.core.routes.document import MeasureStep, Route
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,13 +17,21 @@ class SetProbing:
     merge_key: str = ""
 
     def apply(self, plan: Plan) -> Plan:
-        return plan.replace(probing=self.probing)
+        return plan.replace(probing=self.probing, route=_with_styli_of(plan.route, self.probing))
+
+
+def _with_styli_of(route: Route, probing: Probing) -> Route:
+    """Return a route in which steps whose stylus is gone take the best one again."""
+    gone = [s for s in route.steps if isinstance(s, MeasureStep) and s.stylus and not probing.has_stylus(s.stylus)]
+    if not gone:
+        return route
+    return route.replace(steps=tuple(s.replace(stylus=None) if s in gone else s for s in route.steps))
 
 
 def with_assembly(probing: Probing, assembly: ProbeAssembly) -> Probing:
     """Return the probing with an assembly: in the place of the one with its id, or at the end.
 
-    A master stylus or a feature's stylus that is gone with the change is forgotten.
+    A master stylus that is gone with the change is forgotten.
     """
     known = any(a.id == assembly.id for a in probing.assemblies)
     every = tuple(assembly if a.id == assembly.id else a for a in probing.assemblies)
@@ -35,15 +44,12 @@ def without_assembly(probing: Probing, assembly_id: str) -> Probing:
 
 
 def _consistent(probing: Probing, assemblies: tuple[ProbeAssembly, ...]) -> Probing:
-    bare = probing.replace(assemblies=(), master=None, rack=(), features=())
+    bare = probing.replace(assemblies=(), master=None, rack=())
     changed = bare.replace(assemblies=assemblies)
     ids = {a.id for a in assemblies}
     rack = tuple(p if p.assembly in ids else p.replace(assembly="") for p in probing.rack)
-    features = tuple(
-        f if f.stylus is None or changed.has_stylus(f.stylus) else f.replace(stylus=None) for f in probing.features
-    )
     master = probing.master if probing.master is not None and changed.has_stylus(probing.master) else None
-    return changed.replace(rack=rack, features=features, master=master)
+    return changed.replace(rack=rack, master=master)
 
 
 def new_assembly(probing: Probing) -> ProbeAssembly:

@@ -1,17 +1,20 @@
-"""What the characteristics of a feature ask of its touches."""
+"""What a plan asks of the touches of its features."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from truegauge.core.association.features import Line
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import nominal_feature
+from truegauge.core.routes.places import FeatureToTouch
 
 if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.document import Plan
+    from truegauge.core.plan.features import NominalFeature
     from truegauge.core.plan.requirements import Characteristic
 
 
@@ -50,3 +53,17 @@ def axis_about(context: Context, feature_id: str) -> Line | None:
             if line is not None:
                 return line
     return None
+
+
+def features_to_touch(context: Context, wanted: Iterable[NominalFeature] | None = None) -> dict[str, FeatureToTouch]:
+    """Return the features of the part (or the wanted ones) as routes touch them, by id; lost ones are left out."""
+    plan = context.plan
+    datums = datum_features(plan)
+    found: dict[str, FeatureToTouch] = {}
+    for f in plan.features if wanted is None else wanted:
+        if min(f.faces) < 0:
+            continue
+        nominal = nominal_feature(context, f.group)
+        known = None if isinstance(nominal, NotComputed) else nominal
+        found[f.id] = FeatureToTouch(f.id, f.name, f.faces, known, axis_about(context, f.id), first=f.id in datums)
+    return found

@@ -19,6 +19,7 @@ from truegauge.core.plan.requirements import Characteristic, Datum
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.probing.probing import Probing
+from truegauge.core.routes.document import AlignStep, MeasureStep, Route
 from truegauge.core.tolerancing.general import GeneralTolerances
 from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.core.tolerancing.zone import Standard
@@ -36,7 +37,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[7] = 7
+    schema_version: Literal[8] = 8
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -67,6 +68,7 @@ class Plan(Frozen):
     decimals: int = Field(default=3, ge=0, le=6)
     title_block: TitleBlock = TitleBlock()
     probing: Probing = Probing()
+    route: Route = Route()
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -97,6 +99,9 @@ class Plan(Frozen):
             if missing:
                 raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
         self._check_alignments(set(ids))
+        unknown = {s.feature for s in self.route.steps if isinstance(s, MeasureStep)} - {f.id for f in self.features}
+        if unknown:
+            raise ValueError("the route measures a feature that the plan does not have")
         return self
 
     def _check_alignments(self, feature_ids: set[str]) -> None:
@@ -111,6 +116,9 @@ class Plan(Frozen):
             known.add(a.id)
         if self.in_force not in known:
             raise ValueError("the alignment in force is not in the plan")
+        for s in self.route.steps:
+            if isinstance(s, AlignStep) and s.alignment not in known:
+                raise ValueError("the route aligns by an alignment that the plan does not have")
         for c in self.characteristics:
             if c.alignment and c.alignment not in known:
                 raise ValueError(f"characteristic {c.number} is reported in an alignment that the plan does not have")

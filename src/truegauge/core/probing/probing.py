@@ -1,6 +1,6 @@
-"""What a plan says about probing: assemblies, rack, reference sphere, how styli are qualified and features touched."""
+"""What a plan says about probing: assemblies, rack, reference sphere, how styli are qualified."""
 
-from typing import Annotated, Literal
+from typing import Literal
 
 from pydantic import Field, model_validator
 
@@ -8,7 +8,6 @@ from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.judgement import QualificationLimits
 from truegauge.core.probing.sphere import ReferenceSphere
-from truegauge.core.references import Refers
 
 QualifyBy = Literal["machine", "first touch by hand", "hand"]
 
@@ -61,15 +60,6 @@ class RackPort(Frozen):
     assembly: str = ""
 
 
-class FeatureTouching(Frozen):
-    """How a feature is touched: how many touches in how many rows, and with which stylus (None: the best that fits)."""
-
-    feature: Annotated[str, Refers("feature", "goes")]
-    touches: int = Field(default=0, ge=0, le=500)
-    rows: int = Field(default=0, ge=0, le=50)
-    stylus: StylusUse | None = None
-
-
 class Probing(Frozen):
     """Everything about probes."""
 
@@ -81,7 +71,6 @@ class Probing(Frozen):
     limits: QualificationLimits = QualificationLimits()
     due: DueRules = DueRules()
     moves: Moves = Moves()
-    features: tuple[FeatureTouching, ...] = ()
     allow_unqualified: bool = False
 
     @model_validator(mode="after")
@@ -140,10 +129,6 @@ class Probing(Frozen):
         place = a.stylus(use.stylus)
         pose = f", {use.pose}" if a.articulation is not None else ""
         return f"{a.name}, stylus {place.name}{pose}"
-
-    def touching(self, feature: str) -> FeatureTouching:
-        """Return how a feature is touched."""
-        return next((f for f in self.features if f.feature == feature), FeatureTouching(feature=feature))
 
     def port_of(self, assembly: str) -> RackPort | None:
         """Return the port that holds an assembly."""

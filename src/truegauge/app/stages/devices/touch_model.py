@@ -12,7 +12,7 @@ from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.core.authoring.new_features import feature_name, new_id
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.commands.features import AddFeature
-from truegauge.core.commands.probing import SetProbing
+from truegauge.core.commands.routes import SetRoute
 from truegauge.core.errors import DeviceError
 from truegauge.core.features.extraction import Measured
 from truegauge.core.frames import apply, invert
@@ -20,12 +20,15 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.suggest import Suggestion, suggest
 from truegauge.core.progress import Progress
+from truegauge.core.routes.document import MeasureStep, step_id
+from truegauge.core.routes.strategies import Usual
 from truegauge.core.samples.document import ProbedTouch
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched
 from truegauge.runs.machine_run import run_until_it_stands
 
 if TYPE_CHECKING:
-    from truegauge.runs.routing import FeatureRoute, FeatureToTouch, Left
+    from truegauge.core.routes.legs import Visit
+    from truegauge.runs.routing import Left
     from truegauge.runs.touching import Touching
 
 
@@ -42,7 +45,7 @@ class TouchModel(QObject):
         self._instead: dict[str, list[ProbedTouch]] = {}  # of features that have touches already, until all are there
         self.by_hand = False  # touches of the joystick belong to features now
         self.job: Touching | None = None
-        self.route: FeatureRoute | None = None
+        self.visit: Visit | None = None
         self.stopped = ""
         self.left: tuple[Left, ...] = ()
         self.hand = HandTouches(machine, self._feature_by_hand, self)
@@ -78,23 +81,28 @@ class TouchModel(QObject):
         feature, evaluator = self.feature(), self.session.evaluator
         if feature is None or evaluator is None:
             return 0, 0
-        from truegauge.core.evaluation.touch_needs import axis_about
-        from truegauge.core.probing.strategies import usual_touches
+        from truegauge.core.evaluation.touch_needs import features_to_touch
+        from truegauge.core.routes.strategies import Rings, count_of, resolved
 
-        nominal = evaluator.nominal(feature.group)
-        about = axis_about(evaluator.context(self.session.plan, None), feature.id)
-        count, rows = usual_touches(None if isinstance(nominal, NotComputed) else nominal, about)
-        own = self.session.plan.probing.touching(feature.id)
-        return own.touches or count, own.rows or rows
+        plan = self.session.plan
+        found = features_to_touch(evaluator.context(plan, None), (feature,)).get(feature.id)
+        step = plan.route.step_of(feature.id)
+        if found is None:
+            return 0, 0
+        own = resolved(Usual() if step is None else step.strategy, found.nominal, runs_out=found.about is not None)
+        return count_of(own), own.rows if isinstance(own, Rings) else 0
 
     def ask_for(self, **changes: int) -> None:
         """Change how many touches, or rows, the selected feature gets from the machine."""
-        feature, probing = self.feature(), self.session.plan.probing
+        feature, route = self.feature(), self.session.plan.route
         if feature is None:
             return
-        own = probing.touching(feature.id).replace(**changes)
-        rest = tuple(f for f in probing.features if f.feature != feature.id)
-        self.session.run(SetProbing(probing.replace(features=(*rest, own)), "touches of a feature"))
+        step = route.step_of(feature.id) or MeasureStep(id=step_id(feature.id), feature=feature.id)
+        count, rows = self.asked()
+        asked = {"touches": count, "rows": rows, **changes}
+        usual = step.strategy if isinstance(step.strategy, Usual) else Usual()
+        made = step.replace(strategy=usual.replace(**asked))
+        self.session.run(SetRoute(route.with_step(made), "touches of a feature"))
 
     def form(self) -> float | None:
         """The form of the selected feature so far, mm."""
@@ -131,7 +139,7 @@ class TouchModel(QObject):
     def _tell_what_comes(self) -> None:
         """Let the window know which features are still touched in this run."""
         waiting = () if self.job is None else self.job.waiting
-        self.session.set_in_run(frozenset(r.feature.id for r in waiting))
+        self.session.set_in_run(frozenset(v.feature.id for v in waiting))
 
     def part_from_machine(self) -> np.ndarray | None:
         """Where the part lies; None where nobody knows."""
@@ -236,27 +244,27 @@ class TouchModel(QObject):
         if why or pose is None or evaluator is None or machine.cmm is None or not features:
             s.notify(why or "every feature is touched already; select one to touch it again")
             return
-        from truegauge.core.evaluation.touch_needs import axis_about, datum_features
-        from truegauge.runs.routing import FeatureToTouch, Router
+        from truegauge.core.evaluation.touch_needs import features_to_touch
+        from truegauge.runs.routing import Router
         from truegauge.runs.touching import Touching
 
         self._instead = {f.id: [] for f in features if self.count(f.id)}
-        wanted: list[FeatureToTouch] = []
-        datums = datum_features(s.plan)
-        for f in features:
-            nominal = evaluator.nominal(f.group)
-            known = None if isinstance(nominal, NotComputed) else nominal
-            about = axis_about(evaluator.context(s.plan, None), f.id)
-            wanted.append(FeatureToTouch(f.id, f.name, f.faces, known, about, first=f.id in datums))
+        wanted = tuple(features_to_touch(evaluator.context(s.plan, None), features).values())
         center = machine.sphere_center()
-        tell, cmm, record, probing = self._from_run.emit, machine.cmm, machine.record, s.plan.probing
+        tell, cmm, record, probing, route = (
+            self._from_run.emit,
+            machine.cmm,
+            machine.record,
+            s.plan.probing,
+            s.plan.route,
+        )
         model, projector, now = evaluator.model, evaluator.projector, machine.now
         usable = frozenset(u for u in probing.uses() if machine.may_use(u))
 
         def work(progress: Progress) -> Touching:
             progress(0.0, "looking for ways to every feature")
-            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, record)
-            return Touching(cmm, router, record, tuple(wanted), tell, now)
+            router = Router(model, projector, invert(pose), probing, lambda u: u in usable, center, record, route)
+            return Touching(cmm, router, record, wanted, tell, now)
 
         def planned(job: Touching) -> None:
             self.job = job
@@ -289,7 +297,7 @@ class TouchModel(QObject):
         """End the run; what was touched stays."""
         if self.machine.busy:
             self.machine.stop()
-        self.job, self.route, self.stopped = None, None, ""
+        self.job, self.visit, self.stopped = None, None, ""
         self._instead = {}
         self._tell_what_comes()
         self.changed.emit()
@@ -303,7 +311,7 @@ class TouchModel(QObject):
             self.stopped = why
             self.session.notify(DeviceError(why), "Go on", self.go_on, "Skip the feature", self.skip)
         else:
-            self.job, self.route, self._instead = None, None, {}
+            self.job, self.visit, self._instead = None, None, {}
             text = "All touched."
             if job.left:
                 reasons = "; ".join(f"{x.feature.name}: {x.why}" for x in job.left[:3])
@@ -323,8 +331,8 @@ class TouchModel(QObject):
                 instead.append(event.touch)
         elif isinstance(event, FeatureComplete):
             self._tell_what_comes()
-            if event.route.feature.id in self._instead:
-                self._take_instead(event.route.feature.id)
+            if event.visit.feature.id in self._instead:
+                self._take_instead(event.visit.feature.id)
         elif isinstance(event, FeatureBegun):
-            self.route = event.route
+            self.visit = event.visit
             self.changed.emit()

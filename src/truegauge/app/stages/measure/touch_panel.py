@@ -74,12 +74,12 @@ class TouchPanel(QWidget):
         feature = m.feature()
         running = m.job is not None
         counted = m.count(feature.id) if feature is not None else len(m.probed)
-        if running and m.route is not None:
-            counted = m.count_in_run(m.route.feature.id)
+        if running and m.visit is not None:
+            counted = m.count_in_run(m.visit.feature.id)
         self.count.setText(f"{counted} touch{'es' if counted != 1 else ''}")
         form = m.form()
-        if running and m.route is not None:
-            text = f"{m.route.feature.name}: {len(m.route.places)} touches, {m.route.use.pose}"
+        if running and m.visit is not None:
+            text = f"{m.visit.feature.name}: {len(m.visit.places)} touches, {m.visit.use.pose}"
         elif feature is not None:
             text = feature.name + (f": form {numbers.value(form)} {numbers.unit}" if form is not None else "")
         else:

@@ -1,0 +1,63 @@
+"""The route of a plan: made, changed and looked over without a window."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from truegauge.api.plan_requirements import PlanRequirements
+from truegauge.core.commands.routes import SetRoute
+from truegauge.core.errors import TrueGaugeError
+from truegauge.core.progress import Progress, silent
+from truegauge.core.routes.document import Coming, MeasureStep, PartFixture, Route, step_id
+from truegauge.core.routes.strategies import Strategy
+from truegauge.jobs.routing import Routed, routed
+
+if TYPE_CHECKING:
+    from truegauge.api.plan_features import Feature
+    from truegauge.core.probing.probing import StylusUse
+
+
+class PlanRoutes(PlanRequirements):
+    """Its route."""
+
+    def route(self, *, make: bool = False, check: bool = True, progress: Progress = silent) -> Routed:
+        """Plan the route: ways, times, what is not reached; with `check` look it over for collisions and near misses.
+
+        With `make` it is made first: a step for each feature, in a good order; the plan keeps it.
+
+        Raises
+        ------
+        TrueGaugeError
+            There is no probe to measure with.
+        """
+        if not self.document.probing.assemblies:
+            raise TrueGaugeError("the plan has no probe")
+        done = routed(self.document, self.evaluator, make=make, look=check, progress=progress)
+        if done.route != self.document.route:
+            self.run(SetRoute(done.route, "make the route"))
+        return done
+
+    def measure_by(
+        self, feature: Feature | str, strategy: Strategy | None = None, *, stylus: StylusUse | None = None,
+        coming: Coming | None = None,
+    ) -> None:  # fmt: skip
+        """Say how a feature is touched: its strategy (`truegauge.core.routes.strategies`), stylus, how the probe comes.
+
+        What is not said stays as it is.
+        """
+        own = self._feature(feature)
+        route = self.document.route
+        step = route.step_of(own.id) or MeasureStep(id=step_id(own.id), feature=own.id)
+        changes = {"strategy": strategy, "stylus": stylus, "coming": coming}
+        made = step.replace(**{k: v for k, v in changes.items() if v is not None})
+        self.run(SetRoute(route.with_step(made), f"how {own.name} is touched"))
+
+    def set_route(self, route: Route) -> None:
+        """Take another route: other steps or order, another envelope or placement."""
+        self.run(SetRoute(route, "change the route"))
+
+    def add_fixture(self, fixture: PartFixture) -> None:
+        """Add something that holds the part; ways keep away from it."""
+        route = self.document.route
+        kept = tuple(f for f in route.fixtures if f.name != fixture.name)
+        self.run(SetRoute(route.replace(fixtures=(*kept, fixture)), f"add {fixture.name}"))

@@ -1,0 +1,158 @@
+"""Which stylus measures which feature: reachable, and with the fewest changes over the whole route."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from truegauge.core.errors import DeviceError
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.routes.document import MeasureStep
+from truegauge.core.routes.on_faces import three
+from truegauge.core.routes.places import Trouble
+from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches, why_of
+
+_MOST_STYLI = 3  # for one feature
+_DRAWN_TRIED = 6
+_POINTS = -0.2  # cosine between a stylus and the way into a surface, at least
+_OTHER_PROBE = 2.5  # features that a change of probe must be worth more than a change of pose
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Assigned:
+    """The styli of a feature, each with its places; or why it cannot be measured, for each stylus that was tried."""
+
+    parts: tuple[Settled, ...]
+    troubles: tuple[Trouble, ...] = ()
+    reason: str = ""
+    of_styli: tuple[tuple[StylusUse, str], ...] = ()
+
+
+def assign(
+    wanted: Sequence[tuple[MeasureStep, FeaturePlaces]], uses: Sequence[StylusUse],
+    check: Callable[[], None] = lambda: None,
+) -> dict[str, Assigned]:  # fmt: skip
+    """Return for each step (its id) which styli touch its feature where.
+
+    `check` is called now and then; it raises when the work was cancelled.
+    """
+    found: dict[str, Assigned] = {}
+    rest: list[tuple[MeasureStep, FeaturePlaces]] = []
+    lanes: list[StylusUse] = []
+    for step, places in wanted:
+        check()
+        if step.stylus is None:
+            rest.append((step, places))
+            continue
+        found[step.id] = _by(places, [step.stylus])
+        if step.stylus not in lanes:
+            lanes.append(step.stylus)
+    promises = {(s.id, u): p.promise(u) for s, p in rest for u in uses}
+    given_up: set[tuple[str, StylusUse]] = set()
+    while rest:
+        check()
+        use = _most_useful([s for s, _ in rest], uses, promises, given_up, lanes)
+        if use is None:
+            break
+        after = []
+        for step, places in rest:
+            share, pointing = promises[step.id, use]
+            if share < 1.0 or pointing < _POINTS or (step.id, use) in given_up:
+                after.append((step, places))
+                continue
+            check()
+            own = _by(places, [use])
+            if own.parts and not own.reason:
+                found[step.id] = own
+                if use not in lanes:
+                    lanes.append(use)
+            else:
+                given_up.add((step.id, use))
+                after.append((step, places))
+        rest = after
+    for step, places in rest:
+        check()
+        # What no stylus reaches alone: those that the route has on anyway first.
+        order = sorted(uses, key=lambda u: (-round(promises[step.id, u][0], 2), u not in lanes))
+        found[step.id] = _by(places, [u for u in order if promises[step.id, u][0] > 0], least_of_first=True)
+    return found
+
+
+def _most_useful(
+    steps: list[MeasureStep], uses: Sequence[StylusUse], promises: dict[tuple[str, StylusUse], tuple[float, float]],
+    given_up: set[tuple[str, StylusUse]], lanes: list[StylusUse],
+) -> StylusUse | None:  # fmt: skip
+    """Return the stylus that promises to measure most of some features all over; None: none promises any."""
+    best: tuple[float, StylusUse] | None = None
+    probes = {u.assembly for u in lanes}
+    for use in uses:
+        able = sum(
+            promises[s.id, use][0] >= 1.0 and promises[s.id, use][1] >= -0.2 and (s.id, use) not in given_up
+            for s in steps
+        )
+        score = able + (1.0 if use in lanes else 0.0) - (_OTHER_PROBE if probes and use.assembly not in probes else 0.0)
+        if able and (best is None or score > best[0]):
+            best = (score, use)
+    return None if best is None else best[1]
+
+
+def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, least_of_first: bool = False) -> Assigned:
+    """Return how a feature is touched by the first styli that together get at all of it."""
+    least = least_touches(places.feature.nominal)
+    every: list[Settled] = []
+    try:
+        for use in uses:
+            every.append(places.settled(use))
+    except DeviceError as error:
+        return Assigned((), reason=str(error), of_styli=tuple((u, str(error)) for u in uses))
+    if not every:
+        return Assigned((), reason="no stylus may be used: qualify one, or add a probe")
+    every.sort(key=lambda s: -len(s.places)) if least_of_first else None
+    first = every[0]
+    asked = places.wanted(first.use)[0]
+    at_face = places.wanted(first.use)[2]
+    if not len(asked):
+        return Assigned((), reason="its strategy has no place on its faces", troubles=at_face)
+    keeps = not first.open_ones or places.keeps_spread(first.places.points, asked.points)
+    if keeps and len(first.places) >= least:
+        gone = tuple(Trouble(three(asked.points[k]), False, why) for k, why in first.open_ones)
+        return Assigned((first,), (*at_face, *first.troubles, *gone))
+    chosen, covered = [first] if len(first.places) else [], set(first.wanted.tolist())
+    for other in every[1:]:
+        if len(covered) == len(asked) or len(chosen) == _MOST_STYLI:
+            break
+        # Another radius of tip has other wanted places: only those of the same are the same.
+        if len(places.wanted(other.use)[0]) != len(asked):
+            continue
+        new = [j for j, k in enumerate(other.wanted) if int(k) not in covered]
+        if len(new) >= max(1, round(0.1 * len(asked))):
+            rows = np.array(new)
+            chosen.append(Settled(other.use, other.places.at(rows), other.approaches[rows], other.wanted[rows], (), ()))
+            covered |= set(other.wanted[rows].tolist())
+    points = np.vstack([c.places.points for c in chosen]) if chosen else np.zeros((0, 3))
+    reasons = tuple((s.use, why_of(s)) for s in every if s.open_ones)
+    if len(points) < least or not places.keeps_spread(points, asked.points):
+        drawn = _drawn_up(places, uses)
+        if drawn is not None:
+            return drawn
+        said = f"{len(points)} of {len(asked)} places are reached, at least {least} are needed, spread over it"
+        return Assigned((), (*at_face, *first.troubles), said, reasons)
+    why = dict(first.open_ones)
+    gone = tuple(Trouble(three(asked.points[k]), False, why.get(k, "")) for k in range(len(asked)) if k not in covered)
+    return Assigned(tuple(chosen), (*at_face, *first.troubles, *gone))
+
+
+def _drawn_up(places: FeaturePlaces, uses: Sequence[StylusUse]) -> Assigned | None:
+    """Return how a turned feature is touched where a stylus gets at it, when none gets at all of its height."""
+    for use in uses[:_DRAWN_TRIED]:
+        fewer = places.drawn_up(use)
+        if fewer is None:
+            continue
+        own = _by(fewer, [use])
+        if own.parts and not own.reason:
+            asked = places.wanted(use)[0].points
+            why = why_of(places.settled(use))
+            deepest = Trouble(three(asked[int(places.settled(use).open_ones[0][0])]), True, why) if (
+                places.settled(use).open_ones) else None  # fmt: skip
+            return Assigned(own.parts, (*([] if deepest is None else [deepest]), *own.troubles))
+    return None

@@ -1,0 +1,97 @@
+"""What would reach a feature that no stylus of the plan does: poses of its heads that the plan does not have yet."""
+
+from collections.abc import Sequence
+from itertools import product
+
+import numpy as np
+
+from truegauge.core.arrays import Ints
+from truegauge.core.errors import DeviceError
+from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.components import Articulation
+from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.core.routes.legs import Candidate
+from truegauge.core.routes.places import Places
+from truegauge.core.routes.reach import STEM_IN, at_places, reached
+from truegauge.core.routes.scene import Scene
+from truegauge.core.routes.settling import FeaturePlaces
+
+_STEP = 15.0  # degrees between poses that are tried at first
+_CLOSELY, _SAMPLED, _KEPT = 16, 8, 3
+
+
+def candidates_for(scene: Scene, places: FeaturePlaces, usable: Sequence[StylusUse]) -> tuple[Candidate, ...]:
+    """Return the nearest styli that would get at a feature, the best first: poses that are not in the plan yet.
+
+    A stylus that is in the plan but may not be used (it is not qualified) is one too.
+    """
+    probing = scene.probing
+    found: list[Candidate] = []
+    for use in probing.uses():
+        if use not in usable:
+            share = _share(scene, places, use)
+            if share > 0:
+                found.append(Candidate(use, share, f"{probing.name_of(use)}: to be qualified"))
+    for a in probing.assemblies:
+        if a.articulation is None or not a.styli():
+            continue
+        every = [p for p in _poses(a.articulation) if p not in a.poses and not a.why_unreachable(p)]
+        trial = probing.replace(assemblies=tuple(
+            x.with_poses((*x.poses, *every)) if x.id == a.id else x for x in probing.assemblies))  # fmt: skip
+        own = Scene(trial, scene.machine_from_part, scene.around, scene.envelope, scene.limits)
+        ranked = []
+        for stylus in a.styli():
+            for pose in every:
+                use = StylusUse(assembly=a.id, stylus=stylus.id, pose=pose)
+                ranked.append((_promise(own, places, use), use))
+        ranked.sort(key=lambda r: (-r[0][0], -r[0][1], r[1].pose.tilt_deg, abs(r[1].pose.turn_deg)))
+        for (share, _), use in ranked[:_CLOSELY]:
+            if share <= 0:
+                break
+            got = _share(own, places, use)
+            if got > 0:
+                found.append(Candidate(use, got, f"{trial.name_of(use)}: a pose that the plan does not have yet"))
+    found.sort(key=lambda c: -round(c.share, 2))
+    return tuple(found[:_KEPT])
+
+
+def with_pose(probing: Probing, use: StylusUse) -> Probing:
+    """Return the probing with the pose of a candidate."""
+    return probing.replace(assemblies=tuple(
+        a.with_poses((*a.poses, use.pose)) if a.id == use.assembly else a for a in probing.assemblies))  # fmt: skip
+
+
+def _poses(own: Articulation) -> list[HeadPose]:
+    step = max(own.step_deg, _STEP) if _STEP % own.step_deg < 1e-9 else own.step_deg
+    tilts = np.arange(np.ceil(own.tilt_min_deg / step), np.floor(own.tilt_max_deg / step) + 1) * step
+    turns = np.arange(np.ceil(own.turn_min_deg / step), np.floor(own.turn_max_deg / step) + 1) * step
+    made = {HeadPose(tilt_deg=float(a), turn_deg=float(b) if a else 0.0) for a, b in product(tilts, turns)}
+    return sorted(made, key=lambda p: (p.tilt_deg, p.turn_deg))
+
+
+def _promise(scene: Scene, places: FeaturePlaces, use: StylusUse) -> tuple[float, float]:
+    """Return which share of the places the stem does not point into, and how well it points at them."""
+    wanted = _wanted(places, use)
+    if wanted is None:
+        return 0.0, 0.0
+    a = scene.probing.assembly(use.assembly)
+    cosine = wanted.normals @ (scene.machine_from_part[:3, :3].T @ a.stylus(use.stylus, use.pose).direction)
+    return round(float((cosine < STEM_IN).mean()), 2), round(float(-cosine.mean()), 2)
+
+
+def _wanted(places: FeaturePlaces, use: StylusUse) -> Places | None:
+    """Return the wanted places for the tip of a stylus; the pose does not matter for them."""
+    known = next((u for u in places.scene.probing.uses() if (u.assembly, u.stylus) == (use.assembly, use.stylus)), None)
+    try:
+        wanted = None if known is None else places.wanted(known)[0]
+    except DeviceError:
+        return None
+    return wanted if wanted is not None and len(wanted) else None
+
+
+def _share(scene: Scene, places: FeaturePlaces, use: StylusUse) -> float:
+    wanted = _wanted(places, use)
+    if wanted is None:
+        return 0.0
+    rows: Ints = np.unique(np.linspace(0, len(wanted) - 1, min(len(wanted), _SAMPLED)).astype(np.int64))
+    return float(reached(at_places(scene, use, wanted.at(rows), scene.probing.moves.approach)).mean())

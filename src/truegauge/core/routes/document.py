@@ -1,0 +1,163 @@
+"""The route of a plan: steps in their order, how the probe comes to features, and what it keeps away from.
+
+A route knows no machine: ways, changes of probe and pose, and times follow from the steps (`planning`).
+"""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from truegauge.core.frozen_model import Frozen, Three
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.references import Refers
+from truegauge.core.routes.strategies import Strategy, Usual
+
+
+class Coming(Frozen):
+    """How the probe comes to a feature and leaves it: `far` mm before it, along its normal or along an axis (part)."""
+
+    along: Literal["normal", "axis"] = "normal"
+    axis: Three = (0.0, 0.0, 1.0)
+    far: float = Field(default=0.0, ge=0, le=1000)
+
+    @model_validator(mode="after")
+    def _points_somewhere(self) -> Self:
+        if self.along == "axis" and not any(self.axis):
+            raise ValueError("the axis along which the probe comes has no direction")
+        return self
+
+
+class MeasureStep(Frozen):
+    """Measure a feature; without a stylus by the one that fits best."""
+
+    kind: Literal["measure"] = "measure"
+    id: str = Field(min_length=1)
+    feature: Annotated[str, Refers("feature", "goes")]
+    strategy: Strategy = Usual()
+    stylus: StylusUse | None = None
+    coming: Coming = Coming()
+    group: str = Field(default="", max_length=80)
+    on: bool = True
+    pinned: bool = False  # stays where it is when the order is worked out again
+
+
+class AlignStep(Frozen):
+    """From here on the part lies where an alignment of the plan finds it."""
+
+    kind: Literal["align"] = "align"
+    id: str = Field(min_length=1)
+    alignment: str
+    group: str = Field(default="", max_length=80)
+    on: bool = True
+    pinned: bool = False
+
+
+class NoteStep(Frozen):
+    """Something for the operator to do; the route waits."""
+
+    kind: Literal["note"] = "note"
+    id: str = Field(min_length=1)
+    text: str = Field(min_length=1, max_length=500)
+    group: str = Field(default="", max_length=80)
+    on: bool = True
+    pinned: bool = True
+
+
+class TemperatureStep(Frozen):
+    """Read the temperature of the part."""
+
+    kind: Literal["temperature"] = "temperature"
+    id: str = Field(min_length=1)
+    group: str = Field(default="", max_length=80)
+    on: bool = True
+    pinned: bool = True
+
+
+AnyStep = Annotated[MeasureStep | AlignStep | NoteStep | TemperatureStep, Field(discriminator="kind")]
+
+
+class Envelope(Frozen):
+    """The safe envelope: how far it reaches beyond part and fixtures at each side of the table, mm."""
+
+    low: Three = (20.0, 20.0, 0.0)
+    high: Three = (20.0, 20.0, 20.0)
+    inside: bool = False  # travel between features may take the shorter way inside, where it is free
+
+    @model_validator(mode="after")
+    def _reaches_outwards(self) -> Self:
+        if min(*self.low, *self.high) < 0:
+            raise ValueError("the safe envelope must not be smaller than the part")
+        return self
+
+
+class PartFixture(Frozen):
+    """Something that holds the part, where it stands while the part lies as it is placed: part coordinates, mm.
+
+    A box by two corners, or a cylinder by its two ends (`low`, `high`) and its radius.
+    """
+
+    name: str = Field(min_length=1, max_length=80)
+    shape: Literal["box", "cylinder"] = "box"
+    low: Three
+    high: Three
+    radius: float = Field(default=0.0, ge=0, le=1e4)
+
+    @model_validator(mode="after")
+    def _has_a_size(self) -> Self:
+        if self.shape == "box" and any(a >= b for a, b in zip(self.low, self.high, strict=True)):
+            raise ValueError(f"{self.name}: in X, Y and Z the first corner must lie below the second")
+        if self.shape == "cylinder" and (self.low == self.high or self.radius <= 0):
+            raise ValueError(f"{self.name}: a cylinder needs two different ends and a radius")
+        return self
+
+
+class Placement(Frozen):
+    """How the part lies on the table while nobody has located it: which of its directions is up, and how it is turned.
+
+    `turn_deg` is about the vertical, `height` (mm) how high it stands over the table.
+    """
+
+    up: Three = (0.0, 0.0, 1.0)
+    height: float = Field(default=60.0, ge=0, le=2000)
+    turn_deg: float = Field(default=0.0, ge=-360, le=360)
+
+    @model_validator(mode="after")
+    def _points_somewhere(self) -> Self:
+        if not any(self.up):
+            raise ValueError("the direction that is up is zero")
+        return self
+
+
+class Route(Frozen):
+    """Steps in their order, and what they are planned around. A plan without steps has no route."""
+
+    steps: tuple[AnyStep, ...] = ()
+    placement: Placement = Placement()
+    envelope: Envelope = Envelope()
+    fixtures: tuple[PartFixture, ...] = ()
+    near: float = Field(default=1.0, ge=0, le=50)  # mm: what comes nearer on its way is listed
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        ids = [s.id for s in self.steps]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two steps of the route have the same id")
+        measured = [s.feature for s in self.steps if isinstance(s, MeasureStep)]
+        if len(set(measured)) != len(measured):
+            raise ValueError("the route measures a feature twice")
+        return self
+
+    def step_of(self, feature: str) -> MeasureStep | None:
+        """Return the step that measures a feature."""
+        return next((s for s in self.steps if isinstance(s, MeasureStep) and s.feature == feature), None)
+
+    def with_step(self, step: AnyStep) -> "Route":
+        """Return the route with a step in the place of the one with its id, or at the end."""
+        known = any(s.id == step.id for s in self.steps)
+        every = tuple(step if s.id == step.id else s for s in self.steps)
+        return self.replace(steps=every if known else (*every, step))
+
+
+def step_id(feature: str) -> str:
+    """Return the id of the step that measures a feature, so that making a route twice gives the same one."""
+    return f"m-{feature}"

@@ -1,0 +1,260 @@
+"""From the steps of a route to what a machine does: visits, ways, changes of pose, and how long it takes."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from truegauge.core.arrays import Points, Vector
+from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.projection import Projector
+from truegauge.core.frames import apply, rotate
+from truegauge.core.probing.probing import Moves, StylusUse
+from truegauge.core.progress import Progress, silent
+from truegauge.core.routes.assigning import Assigned, assign
+from truegauge.core.routes.candidates import candidates_for
+from truegauge.core.routes.document import MeasureStep, NoteStep, Route
+from truegauge.core.routes.kinematics import Kinematics
+from truegauge.core.routes.legs import READ_S, Legs, PlannedRoute, StepPlan, Unreached, Visit
+from truegauge.core.routes.on_faces import three
+from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble
+from truegauge.core.routes.scene import Scene
+from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches
+from truegauge.core.routes.strategies import Rings, Usual, resolved
+from truegauge.core.routes.ways import NoWay, Ways
+
+_TURN_ROOM = 2.0  # mm over the safe envelope, for everything that turns with the head
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Planner:
+    """Plans routes of one part in one scene. `may_use` tells which styli may measure."""
+
+    model: CadModel
+    projector: Projector
+    scene: Scene
+    kinematics: Kinematics
+    may_use: Callable[[StylusUse], bool] = lambda use: True
+
+    def uses(self) -> tuple[StylusUse, ...]:
+        """Return the styli that may measure."""
+        return tuple(u for u in self.scene.probing.uses() if self.may_use(u))
+
+    def places_of(self, step: MeasureStep, feature: FeatureToTouch) -> FeaturePlaces:
+        """Return the places that a step wants."""
+        strategy = resolved(step.strategy, feature.nominal, runs_out=feature.about is not None)
+        surface = Surface(self.model, self.projector, feature)
+        return FeaturePlaces(
+            self.scene, surface, strategy, self.scene.probing.moves.approach, adapts=isinstance(step.strategy, Usual)
+        )
+
+    def assigned(
+        self, route: Route, features: Mapping[str, FeatureToTouch], progress: Progress = silent
+    ) -> tuple[dict[str, Assigned], dict[str, FeaturePlaces]]:
+        """Return which styli measure the features (by id) of the steps that are on, and the places that they want."""
+        measured = [s for s in route.steps if isinstance(s, MeasureStep) and s.on and s.feature in features]
+        wanted = [(s, self.places_of(s, features[s.feature])) for s in measured]
+        return assign(wanted, self.uses(), lambda: progress(0.2, "choosing styli")), {s.id: p for s, p in wanted}
+
+    def plan(
+        self, route: Route, features: Mapping[str, FeatureToTouch], progress: Progress = silent, *,
+        assigned: tuple[dict[str, Assigned], dict[str, FeaturePlaces]] | None = None,
+    ) -> PlannedRoute:  # fmt: skip
+        """Plan a route over features (by id). What cannot be measured says why; the others are planned all the same.
+
+        With ``assigned`` the styli are known already.
+        """
+        chosen, places = assigned or self.assigned(route, features, progress)
+        legs = Legs(self.kinematics, self.scene.probing.moves)
+        plans: list[StepPlan] = []
+        for k, step in enumerate(route.steps):
+            progress(0.4 + 0.6 * k / max(1, len(route.steps)), "looking for ways")
+            if not step.on:
+                plans.append(StepPlan(step))
+            elif isinstance(step, MeasureStep):
+                own = chosen.get(step.id)
+                if own is None:
+                    plans.append(StepPlan(step, text="the plan does not have this feature as faces of the part"))
+                else:
+                    plans.append(self._measured(step, own, places[step.id], legs))
+            else:
+                legs.stand(step.kind, step.id, 0.0 if isinstance(step, NoteStep) else READ_S)
+                plans.append(StepPlan(step, text=step.text if isinstance(step, NoteStep) else ""))
+        return PlannedRoute(tuple(plans), tuple(legs.every), self.kinematics, self.scene.probing.moves, legs.changes)
+
+    # One step --------------------------------------------------------------------------------------------------------
+
+    def _measured(self, step: MeasureStep, own: Assigned, places: FeaturePlaces, legs: Legs) -> StepPlan:
+        feature = places.feature
+        if own.reason:
+            return StepPlan(step, (), own.troubles, self._unreached(step, own, places))
+        visits: list[Visit] = []
+        troubles = list(own.troubles)
+        ordered = sorted(own.parts, key=lambda s: s.use != legs.use)
+        for part in ordered:
+            made, dropped = self._visit(step, part, places)
+            troubles += dropped
+            if made is not None:
+                visits.append(made)
+        if sum(len(v.places) for v in visits) < least_touches(feature.nominal):
+            reason = next((t.why for t in troubles if not t.moved), "no way leads to its places")
+            return StepPlan(step, (), tuple(troubles), Unreached(step.id, feature, reason))
+        done: list[Visit] = []
+        for visit in visits:
+            try:
+                done.append(self._come_to(step, visit, legs))
+            except NoWay as error:
+                return StepPlan(step, tuple(done), tuple(troubles), Unreached(step.id, feature, str(error)))
+        return StepPlan(step, tuple(done), tuple(troubles))
+
+    def _unreached(self, step: MeasureStep, own: Assigned, places: FeaturePlaces) -> Unreached:
+        found = candidates_for(self.scene, places, self.uses())
+        return Unreached(step.id, places.feature, own.reason, own.of_styli, found)
+
+    def _visit(self, step: MeasureStep, part: Settled, wanted: FeaturePlaces) -> tuple[Visit | None, list[Trouble]]:
+        """Return the touches of one stylus with the ways between them; places that no way leads to are dropped."""
+        scene, use = self.scene, part.use
+        ways = Ways(scene, use)
+        radius, approach = scene.probe(use).place.radius, float(part.approaches.min())
+        points = apply(scene.machine_from_part, part.places.points)
+        normals = rotate(scene.machine_from_part, part.places.normals)
+        there = Places(points, normals, part.places.rows)
+        strategy = wanted.strategy
+        trace = strategy.trace if isinstance(strategy, Rings) else None
+        visit = Visit(step.id, wanted.feature, use, there, approach, radius, (), np.zeros((0, 3)),
+                      trace is not None, 0.0 if trace is None else trace.speed)  # fmt: skip
+        entry: Points | None = None
+        kept: list[int] = []
+        between: list[Points] = []
+        dropped: list[Trouble] = []
+        for k in range(len(there)):
+            before = visit.before(k)
+            try:
+                if not kept:
+                    # The way in is the way out, backwards.
+                    entry = ways.out(before, normals[k])
+                    way = np.vstack([entry[::-1], before[None]]) if len(entry) else before[None]
+                elif trace is not None and there.rows[k] == there.rows[kept[-1]]:
+                    way = np.zeros((0, 3))  # along the surface
+                else:
+                    last = kept[-1]
+                    found = ways.between(visit.before(last), before, normals[last], normals[k])
+                    way = found if found is not None else self._by_outside(ways, visit, last, k)
+            except NoWay as error:
+                dropped.append(Trouble(three(part.places.points[k]), False, str(error)))
+                continue
+            kept.append(k)
+            between.append(way)
+        if not kept:
+            return None, dropped
+        try:
+            out = ways.out(visit.before(kept[-1]), normals[kept[-1]])
+        except NoWay:
+            # As it came: back from place to place.
+            back = [w for k in range(len(kept) - 1, 0, -1) for w in [*between[k][-2::-1], visit.before(kept[k - 1])]]
+            out = np.array([*back, *(entry if entry is not None else [])]).reshape(-1, 3)
+        rows = np.array(kept)
+        return replace(visit, places=there.at(rows), ways=tuple(between), out=out), dropped
+
+    def _by_outside(self, ways: Ways, visit: Visit, last: int, k: int) -> Points:
+        normals = visit.places.normals
+        out, into = ways.out(visit.before(last), normals[last]), ways.out(visit.before(k), normals[k])
+        start = out[-1] if len(out) else visit.before(last)
+        end = into[-1] if len(into) else visit.before(k)
+        return np.vstack([out.reshape(-1, 3), ways.around(start, end), into[::-1][1:], visit.before(k)[None]])
+
+    def _come_to(self, step: MeasureStep, visit: Visit, legs: Legs) -> Visit:
+        """Add the legs of a visit, with the way to it; the visit knows where it begins then."""
+        scene, use = self.scene, visit.use
+        first = self._far_first(step, visit)
+        ways = Ways(scene, use)
+        entry = first[0][0]
+        if legs.use != use:
+            self._change(step.id, use, entry, legs)
+        assert legs.at is not None
+        legs.go(step.id, ways.around(legs.at, entry))
+        legs.go(step.id, first[0])
+        visit = replace(visit, ways=first)
+        for k in range(len(visit.places)):
+            if k:
+                legs.go(step.id, visit.ways[k])
+            if visit.traced and not len(visit.ways[k]):
+                legs.go(step.id, visit.contact(k)[None], "trace", k, visit.speed)
+            else:
+                legs.go(step.id, visit.contact(k)[None], "touch", k)
+            following = k + 1 < len(visit.places) and visit.traced and not len(visit.ways[k + 1])
+            if not following:
+                legs.go(step.id, visit.before(k)[None], "retract", k)
+        legs.go(step.id, visit.out)
+        return visit
+
+    def _far_first(self, step: MeasureStep, visit: Visit) -> tuple[Points, ...]:
+        """Return the ways with the one to the first place as the step wants the probe to come."""
+        coming, first = step.coming, visit.ways[0]
+        if coming.far <= 0:
+            return visit.ways
+        before = visit.before(0)
+        normal = visit.places.normals[0]
+        d = normal if coming.along == "normal" else rotate(self.scene.machine_from_part, np.array([coming.axis]))[0]
+        beside = before + coming.far * d / np.linalg.norm(d)
+        ways = Ways(self.scene, visit.use)
+        if not ways.is_free((beside, before), ways.room(before)):
+            return visit.ways
+        try:
+            out = ways.out(beside, None)
+        except NoWay:
+            return visit.ways
+        first = np.vstack([out[::-1], beside[None], before[None]])
+        return (first, *visit.ways[1:])
+
+    def _change(self, step: str, use: StylusUse, entry: Vector, legs: Legs) -> None:
+        """Go up, and take another stylus; at the beginning the probe is there already."""
+        scene = self.scene
+        if legs.use is None or legs.at is None:
+            legs.take(use, self.turning_place(use, entry))
+            return
+        old = legs.use
+        if old.assembly == use.assembly and old.pose == use.pose:
+            # Another stylus of the same probe: it is there, only the name changes.
+            quill = scene.quill(old, legs.at)
+            legs.take(use, quill + scene.probe(use).place.center)
+            legs.changes += 1
+            legs.stand("turn", step, 0.0)
+            return
+        up = self.turning_place(old, legs.at)
+        legs.go(step, Ways(scene, old).around(legs.at, up))
+        quill = scene.quill(old, up)
+        legs.changes += 1
+        if old.assembly == use.assembly:
+            legs.stand("turn", step, self.kinematics.turn_s)
+        else:
+            legs.stand("change", step, 2 * self.kinematics.dock_s + self._rack_s(old, use, quill))
+        z = scene.quill(use, self.turning_place(use, quill + scene.probe(use).place.center))[2]
+        there = np.array([quill[0], quill[1], max(quill[2], z)])
+        legs.take(use, there + scene.probe(use).place.center)
+
+    def turning_place(self, use: StylusUse, tip: Vector) -> Vector:
+        """Return a place of the tip over `tip` where the head can turn: all that turns is over the safe envelope."""
+        scene = self.scene
+        sweep = scene.probing.assembly(use.assembly).sweep()
+        lowest = float(scene.probe(use).low[2])
+        if sweep is not None:
+            lowest = min(lowest, float(sweep[0][2]) - sweep[1])
+        z = float(scene.envelope[1, 2]) + _TURN_ROOM - lowest
+        quill = scene.quill(use, tip)
+        if scene.limits is not None:
+            z = min(z, float(scene.limits[1, 2]))
+        return np.array([quill[0], quill[1], max(z, float(quill[2]))]) + scene.probe(use).place.center
+
+    def _rack_s(self, old: StylusUse, use: StylusUse, quill: Vector) -> float:
+        """Return how long the way to the rack and back takes, where it is known where the ports stand."""
+        ports = [self.scene.probing.port_of(u.assembly) for u in (old, use)]
+        if self.scene.limits is None or any(p is None or not any(p.place) for p in ports):
+            return 0.0
+        stops = np.array([quill, *[p.place for p in ports if p is not None], quill])
+        return self.kinematics.along(stops, self.moves.travel_speed)
+
+    @property
+    def moves(self) -> Moves:
+        """Speeds and distances."""
+        return self.scene.probing.moves

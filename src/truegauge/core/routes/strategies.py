@@ -1,0 +1,158 @@
+"""How a feature is touched: strategies with their numbers, and the usual one by kind and size. Lengths in mm."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere, Torus
+from truegauge.core.cad.recognition import Nominal
+from truegauge.core.frozen_model import Frozen, Three
+
+_LOW = 3.0  # mm of height under which rows lie too near to each other to tell the axis
+_LARGE_ROUND, _LARGE_PLANE = 60.0, 260.0  # mm of radius, of diagonal
+
+
+class Trace(Frozen):
+    """Continuous contact instead of single touches: a point every `spacing` mm, at `speed` mm/s."""
+
+    spacing: float = Field(default=0.5, gt=0, le=50)
+    speed: float = Field(default=10.0, gt=0, le=200)
+
+
+class Usual(Frozen):
+    """What is usual for the kind and size of the feature; with so many touches and rows where they are asked for."""
+
+    kind: Literal["usual"] = "usual"
+    touches: int = Field(default=0, ge=0, le=500)
+    rows: int = Field(default=0, ge=0, le=50)
+
+
+class Spread(Frozen):
+    """Places as far from each other as can be; holes and pockets are left out."""
+
+    kind: Literal["spread"] = "spread"
+    touches: int = Field(default=9, ge=1, le=500)
+
+
+class Grid(Frozen):
+    """So many places each way over a face, as a whole drawn in (share of its size), shifted (mm) and turned.
+
+    Those that come to lie beside the trimmed face are moved onto it, or left out.
+    """
+
+    kind: Literal["grid"] = "grid"
+    along: int = Field(default=3, ge=1, le=60)
+    across: int = Field(default=3, ge=1, le=60)
+    drawn_in: float = Field(default=0.1, ge=0, lt=0.5)
+    shift_along: float = Field(default=0.0, ge=-1e4, le=1e4)
+    shift_across: float = Field(default=0.0, ge=-1e4, le=1e4)
+    turned_deg: float = Field(default=0.0, ge=-360, le=360)
+
+
+class Rings(Frozen):
+    """Rows around an axis: of a turned feature, or about the middle (or a datum axis) of a plane.
+
+    Each row has `touches` places from `start_deg` on over `sweep_deg`; every other whole row is turned by half a step.
+    Rows lie between `first` and `last` mm from the end that is named: the outer one is the one nearer to the outside of
+    the part. Without numbers they spread over the height (a plane: over its width).
+    """
+
+    kind: Literal["rings"] = "rings"
+    touches: int = Field(default=4, ge=1, le=500)
+    rows: int = Field(default=3, ge=1, le=50)
+    start_deg: float = Field(default=0.0, ge=-360, le=360)
+    sweep_deg: float = Field(default=360.0, gt=0, le=360)
+    end: Literal["outer", "inner"] = "outer"
+    first: float | None = Field(default=None, ge=0, le=1e4)
+    last: float | None = Field(default=None, ge=0, le=1e4)
+    trace: Trace | None = None
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.first is not None and self.last is not None and self.first > self.last:
+            raise ValueError("the first row lies deeper than the last one")
+        return self
+
+
+class Border(Frozen):
+    """Places along the border of a face, `inset` mm inside of it."""
+
+    kind: Literal["border"] = "border"
+    touches: int = Field(default=12, ge=1, le=500)
+    inset: float = Field(default=3.0, gt=0, le=1000)
+
+
+class Cap(Frozen):
+    """Rows on a sphere about the middle of what there is of it, over `coverage` percent of that, and one on top."""
+
+    kind: Literal["cap"] = "cap"
+    touches: int = Field(default=12, ge=1, le=500)
+    rows: int = Field(default=2, ge=1, le=30)
+    coverage: float = Field(default=85.0, gt=0, le=100)
+    start_deg: float = Field(default=0.0, ge=-360, le=360)
+
+
+class Clicked(Frozen):
+    """Places that were chosen one by one: place (part, mm) and direction out of the surface."""
+
+    kind: Literal["clicked"] = "clicked"
+    places: tuple[tuple[Three, Three], ...] = Field(min_length=1, max_length=500)
+
+
+Placing = Spread | Grid | Rings | Border | Cap | Clicked
+Strategy = Annotated[Usual | Spread | Grid | Rings | Border | Cap | Clicked, Field(discriminator="kind")]
+
+
+def resolved(strategy: Strategy, nominal: Nominal | None, *, runs_out: bool = False) -> Placing:
+    """Return a strategy as places need it: the usual one with its numbers."""
+    if not isinstance(strategy, Usual):
+        return strategy
+    return with_count(usual_strategy(nominal, runs_out=runs_out), strategy.touches, strategy.rows)
+
+
+def usual_strategy(nominal: Nominal | None, *, runs_out: bool = False) -> Placing:
+    """Return how a feature (None: free-form) is touched where nothing else is asked for.
+
+    A face that `runs_out` about an axis is touched in rings about it.
+    """
+    if nominal is None:
+        return Grid(along=4, across=4)
+    f = nominal.feature
+    if isinstance(f, Cylinder | Cone):
+        rows = 3 if nominal.length >= _LOW else 1
+        around = 8 if isinstance(f, Cylinder) and f.radius > _LARGE_ROUND else 4
+        return Rings(touches=max(around, 4 if rows > 1 else 8), rows=rows)
+    if isinstance(f, Plane):
+        if runs_out:
+            return Rings(touches=6, rows=2)
+        return Spread(touches=16 if nominal.length > _LARGE_PLANE else 9)
+    if isinstance(f, Sphere):
+        return Cap()
+    return Spread(touches=12 if isinstance(f, Torus) else 9)
+
+
+def with_count(strategy: Placing, touches: int, rows: int = 0) -> Placing:
+    """Return a strategy with about so many touches in all, and rows where it has some (0: as it is)."""
+    match strategy:
+        case Rings():
+            count = touches or strategy.touches * strategy.rows
+            wanted = min(rows or strategy.rows, count)
+            return strategy.replace(rows=wanted, touches=-(-count // wanted))
+        case Grid() if touches:
+            side = max(1, round(touches**0.5))
+            return strategy.replace(along=side, across=max(1, -(-touches // side)))
+        case Spread() | Border() | Cap() if touches:
+            return strategy.replace(touches=touches)
+    return strategy
+
+
+def count_of(strategy: Placing) -> int:
+    """Return how many touches a strategy asks for; traces have as many as their length gives."""
+    match strategy:
+        case Rings():
+            return strategy.touches * strategy.rows
+        case Grid():
+            return strategy.along * strategy.across
+        case Clicked():
+            return len(strategy.places)
+    return strategy.touches

@@ -1,0 +1,142 @@
+"""The route of a plan without a machine: made, planned, looked over for collisions; as JSON and as a list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from truegauge.core.arrays import Vector
+from truegauge.core.evaluation.touch_needs import features_to_touch
+from truegauge.core.frames import apply, invert, rotate
+from truegauge.core.plan.alignments import DatumAlignment
+from truegauge.core.plan.document import Plan
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.progress import Progress, part_of, silent
+from truegauge.core.routes.checking import Checked, check
+from truegauge.core.routes.document import MeasureStep, Route
+from truegauge.core.routes.kinematics import Kinematics
+from truegauge.core.routes.legs import PlannedRoute, StepPlan
+from truegauge.core.routes.making import make_route
+from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.planning import Planner
+from truegauge.core.routes.scene import Scene, make_scene
+
+if TYPE_CHECKING:
+    from truegauge.core.evaluation.evaluator import Evaluator
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Routed:
+    """A route with what comes of it: the plan's steps, their ways in a scene, and what was found (None: not looked)."""
+
+    plan: Plan
+    route: Route
+    scene: Scene
+    features: dict[str, FeatureToTouch]
+    planned: PlannedRoute
+    checked: Checked | None
+
+    @property
+    def is_good(self) -> bool:
+        """Whether everything is reached, and nothing collides."""
+        return not self.planned.unreached and not (self.checked is not None and self.checked.meetings)
+
+    def in_part(self, at: Vector) -> list[float]:
+        """Return a place of the scene in part coordinates, rounded to 0.1 um."""
+        return [round(float(v), 4) for v in apply(invert(self.scene.machine_from_part), at[None])[0]]
+
+
+def routed(
+    plan: Plan, evaluator: Evaluator, *, make: bool = False, look: bool = True, scene: Scene | None = None,
+    may_use: Callable[[StylusUse], bool] = lambda use: True, progress: Progress = silent,
+) -> Routed:  # fmt: skip
+    """Plan the route of a plan; with `make` it is made first, with `look` it is looked over for collisions.
+
+    Without a scene the part lies as the route places it.
+    """
+    features = features_to_touch(evaluator.context(plan, None))
+    where = scene or make_scene(evaluator.model, plan.probing, plan.route)
+    planner = Planner(evaluator.model, evaluator.projector, where, Kinematics(), may_use)
+    route, assigned = plan.route, None
+    if make:
+        alignments = [a.id for a in plan.alignments if isinstance(a, DatumAlignment)]
+        route, _ = make_route(plan.route, alignments, planner, features, part_of(progress, 0.0, 0.4))
+    planned = planner.plan(route, features, part_of(progress, 0.4, 0.8), assigned=assigned)
+    found = None
+    if look:
+        found = check(where, planned, route.near, part_of(progress, 0.8, 1.0), inside=route.envelope.inside)
+    return Routed(plan.replace(route=route), route, where, features, planned, found)
+
+
+def as_json(done: Routed) -> dict[str, Any]:
+    """Return what came of a route as JSON has it; lengths in mm, part coordinates, times in s."""
+    planned, checked = done.planned, done.checked
+    probing = done.plan.probing
+    return {
+        "steps": len(done.route.steps),
+        "touches": planned.touches,
+        "seconds": round(planned.seconds, 2),
+        "travel_mm": round(planned.travel, 1),
+        "changes": planned.changes,
+        "meetings": [
+            {"step": m.step, "part": m.part, "obstacle": m.obstacle, "at": done.in_part(m.at),
+             "seconds": round(m.seconds, 3)}
+            for m in (checked.meetings if checked else ())
+        ],
+        "near": [
+            {"step": n.step, "part": n.part, "obstacle": n.obstacle, "distance": round(n.distance, 4),
+             "at": done.in_part(n.at)}
+            for n in (checked.near if checked else ())
+        ],
+        "unreached": [
+            {"step": u.step, "feature": u.feature.name, "reason": u.reason,
+             "styli": [{"stylus": probing.name_of(use), "reason": why} for use, why in u.of_styli],
+             "candidates": [
+                 {"stylus": c.text, "pose": str(c.use.pose), "share": round(c.share, 2)} for c in u.candidates
+             ]}
+            for u in planned.unreached
+        ],
+        "moved": [
+            {"step": s.step.id, "place": [round(v, 4) for v in t.place], "dropped": not t.moved, "reason": t.why}
+            for s in planned.steps for t in s.troubles
+        ],
+        "route": [entry for s in planned.steps for entry in _entries(done, s)],
+    }  # fmt: skip
+
+
+def _entries(done: Routed, s: StepPlan) -> list[dict[str, Any]]:
+    probing = done.plan.probing
+    back = invert(done.scene.machine_from_part)
+    if not isinstance(s.step, MeasureStep):
+        return [{"step": s.step.id, "kind": s.step.kind, "on": s.step.on, "text": s.text}]
+    found = []
+    for v in s.visits:
+        points, normals = apply(back, v.places.points), rotate(back, v.places.normals)
+        found.append({
+            "step": s.step.id, "feature": v.feature.name, "stylus": probing.name_of(v.use), "pose": str(v.use.pose),
+            "trace": v.traced, "approach": round(v.approach, 4),
+            "places": np.round(np.hstack([points, normals]), 6).tolist(),
+        })  # fmt: skip
+    return found
+
+
+def as_list(done: Routed) -> str:
+    """Return the route as plain text: a line a step, in its order, the same for the same route."""
+    probing, lines = done.plan.probing, []
+    for k, s in enumerate(done.planned.steps, 1):
+        step = s.step
+        off = "" if step.on else " (off)"
+        if not isinstance(step, MeasureStep):
+            lines.append(f"{k:4d}  {step.kind:12s} {s.text or getattr(step, 'alignment', '')}{off}")
+            continue
+        feature = done.features.get(step.feature)
+        name = step.feature if feature is None else feature.name
+        if s.unreached is not None:
+            lines.append(f"{k:4d}  {name:28s} not reached: {s.unreached.reason}")
+            continue
+        styli = "; ".join(f"{len(v.places)} by {probing.name_of(v.use)}" for v in s.visits)
+        lines.append(f"{k:4d}  {name:28s} {styli}, {done.planned.seconds_of(step.id):.1f} s{off}")
+    return "\n".join(lines)
