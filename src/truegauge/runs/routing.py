@@ -56,15 +56,20 @@ class Router:
         )  # fmt: skip
         self.planner = Planner(model, projector, self.scene, KINEMATICS, may_use)
 
-    def plan(self, features: tuple[FeatureToTouch, ...]) -> PlannedRoute:
-        """Plan the steps of these features in the order of the plan's route; without one, in a good order."""
+    def plan(
+        self, features: tuple[FeatureToTouch, ...], start: tuple[StylusUse, Vector] | None = None
+    ) -> PlannedRoute:  # fmt: skip
+        """Plan the steps of these features in the order of the plan's route; without one, in a good order.
+
+        `start` is the stylus that is on the machine, and where its tip is.
+        """
         by_id = {f.id: f for f in features}
         own = self._route.steps
         steps = tuple(s for s in own if isinstance(s, MeasureStep) and s.feature in by_id)
         some = self._route.replace(steps=tuple(s.replace(on=True) for s in steps))
         ordered = any(s.pinned for s in steps) or len(own) > len(steps) or len(steps) == len(by_id)
         route = kept_up(some, by_id) if ordered else make_route(some, (), self.planner, by_id)[0]
-        return self.planner.plan(route, by_id)
+        return self.planner.plan(route, by_id, start=start)
 
 
 def why(unreached: Unreached) -> str:

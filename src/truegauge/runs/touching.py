@@ -33,10 +33,20 @@ class Touching(MachineRun):
     ) -> None:  # fmt: skip
         super().__init__(cmm, router.probing, tell)
         self.router, self.record, self.now = router, record, now
-        self.planned: PlannedRoute = router.plan(features)
+        self.planned: PlannedRoute = router.plan(features, self._standing())
         self.left = tuple(Left(u.feature, why(u)) for u in self.planned.unreached)
         steps = [FeatureStep(self, s) for s in self.planned.steps if s.visits and s.unreached is None]
         self.take(tuple(steps), (GoAway(self, lambda: router.room),))
+
+    def _standing(self) -> tuple[StylusUse, Vector] | None:
+        """Return the stylus that is on the machine, and where its tip is; None where that is not known now."""
+        use = self.cmm.use
+        if use is None or not self.router.probing.has_stylus(use):
+            return None
+        try:
+            return use, self.cmm.where()
+        except DeviceError:  # the run will connect again by itself
+            return None
 
     @property
     def waiting(self) -> tuple[Visit, ...]:

@@ -1,6 +1,7 @@
 """What would reach a feature that no stylus of the plan does: poses of its heads that the plan does not have yet."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
@@ -38,7 +39,7 @@ def candidates_for(scene: Scene, places: FeaturePlaces, usable: Sequence[StylusU
         every = [p for p in _poses(a.articulation) if p not in a.poses and not a.why_unreachable(p)]
         trial = probing.replace(assemblies=tuple(
             x.with_poses((*x.poses, *every)) if x.id == a.id else x for x in probing.assemblies))  # fmt: skip
-        own = Scene(trial, scene.machine_from_part, scene.around, scene.envelope, scene.limits)
+        own = replace(scene, probing=trial, _probes={})
         ranked = []
         for stylus in a.styli():
             for pose in every:

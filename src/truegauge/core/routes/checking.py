@@ -8,7 +8,7 @@ from truegauge.core.arrays import Vector
 from truegauge.core.meeting.swept import Nearest, nearest
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.legs import Leg, PlannedRoute
-from truegauge.core.routes.scene import Scene
+from truegauge.core.routes.scene import PART, Scene
 
 _CONTACT = 0.15  # mm before its contact from which a tip is expected to come near
 _INTO = 0.1  # mm that a tip may seem to be in the surface at its contact: facets are not quite the surface
@@ -78,9 +78,11 @@ def check(
 
 
 def _looked_at(scene: Scene, leg: Leg, near: float) -> list[tuple[Nearest, str]]:
-    """Return what a leg comes near to: its body, and its tip where no contact is expected."""
-    probe = scene.probe(leg.use)
+    """Return what a leg comes near to of the one thing around: its body, and its tip where no contact is expected."""
     found: list[tuple[Nearest, str]] = []
+    if leg.kind == "change":  # the machine's own way through its rack
+        return found
+    probe = scene.probe(leg.use)
     body = scene.nearest(leg.use, leg.start, leg.end, near, tip=False)
     if body is not None:
         found.append((body, probe.body_names()[body.solid]))
@@ -94,7 +96,7 @@ def _looked_at(scene: Scene, leg: Leg, near: float) -> list[tuple[Nearest, str]]
         if out is None:
             return found
         start, end = contact + min(_CONTACT, length) * out, other
-        limit = 1e-6
+        limit = 1e-6 if scene.around[0].name == PART else near
         at_contact = contact + _INTO * out
         into = _tip_only(scene, leg, at_contact, at_contact, 1e-6)
         if into is not None:

@@ -176,7 +176,7 @@ def wanted_places(surface: Surface, strategy: Placing, candidates: Places, margi
             return _grid(strategy, candidates, surface.corners())
         case Spread() | Cap() | Rings():
             count = strategy.touches if not isinstance(strategy, Rings) else strategy.touches * strategy.rows
-            return candidates.at(_walk(candidates.points, _farthest(candidates.points, count)))
+            return candidates.at(well_spread(candidates.points, count))
 
 
 def _plain(points: Points, rows: Ints | None = None) -> Places:
@@ -303,7 +303,7 @@ def _along_border(surface: Surface, strategy: Border) -> Places:
     near = cKDTree(border).query(inner.points)[0]
     band = inner.at(near <= strategy.inset + max(2.0, 0.5 * strategy.inset))
     band = band if len(band) >= strategy.touches else inner.at(np.argsort(near)[: max(strategy.touches, 1)])
-    return band.at(_walk(band.points, _farthest(band.points, strategy.touches)))
+    return band.at(well_spread(band.points, strategy.touches))
 
 
 def _grid(strategy: Grid, candidates: Places, corners: Points) -> Places:
@@ -347,6 +347,11 @@ def _longest(flat: Points, normal: Vector) -> Vector:
     along = unit(along)
     k = int(np.argmax(np.abs(along)))
     return np.asarray(along if along[k] > 0 else -along)
+
+
+def well_spread(points: Points, count: int) -> Ints:
+    """Return rows of points that are as far from each other as can be, in an order in which each next one is near."""
+    return _walk(points, _farthest(points, count))
 
 
 def _farthest(points: Points, count: int) -> Ints:

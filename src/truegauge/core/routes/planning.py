@@ -59,13 +59,16 @@ class Planner:
     def plan(
         self, route: Route, features: Mapping[str, FeatureToTouch], progress: Progress = silent, *,
         assigned: tuple[dict[str, Assigned], dict[str, FeaturePlaces]] | None = None,
+        start: tuple[StylusUse, Vector] | None = None,
     ) -> PlannedRoute:  # fmt: skip
         """Plan a route over features (by id). What cannot be measured says why; the others are planned all the same.
 
-        With ``assigned`` the styli are known already.
+        With ``assigned`` the styli are known already, with ``start`` which one is on the machine, and where its tip is.
         """
         chosen, places = assigned or self.assigned(route, features, progress)
         legs = Legs(self.kinematics, self.scene.probing.moves)
+        if start is not None:
+            legs.take(*start)
         plans: list[StepPlan] = []
         for k, step in enumerate(route.steps):
             progress(0.4 + 0.6 * k / max(1, len(route.steps)), "looking for ways")
@@ -172,7 +175,8 @@ class Planner:
         if legs.use != use:
             self._change(step.id, use, entry, legs)
         assert legs.at is not None
-        legs.go(step.id, ways.around(legs.at, entry))
+        if scene.is_outside(use, legs.at):
+            legs.go(step.id, ways.around(legs.at, entry))
         legs.go(step.id, first[0])
         visit = replace(visit, ways=first)
         for k in range(len(visit.places)):
@@ -222,16 +226,25 @@ class Planner:
             legs.stand("turn", step, 0.0)
             return
         up = self.turning_place(old, legs.at)
-        legs.go(step, Ways(scene, old).around(legs.at, up))
+        legs.go(step, self._over(old, legs.at, up))
         quill = scene.quill(old, up)
         legs.changes += 1
         if old.assembly == use.assembly:
             legs.stand("turn", step, self.kinematics.turn_s)
         else:
-            legs.stand("change", step, 2 * self.kinematics.dock_s + self._rack_s(old, use, quill))
+            way = self._rack_way(old, use, quill)
+            docks = 2 * self.kinematics.dock_s + (0.0 if old.pose == use.pose else self.kinematics.turn_s)
+            legs.stand("change", step, docks + self.kinematics.along(way, self.moves.travel_speed))
+            quill = way[-1]
         z = scene.quill(use, self.turning_place(use, quill + scene.probe(use).place.center))[2]
         there = np.array([quill[0], quill[1], max(quill[2], z)])
         legs.take(use, there + scene.probe(use).place.center)
+
+    def _over(self, use: StylusUse, start: Vector, up: Vector) -> Points:
+        """Return the way to where the head can turn; straight up where the probe stands within the safe envelope."""
+        if self.scene.is_outside(use, start):
+            return Ways(self.scene, use).around(start, up)
+        return up[None]
 
     def turning_place(self, use: StylusUse, tip: Vector) -> Vector:
         """Return a place of the tip over `tip` where the head can turn: all that turns is over the safe envelope."""
@@ -246,13 +259,19 @@ class Planner:
             z = min(z, float(scene.limits[1, 2]))
         return np.array([quill[0], quill[1], max(z, float(quill[2]))]) + scene.probe(use).place.center
 
-    def _rack_s(self, old: StylusUse, use: StylusUse, quill: Vector) -> float:
-        """Return how long the way to the rack and back takes, where it is known where the ports stand."""
-        ports = [self.scene.probing.port_of(u.assembly) for u in (old, use)]
-        if self.scene.limits is None or any(p is None or not any(p.place) for p in ports):
-            return 0.0
-        stops = np.array([quill, *[p.place for p in ports if p is not None], quill])
-        return self.kinematics.along(stops, self.moves.travel_speed)
+    def _rack_way(self, old: StylusUse, use: StylusUse, quill: Vector) -> Points:
+        """Return the way (n, 3) of the quill to the rack and out of it; where it is, while nobody knows the ports."""
+        scene = self.scene
+        ports = [scene.probing.port_of(u.assembly) for u in (old, use)]
+        if not scene.located or any(p is None or not any(p.place) for p in ports):
+            return quill[None]
+        known = [np.array(p.place) for p in ports if p is not None]
+        top = max(float(quill[2]), *(float(p[2]) for p in known)) if scene.limits is None else float(scene.limits[1, 2])
+        stops, at = [quill], quill
+        for port in known:
+            stops += [np.array([*at[:2], top]), np.array([*port[:2], top]), port]
+            at = port
+        return np.array([*stops, np.array([*at[:2], top])])
 
     @property
     def moves(self) -> Moves:

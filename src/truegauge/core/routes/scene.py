@@ -83,7 +83,8 @@ def probe_solids(probing: Probing, use: StylusUse) -> ProbeSolids:
 class Scene:
     """Everything around, in the coordinates of the machine (or of the table, while nobody has located the part).
 
-    `envelope` (2, 3) is the safe envelope, `limits` (2, 3) where the quill can go (None: not known).
+    `envelope` (2, 3) is the safe envelope, `limits` (2, 3) where the quill can go (None: not known), `located`
+    whether the part was found on a machine: ports of the rack are known then too.
     """
 
     probing: Probing
@@ -91,6 +92,7 @@ class Scene:
     around: tuple[Around, ...]
     envelope: Points
     limits: Points | None = None
+    located: bool = False
     _probes: dict[StylusUse, ProbeSolids] = field(default_factory=dict)
 
     def probe(self, use: StylusUse) -> ProbeSolids:
@@ -155,7 +157,7 @@ def make_scene(
     if sphere is not None:
         around.append(Around.of_solids(SPHERE, _sphere(*sphere)))
     envelope = np.array([low - np.array(route.envelope.low), high + np.array(route.envelope.high)])
-    return Scene(probing, pose, tuple(around), envelope, limits)
+    return Scene(probing, pose, tuple(around), envelope, limits, located)
 
 
 def _part_fixture(f: PartFixture, pose: Rigid) -> np.ndarray:

@@ -12,15 +12,18 @@ from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.on_faces import BORDER, apart_of, is_apart, on_faces, same_row, three
-from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere
+from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere, well_spread
 from truegauge.core.routes.reach import OF_STEM, STEM_IN, AtPlace, at_places, reached
 from truegauge.core.routes.scene import Scene
 from truegauge.core.routes.strategies import Clicked, Placing, Rings
 
 _TRIED = 14  # places near to a wanted one that are tried in its stead
 _WIDER = np.radians(25.0)  # that moving places may open the widest gap around an axis
+_ENOUGH_AROUND = np.radians(100.0)  # the widest gap of four places all around, and to spare
 _LEVELS, _AROUND = 15, 8  # heights and directions that are tried of a turned feature
-_DRAWN = 0.25  # of its height that rows must spread over
+_DRAWN = 0.25  # of its height, or extent, that places must spread over at least
+_SOME, _ALL = 0.35, 0.9  # of a row that is reached: enough for one, and what one of the rows must have
+_SAMPLED = 80
 _SPREAD = 0.7  # of their extent that places keep when some are moved or dropped
 
 
@@ -148,13 +151,30 @@ class FeaturePlaces:
         return None
 
     def drawn_up(self, use: StylusUse) -> "FeaturePlaces | None":
-        """Return the places with rows only where a stylus gets at a turned feature; None where that is too little.
+        """Return the places only where a stylus gets at a feature; None where that is too little of it.
 
         Only what nobody asked for by numbers gives way like that.
         """
-        f = None if self.feature.nominal is None else self.feature.nominal.feature
-        if not (self._adapts and isinstance(f, Cylinder | Cone) and isinstance(self.strategy, Rings)):
+        if not self._adapts:
             return None
+        f = None if self.feature.nominal is None else self.feature.nominal.feature
+        if isinstance(f, Cylinder | Cone) and isinstance(self.strategy, Rings):
+            made = self._fewer_rows(use, f, self.strategy)
+            return None if made is None else FeaturePlaces(self.scene, self.surface, made, self._approach)
+        asked, candidates, _ = self.wanted(use)
+        some = candidates.at(np.unique(np.linspace(0, len(candidates) - 1, _SAMPLED).astype(np.int64)))
+        good = some.at(reached(self.reach(use, some)))
+        if len(good) < 2 * least_touches(self.feature.nominal):
+            return None
+        places = good.at(well_spread(good.points, len(asked)))
+        if not self.keeps_spread(places.points, asked.points, _DRAWN):
+            return None
+        found = FeaturePlaces(self.scene, self.surface, self.strategy, self._approach)
+        found._known[self.scene.probe(use).place.radius] = (places, good, ())
+        return found
+
+    def _fewer_rows(self, use: StylusUse, f: Cylinder | Cone, strategy: Rings) -> Rings | None:
+        """Return a strategy with rows from where a stylus gets all around down to where it gets at some places."""
         low, high = self.surface.heights(f)
         size = high - low
         margin = self.scene.probe(use).place.radius + BORDER
@@ -163,20 +183,16 @@ class FeaturePlaces:
         around, there = self.surface.on_it(self.surface.around(f, levels, np.arange(_AROUND) * 2 * np.pi / _AROUND))
         good = np.zeros(len(around), dtype=bool)
         good[there] = reached(self.reach(use, around.at(there)))
-        enough = good.reshape(_LEVELS, _AROUND).sum(axis=1) >= 0.75 * np.maximum(
-            there.reshape(_LEVELS, _AROUND).sum(axis=1), 1
-        )
-        enough &= there.reshape(_LEVELS, _AROUND).any(axis=1)
-        first, last = _longest_run(enough)
-        if last - first < _DRAWN * _LEVELS:
+        on_face = np.maximum(there.reshape(_LEVELS, _AROUND).sum(axis=1), 1)
+        share = good.reshape(_LEVELS, _AROUND).sum(axis=1) / on_face
+        first, last = _longest_run(share >= _SOME)
+        if last - first < _DRAWN * _LEVELS or share[first : last + 1].max() < _ALL:
             return None
         ends = (levels[first] - low, levels[last] - low)
-        outer_high = self.surface.outer_is_high(f)
-        depths = sorted((high - low - e) for e in ends) if outer_high else sorted(ends)
-        made = self.strategy.replace(end="outer", first=float(depths[0]), last=float(depths[1]))
-        return FeaturePlaces(self.scene, self.surface, made, self._approach)
+        depths = sorted(size - e for e in ends) if self.surface.outer_is_high(f) else sorted(ends)
+        return strategy.replace(end="outer", first=float(depths[0]), last=float(depths[1]))
 
-    def keeps_spread(self, places: Points, wanted: Points) -> bool:
+    def keeps_spread(self, places: Points, wanted: Points, share: float = _SPREAD) -> bool:
         """Tell whether places still hold what the wanted ones did: their arc around an axis, and their extent."""
         if len(places) < least_touches(self.feature.nominal):
             return False
@@ -184,13 +200,14 @@ class FeaturePlaces:
         if isinstance(f, Cylinder | Cone):
             axis = axis_of(f)
             assert axis is not None
-            if _gap(places, axis.point, axis.direction) > _gap(wanted, axis.point, axis.direction) + _WIDER:
+            most = max(_gap(wanted, axis.point, axis.direction) + _WIDER, _ENOUGH_AROUND)
+            if _gap(places, axis.point, axis.direction) > most:
                 return False
             along = np.ptp((places - axis.point) @ axis.direction), np.ptp((wanted - axis.point) @ axis.direction)
-            return bool(along[0] >= _SPREAD * along[1] - 1e-6)
+            return bool(along[0] >= share * along[1] - 1e-6)
         extents = [np.sort(np.linalg.svd(p - p.mean(axis=0), compute_uv=False)) / np.sqrt(max(len(p), 1))
                    for p in (places, wanted)]  # fmt: skip
-        return bool((extents[0][-2:] >= _SPREAD * extents[1][-2:] - 1e-6).all())
+        return bool((extents[0][-2:] >= share * extents[1][-2:] - 1e-6).all())
 
 
 def _gap(points: Points, at: np.ndarray, direction: np.ndarray) -> float:
