@@ -15,6 +15,7 @@ from truegauge.core.routes.document import Coming, MeasureStep, NoteStep, PartFi
 from truegauge.core.routes.making import make_route
 from truegauge.core.routes.settling import least_touches
 from truegauge.core.routes.strategies import Border, Cap, Clicked, Grid, Rings, Spread, Trace, Usual
+from truegauge.demo.cmm_plan import demo_probing
 
 
 @pytest.fixture(scope="module")
@@ -225,9 +226,15 @@ def test_a_route_is_undone_exactly(housing):
 
 def test_a_probe_comes_along_the_axis_that_was_asked_for(evaluator):
     coming = Coming(along="axis", axis=(0.0, 0.0, 1.0), far=30.0)
-    step = MeasureStep(id="m", feature="main-bore", coming=coming, strategy=Usual(touches=6, rows=2))
-    found = made(evaluator, ON_ITS_BACK.replace(steps=(step,)))
-    visit = next(s for s in found.planned.steps if s.step.id == "m").visits[0]
+    uses = demo_probing().uses()
+    for use in uses:
+        step = MeasureStep(id="m", feature="main-bore", coming=coming, strategy=Usual(touches=6, rows=2), stylus=use)
+        found = made(evaluator, ON_ITS_BACK.replace(steps=(step,)))
+        plan = next(s for s in found.planned.steps if s.step.id == "m")
+        # A stylus that comes into the bore from the base cannot come from the top; that is said.
+        if plan.visits and not any("asked for" in t.why for t in plan.troubles):
+            break
+    visit = plan.visits[0]
     way = apply(invert(found.scene.machine_from_part), visit.ways[0])
     assert np.allclose(way[-2] - way[-1], [0, 0, 30.0], atol=1e-6)
 

@@ -14,6 +14,7 @@ from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches
 
 _MOST_STYLI = 3  # for one feature
 _DRAWN_TRIED = 6
+_MOST_OF = 0.6  # of its places that a stylus reaches: with less another way is looked for
 _POINTS = -0.2  # cosine between a stylus and the way into a surface, at least
 _OTHER_PROBE = 2.5  # features that a change of probe must be worth more than a change of pose
 
@@ -44,7 +45,7 @@ def assign(
         if step.stylus is None:
             rest.append((step, places))
             continue
-        found[step.id] = _by(places, [step.stylus])
+        found[step.id] = _by(places, [step.stylus], draws=True)
         if step.stylus not in lanes:
             lanes.append(step.stylus)
     promises = {(s.id, u): p.promise(u) for s, p in rest for u in uses}
@@ -74,7 +75,7 @@ def assign(
         check()
         # What no stylus reaches alone: those that the route has on anyway first.
         order = sorted(uses, key=lambda u: (-round(promises[step.id, u][0], 2), u not in lanes))
-        found[step.id] = _by(places, [u for u in order if promises[step.id, u][0] > 0], least_of_first=True)
+        found[step.id] = _by(places, [u for u in order if promises[step.id, u][0] > 0], draws=True)
     return found
 
 
@@ -96,8 +97,11 @@ def _most_useful(
     return None if best is None else best[1]
 
 
-def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, least_of_first: bool = False) -> Assigned:
-    """Return how a feature is touched by the first styli that together get at all of it."""
+def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False) -> Assigned:
+    """Return how a feature is touched by the first styli that together get at all of it.
+
+    With `draws` the one that gets at most is the first, and what nobody asked for by numbers may be drawn up.
+    """
     least = least_touches(places.feature.nominal)
     every: list[Settled] = []
     try:
@@ -107,14 +111,15 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, least_of_first: boo
         return Assigned((), reason=str(error), of_styli=tuple((u, str(error)) for u in uses))
     if not every:
         return Assigned((), reason="no stylus may be used: qualify one, or add a probe")
-    every.sort(key=lambda s: -len(s.places)) if least_of_first else None
+    if draws:
+        every.sort(key=lambda s: -len(s.places))
     first = every[0]
     asked = places.wanted(first.use)[0]
     at_face = places.wanted(first.use)[2]
     if not len(asked):
         return Assigned((), reason="its strategy has no place on its faces", troubles=at_face)
     keeps = not first.open_ones or places.keeps_spread(first.places.points, asked.points)
-    if keeps and len(first.places) >= least:
+    if keeps and len(first.places) >= max(least, _MOST_OF * len(asked)):
         gone = tuple(Trouble(three(asked.points[k]), False, why) for k, why in first.open_ones)
         return Assigned((first,), (*at_face, *first.troubles, *gone))
     chosen, covered = [first] if len(first.places) else [], set(first.wanted.tolist())
@@ -131,10 +136,12 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, least_of_first: boo
             covered |= set(other.wanted[rows].tolist())
     points = np.vstack([c.places.points for c in chosen]) if chosen else np.zeros((0, 3))
     reasons = tuple((s.use, why_of(s)) for s in every if s.open_ones)
-    if len(points) < least or not places.keeps_spread(points, asked.points):
-        drawn = _drawn_up(places, uses)
+    keeps = len(points) >= least and places.keeps_spread(points, asked.points)
+    if draws and (not keeps or len(points) < _MOST_OF * len(asked)):
+        drawn = _drawn_up(places, [s.use for s in every])
         if drawn is not None:
             return drawn
+    if not keeps:
         said = f"{len(points)} of {len(asked)} places are reached, at least {least} are needed, spread over it"
         return Assigned((), (*at_face, *first.troubles), said, reasons)
     why = dict(first.open_ones)

@@ -8,7 +8,7 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
-from truegauge.core.frames import apply, rotate
+from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.probing.probing import Moves, StylusUse
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.assigning import Assigned, assign
@@ -104,6 +104,9 @@ class Planner:
             return StepPlan(step, (), tuple(troubles), Unreached(step.id, feature, reason))
         done: list[Visit] = []
         for visit in visits:
+            if self._far_first(step, visit)[1]:
+                at = apply(invert(self.scene.machine_from_part), visit.places.points[:1])[0]
+                troubles.append(Trouble(three(at), True, "the probe does not get there the way that was asked for"))
             try:
                 done.append(self._come_to(step, visit, legs))
             except NoWay as error:
@@ -169,7 +172,7 @@ class Planner:
     def _come_to(self, step: MeasureStep, visit: Visit, legs: Legs) -> Visit:
         """Add the legs of a visit, with the way to it; the visit knows where it begins then."""
         scene, use = self.scene, visit.use
-        first = self._far_first(step, visit)
+        first, _ = self._far_first(step, visit)
         ways = Ways(scene, use)
         entry = first[0][0]
         if legs.use != use:
@@ -192,24 +195,24 @@ class Planner:
         legs.go(step.id, visit.out)
         return visit
 
-    def _far_first(self, step: MeasureStep, visit: Visit) -> tuple[Points, ...]:
-        """Return the ways with the one to the first place as the step wants the probe to come."""
+    def _far_first(self, step: MeasureStep, visit: Visit) -> tuple[tuple[Points, ...], bool]:
+        """Return the ways with the one to the first place as the step wants the probe to come; True: it cannot."""
         coming, first = step.coming, visit.ways[0]
         if coming.far <= 0:
-            return visit.ways
+            return visit.ways, False
         before = visit.before(0)
         normal = visit.places.normals[0]
         d = normal if coming.along == "normal" else rotate(self.scene.machine_from_part, np.array([coming.axis]))[0]
         beside = before + coming.far * d / np.linalg.norm(d)
         ways = Ways(self.scene, visit.use)
         if not ways.is_free((beside, before), ways.room(before)):
-            return visit.ways
+            return visit.ways, True
         try:
             out = ways.out(beside, None)
         except NoWay:
-            return visit.ways
+            return visit.ways, True
         first = np.vstack([out[::-1], beside[None], before[None]])
-        return (first, *visit.ways[1:])
+        return (first, *visit.ways[1:]), False
 
     def _change(self, step: str, use: StylusUse, entry: Vector, legs: Legs) -> None:
         """Go up, and take another stylus; at the beginning the probe is there already."""

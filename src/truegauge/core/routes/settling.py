@@ -21,7 +21,7 @@ _TRIED = 14  # places near to a wanted one that are tried in its stead
 _WIDER = np.radians(25.0)  # that moving places may open the widest gap around an axis
 _ENOUGH_AROUND = np.radians(100.0)  # the widest gap of four places all around, and to spare
 _LEVELS, _AROUND = 15, 8  # heights and directions that are tried of a turned feature
-_DRAWN = 0.25  # of its height, or extent, that places must spread over at least
+_DRAWN, _DRAWN_FLAT = 0.25, 0.45  # of its height, or its extent, that places must spread over at least
 _SOME, _ALL = 0.35, 0.9  # of a row that is reached: enough for one, and what one of the rows must have
 _SAMPLED = 80
 _SPREAD = 0.7  # of their extent that places keep when some are moved or dropped
@@ -139,7 +139,9 @@ class FeaturePlaces:
     ) -> tuple[Places, float] | None:
         others = np.vstack([*([np.array(made)] if made else []), good]) if made or len(good) else np.zeros((0, 3))
         order = np.argsort(np.linalg.norm(candidates.points - places.points[k], axis=1))
-        tried = [c for c in order if is_apart(candidates.points[c], others, apart)][:_TRIED]
+        free = [c for c in order if is_apart(candidates.points[c], others, apart)]
+        free.sort(key=lambda c: not same_row(self.feature, candidates.points[c], places.points[k]))
+        tried = free[:_TRIED]
         if not tried:
             return None
         some = candidates.at(np.array(tried))
@@ -167,7 +169,8 @@ class FeaturePlaces:
         if len(good) < 2 * least_touches(self.feature.nominal):
             return None
         places = good.at(well_spread(good.points, len(asked)))
-        if not self.keeps_spread(places.points, asked.points, _DRAWN):
+        # Nothing is fitted to a free-form face: what is touched of it counts, wherever that is.
+        if not self.keeps_spread(places.points, asked.points, _DRAWN if f is None else _DRAWN_FLAT):
             return None
         found = FeaturePlaces(self.scene, self.surface, self.strategy, self._approach)
         found._known[self.scene.probe(use).place.radius] = (places, good, ())
