@@ -95,3 +95,10 @@ def test_edits(small):
 
 def test_opened_again(small):
     assert "results the same to the last digit: yes" in small("opened_again", RUNS=1)
+
+
+def test_routes(small):
+    said = small("routes", COLUMNS=3, ROWS=2, TOUCHES=60)
+    assert "plate, 6 holes" in said
+    assert said.count("0 collisions") == 2
+    assert "0 not reached" in said
