@@ -4,7 +4,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QSplitter, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger import Ledger
@@ -109,7 +109,15 @@ class MainWindow(QMainWindow):
         for parts in self.parts.values():
             if parts.above is not None:
                 middle.addWidget(parts.above)
-        middle.addWidget(self.center, 1)
+        # What stands under the middle is as high as it is drawn.
+        foot = QSplitter(Qt.Orientation.Vertical)
+        foot.setChildrenCollapsible(False)
+        foot.addWidget(self.center)
+        for parts in self.parts.values():
+            if parts.below is not None:
+                foot.addWidget(parts.below)
+        foot.setStretchFactor(0, 1)
+        middle.addWidget(foot, 1)
         below.addWidget(self.middle, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)

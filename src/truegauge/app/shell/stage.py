@@ -27,12 +27,14 @@ class StageParts:
     """What a stage has in one window.
 
     `middle` is asked whenever it may have changed: the widget in the middle, None for the view. `above` stands over the
-    middle in every stage, and says itself when it is seen; `floating` is at the top of the view.
+    middle in every stage, `below` under it, and both say themselves when they are seen; `floating` is at the top of the
+    view.
     """
 
     bench: QWidget
     middle: Callable[[], QWidget | None] = _nothing
     above: QWidget | None = None
+    below: QWidget | None = None
     overlay: Overlay | None = None
     next: Callable[[], NextStep | None] = _nothing  # what to do here, until it is done
     floating: QWidget | None = None

@@ -2,10 +2,8 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QAbstractButton,
     QApplication,
     QCheckBox,
     QHBoxLayout,
@@ -20,13 +18,16 @@ from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.measure.construct_panel import ConstructPanel
 from truegauge.app.stages.measure.extraction_panel import ExtractionPanel
 from truegauge.app.stages.measure.feature_pairs import built_pairs, criterion_text, measured_pairs
+from truegauge.app.stages.measure.feature_row import FeatureRow
 from truegauge.app.stages.measure.form_page import FormModel, FormPanel
 from truegauge.app.stages.measure.touch_panel import TouchPanel
 from truegauge.app.stages.part.datum_panel import DatumList, DatumRow, RulesPanel
+from truegauge.app.track.around_panel import AroundPanel
+from truegauge.app.track.model import RouteModel
+from truegauge.app.track.strategy_panel import StrategyPanel
 from truegauge.app.widgets.bench import Bench, Choice, Pairs, label, rule, say
-from truegauge.app.widgets.painting import draw_marker
-from truegauge.app.widgets.text_size import grow_to, keep_size, painter_on, room_of, sized_size
-from truegauge.app.widgets.theme import Theme, font, state_color
+from truegauge.app.widgets.text_size import grow_to, keep_size
+from truegauge.app.widgets.theme import Theme
 from truegauge.core.association.by_criterion import criteria_for
 from truegauge.core.association.features import Circle, Countersink, Cylinder, Shape, Slot, Sphere
 from truegauge.core.commands.features import EditFeature
@@ -38,74 +39,6 @@ from truegauge.core.typed_number import typed_number
 
 _ROWS = 5  # features that are shown at least, where there is little room
 _WORST = (State.OUTSIDE, State.NEAR, State.UNDECIDED, State.WITHIN)
-_MARKERS = {State.OUTSIDE: "triangle_right", State.NEAR: "diamond", State.UNDECIDED: "ring", State.WITHIN: "disc"}
-
-
-class FeatureRow(QAbstractButton):
-    """A feature: the worst state of its characteristics, its name, what it is."""
-
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.theme = theme
-        self.state: State | None = None
-        self.measured = False
-        self.what = ""
-        self.letter = ""  # of the datum that it is
-        self.setCheckable(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-
-    def sizeHint(self) -> QSize:
-        """Return the size of a row."""
-        return sized_size(180, 27)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Go up and down the list; Enter chooses like the space bar."""
-        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
-        around = self.parentWidget()
-        if step and around is not None:
-            rows = [r for r in around.findChildren(FeatureRow) if r.isVisible()]
-            at = rows.index(self) + step
-            if 0 <= at < len(rows):
-                rows[at].setFocus()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.click()
-        else:
-            super().keyPressEvent(event)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Draw it."""
-        painter, t, room = painter_on(self), self.theme, room_of(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.isChecked() or self.hasFocus():
-            painter.setPen(QColor(t.accent) if self.hasFocus() else Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(t.accent_soft) if self.isChecked() else Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(room.adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
-        marker = _MARKERS.get(self.state, "disc" if self.measured else "ring") if self.state else (
-            "disc" if self.measured else "ring")  # fmt: skip
-        color = state_color(t, str(self.state)) if self.state else t.soft
-        middle = room.height() / 2
-        draw_marker(painter, marker, QRectF(0, 0, 22, room.height()).center(), 4.2, color)
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(13))
-        painter.drawText(QRectF(24, 0, room.width() - 100, 2 * middle), Qt.AlignmentFlag.AlignVCenter, self.text())
-        if self.letter:
-            self._paint_letter(painter, 30.0 + painter.fontMetrics().horizontalAdvance(self.text()), middle)
-        painter.setPen(QColor(t.soft))
-        painter.setFont(font(11))
-        painter.drawText(
-            QRectF(0, 0, room.width() - 8, 2 * middle),
-            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.what,
-        )  # fmt: skip
-
-    def _paint_letter(self, painter: QPainter, x: float, middle: float) -> None:
-        """Draw the datum letter in its frame behind the name."""
-        painter.setFont(font(11, bold=True))
-        wide = max(16.0, painter.fontMetrics().horizontalAdvance(self.letter) + 8.0)
-        box = QRectF(x, middle - 8, wide, 16)
-        painter.setPen(QColor(self.theme.ink))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(box)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.letter)
 
 
 class MeasureBench(Bench):
@@ -114,10 +47,11 @@ class MeasureBench(Bench):
     title = "Features"
 
     def __init__(
-        self, session: Session, theme: Theme, form: FormModel, touches: TouchModel, parent: QWidget | None = None
-    ) -> None:
+        self, session: Session, theme: Theme, form: FormModel, touches: TouchModel, route: RouteModel,
+        parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
         self._theme = theme
-        self._form, self._touches = form, touches
+        self._form, self._touches, self._route = form, touches, route
         self.rows: dict[str, FeatureRow] = {}
         super().__init__(session, parent)
 
@@ -170,6 +104,7 @@ class MeasureBench(Bench):
         self.points = ExtractionPanel(self.session)
         self.point_fields = self.points.fields
         self.plot = FormPanel(self._form, self._theme)
+        self.strategy, self.around = StrategyPanel(self._route), AroundPanel(self._route)
         self.datum_row = DatumRow(self.session)
         self.datum_heading = label("Datums", "heading")
         self.datum_list = DatumList(self.session)
@@ -177,8 +112,8 @@ class MeasureBench(Bench):
         self.needles = QCheckBox("residual needles in the view")
         self.needles.toggled.connect(lambda on: self.session.show(needles=on))
         for widget in (self.name_field, self.reason, self.datum_row, self.criterion, self.plot, self.filter_kind,
-                       self.cutoffs, self.details, self.needles, self.datum_heading, self.datum_list, self.rules,
-                       self.points):  # fmt: skip
+                       self.cutoffs, self.details, self.needles, self.strategy, self.datum_heading, self.datum_list,
+                       self.rules, self.points, self.around):  # fmt: skip
             self.column.addWidget(widget)
         self.column.addStretch()
 
@@ -318,6 +253,9 @@ class MeasureBench(Bench):
         self.line.setVisible(feature is not None or not s.selection.groups)
         self.points.setVisible((part_feature is not None or not s.selection.groups) and s.model is not None)
         self.datum_row.refresh()
+        self.strategy.refresh()
+        self.around.setVisible(not s.selection.groups and bool(s.plan.probing.assemblies) and s.model is not None)
+        self.around.refresh()
         for widget in (self.datum_heading, self.datum_list, self.rules):
             widget.setVisible(not s.selection.groups and s.model is not None)
         self.datum_list.refresh()

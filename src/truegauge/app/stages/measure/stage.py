@@ -1,12 +1,20 @@
 """The Measure stage: what is measured of the features, and how it is chosen from the points."""
 
+from PySide6.QtWidgets import QWidget
+
 from truegauge.app.document.needs import needs_characteristics
-from truegauge.app.document.next_step import judge_step
+from truegauge.app.document.next_step import NextStep, judge_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.devices.stage import touching
 from truegauge.app.stages.measure.bench import MeasureBench
 from truegauge.app.stages.measure.form_page import FormModel, FormPage
+from truegauge.app.track.commands import route_actions
+from truegauge.app.track.model import RouteModel
+from truegauge.app.track.overlay import RouteOverlay
+from truegauge.app.track.rehearsal_view import RehearsalView
+from truegauge.app.track.route_list import RouteList
+from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.view.content import ViewContent
 from truegauge.app.widgets.action import Action
 
@@ -15,7 +23,20 @@ def _build(shell: Shell) -> StageParts:
     s, theme = shell.session, shell.theme
     form = shell.once(FormModel, lambda: FormModel(s, lambda: shell.view.camera))
     page = shell.once(FormPage, lambda: FormPage(form, s, theme))
-    bench = MeasureBench(s, theme, form, touching(shell))
+    route = shell.once(RouteModel, lambda: RouteModel(s, shell))
+    rehearsal = shell.once(RehearsalView, lambda: RehearsalView(route, theme))
+    track = shell.once(TrackPanel, lambda: TrackPanel(route, theme))
+    bench = MeasureBench(s, theme, form, touching(shell), route)
+    listed = shell.once(RouteList, lambda: RouteList(route))
+    route.changed.connect(shell.middle_changed)
+
+    def toggle_list() -> None:
+        s.set_stage("measure")
+        shell.toggle_full_page(listed)
+
+    listed.closed.connect(toggle_list)
+    track.list_wanted.connect(toggle_list)
+    route.changed.connect(shell.view.update)
     for signal in (s.selection.changed, s.document.evaluated):
         signal.connect(page.update)
 
@@ -30,9 +51,28 @@ def _build(shell: Shell) -> StageParts:
     shell.view.camera_changed.connect(bench.plot.update)
     bench.plot.enlarge_wanted.connect(toggle_page)
     page.closed.connect(toggle_page)
+
+    def show_route() -> None:
+        s.set_stage("measure")
+
+    def middle() -> QWidget | None:
+        return rehearsal if route.rehearsing else None
+
+    def closed() -> None:
+        route.close()
+        rehearsal.scene.close()
+
+    def next_step() -> NextStep | None:
+        wanted = bool(s.plan.probing.assemblies) and s.sample is None and not route.is_there
+        return NextStep("Make the route for the machine", "make-route") if wanted and not route.why_not() else (
+            judge_step(s.document))  # fmt: skip
+
     return StageParts(
-        bench=bench, next=lambda: judge_step(s.document),
+        bench=bench, next=next_step, middle=middle, below=track, overlay=RouteOverlay(route),
+        closed=closed,
         actions=(
+            *route_actions(route, shell.window, show_route),
+            Action("route-list", "Route", "Route as a list", "", toggle_list, lambda: route.is_there),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", construct,
                    lambda: bool(s.proposing.offers)),
             Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", toggle_page,

@@ -1,0 +1,344 @@
+"""The route of the plan as the window shows it: planned in the background, rehearsed, changed by commands."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
+
+from truegauge.app.document.session import Session
+from truegauge.core.commands.routes import SetRoute
+from truegauge.core.progress import Progress
+from truegauge.core.routes.candidates import with_pose
+from truegauge.core.routes.document import AnyStep, MeasureStep, NoteStep, Route
+from truegauge.core.routes.track import Finding, Track, changed, findings_of, moved, track_of, without_steps
+from truegauge.core.tolerancing.judgement import State
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Vector
+    from truegauge.core.probing.probing import StylusUse
+    from truegauge.core.routes.legs import Leg, StepPlan
+    from truegauge.jobs.routing import Routed
+
+_SOON_MS = 60  # after a change: what comes fast is planned once
+_FRAME_MS = 33
+SPEEDS = (0.1, 0.5, 1.0, 2.0, 5.0, 10.0, 50.0)
+
+
+class RouteModel(QObject):
+    """Planned anew whenever the plan changes; rehearsal goes on with what there is."""
+
+    changed = Signal()
+    moved = Signal()  # the play-head
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.routed: Routed | None = None
+        self.track: Track | None = None
+        self.chosen: tuple[str, ...] = ()  # steps
+        self.seconds, self.speed = 0.0, 1.0
+        self.rehearsing = False
+        self._planned_for: object = None
+        self._is_planning = False
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_SOON_MS)
+        self._soon.timeout.connect(self._plan)
+        self._clock = QElapsedTimer()
+        self._frames = QTimer(self)
+        self._frames.setInterval(_FRAME_MS)
+        self._frames.timeout.connect(self._on_frame)
+        d = session.document
+        d.plan_changed.connect(self._on_plan_changed)
+        d.part_changed.connect(self._on_plan_changed)
+        d.evaluated.connect(self._on_evaluated)
+        session.selection.changed.connect(self._on_selected)
+
+    def close(self) -> None:
+        """Stop what goes on by itself."""
+        self._soon.stop()
+        self._frames.stop()
+
+    # The route ----------------------------------------------------------------------------------------------------
+
+    @property
+    def route(self) -> Route:
+        """The route of the plan."""
+        return self.session.plan.route
+
+    @property
+    def is_there(self) -> bool:
+        """Whether the plan has one."""
+        return bool(self.route.steps)
+
+    @property
+    def is_current(self) -> bool:
+        """Whether what is shown is planned for the plan as it is."""
+        return self._planned_for == self._key() and not self._is_planning
+
+    def why_not(self) -> str:
+        """Say why no route can be made; empty when one can."""
+        if self.session.model is None:
+            return "open a part first"
+        if not self.session.plan.probing.uses():
+            return "build a probe first: see Devices"
+        if not self.session.plan.features:
+            return "the plan has no features yet"
+        return ""
+
+    def make(self) -> None:
+        """Make the route: steps for all features, in a good order."""
+        why, evaluator = self.why_not(), self.session.evaluator
+        if why or evaluator is None:
+            self.session.notify(why or "the part is still being prepared")
+            return
+        plan = self.session.plan
+
+        def work(progress: Progress) -> Routed:
+            from truegauge.jobs.routing import routed
+
+            return routed(plan, evaluator, make=True, progress=progress)
+
+        def done(found: Routed) -> None:
+            if self.session.plan.features != plan.features:
+                self.make()  # the plan was changed meanwhile
+                return
+            if found.route != self.route:
+                self.session.run(SetRoute(found.route, "make the route"))
+            self._take(found)
+            lost = len(found.planned.unreached)
+            if lost:
+                self.session.notify(
+                    f"{lost} {'feature is' if lost == 1 else 'features are'} not reached: see the track"
+                )
+
+        self.session.queue.start(work, done, "Making the route")
+
+    def _key(self) -> object:
+        plan, model = self.session.plan, self.session.model
+        return (plan.route, plan.features, plan.probing, plan.datums, plan.characteristics, None if model is None else
+                model.key)  # fmt: skip
+
+    def _on_plan_changed(self) -> None:
+        if not self.is_there:
+            had = self.routed is not None
+            self.routed = self.track = self._planned_for = None
+            self._frames.stop()
+            self.rehearsing = False
+            if had:
+                self.changed.emit()
+            return
+        if self._key() != self._planned_for:
+            self._soon.start()
+            self.changed.emit()
+
+    def _plan(self) -> None:
+        evaluator, plan, key = self.session.evaluator, self.session.plan, self._key()
+        if evaluator is None or not plan.route.steps or key == self._planned_for:
+            return
+        if self._is_planning:
+            self._soon.start()
+            return
+        if not plan.probing.uses():
+            return
+        self._is_planning = True
+
+        def work(progress: Progress) -> Routed | None:
+            from truegauge.jobs.routing import routed
+
+            try:
+                return routed(plan, evaluator, progress=progress)
+            finally:
+                self._is_planning = False
+
+        def done(found: Routed) -> None:
+            self._take(found, key)
+
+        self.session.queue.start(work, done, "Planning the route")
+
+    def _take(self, found: Routed, key: object = None) -> None:
+        self._is_planning = False
+        self.routed, self._planned_for = found, key or self._key()
+        self._tell_track()
+        self.seconds = min(self.seconds, found.planned.seconds)
+        if self._key() != self._planned_for:
+            self._soon.start()
+        self.changed.emit()
+        self.moved.emit()
+
+    def _tell_track(self) -> None:
+        found = self.routed
+        if found is None:
+            return
+        plan = found.plan
+        names = {f.id: f.name for f in plan.features} | {a.id: a.name or a.id for a in plan.alignments}
+        of_uses = {leg.use: plan.probing.name_of(leg.use) for leg in found.planned.legs}
+        self.track = track_of(found.route, found.planned, names, of_uses, found.checked, self._states())
+
+    def _states(self) -> dict[str, str]:
+        """What is known of features that were measured, by id."""
+        s = self.session
+        if s.evaluation is None or s.sample is None or not s.sample.probed:
+            return {}
+        found = {t.feature: "done" for t in s.sample.probed if t.feature}
+        for r in s.evaluation.results:
+            if r.state == State.OUTSIDE:
+                found |= {f: "outside" for f in r.characteristic.features if f in found}
+        return found
+
+    def _on_evaluated(self) -> None:
+        if self.is_there and self.routed is None:
+            self._soon.start()
+        elif self.routed is not None:
+            self._tell_track()
+            self.changed.emit()
+
+    # Steps ----------------------------------------------------------------------------------------------------------
+
+    def step(self, step_id: str) -> AnyStep | None:
+        """Return a step."""
+        return next((s for s in self.route.steps if s.id == step_id), None)
+
+    def step_plan(self, step_id: str) -> StepPlan | None:
+        """Return what came of a step."""
+        found = self.routed
+        return None if found is None else next((s for s in found.planned.steps if s.step.id == step_id), None)
+
+    def choose(self, steps: tuple[str, ...]) -> None:
+        """Choose steps; their features are selected."""
+        if steps == self.chosen:
+            return
+        self.chosen = steps
+        groups = []
+        for s in steps:
+            own = self.step(s)
+            if isinstance(own, MeasureStep) and self.session.plan.has_feature(own.feature):
+                groups.append(self.session.plan.feature(own.feature).group)
+        if groups:
+            self.session.selection.select(tuple(groups))
+        self.changed.emit()
+
+    def _on_selected(self) -> None:
+        ids = {f.id for f in self.session.selection.features()}
+        chosen = tuple(s.id for s in self.route.steps if isinstance(s, MeasureStep) and s.feature in ids)
+        if ids and chosen != self.chosen:
+            self.chosen = chosen
+            self.changed.emit()
+
+    def run(self, route: Route, label: str, merge_key: str = "") -> None:
+        """Change the route; one step of undo."""
+        if route != self.route:
+            self.session.run(SetRoute(route, label, merge_key))
+
+    def edit(self, step: AnyStep, label: str, merge_key: str = "") -> None:
+        """Change a step."""
+        self.run(self.route.with_step(step), label, merge_key)
+
+    def move(self, step_id: str, before: str) -> None:
+        """Move a step in front of another; "" to the end."""
+        self.run(moved(self.route, step_id, before), "reorder the route")
+
+    def switch(self) -> None:
+        """Switch the chosen steps off, or on again."""
+        own = [s for s in self.route.steps if s.id in self.chosen]
+        if own:
+            on = not own[0].on
+            self.run(changed(self.route, self.chosen, on=on), "switch steps on" if on else "switch steps off")
+
+    def pin(self) -> None:
+        """Pin the chosen steps where they are, or not any more."""
+        own = [s for s in self.route.steps if s.id in self.chosen]
+        if own:
+            self.run(changed(self.route, self.chosen, pinned=not own[0].pinned), "pin steps")
+
+    def remove(self) -> None:
+        """Take the chosen steps out of the route."""
+        if self.chosen:
+            self.run(without_steps(self.route, self.chosen), "remove steps")
+            self.chosen = ()
+
+    def group(self, name: str) -> None:
+        """Put the chosen steps into a group by its name; empty: into none."""
+        if self.chosen:
+            self.run(changed(self.route, self.chosen, group=name), "group steps")
+
+    def add_note(self, text: str) -> None:
+        """Add a note to the operator in front of the chosen step; at the end where there is none."""
+        numbers = [int(s.id[2:]) for s in self.route.steps if s.id.startswith("n-") and s.id[2:].isdigit()]
+        made = NoteStep(id=f"n-{max(numbers, default=0) + 1}", text=text)
+        route = self.route.with_step(made)
+        self.run(moved(route, made.id, self.chosen[0]) if self.chosen else route, "add a note")
+
+    def take_candidate(self, use: StylusUse) -> None:
+        """Add the pose of a candidate to its probe."""
+        from truegauge.core.commands.probing import SetProbing
+
+        self.session.run(SetProbing(with_pose(self.session.plan.probing, use), "add a pose"))
+
+    # Rehearsal ------------------------------------------------------------------------------------------------------
+
+    @property
+    def playing(self) -> bool:
+        """Whether the rehearsal goes on by itself."""
+        return self._frames.isActive()
+
+    def set_rehearsing(self, on: bool) -> None:
+        """Show the rehearsal in the middle, or the part again."""
+        if on and self.routed is None:
+            return
+        if on != self.rehearsing:
+            self.rehearsing = on
+            if not on:
+                self._frames.stop()
+            self.changed.emit()
+
+    def play(self) -> None:
+        """Play, or pause; from the beginning when it is at the end."""
+        if self.routed is None or not self.routed.planned.legs:
+            return
+        self.set_rehearsing(True)
+        if self.playing:
+            self._frames.stop()
+        else:
+            if self.seconds >= self.routed.planned.seconds - 1e-6:
+                self.seconds = 0.0
+            self._clock.start()
+            self._frames.start()
+        self.changed.emit()
+
+    def set_seconds(self, seconds: float) -> None:
+        """Put the play-head to an instant."""
+        if self.routed is None:
+            return
+        self.set_rehearsing(True)
+        self.seconds = min(max(0.0, seconds), self.routed.planned.seconds)
+        self.moved.emit()
+
+    def set_speed(self, speed: float) -> None:
+        """Play so many times as fast as the machine."""
+        self.speed = min(max(speed, SPEEDS[0]), SPEEDS[-1])
+        self.changed.emit()
+
+    def _on_frame(self) -> None:
+        if self.routed is None:
+            self._frames.stop()
+            return
+        self.seconds += self.speed * self._clock.restart() / 1000.0
+        end = self.routed.planned.seconds
+        if self.seconds >= end:
+            self.seconds = end
+            self._frames.stop()
+            self.changed.emit()
+        self.moved.emit()
+
+    def now(self) -> tuple[Leg, Vector] | None:
+        """Return what goes on at the play-head, and where the tip is."""
+        return None if self.routed is None else self.routed.planned.tip_at(self.seconds)
+
+    def findings(self) -> tuple[Finding, ...]:
+        """Return what goes wrong, worst first."""
+        found = self.routed
+        if found is None or self.track is None:
+            return ()
+        return findings_of(self.track, found.planned, found.checked)

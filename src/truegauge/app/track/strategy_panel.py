@@ -1,0 +1,260 @@
+"""How the selected feature is touched: its strategy with its numbers, its stylus, how the probe comes; seen at once."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
+
+from truegauge.app.track.model import RouteModel
+from truegauge.app.widgets.bench import button, label, number_box, say
+from truegauge.app.widgets.fold import Fold
+from truegauge.app.widgets.parts import choice, choose
+from truegauge.app.widgets.text_size import keep_size
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.probing.probing import StylusUse
+from truegauge.core.routes.document import Coming, MeasureStep, step_id
+from truegauge.core.routes.strategies import Border, Cap, Clicked, Grid, Rings, Spread, Strategy, Trace, Usual, resolved
+
+KINDS: dict[str, tuple[str, Callable[[], Strategy]]] = {
+    "usual": ("The usual places", Usual), "spread": ("Spread over the face", Spread),
+    "grid": ("A grid over the face", Grid), "rings": ("Rows around the axis", Rings),
+    "border": ("Along the border", Border), "cap": ("Rows over the ball", Cap),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A number of a strategy: its field, words, range, decimals and step."""
+
+    name: str
+    words: str
+    least: float
+    most: float
+    decimals: int
+    step: float
+
+
+NUMBERS: dict[str, tuple[Number, ...]] = {
+    "usual": (),
+    "spread": (Number("touches", "touches", 1, 500, 0, 1),),
+    "grid": (
+        Number("along", "places along", 1, 60, 0, 1), Number("across", "places across", 1, 60, 0, 1),
+        Number("drawn_in", "drawn in (share)", 0, 0.49, 2, 0.02),
+        Number("shift_along", "shifted along, mm", -1e3, 1e3, 2, 1),
+        Number("shift_across", "shifted across, mm", -1e3, 1e3, 2, 1),
+        Number("turned_deg", "turned, °", -360, 360, 1, 5),
+    ),
+    "rings": (
+        Number("touches", "touches a row", 1, 500, 0, 1), Number("rows", "rows", 1, 50, 0, 1),
+        Number("first", "first row from the end, mm", 0, 1e4, 2, 0.5),
+        Number("last", "last row from the end, mm", 0, 1e4, 2, 0.5),
+        Number("start_deg", "start, °", -360, 360, 1, 5), Number("sweep_deg", "sweep, °", 1, 360, 1, 5),
+    ),
+    "border": (Number("touches", "touches", 1, 500, 0, 1), Number("inset", "inside by, mm", 0.1, 1000, 2, 0.5)),
+    "cap": (
+        Number("touches", "touches", 1, 500, 0, 1), Number("rows", "rows", 1, 30, 0, 1),
+        Number("coverage", "coverage, %", 1, 100, 0, 5), Number("start_deg", "start, °", -360, 360, 1, 5),
+    ),
+}  # fmt: skip
+_BEST = "best"
+
+
+class StrategyPanel(Fold):
+    """Numbers by typing, wheel or arrow keys; what comes fast is one step of undo."""
+
+    def __init__(self, model: RouteModel, parent: QWidget | None = None) -> None:
+        super().__init__("How it is touched", parent)
+        self.model, self.session = model, model.session
+        self._filling = False
+        self._kinds: tuple[str, ...] = ()
+        self.kind = choice([(k, words) for k, (words, _) in KINDS.items()], self._on_kind, "strategy")
+        self.column.addWidget(self.kind)
+        self.boxes: dict[str, QDoubleSpinBox] = {}
+        self.rows: dict[str, QWidget] = {}
+        self._labels: dict[str, QLabel] = {}
+        for name in dict.fromkeys(n.name for fields in NUMBERS.values() for n in fields):
+            box = number_box(0, 1, 0)
+            keep_size(box, width=84)
+            box.valueChanged.connect(partial(self._on_number, name))
+            words = label("", "soft")
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.addWidget(words)
+            line.addStretch()
+            line.addWidget(box)
+            self.column.addWidget(row)
+            self.boxes[name], self.rows[name], self._labels[name] = box, row, words
+        self.end = choice([("outer", "from the outer end"), ("inner", "from the inner end")], self._on_end, "end")
+        self.trace = choice([("", "single touches"), ("trace", "continuous contact")], self._on_trace, "contact")
+        self.stylus = choice([(_BEST, "the stylus that fits best")], self._on_stylus, "stylus")
+        self.coming = choice(
+            [("normal", "comes along the surface's normal"), ("0", "comes along X"), ("1", "comes along Y"),
+             ("2", "comes along Z"), ("-0", "comes along -X"), ("-1", "comes along -Y"), ("-2", "comes along -Z")],
+            self._on_coming, "way to the feature",
+        )  # fmt: skip
+        self.said = label("", "soft", wrap=True)
+        self.back = button("As usual", self._on_usual)
+        for widget in (self.end, self.trace, self.stylus, self.coming, self.said, self.back):
+            self.column.addWidget(widget)
+        model.changed.connect(self._on_changed)
+        self.header.toggled.connect(lambda _: self.refresh())
+
+    def _on_changed(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def _feature(self) -> NominalFeature | None:
+        found = self.session.selection.features()
+        one = found[0] if len(found) == 1 and len(self.session.selection.groups) == 1 else None
+        return one if isinstance(one, NominalFeature) else None
+
+    def _step(self) -> MeasureStep | None:
+        feature = self._feature()
+        if feature is None:
+            return None
+        return self.model.route.step_of(feature.id) or MeasureStep(id=step_id(feature.id), feature=feature.id)
+
+    def _placing(self, step: MeasureStep) -> Strategy:
+        """Return the strategy with the numbers that it has for the feature."""
+        feature, evaluator = self._feature(), self.session.evaluator
+        if feature is None or evaluator is None or not isinstance(step.strategy, Usual):
+            return step.strategy
+        from truegauge.core.evaluation.touch_needs import features_to_touch
+
+        found = features_to_touch(evaluator.context(self.session.plan, None), (feature,)).get(feature.id)
+        if found is None:
+            return step.strategy
+        return resolved(step.strategy, found.nominal, runs_out=found.about is not None)
+
+    def refresh(self) -> None:
+        """Show how the selected feature is touched."""
+        step = self._step()
+        self.setVisible(step is not None and bool(self.session.plan.probing.assemblies))
+        if step is None or not self.header.isChecked():
+            return
+        self._filling = True
+        strategy = self._placing(step)
+        choose(self.kind, step.strategy.kind)
+        fields = {n.name: n for n in NUMBERS.get(strategy.kind, ())}
+        for name, box in self.boxes.items():
+            self.rows[name].setVisible(name in fields)
+            if name not in fields:
+                continue
+            n = fields[name]
+            self._labels[name].setText(n.words)
+            box.setAccessibleName(n.words)
+            box.setDecimals(n.decimals)
+            box.setRange(n.least, n.most)
+            box.setSingleStep(n.step)
+            value = getattr(strategy, name)
+            box.setSpecialValueText("by itself" if name in ("first", "last") else "")
+            box.setValue(n.least if value is None else float(value))
+        rings = isinstance(strategy, Rings)
+        self.end.setVisible(rings)
+        self.trace.setVisible(rings)
+        if isinstance(strategy, Rings):
+            choose(self.end, strategy.end)
+            choose(self.trace, "trace" if strategy.trace is not None else "")
+        self._fill_styli(step)
+        axis = [k for k in range(3) if abs(step.coming.axis[k]) > 0.5]
+        key = "normal" if step.coming.far <= 0 or step.coming.along == "normal" or not axis else (
+            f"{'-' if step.coming.axis[axis[0]] < 0 else ''}{axis[0]}")  # fmt: skip
+        choose(self.coming, key)
+        say(self.said, self._told(step))
+        self.back.setVisible(step.strategy != Usual() or step.stylus is not None or step.coming != Coming())
+        self._filling = False
+
+    def _fill_styli(self, step: MeasureStep) -> None:
+        probing = self.session.plan.probing
+        names = {f"{k}": probing.name_of(u) for k, u in enumerate(probing.uses())}
+        if [self.stylus.itemText(k) for k in range(1, self.stylus.count())] != list(names.values()):
+            self.stylus.clear()
+            self.stylus.addItem("the stylus that fits best", _BEST)
+            for key, name in names.items():
+                self.stylus.addItem(name, key)
+        chosen = _BEST if step.stylus is None else str(list(probing.uses()).index(step.stylus))
+        choose(self.stylus, chosen)
+
+    def _told(self, step: MeasureStep) -> str:
+        """Say what comes of it."""
+        found = self.model.step_plan(step.id)
+        if found is None:
+            return ""
+        if found.unreached is not None:
+            return f"Not reached: {found.unreached.reason}"
+        styli = "; ".join(f"{len(v.places)} by {self.session.plan.probing.name_of(v.use)}" for v in found.visits)
+        moved = sum(t.moved for t in found.troubles)
+        gone = len(found.troubles) - moved
+        told = [styli, f"{moved} moved" if moved else "", f"{gone} dropped" if gone else ""]
+        first = next((t.why for t in found.troubles), "")
+        return ", ".join(filter(None, told)) + (f": {first}" if first else "")
+
+    # Editing ------------------------------------------------------------------------------------------------------
+
+    def _edit(self, merge_key: str = "", **changes: object) -> None:
+        step, feature = self._step(), self._feature()
+        if step is None or feature is None or self._filling:
+            return
+        try:
+            made = step.replace(**changes)
+        except ValueError as error:
+            self.session.notify(error)
+            self.refresh()
+            return
+        self.model.edit(made, f"how {feature.name} is touched", merge_key and f"{merge_key} {step.id}")
+
+    def _on_kind(self, key: str) -> None:
+        step = self._step()
+        if step is None or self._filling:
+            return
+        now = self._placing(step)
+        self._edit(strategy=now if now.kind == key else KINDS[key][1]())
+
+    def _on_number(self, name: str, value: float) -> None:
+        step = self._step()
+        if step is None or self._filling:
+            return
+        strategy = self._placing(step)
+        if isinstance(strategy, Clicked | Usual):
+            return
+        kept: float | int | None = value
+        if isinstance(getattr(strategy, name), int):
+            kept = round(value)
+        elif name in ("first", "last") and value <= 0:
+            kept = None
+        try:
+            changed = strategy.replace(**{name: kept})
+        except ValueError as error:
+            self.session.notify(error)
+            self.refresh()
+            return
+        self._edit(f"strategy {name}", strategy=changed)
+
+    def _on_end(self, key: str) -> None:
+        step = self._step()
+        strategy = None if step is None else self._placing(step)
+        if isinstance(strategy, Rings):
+            self._edit(strategy=strategy.replace(end=key))
+
+    def _on_trace(self, key: str) -> None:
+        step = self._step()
+        strategy = None if step is None else self._placing(step)
+        if isinstance(strategy, Rings):
+            self._edit(strategy=strategy.replace(trace=Trace() if key else None))
+
+    def _on_stylus(self, key: str) -> None:
+        uses: tuple[StylusUse, ...] = self.session.plan.probing.uses()
+        self._edit(stylus=None if key == _BEST else uses[int(key)])
+
+    def _on_coming(self, key: str) -> None:
+        if key == "normal":
+            self._edit(coming=Coming())
+            return
+        axis = [0.0, 0.0, 0.0]
+        axis[int(key[-1])] = -1.0 if key.startswith("-") else 1.0
+        self._edit(coming=Coming(along="axis", axis=(axis[0], axis[1], axis[2]), far=20.0))
+
+    def _on_usual(self) -> None:
+        self._edit(strategy=Usual(), stylus=None, coming=Coming())

@@ -1,0 +1,120 @@
+"""A list of boxes along the axes, and the fields of one more: from and to along each axis."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from truegauge.app.widgets.bench import button, label
+from truegauge.app.widgets.parts import row
+from truegauge.app.widgets.text_size import keep_size
+from truegauge.core.frozen_model import Three
+from truegauge.drawing.units import NumberFormat
+
+_AXES = "XYZ"
+
+
+class Named(Protocol):
+    """What is listed: two corners, mm, and a name."""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+
+    @property
+    def low(self) -> Three:
+        """One corner."""
+
+    @property
+    def high(self) -> Three:
+        """The other one."""
+
+
+@dataclass(frozen=True, slots=True)
+class BoxOwner:
+    """Whose boxes they are: those there are, how one is added (ValueError: it cannot be) and removed by its number."""
+
+    boxes: Callable[[], Sequence[Named]]
+    add: Callable[[str, Three, Three], None]
+    remove: Callable[[int], None]
+    numbers: Callable[[], NumberFormat]
+    notify: Callable[[str], None]
+
+
+class BoxList(QWidget):
+    """A list, and the fields of one more."""
+
+    def __init__(self, owner: BoxOwner, words: str, what: str) -> None:
+        super().__init__()
+        self._owner = owner
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(label(words, "soft", wrap=True))
+        self.list = QListWidget()
+        self.list.setAccessibleName(what)
+        keep_size(self.list, height=74)
+        column.addWidget(self.list)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name, as clamp 1")
+        self.name.setAccessibleName("name of what stands there")
+        column.addWidget(self.name)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.fields: dict[tuple[str, int], QLineEdit] = {}
+        for c, word in enumerate(("from", "to")):
+            grid.addWidget(label(word, "soft"), 0, c + 1)
+        for r, axis in enumerate(_AXES):
+            grid.addWidget(label(axis, "soft"), r + 1, 0)
+            for c, word in enumerate(("from", "to")):
+                field = self.fields[axis, c] = QLineEdit()
+                field.setAccessibleName(f"{axis} {word}")
+                grid.addWidget(field, r + 1, c + 1)
+        column.addLayout(grid)
+        self.add, self.remove = button("Add", self._on_add), button("Remove", self._on_remove)
+        column.addWidget(row(self.add, self.remove))
+        self._shown: object = None
+
+    def _on_add(self) -> None:
+        numbers, corners = self._owner.numbers(), []
+        for c in (0, 1):
+            values = []
+            for axis in _AXES:
+                text = self.fields[axis, c].text()
+                try:
+                    values.append(numbers.parse(text))
+                except ValueError:
+                    self._owner.notify(f"{text!r} is not a place: type {axis} {('from', 'to')[c]} as a number")
+                    return
+            corners.append(values)
+        # Which of two corners comes first does not matter to who types them.
+        low, high = (tuple(f(a, b) for a, b in zip(*corners, strict=True)) for f in (min, max))
+        name = self.name.text().strip() or f"thing {len(self._owner.boxes()) + 1}"
+        try:
+            self._owner.add(name, (low[0], low[1], low[2]), (high[0], high[1], high[2]))
+        except ValueError:
+            self._owner.notify(f"{name} has no size: from and to are the same")
+            return
+        for field in (self.name, *self.fields.values()):
+            field.clear()
+
+    def _on_remove(self) -> None:
+        k = self.list.currentRow()
+        if 0 <= k < len(self._owner.boxes()):
+            self._owner.remove(k)
+
+    def refresh(self) -> None:
+        """Show what was said."""
+        numbers = self._owner.numbers()
+        now = (tuple(self._owner.boxes()), numbers.unit)
+        if now == self._shown:
+            return
+        self._shown = now
+        self.list.clear()
+        for f in self._owner.boxes():
+            ends = "  ".join(f"{a} {numbers.value(x)} to {numbers.value(y)}"
+                             for a, x, y in zip(_AXES, f.low, f.high, strict=True))  # fmt: skip
+            item = QListWidgetItem(f"{f.name}   {ends}")
+            item.setToolTip(f"{f.name}: {ends}")
+            self.list.addItem(item)
