@@ -8,8 +8,10 @@ from tests.test_cli import run
 
 import truegauge as tg
 from truegauge import demo
+from truegauge.core.commands.probing import SetProbing
 from truegauge.core.routes.document import PartFixture, Route
 from truegauge.core.routes.strategies import Grid, Rings
+from truegauge.demo.cmm_plan import cover_on_fixture
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.runs import touching
 
@@ -103,3 +105,21 @@ def test_a_run_takes_as_long_as_it_was_rehearsed_and_meets_nothing(monkeypatch, 
     # To the first one leads the way through the rack, of which nobody knows how high the machine can go over it.
     assert sum(took[1:]) == pytest.approx(sum(stated[1:]), rel=0.05)
     assert np.allclose(took[1:], stated[1:], rtol=0.05, atol=0.3)
+
+
+def test_the_thin_cover_on_its_fixture_is_made_without_a_collision():
+    plan = tg.open_plan(demo.COVER_PLAN)
+    wanted = cover_on_fixture(plan.document)
+    plan.run(SetProbing(wanted.probing, "probes"))
+    plan.set_route(wanted.route)
+    done = plan.route(make=True)
+    assert done.is_good
+    assert {s.visits[0].feature.id for s in done.planned.steps if s.visits} == {f.id for f in plan.document.features}
+    names = {a.name for a in done.scene.around}
+    assert {"post 1", "post 4", "clamp 1", "clamp 2"} <= names
+    # A clamp over hole 1: it is not reached, and the clamp is said to be why.
+    over = PartFixture(name="third clamp", low=(2.0, 0.0, 1.0), high=(22.0, 20.0, 12.0))
+    plan.add_fixture(over)
+    lost = plan.route().planned.unreached
+    assert [u.feature.name for u in lost] == ["hole 1"]
+    assert any("third clamp" in why for _, why in lost[0].of_styli)

@@ -4,16 +4,17 @@ import itertools
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QListWidgetItem
 from tests.app.conftest import PATIENCE
 
 from truegauge import demo
+from truegauge.app.track.envelope_hand import SIDES
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.rehearsal_view import RehearsalView
 from truegauge.app.track.route_list import RouteList
 from truegauge.app.track.track_panel import TrackPanel
-from truegauge.app.widgets.text_size import sized
+from truegauge.app.widgets.text_size import room_of, sized
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.routes.document import Route
 from truegauge.core.routes.strategies import Grid, Rings, Usual
@@ -281,3 +282,42 @@ def test_the_track_can_be_made_higher_and_the_view_gives_way(planned, qtbot):
     assert panel.height() > height + 60
     assert planned.width() == 1280
     assert planned.view.height() >= 180
+
+
+def test_a_side_of_the_envelope_is_dragged_in_the_rehearsal(planned, qtbot):
+    m, view, s = planned.get(RouteModel), planned.get(RehearsalView), planned.session
+    m.set_seconds(10.0)
+    qtbot.waitUntil(lambda: view.isVisible() and view._camera is not None, timeout=PATIENCE)
+    before = s.plan.route
+    for k, (axis, end) in enumerate(SIDES[:2]):
+        handle = view.envelope.handles(view._camera, room_of(view))[k]
+        middle = QPointF(view.width() / 2, view.height() / 2)
+        away = QPointF(handle.x() - middle.x(), handle.y() - middle.y()) * 0.1
+        start, to = handle.toPoint(), (handle + away).toPoint()
+        qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+        assert view.envelope.held == k
+        qtbot.mouseMove(view, to)
+        qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=to)
+        now = s.plan.route.envelope
+        assert (now.high if end else now.low)[axis] > 22.0
+        dragged = view.envelope.handles(view._camera, room_of(view))[k]
+        assert (dragged - QPointF(to)).manhattanLength() < 12  # it went along with the pointer, as far as its axis does
+    settle(planned, qtbot)
+    assert m.routed.scene.envelope[0, 0] < before.envelope.low[0]
+    s.document.undo()
+    assert s.plan.route == before
+
+
+def test_places_are_shown_at_once_while_a_strategy_is_changed(planned, qtbot):
+    m, s = planned.get(RouteModel), planned.session
+    base = next(f for f in s.plan.features if f.name == "base A")
+    s.selection.select((base.faces,))
+    seen = []
+    m.changed.connect(lambda: seen.append(None if m.preview is None else len(m.preview[1])))
+    m.edit(m.step("m-base").replace(strategy=Grid(along=6, across=5)), "a grid")
+    settle(planned, qtbot)
+    assert any(count is not None and count >= 20 for count in seen)
+    assert m.preview is None
+    plan = m.step_plan("m-base")
+    wanted = sum(len(v.places) for v in plan.visits) + sum(not t.moved for t in plan.troubles)
+    assert wanted == 30

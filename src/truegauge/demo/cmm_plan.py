@@ -7,7 +7,7 @@ from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Catalogue
 from truegauge.core.probing.probing import Probing, RackPort, StylusUse
 from truegauge.core.probing.sphere import ReferenceSphere
-from truegauge.core.routes.document import Placement, Route
+from truegauge.core.routes.document import PartFixture, Placement, Route
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.plan import housing_plan
 from truegauge.formats.catalogue import own_catalogue
@@ -63,3 +63,17 @@ def cmm_plan(model: CadModel) -> Plan:
         # It stands on its back, so that base and sides can be touched.
         route=Route(placement=Placement(up=(0.0, -1.0, 0.0))),
     )  # fmt: skip
+
+
+def cover_on_fixture(plan: Plan) -> Plan:
+    """Return the plan of LW-1215 for a CMM: the thin panel lies on four posts, two clamps hold its flange."""
+    posts = tuple(
+        PartFixture(name=f"post {k + 1}", shape="cylinder", low=(x, y, -80.0), high=(x, y, -1.6), radius=5.0)
+        for k, (x, y) in enumerate(((40.0, 5.0), (180.0, 5.0), (40.0, 155.0), (180.0, 155.0)))
+    )
+    clamps = tuple(
+        PartFixture(name=f"clamp {k + 1}", low=(-14.0 + x, 70.0, -80.0), high=(x, 90.0, 8.0))
+        for k, x in enumerate((-0.5, 234.5))
+    )
+    route = Route(placement=Placement(height=82.0), fixtures=(*posts, *clamps))
+    return plan.replace(name="LW-1215 by CMM", probing=demo_probing(), route=route)

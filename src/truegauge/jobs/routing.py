@@ -20,9 +20,11 @@ from truegauge.core.routes.document import MeasureStep, Route
 from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.legs import PlannedRoute, StepPlan
 from truegauge.core.routes.making import make_route
-from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.on_faces import BORDER, on_faces
+from truegauge.core.routes.places import FeatureToTouch, Places, Surface
 from truegauge.core.routes.planning import Planner
 from truegauge.core.routes.scene import Scene, make_scene
+from truegauge.core.routes.strategies import resolved
 
 if TYPE_CHECKING:
     from truegauge.core.evaluation.evaluator import Evaluator
@@ -59,7 +61,8 @@ def routed(
     """
     features = features_to_touch(evaluator.context(plan, None))
     where = scene or make_scene(evaluator.model, plan.probing, plan.route)
-    planner = Planner(evaluator.model, evaluator.projector, where, Kinematics(), may_use)
+    inside = plan.route.envelope.inside
+    planner = Planner(evaluator.model, evaluator.projector, where, Kinematics(), may_use, inside)
     route, assigned = plan.route, None
     if make:
         alignments = [a.id for a in plan.alignments if isinstance(a, DatumAlignment)]
@@ -69,6 +72,18 @@ def routed(
     if look:
         found = check(where, planned, route.near, part_of(progress, 0.8, 1.0), inside=route.envelope.inside)
     return Routed(plan.replace(route=route), route, where, features, planned, found)
+
+
+def places_of_step(plan: Plan, evaluator: Evaluator, step: MeasureStep) -> Places:
+    """Return the places that a step wants (part coordinates), whoever reaches them; quickly."""
+    features = features_to_touch(evaluator.context(plan, None))
+    feature = features[step.feature]
+    uses = plan.probing.uses()
+    use = step.stylus or (uses[0] if uses else None)
+    radius = 1.0 if use is None else plan.probing.assembly(use.assembly).stylus(use.stylus, use.pose).radius
+    strategy = resolved(step.strategy, feature.nominal, runs_out=feature.about is not None)
+    surface = Surface(evaluator.model, evaluator.projector, feature)
+    return on_faces(surface, strategy, radius + BORDER)[0]
 
 
 def as_json(done: Routed) -> dict[str, Any]:

@@ -54,7 +54,7 @@ class Router:
             model, probing, self._route, machine_from_part, machine_fixtures=known.fixtures, table_z=known.table_z,
             sphere=None if sphere_center is None else (probing.sphere, np.asarray(sphere_center)),
         )  # fmt: skip
-        self.planner = Planner(model, projector, self.scene, KINEMATICS, may_use)
+        self.planner = Planner(model, projector, self.scene, KINEMATICS, may_use, self._route.envelope.inside)
 
     def plan(
         self, features: tuple[FeatureToTouch, ...], start: tuple[StylusUse, Vector] | None = None

@@ -254,3 +254,21 @@ def test_the_part_stays_as_it_is_drawn_where_that_side_is_up(evaluator):
     pose = found.scene.machine_from_part
     assert np.allclose(pose[:3, :3], np.eye(3))
     assert pose[2, 3] == pytest.approx(25.0)
+
+
+def test_inside_of_the_envelope_ways_are_shorter_and_as_free(evaluator):
+    inside = ON_ITS_BACK.replace(envelope=ON_ITS_BACK.envelope.replace(inside=True))
+    outside, short = made(evaluator), made(evaluator, inside)
+    assert short.planned.travel < 0.95 * outside.planned.travel
+    assert short.planned.seconds < outside.planned.seconds
+    assert short.planned.touches == outside.planned.touches
+    assert check(short.scene, short.planned, 0.5, inside=True).meetings == ()
+    for before, after in zip(short.planned.legs, short.planned.legs[1:], strict=False):
+        if before.use == after.use:
+            assert np.allclose(before.end, after.start, atol=1e-9)
+    # Pose changes stay outside all the same.
+    for leg in short.planned.legs:
+        assert leg.kind not in ("turn", "change") or short.scene.is_outside(leg.use, leg.start)
+    # Without leave it would be told.
+    told = check(short.scene, short.planned, 0.5, inside=False).meetings
+    assert {m.obstacle for m in told} == {"the safe envelope"}

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
+from truegauge.app.document.jobs import Job, background_thread
 from truegauge.app.document.session import Session
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.progress import Progress
@@ -18,9 +20,11 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Vector
     from truegauge.core.probing.probing import StylusUse
     from truegauge.core.routes.legs import Leg, StepPlan
+    from truegauge.core.routes.places import Places
     from truegauge.jobs.routing import Routed
 
-_SOON_MS = 60  # after a change: what comes fast is planned once
+T = TypeVar("T")
+_SOON_MS = 120  # after a change: what comes fast is planned once
 _FRAME_MS = 33
 SPEEDS = (0.1, 0.5, 1.0, 2.0, 5.0, 10.0, 50.0)
 
@@ -39,8 +43,10 @@ class RouteModel(QObject):
         self.chosen: tuple[str, ...] = ()  # steps
         self.seconds, self.speed = 0.0, 1.0
         self.rehearsing = False
+        self.preview: tuple[str, Places] | None = None  # of the step that was changed last, until it is planned
         self._planned_for: object = None
-        self._is_planning = False
+        self._executor = background_thread("route")
+        self._jobs: dict[Job, Callable[[Any], None]] = {}
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(_SOON_MS)
@@ -59,6 +65,33 @@ class RouteModel(QObject):
         """Stop what goes on by itself."""
         self._soon.stop()
         self._frames.stop()
+        self._stop()
+        self._executor.shutdown(wait=True, cancel_futures=True)
+
+    def _stop(self) -> None:
+        for job in self._jobs:
+            job.cancel()
+        self._jobs = {}
+
+    def _start(self, work: Callable[[Progress], T], then: Callable[[T], None]) -> None:
+        """Do something beside everything else; what is newer stops it."""
+        job = Job(work, self)
+        self._jobs[job] = then
+        # Methods of this object: Qt delivers in its thread.
+        job.done.connect(self._on_job_done)
+        job.failed.connect(self._on_job_failed)
+        job.start(self._executor)
+
+    def _on_job_done(self, job: Job, found: object) -> None:
+        then = self._jobs.pop(job, None)
+        job.deleteLater()
+        if then is not None:
+            then(found)
+
+    def _on_job_failed(self, job: Job, error: Exception) -> None:
+        if self._jobs.pop(job, None) is not None:
+            self.session.notify(error)
+        job.deleteLater()
 
     # The route ----------------------------------------------------------------------------------------------------
 
@@ -75,7 +108,7 @@ class RouteModel(QObject):
     @property
     def is_current(self) -> bool:
         """Whether what is shown is planned for the plan as it is."""
-        return self._planned_for == self._key() and not self._is_planning
+        return self._planned_for == self._key() and not self._jobs
 
     def why_not(self) -> str:
         """Say why no route can be made; empty when one can."""
@@ -104,6 +137,7 @@ class RouteModel(QObject):
             if self.session.plan.features != plan.features:
                 self.make()  # the plan was changed meanwhile
                 return
+            self._stop()
             if found.route != self.route:
                 self.session.run(SetRoute(found.route, "make the route"))
             self._take(found)
@@ -122,44 +156,55 @@ class RouteModel(QObject):
 
     def _on_plan_changed(self) -> None:
         if not self.is_there:
-            had = self.routed is not None
-            self.routed = self.track = self._planned_for = None
+            self.routed = self.track = self._planned_for = self.preview = None
+            self._stop()
             self._frames.stop()
             self.rehearsing = False
-            if had:
-                self.changed.emit()
+            self.changed.emit()
             return
         if self._key() != self._planned_for:
+            self._stop()
+            self._look_ahead()
             self._soon.start()
             self.changed.emit()
+
+    def _look_ahead(self) -> None:
+        """Have the places of a step that was changed, before all of the route is planned again."""
+        found, evaluator = self.routed, self.session.evaluator
+        before = {} if found is None else {s.id: s for s in found.route.steps}
+        news = [s for s in self.route.steps if isinstance(s, MeasureStep) and before.get(s.id) not in (None, s)]
+        if len(news) != 1 or evaluator is None or not evaluator.can_pick:
+            return
+        step, plan = news[0], self.session.plan
+
+        def work(progress: Progress) -> Places:
+            from truegauge.jobs.routing import places_of_step
+
+            return places_of_step(plan, evaluator, step)
+
+        def then(places: Places) -> None:
+            self.preview = (step.id, places)
+            self.changed.emit()
+
+        self._start(work, then)
 
     def _plan(self) -> None:
         evaluator, plan, key = self.session.evaluator, self.session.plan, self._key()
         if evaluator is None or not plan.route.steps or key == self._planned_for:
             return
-        if self._is_planning:
-            self._soon.start()
-            return
         if not plan.probing.uses():
             return
-        self._is_planning = True
 
-        def work(progress: Progress) -> Routed | None:
+        def work(progress: Progress) -> Routed:
             from truegauge.jobs.routing import routed
 
-            try:
-                return routed(plan, evaluator, progress=progress)
-            finally:
-                self._is_planning = False
+            return routed(plan, evaluator, progress=progress)
 
-        def done(found: Routed) -> None:
-            self._take(found, key)
-
-        self.session.queue.start(work, done, "Planning the route")
+        self._start(work, lambda found: self._take(found, key))
 
     def _take(self, found: Routed, key: object = None) -> None:
-        self._is_planning = False
         self.routed, self._planned_for = found, key or self._key()
+        self.preview = None
         self._tell_track()
         self.seconds = min(self.seconds, found.planned.seconds)
         if self._key() != self._planned_for:

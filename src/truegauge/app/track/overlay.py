@@ -48,6 +48,12 @@ class RouteOverlay:
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for step_id in m.chosen:
+            if m.preview is not None and m.preview[0] == step_id:
+                painter.setPen(QPen(QColor(theme.view), 1.2))
+                painter.setBrush(QColor(theme.accent))
+                for at in on_screen(m.preview[1].points):
+                    painter.drawEllipse(at, 4.0, 4.0)
+                continue
             plan = m.step_plan(step_id)
             if plan is None:
                 continue

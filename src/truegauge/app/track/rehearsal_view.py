@@ -5,11 +5,12 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.track.envelope_hand import EnvelopeHand
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.track_view import clock
 from truegauge.app.view.picture import ViewPicture
 from truegauge.app.view.view_marks import paint_axes
-from truegauge.app.widgets.text_size import enlarge, room_of
+from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of
 from truegauge.app.widgets.theme import LiveTheme, font
 from truegauge.core.arrays import Points
 from truegauge.core.probing.probing import StylusUse
@@ -34,6 +35,7 @@ class RehearsalView(QWidget):
         self._standing: object = None  # what stands there
         self._use: StylusUse | None = None
         self._last, self._press = QPointF(), False
+        self.envelope = EnvelopeHand(model)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 180)
         self.setAccessibleName("View of the rehearsal")
@@ -108,6 +110,8 @@ class RehearsalView(QWidget):
         camera = self.picture.paint(painter)
         enlarge(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not self.model.playing:
+            self.envelope.paint(painter, camera, t, room_of(self))
         self._way(painter, camera)
         paint_axes(painter, camera, t, room_of(self), None)
         self._words(painter)
@@ -177,12 +181,20 @@ class RehearsalView(QWidget):
     # Mouse and keys -----------------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin to turn or shift."""
+        """Take hold of the envelope, or begin to turn or shift."""
         self.setFocus()
+        if self._camera is not None and self.envelope.press(
+            point_at_100(event.position()), self._camera, room_of(self)
+        ):
+            return
         self._last, self._press = event.position(), True
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Turn (left), shift (right or middle)."""
+        """Move a side of the envelope; else turn (left), shift (right or middle)."""
+        if self.envelope.held is not None and self._camera is not None:
+            self.envelope.drag(point_at_100(event.position()), self._camera, room_of(self))
+            self.update()
+            return
         if not self._press or self._camera is None:
             return
         at = event.position()
@@ -197,6 +209,7 @@ class RehearsalView(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """End."""
         self._press = False
+        self.envelope.release()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the pointer."""

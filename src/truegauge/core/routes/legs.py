@@ -163,6 +163,13 @@ class Legs:
     use: StylusUse | None = None
     clock: float = 0.0
     changes: int = 0
+    left: Points | None = None  # the way out of the envelope that the tip has not gone yet, where it may go on inside
+
+    def go_out(self, step: str) -> None:
+        """Go the way out that was left."""
+        out, self.left = self.left, None
+        if out is not None:
+            self.go(step, out)
 
     def go(self, step: str, places: Points, kind: LegKind = "travel", place: int = -1, speed: float = 0.0) -> None:
         """Move along places (n, 3)."""

@@ -35,6 +35,7 @@ class Planner:
     scene: Scene
     kinematics: Kinematics
     may_use: Callable[[StylusUse], bool] = lambda use: True
+    inside: bool = False  # travel between features may go on within the safe envelope
 
     def uses(self) -> tuple[StylusUse, ...]:
         """Return the styli that may measure."""
@@ -83,6 +84,7 @@ class Planner:
             else:
                 legs.stand(step.kind, step.id, 0.0 if isinstance(step, NoteStep) else READ_S)
                 plans.append(StepPlan(step, text=step.text if isinstance(step, NoteStep) else ""))
+        legs.go_out(legs.every[-1].step if legs.every else "")
         return PlannedRoute(tuple(plans), tuple(legs.every), self.kinematics, self.scene.probing.moves, legs.changes)
 
     # One step --------------------------------------------------------------------------------------------------------
@@ -174,11 +176,17 @@ class Planner:
         scene, use = self.scene, visit.use
         first, _ = self._far_first(step, visit)
         ways = Ways(scene, use)
+        short = self._inside(ways, visit, legs) if self.inside else None
+        if short is not None:
+            first = (short, *first[1:])
+        else:
+            legs.go_out(legs.every[-1].step if legs.every else step.id)
         entry = first[0][0]
         if legs.use != use:
+            legs.go_out(step.id)
             self._change(step.id, use, entry, legs)
         assert legs.at is not None
-        if scene.is_outside(use, legs.at):
+        if short is None and scene.is_outside(use, legs.at):
             legs.go(step.id, ways.around(legs.at, entry))
         legs.go(step.id, first[0])
         visit = replace(visit, ways=first)
@@ -192,8 +200,27 @@ class Planner:
             following = k + 1 < len(visit.places) and visit.traced and not len(visit.ways[k + 1])
             if not following:
                 legs.go(step.id, visit.before(k)[None], "retract", k)
-        legs.go(step.id, visit.out)
+        if self.inside:
+            legs.left = visit.out
+        else:
+            legs.go(step.id, visit.out)
         return visit
+
+    def _inside(self, ways: Ways, visit: Visit, legs: Legs) -> Points | None:
+        """Return the way to the first place from where the last feature was touched, inside of the envelope.
+
+        None: there is none, or it is no shorter than by the outside.
+        """
+        if legs.left is None or legs.at is None or legs.use != visit.use:
+            return None
+        out = -self.scene.probe(visit.use).place.direction
+        found = ways.between(legs.at, visit.before(0), out, visit.places.normals[0])
+        if found is None:
+            return None
+        by_outside = np.vstack([legs.at[None], legs.left, visit.ways[0]])
+        length = [float(np.linalg.norm(np.diff(w, axis=0), axis=1).sum())
+                  for w in (np.vstack([legs.at[None], found]), by_outside)]  # fmt: skip
+        return found if length[0] < length[1] else None
 
     def _far_first(self, step: MeasureStep, visit: Visit) -> tuple[tuple[Points, ...], bool]:
         """Return the ways with the one to the first place as the step wants the probe to come; True: it cannot."""
