@@ -32,7 +32,7 @@ def folder(tmp_path_factory):
 def test_every_example_of_the_page_runs_in_its_order(folder, monkeypatch, capsys):
     monkeypatch.chdir(folder)
     names = {}
-    assert len(examples()) == 5
+    assert len(examples()) == 6
     for code in examples():
         exec(code, names)
     said = capsys.readouterr().out
