@@ -5,6 +5,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -26,8 +27,15 @@ from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.report.making import ReportMaker
+from truegauge.app.track.model import RouteModel
+from truegauge.app.track.rehearsal_view import RehearsalView
+from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.window import MainWindow
 from truegauge.cli.demonstrating import _until
+from truegauge.core.frames import apply, invert
+from truegauge.core.routes.checking import check
+from truegauge.core.routes.document import PartFixture
+from truegauge.core.routes.scene import make_scene
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
@@ -55,9 +63,6 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     m.do("touch sphere")
     _until(lambda: run.run_state is None and not m.busy)
     window.floating.notice.hide()
-    window.get(DevicesModel).set_page("poses")
-    window.get(DevicesModel).choose_pose(window.get(DevicesModel).assembly.poses[2])
-    shot("probe")
     window.get(DevicesModel).set_page("qualify")
     window.get(DevicesModel).choose_use(window.get(DevicesModel).probing.uses()[2])
     shot("qualification")
@@ -89,6 +94,42 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     m.disconnect_machine()
 
 
+def route(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """Pictures of the track with a strategy being changed, and of a rehearsal with a marked collision."""
+    m, panel = window.get(RouteModel), window.get(TrackPanel)
+    session.set_stage("measure")
+    _until(lambda: session.evaluator is not None and not session.queue.is_busy and m.track is not None)
+    bore = next(f for f in session.plan.features if f.name == "cross bore")
+    session.selection.select((bore.faces,))
+    strategy = window.parts["measure"].bench.strategy
+    strategy.header.setChecked(True)
+    strategy.boxes["touches"].setValue(8)
+    _until(lambda: m.is_current)
+    settle()
+    area = strategy.parentWidget().parentWidget().parentWidget()
+    area.ensureWidgetVisible(strategy.back, 0, 20)
+    window.floating.notice.hide()
+    shot("track")
+    # A clamp that was put there after the route was planned.
+    found = m.routed
+    leg = next(x for x in found.planned.legs if x.kind == "touch" and x.step == "m-cross-bore")
+    place = apply(invert(found.scene.machine_from_part), (leg.end + np.array([0.0, 0.0, 30.0]))[None])[0]
+    half = np.array([12.0, 9.0, 9.0])
+    clamp = PartFixture(name="clamp", low=tuple((place - half).tolist()), high=tuple((place + half).tolist()))
+    around = found.route.replace(fixtures=(clamp,))
+    scene = make_scene(session.model, session.plan.probing, around)
+    m.show(replace(found, route=around, scene=scene, checked=check(scene, found.planned, 1.0)))
+    m.set_seconds(m.routed.checked.meetings[0].seconds)
+    panel.bad.click()
+    shot("rehearsal")
+    panel.bad.click()
+    m.set_rehearsing(False)
+    session.document.undo()
+    strategy.header.setChecked(False)
+    session.selection.select(())
+    _until(lambda: m.is_current)
+
+
 def cover(
     session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None], folder: Path
 ) -> None:
@@ -97,9 +138,6 @@ def cover(
     session.files.open_scan(demo.COVER_SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
     session.set_stage("evaluate")
-    window.get(EvaluateModel).set_page("spots")
-    session.showing.look_at_view("v-spots")
-    shot("spots")
     window.get(EvaluateModel).set_page("views")
     session.showing.look_at_view("v-holes")
     shot("views")
@@ -191,7 +229,7 @@ def main() -> int:
     def shot(name: str) -> None:
         settle()
         if not wanted or name in wanted:
-            for view in (window.view, window.get(MachineView)):
+            for view in (window.view, window.get(MachineView), window.get(RehearsalView)):
                 if view.isVisible():
                     view.finish()
             window.grab().save(str(folder / f"{name}.png"))
@@ -238,9 +276,12 @@ def main() -> int:
     shot("report")
     session.set_stage("part")
     session.show(map=False)
-    if not wanted or wanted & {"spots", "flat-section", "views", "batch"}:
+    if not wanted or wanted & {"flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
-    if not wanted or wanted & {"probe", "qualification", "devices", "touching"}:
+    if not wanted or wanted & {"track", "rehearsal", "qualification", "devices", "touching"}:
+        session.files.open_plan(demo.CMM_PLAN)
+        session.document.take_sample_out()
+        route(session, window, shot, settle)
         machine(session, window, shot)
     session.document.history.mark_saved()
     QApplication.closeAllWindows()

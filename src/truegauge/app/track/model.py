@@ -203,12 +203,16 @@ class RouteModel(QObject):
         self._start(work, lambda found: self._take(found, key))
 
     def _take(self, found: Routed, key: object = None) -> None:
-        self.routed, self._planned_for = found, key or self._key()
-        self.preview = None
-        self._tell_track()
-        self.seconds = min(self.seconds, found.planned.seconds)
+        self._planned_for, self.preview = key or self._key(), None
+        self.show(found)
         if self._key() != self._planned_for:
             self._soon.start()
+
+    def show(self, found: Routed) -> None:
+        """Show what came of a route."""
+        self.routed = found
+        self._tell_track()
+        self.seconds = min(self.seconds, found.planned.seconds)
         self.changed.emit()
         self.moved.emit()
 
@@ -228,8 +232,9 @@ class RouteModel(QObject):
             return {}
         found = {t.feature: "done" for t in s.sample.probed if t.feature}
         for r in s.evaluation.results:
-            if r.state == State.OUTSIDE:
-                found |= {f: "outside" for f in r.characteristic.features if f in found}
+            # What is measured from another feature is that feature's business no more.
+            if r.state == State.OUTSIDE and r.characteristic.features[0] in found:
+                found[r.characteristic.features[0]] = "outside"
         return found
 
     def _on_evaluated(self) -> None:

@@ -55,6 +55,7 @@ class TrackPanel(QWidget):
         self.findings = QListWidget()
         self.findings.setAccessibleName("What goes wrong on the route")
         self.findings.setWordWrap(True)
+        self.findings.setSpacing(3)
         self.findings.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         keep_size(self.findings, width=_FINDINGS)
         self.findings.itemClicked.connect(self._on_finding)

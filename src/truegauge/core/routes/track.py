@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from truegauge.core.probing.probing import StylusUse
-from truegauge.core.routes.checking import Checked
+from truegauge.core.routes.checking import Checked, Meeting
 from truegauge.core.routes.document import AlignStep, MeasureStep, NoteStep, Route
 from truegauge.core.routes.legs import Candidate, PlannedRoute
 
@@ -98,8 +98,10 @@ def findings_of(track: Track, planned: PlannedRoute, checked: Checked | None) ->
     name = {c.step: c.name for c in track.chips}
     start = {c.step: c.start for c in reversed(track.chips)}
     found: list[Finding] = []
-    for m in checked.meetings if checked is not None else ():
-        found.append(Finding(f"{name[m.step]}: {m.part} meets {m.obstacle}", m.seconds, m.step, bad=True))
+    for (step, part, obstacle), every in _together(checked).items():
+        times = f" ({len(every)} times)" if len(every) > 1 else ""
+        text = f"{name[step]}: {part} meets {obstacle}{times}"
+        found.append(Finding(text, min(m.seconds for m in every), step, bad=True))
     for u in planned.unreached:
         text = f"{u.feature.name} is not reached: {u.reason}"
         found.append(Finding(text, start[u.step], u.step, True, u.candidates))
@@ -113,6 +115,14 @@ def findings_of(track: Track, planned: PlannedRoute, checked: Checked | None) ->
             text = f"{name[s.step.id]}: {count} dropped: {gone[0].why}"
             found.append(Finding(text, start[s.step.id], s.step.id))
     return tuple(found)
+
+
+def _together(checked: Checked | None) -> dict[tuple[str, str, str], list[Meeting]]:
+    """Return the collisions of a step by what meets what."""
+    found: dict[tuple[str, str, str], list[Meeting]] = {}
+    for m in checked.meetings if checked is not None else ():
+        found.setdefault((m.step, m.part, m.obstacle), []).append(m)
+    return found
 
 
 def _told(step: object, names: Mapping[str, str]) -> str:
