@@ -17,7 +17,7 @@ from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.widgets.text_size import room_of, sized
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.routes.document import Route
-from truegauge.core.routes.strategies import Grid, Rings, Usual
+from truegauge.core.routes.strategies import Clicked, Grid, Rings, Usual
 
 
 @pytest.fixture
@@ -170,6 +170,10 @@ def test_the_rehearsal_plays_pauses_and_shows_the_probe_where_it_is(planned, qtb
     assert m.seconds == pytest.approx(m.routed.planned.seconds)
     qtbot.mouseClick(panel.part, Qt.MouseButton.LeftButton)
     assert planned.center.currentWidget() is planned.view
+    m.set_seconds(3.0)
+    assert planned.center.currentWidget() is view
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert planned.center.currentWidget() is planned.view
 
 
 def test_the_play_head_is_dragged_in_the_ruler(planned, qtbot):
@@ -321,3 +325,43 @@ def test_places_are_shown_at_once_while_a_strategy_is_changed(planned, qtbot):
     plan = m.step_plan("m-base")
     wanted = sum(len(v.places) for v in plan.visits) + sum(not t.moved for t in plan.troubles)
     assert wanted == 30
+
+
+def test_places_are_clicked_moved_and_taken_away_in_the_view(planned, qtbot):
+    s, view = planned.session, planned.view
+    top = next(f for f in s.plan.features if f.name == "top face")
+    before = s.plan.route
+    s.selection.select((top.faces,))
+    panel = planned.parts["measure"].bench.strategy
+    panel.header.setChecked(True)
+    panel.click.click()
+
+    def at(place):
+        x, y, _ = view.camera.project(np.array([place]), view.width() / view.height())[0]
+        return QPoint(round(x * view.width()), round(y * view.height()))
+
+    places = ((34.0, 45.0, 60.0), (58.0, 21.0, 60.0), (82.0, 45.0, 60.0))
+    for place in places:
+        qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(place))
+    own = s.plan.route.step_of(top.id).strategy
+    assert isinstance(own, Clicked)
+    assert np.allclose([p for p, _ in own.places], places, atol=1.0)  # a pixel is about half a millimetre
+    on = s.evaluator.projector.deviations(np.array([p for p, _ in own.places]))
+    assert np.abs(on.distance).max() < 1e-9
+    assert np.isin(on.face, top.faces).all()
+    # Dragged over the face, then taken away by a click.
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=at(own.places[0][0]))
+    for share in (0.5, 1.0):
+        qtbot.mouseMove(view, at((34.0 + 4 * share, 45.0 - 14 * share, 60.0)))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at((38.0, 31.0, 60.0)))
+    moved = s.plan.route.step_of(top.id).strategy
+    assert np.allclose(moved.places[0][0], (38.0, 31.0, 60.0), atol=1.0)
+    assert moved.places[1:] == own.places[1:]
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(moved.places[1][0]))
+    assert s.plan.route.step_of(top.id).strategy.places == (moved.places[0], moved.places[2])
+    for _ in range(5):  # three clicks, a drag, a click
+        s.document.undo()
+    assert s.plan.route == before
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert not panel.click.isChecked()
+    assert s.pointer.picker is None

@@ -18,6 +18,8 @@ def let_go(session: Session, view: View, shell: Shell, close_notice: Callable[[]
         s.pointer.stop_picking()
     elif shell.full_page is not None:
         shell.toggle_full_page(shell.full_page)
+    elif any(close() for close in shell.closers):
+        return
     elif s.shown.why:
         s.show(why=False)
     elif s.shown.section:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from truegauge.app.track.model import RouteModel
+from truegauge.app.track.places_hand import PlacesHand
 from truegauge.app.view.content import OverlayHand
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.arrays import Points
@@ -22,13 +23,13 @@ OnScreen = Callable[[Points], list[QPointF]]
 class RouteOverlay:
     """Painted in the Measure stage while a step is chosen."""
 
-    def __init__(self, model: RouteModel) -> None:
-        self._model = model
+    def __init__(self, model: RouteModel, hand: PlacesHand) -> None:
+        self._model, self._hand = model, hand
 
     @property
     def hand(self) -> OverlayHand | None:
-        """Nothing is dragged here."""
-        return None
+        """Places that were clicked one by one."""
+        return self._hand
 
     def freedoms(self) -> Freedoms | None:
         """That is not the question here."""

@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
 
 from truegauge.app.track.model import RouteModel
+from truegauge.app.track.places_hand import PlacesHand
 from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import choice, choose
@@ -16,6 +17,7 @@ from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import Coming, MeasureStep, step_id
 from truegauge.core.routes.strategies import Border, Cap, Clicked, Grid, Rings, Spread, Strategy, Trace, Usual, resolved
 
+_CLICKED = "clicked"
 KINDS: dict[str, tuple[str, Callable[[], Strategy]]] = {
     "usual": ("The usual places", Usual), "spread": ("Spread over the face", Spread),
     "grid": ("A grid over the face", Grid), "rings": ("Rows around the axis", Rings),
@@ -94,9 +96,14 @@ class StrategyPanel(Fold):
              ("2", "comes along Z"), ("-0", "comes along -X"), ("-1", "comes along -Y"), ("-2", "comes along -Z")],
             self._on_coming, "way to the feature",
         )  # fmt: skip
+        self.places = PlacesHand(model)
+        self.click = button("Touches by clicking", self._on_click)
+        self.click.setCheckable(True)
+        self.click.setToolTip("Click places on the face; a click on a place takes it away, a drag moves it")
+        self.session.pointer.picking_stopped.connect(lambda: self.click.setChecked(False))
         self.said = label("", "soft", wrap=True)
         self.back = button("As usual", self._on_usual)
-        for widget in (self.end, self.trace, self.stylus, self.coming, self.said, self.back):
+        for widget in (self.end, self.trace, self.stylus, self.coming, self.click, self.said, self.back):
             self.column.addWidget(widget)
         model.changed.connect(self._on_changed)
         self.header.toggled.connect(lambda _: self.refresh())
@@ -131,11 +138,19 @@ class StrategyPanel(Fold):
     def refresh(self) -> None:
         """Show how the selected feature is touched."""
         step = self._step()
+        if self.click.isChecked() and (step is None or self.model.chosen != (step.id,)):
+            self.session.pointer.stop_picking()  # it is about another feature now
         self.setVisible(step is not None and bool(self.session.plan.probing.assemblies))
         if step is None or not self.header.isChecked():
             return
         self._filling = True
         strategy = self._placing(step)
+        known = self.kind.findData(_CLICKED)
+        if (step.strategy.kind == _CLICKED) != (known >= 0):
+            if known >= 0:
+                self.kind.removeItem(known)
+            else:
+                self.kind.addItem("Places one by one", _CLICKED)
         choose(self.kind, step.strategy.kind)
         fields = {n.name: n for n in NUMBERS.get(strategy.kind, ())}
         for name, box in self.boxes.items():
@@ -207,7 +222,7 @@ class StrategyPanel(Fold):
 
     def _on_kind(self, key: str) -> None:
         step = self._step()
-        if step is None or self._filling:
+        if step is None or self._filling or key == _CLICKED:
             return
         now = self._placing(step)
         self._edit(strategy=now if now.kind == key else KINDS[key][1]())
@@ -255,6 +270,16 @@ class StrategyPanel(Fold):
         axis = [0.0, 0.0, 0.0]
         axis[int(key[-1])] = -1.0 if key.startswith("-") else 1.0
         self._edit(coming=Coming(along="axis", axis=(axis[0], axis[1], axis[2]), far=20.0))
+
+    def _on_click(self) -> None:
+        feature, step = self._feature(), self._step()
+        if not self.click.isChecked() or feature is None or step is None:
+            self.session.pointer.take_places(None)
+            return
+        if self.model.step(step.id) is None:
+            self.model.edit(step, f"how {feature.name} is touched")
+        self.model.choose((step.id,))
+        self.session.pointer.take_places(self.places.click, escape_stops=True)
 
     def _on_usual(self) -> None:
         self._edit(strategy=Usual(), stylus=None, coming=Coming())

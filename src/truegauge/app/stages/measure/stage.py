@@ -52,6 +52,13 @@ def _build(shell: Shell) -> StageParts:
     bench.plot.enlarge_wanted.connect(toggle_page)
     page.closed.connect(toggle_page)
 
+    def end_rehearsal() -> bool:
+        was = route.rehearsing
+        route.set_rehearsing(False)
+        return was
+
+    shell.closers.append(end_rehearsal)
+
     def show_route() -> None:
         s.set_stage("measure")
 
@@ -68,7 +75,7 @@ def _build(shell: Shell) -> StageParts:
             judge_step(s.document))  # fmt: skip
 
     return StageParts(
-        bench=bench, next=next_step, middle=middle, below=track, overlay=RouteOverlay(route),
+        bench=bench, next=next_step, middle=middle, below=track, overlay=RouteOverlay(route, bench.strategy.places),
         closed=closed,
         actions=(
             *route_actions(route, shell.window, show_route),
