@@ -94,8 +94,9 @@ def main() -> None:
     of_plate = Evaluator(large)
     of_plate.projector  # noqa: B018
     make, ways, look, planned, found, _, _ = timed(own, of_plate, Route())
-    say(f"plate, {len(holes)} holes, {planned.touches} touches: made {make:.2f} s, with its ways {make + ways:.2f} s, "
-        f"looked over {look:.2f} s; {len(found.meetings)} collisions, {len(planned.unreached)} not reached\n")  # fmt: skip
+    say(f"plate, {len(holes)} holes, {planned.touches} touches: made {make:.2f} s, with its ways "
+        f"{make + ways:.2f} s, looked over {look:.2f} s; {len(found.meetings)} collisions, "
+        f"{len(planned.unreached)} not reached\n")  # fmt: skip
 
 
 if __name__ == "__main__":

@@ -19,7 +19,9 @@ from truegauge.core.frames import apply, rotate
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.plan.document import Plan
-from truegauge.core.probing.strategies import candidate_places, choose, usual_touches
+from truegauge.core.routes.on_faces import on_faces
+from truegauge.core.routes.places import FeatureToTouch, Surface
+from truegauge.core.routes.strategies import usual_strategy
 from truegauge.core.samples.document import ProbedTouch, SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.demo.make import housing_errors
@@ -43,12 +45,8 @@ def touched(evaluator: Evaluator, plan: Plan, machine_from_part: Rigid, seed: in
         nominal = evaluator.nominal(f.group)
         if isinstance(nominal, NotComputed):
             continue
-        places = candidate_places(model, evaluator.projector, f.faces, nominal, 3.0)
-        count, rows = usual_touches(nominal)
-        try:
-            chosen = choose(places, nominal, count, rows)
-        except ValueError:
-            continue
+        surface = Surface(model, evaluator.projector, FeatureToTouch(f.id, f.name, f.faces, nominal))
+        chosen, _, _ = on_faces(surface, usual_strategy(nominal), 3.0)
         for k in range(len(chosen)):
             at, out = (
                 apply(machine_from_part, chosen.points[k : k + 1])[0],
@@ -58,7 +56,7 @@ def touched(evaluator: Evaluator, plan: Plan, machine_from_part: Rigid, seed: in
             for _ in range(8):  # on the true surface
                 tip = tip - (float(part.distances(tip[None])[0]) - 2.0) * out
             tip = tip + rng.normal(0, 0.0003) * out
-            row = -1 if chosen.rows is None else int(chosen.rows[k])
+            row = int(chosen.rows[k])
             x, y, z = (float(v) for v in tip)
             i, j, l = (float(-v) for v in out)  # noqa: E741
             found.append(

@@ -21,8 +21,6 @@ from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.routing import Left, Router, why
 from truegauge.runs.stylus import Stylus
 
-_THERE = 1.0  # mm from where a way begins that count as being there: the part is not quite as designed
-
 
 class Touching(MachineRun):
     """A run over features; those that could not be touched, and why, are `left`."""
@@ -129,7 +127,7 @@ class FeatureStep(Step):
             try:
                 if k == 0:
                     self._come(visit, off)
-                elif on_route and self._stands_at(visit.before(k - 1) + off):
+                elif on_route:
                     run.moving.along(visit.ways[k] + off if len(visit.ways[k]) else before[None], out)
                 else:
                     run.moving.to(room, visit.use, before, out)
@@ -141,11 +139,8 @@ class FeatureStep(Step):
             self._done, on_route = k + 1, True
             row = int(visit.places.rows[k])
             run.tell(FeatureTouched(stylus.touched(touch, visit.feature.id, row)))
-        if on_route and len(visit.out) and self._stands_at(visit.before(len(visit.places) - 1) + off):
+        if on_route and len(visit.out):
             run.moving.along(visit.out + off, None)
-
-    def _stands_at(self, place: Vector) -> bool:
-        return bool(np.linalg.norm(self._run.cmm.where() - place) < _THERE)
 
     def _take(self, visit: Visit) -> None:
         """Take the stylus of a visit: where all of the probe is outside of the safe envelope, as the route does."""

@@ -20,6 +20,7 @@ from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimensio
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
+from truegauge.core.routes.document import MeasureStep, Route
 from truegauge.demo.cmm_plan import demo_probing
 from truegauge.formats.plan_file import read_plan
 
@@ -42,7 +43,8 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 33
+COUNT = 34
+ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
 
@@ -120,6 +122,7 @@ def commands(plan):
          lambda q: q.extraction_of_shapes[-1].shape == "plane"),
         (r.SetViews((view,)), {"views"}, lambda q: q.views == (view,)),
         (r.SetTags(TagSettings(shown="all")), {"tags"}, lambda q: q.tags.shown == "all"),
+        (p.SetRoute(ROUTE, "route"), {"route"}, lambda q: [s.id for s in q.route.steps] == ["m-base"]),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip
 
