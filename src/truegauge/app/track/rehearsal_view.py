@@ -2,13 +2,14 @@
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.track.envelope_hand import EnvelopeHand
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.track_view import clock
 from truegauge.app.view.picture import ViewPicture
+from truegauge.app.view.turned_view import TurnedView
 from truegauge.app.view.view_marks import paint_axes
 from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of
 from truegauge.app.widgets.theme import LiveTheme, font
@@ -23,8 +24,8 @@ _ABOVE, _WITHIN = 90.0, 40.0  # mm over the envelope that are shown; by which th
 _NEAR_S = 12.0  # of the way that are painted before and after the play-head
 
 
-class RehearsalView(QWidget):
-    """Turns with the left button, shifts with the right, zooms with the wheel."""
+class RehearsalView(TurnedView):
+    """The safe envelope is dragged by its handles; the space bar plays."""
 
     def __init__(self, model: RouteModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -34,12 +35,9 @@ class RehearsalView(QWidget):
         self._camera: Camera | None = None
         self._standing: object = None  # what stands there
         self._use: StylusUse | None = None
-        self._last, self._press = QPointF(), False
         self.envelope = EnvelopeHand(model)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 180)
         self.setAccessibleName("View of the rehearsal")
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         model.changed.connect(self.refresh)
         model.moved.connect(self._on_moved)
         theme.changed.connect(self._on_theme_changed)
@@ -89,16 +87,13 @@ class RehearsalView(QWidget):
     # Drawing ------------------------------------------------------------------------------------------------------
 
     @property
-    def _aspect(self) -> float:
-        return self.width() / max(1, self.height())
+    def camera(self) -> Camera | None:
+        """The eye."""
+        return self._camera
 
-    def _redraw(self, *, moving: bool = False) -> None:
-        self.picture.camera = self._camera
-        self.picture.redraw(moving=moving)
-
-    def finish(self) -> None:
-        """Have the picture at rest at once: for who takes a picture of the window."""
-        self.picture.finish()
+    def look(self, camera: Camera) -> None:
+        """Take another eye."""
+        self._camera = camera
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture, the way, and what goes on in words."""
@@ -182,41 +177,22 @@ class RehearsalView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take hold of the envelope, or begin to turn or shift."""
-        self.setFocus()
-        if self._camera is not None and self.envelope.press(
-            point_at_100(event.position()), self._camera, room_of(self)
-        ):
-            return
-        self._last, self._press = event.position(), True
+        at, camera = point_at_100(event.position()), self._camera
+        if camera is None or not self.envelope.press(at, camera, room_of(self)):
+            super().mousePressEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Move a side of the envelope; else turn (left), shift (right or middle)."""
-        if self.envelope.held is not None and self._camera is not None:
-            self.envelope.drag(point_at_100(event.position()), self._camera, room_of(self))
-            self.update()
+        """Move a side of the envelope; else turn or shift."""
+        if self.envelope.held is None or self._camera is None:
+            super().mouseMoveEvent(event)
             return
-        if not self._press or self._camera is None:
-            return
-        at = event.position()
-        dx, dy = (at.x() - self._last.x()) / self.width(), (at.y() - self._last.y()) / self.height()
-        self._last = at
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._camera = self._camera.orbited(dx, -dy, self._camera.target)
-        else:
-            self._camera = self._camera.panned(dx, dy, self._aspect)
-        self._redraw(moving=True)
+        self.envelope.drag(point_at_100(event.position()), self._camera, room_of(self))
+        self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """End."""
-        self._press = False
         self.envelope.release()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        """Zoom at the pointer."""
-        if self._camera is not None:
-            at, factor = event.position(), 1.0015 ** event.angleDelta().y()
-            self._camera = self._camera.zoomed(factor, at.x() / self.width(), at.y() / self.height(), self._aspect)
-            self._redraw(moving=True)
+        super().mouseReleaseEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Play."""
@@ -228,10 +204,6 @@ class RehearsalView(QWidget):
     def showEvent(self, event: object) -> None:
         """Catch up."""
         self.refresh()
-
-    def resizeEvent(self, event: object) -> None:
-        """Keep what is seen in the picture."""
-        self._redraw()
 
 
 def _solid_of(fixture: PartFixture) -> Solid:

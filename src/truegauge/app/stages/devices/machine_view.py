@@ -1,14 +1,14 @@
 """The view of the Devices stage: the machine with what stands on it, or the probe that is built, close up."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.devices.joystick import Joystick
 from truegauge.app.stages.devices.machine_words import MachineWords
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.view.picture import ViewPicture
+from truegauge.app.view.turned_view import TurnedView
 from truegauge.app.view.view_marks import paint_axes
 from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import LiveTheme
@@ -24,8 +24,8 @@ _HIGHEST = 340.0  # mm above part and sphere that are shown for the probe
 _BUILD_PAGES = ("probe", "poses")
 
 
-class MachineView(QWidget):
-    """Turns with the left button, shifts with the right, zooms with the wheel; keys are the joystick."""
+class MachineView(TurnedView):
+    """Keys are the joystick."""
 
     def __init__(self, model: DevicesModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -36,16 +36,13 @@ class MachineView(QWidget):
         self._is_of_probe = False
         self._words = MachineWords(self, model, theme)
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
-        self._last, self._press = QPointF(), False
         self._shown: tuple[object, ...] = ()
         self._known: tuple[object, ...] = ()  # of what stands there
         self._probe_at = np.full(3, np.inf)
         self._joystick = Joystick(self.machine.jog, self)
         self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
         self.setAccessibleName("View of the machine")
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         model.changed.connect(self.refresh)
         self.machine.moved.connect(self._on_moved)
         model.session.document.evaluated.connect(self.refresh)
@@ -254,24 +251,19 @@ class MachineView(QWidget):
     # Drawing ------------------------------------------------------------------------------------------------------
 
     @property
-    def _aspect(self) -> float:
-        return self.width() / max(1, self.height())
-
-    @property
     def camera(self) -> Camera | None:
         """The eye."""
         return self._cameras[self.building]
+
+    def look(self, camera: Camera) -> None:
+        """Take another eye."""
+        self._cameras[self.building] = camera
 
     def _redraw(self, *, moving: bool = False) -> None:
         if self.building != self._is_of_probe:
             self._is_of_probe = self.building
             self.picture.forget()  # what is seen is another thing: its picture is not kept until the new one is there
-        self.picture.camera = self.camera
-        self.picture.redraw(moving=moving)
-
-    def finish(self) -> None:
-        """Have the picture at rest at once: for who takes a picture of the window."""
-        self.picture.finish()
+        super()._redraw(moving=moving)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture and what lies over it."""
@@ -291,40 +283,7 @@ class MachineView(QWidget):
             self._words.machine(painter, nothing_known=camera is None)
             self._words.task(painter)
 
-    # Mouse and keys -----------------------------------------------------------------------------------------------
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin to turn or shift."""
-        self.setFocus()
-        self._last, self._press = event.position(), True
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Turn (left), shift (right or middle)."""
-        camera = self.camera
-        if not self._press or camera is None:
-            return
-        at = event.position()
-        dx, dy = (at.x() - self._last.x()) / self.width(), (at.y() - self._last.y()) / self.height()
-        self._last = at
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._cameras[self.building] = camera.orbited(dx, -dy, camera.target)
-        else:
-            self._cameras[self.building] = camera.panned(dx, dy, self._aspect)
-        self._redraw(moving=True)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """End."""
-        self._press = False
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        """Zoom at the pointer."""
-        camera, at = self.camera, event.position()
-        if camera is not None:
-            factor = 1.0015 ** event.angleDelta().y()
-            self._cameras[self.building] = camera.zoomed(
-                factor, at.x() / self.width(), at.y() / self.height(), self._aspect
-            )
-            self._redraw(moving=True)
+    # Keys -----------------------------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Hold the joystick of the stand-in."""
@@ -343,7 +302,3 @@ class MachineView(QWidget):
     def showEvent(self, event: object) -> None:
         """Catch up."""
         self.refresh()
-
-    def resizeEvent(self, event: object) -> None:
-        """Keep what is seen in the picture."""
-        self._redraw()
