@@ -8,6 +8,7 @@ from tests.test_cli import run
 
 import truegauge as tg
 from truegauge import demo
+from truegauge.core.commands.features import RemoveFeature
 from truegauge.core.commands.probing import SetProbing
 from truegauge.core.routes.document import PartFixture, Route
 from truegauge.core.routes.strategies import Grid, Rings
@@ -27,7 +28,7 @@ def test_a_route_is_made_and_checked_by_a_command(tmp_path):
     said = json.loads(done.stdout)
     assert (said["meetings"], said["unreached"]) == ([], [])
     assert said["touches"] == sum(len(r.get("places", ())) for r in said["route"])
-    assert {r["feature"] for r in said["route"] if "feature" in r} == {f.name for f in file.plan.features}
+    assert {r["feature"] for r in said["route"] if r["feature"]} == {f.name for f in file.plan.features}
     assert read_plan(out).plan.route == file.plan.route  # as the demo has it
     listed = run("route", out, "--check", "--list")
     assert listed.returncode == 0
@@ -59,7 +60,7 @@ def test_places_are_in_part_coordinates_on_their_faces():
     from truegauge.jobs.routing import as_json
 
     for entry in as_json(done)["route"]:
-        if "places" not in entry:
+        if not entry["places"]:
             continue
         places = np.array(entry["places"])
         found = plan.evaluator.projector.deviations(np.ascontiguousarray(places[:, :3]))
@@ -123,3 +124,17 @@ def test_the_thin_cover_on_its_fixture_is_made_without_a_collision():
     lost = plan.route().planned.unreached
     assert [u.feature.name for u in lost] == ["hole 1"]
     assert any("third clamp" in why for _, why in lost[0].of_styli)
+
+
+def test_a_route_is_kept_up_when_features_come_and_go():
+    plan = tg.open_plan(demo.CMM_PLAN)
+    before = plan.document
+    new = plan.feature("rib", near=(70, 90, 7))
+    steps = plan.document.route.steps
+    assert [s.feature for s in steps[-1:]] == [new.id]
+    assert steps[:-1] == before.route.steps
+    plan.run(RemoveFeature("boss"))
+    assert [s.id for s in plan.document.route.steps] == [s.id for s in steps if s.id != "m-boss"]
+    assert plan.undo()
+    assert plan.undo()
+    assert plan.document == before

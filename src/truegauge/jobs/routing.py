@@ -107,7 +107,7 @@ def as_json(done: Routed) -> dict[str, Any]:
             for n in (checked.near if checked else ())
         ],
         "unreached": [
-            {"step": u.step, "feature": u.feature.name, "reason": u.reason,
+            {"step": u.step, "feature": u.feature.name, "id": u.feature.id, "reason": u.reason,
              "styli": [{"stylus": probing.name_of(use), "reason": why} for use, why in u.of_styli],
              "candidates": [
                  {"stylus": c.text, "pose": str(c.use.pose), "share": round(c.share, 2)} for c in u.candidates
@@ -126,7 +126,8 @@ def _entries(done: Routed, s: StepPlan) -> list[dict[str, Any]]:
     probing = done.plan.probing
     back = invert(done.scene.machine_from_part)
     if not isinstance(s.step, MeasureStep):
-        return [{"step": s.step.id, "kind": s.step.kind, "on": s.step.on, "text": s.text}]
+        about = {"step": s.step.id, "kind": s.step.kind, "on": s.step.on, "text": s.text}
+        return [{**about, "feature": "", "stylus": "", "pose": "", "places": []}]
     found = []
     for v in s.visits:
         points, normals = apply(back, v.places.points), rotate(back, v.places.normals)

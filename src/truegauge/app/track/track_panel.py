@@ -79,7 +79,8 @@ class TrackPanel(QWidget):
             return
         found = m.routed
         if found is None:
-            self.counts.setText("being planned")
+            there = bool(m.session.plan.probing.uses())
+            self.counts.setText("being planned" if there else "there is no probe to measure with: see Devices")
         else:
             p = found.planned
             told = f"{p.touches} touches, {p.changes} changes, {clock(round(p.seconds))}"

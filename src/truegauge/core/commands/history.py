@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from truegauge.core.commands.command import Command
 from truegauge.core.plan.document import Plan
+from truegauge.core.plan.references import with_steps_of_new_features
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +46,7 @@ class History:
 
     def run(self, command: Command) -> bool:
         """Apply a command; False when it changes nothing (then nothing is recorded)."""
-        after = command.apply(self._plan)
+        after = with_steps_of_new_features(self._plan, command.apply(self._plan))
         if after == self._plan:
             return False
         before = self._plan

@@ -4,6 +4,7 @@ from typing import Any
 
 from truegauge.core import references
 from truegauge.core.plan.document import Plan
+from truegauge.core.routes.document import MeasureStep, step_id
 
 # What is referred to by its id stands in these fields of a plan.
 _FEATURES = ("features", "constructed", "spots", "compared")
@@ -54,6 +55,16 @@ def with_faces_as_now(plan: Plan, new_of: dict[int, int]) -> Plan:
     changed = references.renumbered(plan, new_of)
     assert changed is not None
     return changed
+
+
+def with_steps_of_new_features(before: Plan, after: Plan) -> Plan:
+    """Return a changed plan whose route, where it has one, measures its new features too: at the end."""
+    if not after.route.steps or after.features is before.features:
+        return after
+    known = {f.id for f in before.features}
+    known |= {s.feature for s in after.route.steps if isinstance(s, MeasureStep)}
+    new = tuple(MeasureStep(id=step_id(f.id), feature=f.id) for f in after.features if f.id not in known)
+    return after.replace(route=after.route.replace(steps=(*after.route.steps, *new))) if new else after
 
 
 def _without(plan: Plan, what: references.What, defined: tuple[str, ...], gone: frozenset[str]) -> Plan:

@@ -234,7 +234,8 @@ class TouchModel(QObject):
     def wanted(self) -> tuple[NominalFeature, ...]:
         """The selected features of the part, or all that are not touched yet."""
         chosen = tuple(f for f in self.session.selection.features() if isinstance(f, NominalFeature))
-        return chosen or tuple(f for f in self.session.plan.features if not self.count(f.id))
+        off = {s.feature for s in self.session.plan.route.steps if isinstance(s, MeasureStep) and not s.on}
+        return chosen or tuple(f for f in self.session.plan.features if not self.count(f.id) and f.id not in off)
 
     def touch_by_machine(self) -> None:
         """Touch the wanted features; touches that they have already stay until the new ones are all there."""
