@@ -58,7 +58,7 @@ def timed(plan: Plan, evaluator: Evaluator, route: Route) -> tuple[float, float,
     features = features_to_touch(evaluator.context(plan, None))
     scene = make_scene(evaluator.model, plan.probing, route)
     planner = Planner(evaluator.model, evaluator.projector, scene, Kinematics())
-    made, _ = make_route(route, (), planner, features)
+    made = make_route(route, (), planner, features)
     at_made = time.perf_counter()
     planned = planner.plan(made, features)
     at_planned = time.perf_counter()

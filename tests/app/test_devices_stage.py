@@ -681,6 +681,34 @@ def test_things_on_the_table_are_typed_and_kept_with_the_machine(connected, qtbo
     assert not w.get(MachineModel).record.fixtures
 
 
+def test_how_far_a_machine_travels_is_typed_and_kept_with_it(connected, qtbot):
+    w = connected
+    w.get(DevicesModel).set_page("machine")
+    page, machine = w.parts["devices"].bench.machine_page, w.get(MachineModel)
+    # Of the stand-in it is seen, as its table is.
+    qtbot.waitUntil(lambda: machine.record.travel == w.world.settings.travel, timeout=PATIENCE)
+    page.refresh()
+    fields = page.travel.fields
+    assert fields["Z", 0].text() == "-650.000"
+
+    def typed(axis, end, text):
+        fields[axis, end].setText(text)
+        fields[axis, end].editingFinished.emit()
+
+    typed("Z", 0, "-640")
+    assert machine.record.travel[0] == (0.0, 0.0, -640.0)
+    typed("X", 1, "-20")
+    assert "the travel in X must end above where it begins" in w.notices[-1].text
+    assert machine.record.travel[1] == w.world.settings.travel[1]
+    assert fields["X", 1].text() == "800.000"
+    # Kept with the machine, and no way leads beyond it.
+    machine.disconnect_machine()
+    machine.connect_to("127.0.0.1", w.running.port)
+    machine_is_idle(w, qtbot)
+    qtbot.waitUntil(lambda: machine.connected, timeout=PATIENCE)
+    assert machine.record.travel[0] == (0.0, 0.0, -640.0)
+
+
 def test_what_a_machine_can_do_is_said(connected):
     w = connected
     page = w.parts["devices"].bench.machine_page

@@ -4,8 +4,8 @@ import itertools
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QListWidgetItem
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtWidgets import QLineEdit, QListWidgetItem
 from tests.app.conftest import PATIENCE
 
 from truegauge import demo
@@ -14,6 +14,7 @@ from truegauge.app.track.model import RouteModel
 from truegauge.app.track.rehearsal_view import RehearsalView
 from truegauge.app.track.route_list import RouteList
 from truegauge.app.track.track_panel import TrackPanel
+from truegauge.app.widgets.question import Question
 from truegauge.app.widgets.text_size import room_of, sized
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.routes.document import Route
@@ -142,6 +143,26 @@ def test_steps_are_switched_off_pinned_grouped_and_told_of(planned, qtbot):
         s.document.undo()
     assert m.step("m-boss").on
     assert m.step("n-1") is None
+
+
+def test_a_note_and_a_group_are_asked_for_in_words(planned, qtbot):
+    m = planned.get(RouteModel)
+    m.choose(("m-boss",))
+
+    def says(text, answer):
+        asked = planned.findChild(Question)
+        asked.findChild(QLineEdit).setText(text)
+        qtbot.mouseClick(asked.buttons[answer], Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(0, lambda: says(" Clean the boss. ", "Add"))
+    planned.actions_table.trigger("step-note")
+    assert m.step("n-1").text == "Clean the boss."
+    QTimer.singleShot(0, lambda: says("last", "Group"))
+    planned.actions_table.trigger("step-group")
+    assert m.step("m-boss").group == "last"
+    QTimer.singleShot(0, lambda: planned.findChild(Question).reject())
+    planned.actions_table.trigger("step-group")
+    assert m.step("m-boss").group == "last"
 
 
 def test_the_rehearsal_plays_pauses_and_shows_the_probe_where_it_is(planned, qtbot):

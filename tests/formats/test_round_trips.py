@@ -24,6 +24,8 @@ from truegauge.core.plan.alignments import (
 from truegauge.core.plan.migrations.steps import PRESENT, as_of_now
 from truegauge.core.plan.part import PartMaterial
 from truegauge.core.probing.probing import Probing
+from truegauge.core.routes.document import MeasureStep, Route
+from truegauge.core.routes.strategies import Usual
 from truegauge.core.samples.document import SampleData, Touch
 from truegauge.core.samples.sample import Sample
 from truegauge.formats.cad_arrays import model_from_file, model_to_bytes
@@ -235,3 +237,28 @@ def test_a_plan_of_the_sixth_version_keeps_the_sizes_that_it_had(plan):
     found = read_plan(PLANS / "version-6.tgplan").plan
     assert found.usual_size == "GG"
     assert found == plan
+
+
+def test_how_features_were_touched_in_the_seventh_version_are_steps_of_a_route(tmp_path):
+    """Touches, rows and styli stood with the probes; the file says them as it did then."""
+    plan = read_plan(demo.CMM_PLAN).plan
+    use = plan.probing.uses()[1]
+    steps = (
+        MeasureStep(id="m-base", feature="base", strategy=Usual(touches=12)),
+        MeasureStep(id="m-main-bore", feature="main-bore", strategy=Usual(touches=18, rows=3), stylus=use),
+        MeasureStep(id="m-boss", feature="boss"),
+    )
+    write_plan(tmp_path / "new.tgplan", plan, demo.PART.read_bytes())
+    with zipfile.ZipFile(tmp_path / "new.tgplan") as archive:
+        document, part = json.loads(archive.read("plan.json")), archive.read("part.step")
+    del document["route"]
+    document["probing"]["features"] = [
+        {"feature": "base", "touches": 12, "rows": 0, "stylus": None},
+        {"feature": "main-bore", "touches": 18, "rows": 3, "stylus": use.model_dump(mode="json")},
+        {"feature": "boss", "touches": 0, "rows": 0, "stylus": None},
+    ]
+    document["schema_version"] = 7
+    with zipfile.ZipFile(tmp_path / "old.tgplan", "w") as archive:
+        archive.writestr("plan.json", json.dumps(document))
+        archive.writestr("part.step", part)
+    assert read_plan(tmp_path / "old.tgplan").plan == plan.replace(route=Route(steps=steps))

@@ -31,6 +31,17 @@ def as_points(values: Any) -> Points:
     return points
 
 
+def three(values: Vector) -> tuple[float, float, float]:
+    """Return a vector as a document has it."""
+    x, y, z = (float(v) for v in values)
+    return x, y, z
+
+
+def box_corners(box: Points) -> Points:
+    """Return the corners (8, 3) of a box (2, 3); corner number 4 i + 2 j + k has ends i, j, k along x, y, z."""
+    return np.array([[box[i, 0], box[j, 1], box[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+
+
 def unit(vector: Any) -> Vector:
     """Return `vector` scaled to unit length (ValueError for the zero vector)."""
     v = np.asarray(vector, dtype=np.float64)

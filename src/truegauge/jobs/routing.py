@@ -63,11 +63,11 @@ def routed(
     where = scene or make_scene(evaluator.model, plan.probing, plan.route)
     inside = plan.route.envelope.inside
     planner = Planner(evaluator.model, evaluator.projector, where, Kinematics(), may_use, inside)
-    route, assigned = plan.route, None
+    route = plan.route
     if make:
         alignments = [a.id for a in plan.alignments if isinstance(a, DatumAlignment)]
-        route, _ = make_route(plan.route, alignments, planner, features, part_of(progress, 0.0, 0.4))
-    planned = planner.plan(route, features, part_of(progress, 0.4, 0.8), assigned=assigned)
+        route = make_route(plan.route, alignments, planner, features, part_of(progress, 0.0, 0.4))
+    planned = planner.plan(route, features, part_of(progress, 0.4, 0.8))
     found = None
     if look:
         found = check(where, planned, route.near, part_of(progress, 0.8, 1.0), inside=route.envelope.inside)

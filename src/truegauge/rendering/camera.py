@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.arrays import box_corners
 from truegauge.core.frames import apply, rotation_about
 
 Vector = NDArray[np.float64]
@@ -37,7 +38,7 @@ class Camera:
 
     def fitted(self, box: NDArray[np.float64], aspect: float, margin: float = 1.06) -> "Camera":
         """Show the whole box (2, 3) in a picture of this width over height."""
-        corners = np.array([[box[i, 0], box[j, 1], box[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+        corners = box_corners(box)
         across, along = corners @ self.right, corners @ self.up
         middle = box.mean(axis=0)
         shift = ((across.max() + across.min()) / 2 - middle @ self.right) * self.right

@@ -5,7 +5,7 @@ from datetime import datetime
 
 import numpy as np
 
-from truegauge.core.arrays import Vector
+from truegauge.core.arrays import Vector, three
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.assembly import StylusPlace
 from truegauge.core.probing.judgement import Judgement, Verdict, judge_qualification, standing_out
@@ -148,9 +148,9 @@ class Findings:
             name=self._probing.name_of(use), at=at,
             temperature_c=20.0 if temperature_c is None else temperature_c,
             touch_speed=self._probing.settings.touch_speed, entered_diameter=place.tip.diameter,
-            diameter=result.diameter, diameter_error=result.diameter_error, offset=_three(result.offset),
-            offset_errors=_three(result.offset_errors), from_master=_three(result.from_master), form=result.fit.form,
-            deviation=result.fit.deviation, directions=tuple(_three(d) for d in result.fit.directions),
+            diameter=result.diameter, diameter_error=result.diameter_error, offset=three(result.offset),
+            offset_errors=three(result.offset_errors), from_master=three(result.from_master), form=result.fit.form,
+            deviation=result.fit.deviation, directions=tuple(three(d) for d in result.fit.directions),
             residuals=tuple(float(r) for r in result.fit.residuals), verdict=judgement.verdict.value,
             text=judgement.text, causes=tuple((c.what, c.why, c.likely) for c in judgement.causes),
             master=use == self._master,
@@ -163,8 +163,3 @@ def agreeing(touches: np.ndarray) -> SphereFit:
     fit = fit_reference_sphere(touches)
     k = standing_out(fit)
     return fit if k is None or len(touches) < 7 else fit_reference_sphere(np.delete(touches, k, axis=0))
-
-
-def _three(values: Vector) -> tuple[float, float, float]:
-    x, y, z = (float(v) for v in values)
-    return x, y, z

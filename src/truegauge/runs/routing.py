@@ -53,6 +53,7 @@ class Router:
         self.scene = make_scene(
             model, probing, self._route, machine_from_part, machine_fixtures=known.fixtures, table_z=known.table_z,
             sphere=None if sphere_center is None else (probing.sphere, np.asarray(sphere_center)),
+            limits=None if known.travel is None else np.array(known.travel),
         )  # fmt: skip
         self.planner = Planner(model, projector, self.scene, KINEMATICS, may_use, self._route.envelope.inside)
 
@@ -68,7 +69,7 @@ class Router:
         steps = tuple(s for s in own if isinstance(s, MeasureStep) and s.feature in by_id)
         some = self._route.replace(steps=tuple(s.replace(on=True) for s in steps))
         ordered = any(s.pinned for s in steps) or len(own) > len(steps) or len(steps) == len(by_id)
-        route = kept_up(some, by_id) if ordered else make_route(some, (), self.planner, by_id)[0]
+        route = kept_up(some, by_id) if ordered else make_route(some, (), self.planner, by_id)
         return self.planner.plan(route, by_id, start=start)
 
 

@@ -1,5 +1,6 @@
 """Touching features by machine along their route: stopped and taken up again without losing a touch."""
 
+import contextlib
 from collections.abc import Callable
 from datetime import datetime
 
@@ -13,13 +14,14 @@ from truegauge.core.probing.travel import NoWay
 from truegauge.core.routes.legs import PlannedRoute, StepPlan, Visit
 from truegauge.core.routes.places import FeatureToTouch
 from truegauge.core.routes.settling import least_touches
-from truegauge.core.routes.ways import NoWay as NoWayAround
 from truegauge.core.routes.ways import Ways
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
 from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.routing import Left, Router, why
 from truegauge.runs.stylus import Stylus
+
+_THERE = 0.05  # mm
 
 
 class Touching(MachineRun):
@@ -35,6 +37,8 @@ class Touching(MachineRun):
         self.left = tuple(Left(u.feature, why(u)) for u in self.planned.unreached)
         steps = [FeatureStep(self, s) for s in self.planned.steps if s.visits and s.unreached is None]
         self.take(tuple(steps), (GoAway(self, lambda: router.room),))
+        # The visit that goes on inside of the safe envelope, and where the tip was left for it.
+        self.goes_on: tuple[Visit, Vector] | None = None
 
     def _standing(self) -> tuple[StylusUse, Vector] | None:
         """Return the stylus that is on the machine, and where its tip is; None where that is not known now."""
@@ -127,9 +131,7 @@ class FeatureStep(Step):
             try:
                 if k == 0:
                     self._come(visit, off)
-                elif on_route:
-                    run.moving.along(visit.ways[k] + off if len(visit.ways[k]) else before[None], out)
-                else:
+                elif not on_route or not self._goes(visit.ways[k] + off if len(visit.ways[k]) else before[None], out):
                     run.moving.to(room, visit.use, before, out)
             except NoWay as error:  # it stands where it is free: the other places can be touched
                 self._missed, self._why = self._missed + 1, str(error)
@@ -139,7 +141,10 @@ class FeatureStep(Step):
             self._done, on_route = k + 1, True
             row = int(visit.places.rows[k])
             run.tell(FeatureTouched(stylus.touched(touch, visit.feature.id, row)))
-        if on_route and len(visit.out):
+        following = run.waiting[1:2]
+        if on_route and following and following[0].follows:
+            run.goes_on = following[0], run.cmm.where()
+        elif on_route and len(visit.out):
             run.moving.along(visit.out + off, None)
 
     def _take(self, visit: Visit) -> None:
@@ -151,26 +156,35 @@ class FeatureStep(Step):
         if old is not None and run.router.room.knows(old) and old.assembly == visit.use.assembly:
             here = run.cmm.where()
             if planner.scene.is_outside(old, here):
-                way = self._around(old, here, planner.turning_place(old, here))
-                if way is not None:
+                # Where the route's way is not to be gone after all, it goes up over everything instead.
+                with contextlib.suppress(NoWay):
+                    way = Ways(planner.scene, old).around(here, planner.turning_place(old, here))
                     run.moving.along(way, None)
                     run.cmm.take_stylus(run.probing, visit.use)
                     return
         run.moving.take(run.router.room, visit.use)
 
     def _come(self, visit: Visit, off: Vector) -> None:
-        """Go to the first place: around the safe envelope and in by the route, where it stands outside of it."""
+        """Go to the first place as the route does: around the safe envelope and in, or on from the last touch."""
         run, scene = self._run, self._run.router.scene
-        here, first = run.cmm.where(), visit.ways[0] + off
-        if scene.is_outside(visit.use, here):
-            way = self._around(visit.use, here, first[0])
-            if way is not None:
-                run.moving.along(np.vstack([way, first[1:]]), visit.places.normals[0])
+        here, first, out = run.cmm.where(), visit.ways[0] + off, visit.places.normals[0]
+        goes_on, run.goes_on = run.goes_on, None
+        if visit.follows:
+            # It may have been moved since, or the visit before it was left out.
+            stayed = goes_on is not None and goes_on[0] is visit and np.allclose(here, goes_on[1], atol=_THERE)
+            if stayed and self._goes(first, out):
                 return
-        run.moving.to(run.router.room, visit.use, first[-1], visit.places.normals[0])
+        elif scene.is_outside(visit.use, here):
+            with contextlib.suppress(NoWay):
+                way = Ways(scene, visit.use).around(here, first[0])
+                if self._goes(np.vstack([way, first[1:]]), out):
+                    return
+        run.moving.to(run.router.room, visit.use, first[-1], out)
 
-    def _around(self, use: StylusUse, here: Vector, to: Vector) -> Points | None:
+    def _goes(self, way: Points, out: Vector) -> bool:
+        """Go along a way of the route; False where the machine cannot: there may be another one."""
         try:
-            return Ways(self._run.router.scene, use).around(here, to)
-        except NoWayAround:
-            return None
+            self._run.moving.along(way, out)
+        except NoWay:
+            return False
+        return True

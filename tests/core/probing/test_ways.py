@@ -5,8 +5,8 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from truegauge.core.probing.assembly import HeadPose
-from truegauge.core.probing.clearance import ProbeShape, first_meeting, room_of_each
+from truegauge.core.probing.assembly import Bodies, HeadPose
+from truegauge.core.probing.clearance import ProbeShape, first_meeting, gap, probe_shape, room_of_each
 from truegauge.core.probing.escape import DeadEnds, way_out
 from truegauge.core.probing.obstacles import BoxObstacle, ParkedProbe, PartObstacle, UnlocatedPart
 from truegauge.core.probing.records import Fixture, MachineRecord
@@ -229,3 +229,30 @@ def test_the_room_of_large_balls_is_that_to_the_surface_not_to_the_box(model, pr
     assert near.sum() > 100
     assert np.allclose(found[near], true[near], atol=1e-9)
     assert (found <= true + 1e-9).all()
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_rims_of_a_head_meet_what_balls_within_it_miss(seed):
+    """A box at the rim of a head's flat end, on its way: judged by points spread over the cylinder."""
+    rng = np.random.default_rng([seed, 31])
+    start, end, radius = np.zeros(3), np.array([0.0, 0.0, 60.0]), 30.0
+    shape = probe_shape(Bodies(start[None], end[None], np.array([radius]), ("head",)))
+    turn = rng.uniform(0, 2 * np.pi, 4000)
+    side = np.column_stack([radius * np.cos(turn), radius * np.sin(turn), rng.uniform(0, 60, 4000)])
+    seen = 0
+    for _ in range(40):
+        corner = np.array([radius * 0.93, 0.0, rng.uniform(-6.0, 4.0)])
+        wall = box(corner - np.array([0, 50, 80]), corner + np.array([90, 50, 0]))
+        aside = np.array([rng.uniform(-8, 8), 0.0, 0.0])
+        depth = wall.distances(side + aside).min()
+        room = gap(shape, aside, (wall,), 20.0)[0]
+        assert room <= max(depth, 0.0) + 1e-6
+        met = first_meeting(shape, aside + np.array([0, 0, 30]), aside, (wall,), 0.0)
+        if depth < -0.5:
+            seen += gap(ProbeShape(shape.centers, shape.radii, shape.owner), aside, (wall,))[0] > 0
+            assert met is not None
+            assert wall.distances(side + met.at - np.array([0, 0, 0.5])).min() < 0.1
+        elif depth > 0.5:
+            assert room == pytest.approx(depth, abs=0.6)
+            assert met is None
+    assert seen  # what balls alone would have called free

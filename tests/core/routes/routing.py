@@ -32,5 +32,5 @@ def made(evaluator, route=ON_ITS_BACK, probing=None, plan=None):
     features = features_to_touch(evaluator.context(plan, None))
     scene = make_scene(evaluator.model, plan.probing, route)
     planner = Planner(evaluator.model, evaluator.projector, scene, Kinematics(), inside=route.envelope.inside)
-    route, _ = make_route(route, [a.id for a in plan.alignments if getattr(a, "datums", ())], planner, features)
+    route = make_route(route, [a.id for a in plan.alignments if getattr(a, "datums", ())], planner, features)
     return Made(plan, route, features, scene, planner, planner.plan(route, features))

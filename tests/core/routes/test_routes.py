@@ -187,7 +187,7 @@ def test_clicked_places_are_touched_as_they_are_and_what_is_off_the_face_is_told
 
 
 def test_making_a_route_twice_gives_the_same_one(housing, evaluator):
-    again, _ = make_route(housing.route, ["abc"], housing.planner, housing.features)
+    again = make_route(housing.route, ["abc"], housing.planner, housing.features)
     assert again == housing.route
     assert made(evaluator).route == housing.route
     assert [x.start_s for x in made(evaluator).planned.legs] == [x.start_s for x in housing.planned.legs]
@@ -208,7 +208,7 @@ def test_pinned_steps_and_what_was_said_of_steps_stay(housing):
     steps = [*housing.route.steps]
     steps[4] = steps[4].replace(group="bolts", on=False)
     steps.insert(2, note)
-    again, _ = make_route(housing.route.replace(steps=tuple(steps)), ["abc"], housing.planner, housing.features)
+    again = make_route(housing.route.replace(steps=tuple(steps)), ["abc"], housing.planner, housing.features)
     assert again.steps[2] == note
     kept = next(s for s in again.steps if s.id == steps[5].id)
     assert kept in steps

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QInputDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from truegauge.app.track.model import RouteModel
 from truegauge.app.widgets.action import Action
+from truegauge.app.widgets.question import ask_text
 
 
 def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) -> tuple[Action, ...]:
@@ -22,10 +23,15 @@ def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) 
     def chosen() -> bool:
         return bool(model.chosen) and model.is_there
 
-    def text(title: str, words: str, then: Callable[[str], None]) -> None:
-        said, good = QInputDialog.getText(parent, title, words)
-        if good:
-            then(said.strip())
+    def group() -> None:
+        name = ask_text(parent, "Group the chosen steps", "Name of the group; none takes them out of theirs", "Group")
+        if name is not None:
+            model.group(name)
+
+    def note() -> None:
+        text = ask_text(parent, "Note to the operator", "What has to be done before the route goes on", "Add")
+        if text:
+            model.add_note(text)
 
     return (
         Action("make-route", "Route", "Make the route", "Ctrl+Shift+R", make, lambda: not model.why_not()),
@@ -35,9 +41,6 @@ def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) 
         Action("step-off", "Route", "Switch the chosen steps off or on", "", model.switch, chosen),
         Action("step-pin", "Route", "Pin the chosen steps, or not", "", model.pin, chosen),
         Action("step-remove", "Route", "Remove the chosen steps from the route", "", model.remove, chosen),
-        Action("step-group", "Route", "Group the chosen steps", "",
-               lambda: text("Group", "Name of the group", model.group), chosen),
-        Action("step-note", "Route", "Add a note to the operator", "",
-               lambda: text("Note", "What the operator has to do", lambda t: model.add_note(t) if t else None),
-               lambda: model.is_there),
+        Action("step-group", "Route", "Group the chosen steps", "", group, chosen),
+        Action("step-note", "Route", "Add a note to the operator", "", note, lambda: model.is_there),
     )  # fmt: skip

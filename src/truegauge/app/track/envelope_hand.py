@@ -6,7 +6,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from truegauge.app.track.model import RouteModel
 from truegauge.app.widgets.theme import Theme
-from truegauge.core.arrays import Points
+from truegauge.core.arrays import Points, box_corners
 from truegauge.rendering.camera import Camera
 
 _HANDLE, _NEAR = 5.0, 11.0  # pixels
@@ -90,8 +90,7 @@ class EnvelopeHand:
         box = self._box()
         if box is None:
             return
-        corners = np.array([[box[i, 0], box[j, 1], box[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
-        at = _on_screen(corners, camera, room)
+        at = _on_screen(box_corners(box), camera, room)
         painter.setPen(QPen(QColor(theme.accent), 1.0, Qt.PenStyle.DashLine))
         for a in range(8):
             for bit in (1, 2, 4):

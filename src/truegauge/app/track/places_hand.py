@@ -4,10 +4,9 @@ import numpy as np
 from PySide6.QtCore import QPointF, QSize
 
 from truegauge.app.track.model import RouteModel
-from truegauge.core.arrays import Vector
+from truegauge.core.arrays import Vector, three
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.routes.document import MeasureStep
-from truegauge.core.routes.on_faces import three
 from truegauge.core.routes.strategies import Clicked, Usual
 from truegauge.rendering.camera import Camera
 

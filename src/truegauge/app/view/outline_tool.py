@@ -7,7 +7,8 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from truegauge.app.widgets.text_size import at_100, enlarge
 from truegauge.app.widgets.theme import Theme, font
-from truegauge.core.clouds.recipe import CropOutline, vector3
+from truegauge.core.arrays import three
+from truegauge.core.clouds.recipe import CropOutline
 from truegauge.rendering.camera import Camera
 
 MODES = {"box": "Box", "lasso": "Free outline", "polyline": "Outline by corners"}
@@ -88,7 +89,7 @@ class OutlineTool:
             origin, _ = camera.ray(corner.x() / width, corner.y() / height, width / max(1, height), 1.0)
             outline.append((float(origin @ camera.right), float(origin @ camera.up)))
         return CropOutline(
-            right=vector3(camera.right), up=vector3(camera.up), outline=tuple(outline), keep=keep, aligned=aligned
+            right=three(camera.right), up=three(camera.up), outline=tuple(outline), keep=keep, aligned=aligned
         )
 
     def paint(self, painter: QPainter, theme: Theme, area: QRectF) -> None:

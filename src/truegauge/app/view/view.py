@@ -25,6 +25,7 @@ from truegauge.app.view.why_overlay import paint_why
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import LiveTheme
+from truegauge.core.arrays import box_corners
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye
 from truegauge.rendering.camera import Camera, standard_camera
@@ -165,8 +166,7 @@ class View(QWidget):
         model = self._session.model
         if self.camera is None or model is None:
             return False
-        corners = model.box[np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)]), np.arange(3)]
-        shares = self.camera.project(corners, width / max(1, height))[:, :2]
+        shares = self.camera.project(box_corners(model.box), width / max(1, height))[:, :2]
         return bool(((shares > -0.01) & (shares < 1.01)).all())
 
     def _box(self) -> np.ndarray | None:

@@ -1,9 +1,9 @@
-"""Questions before something would be lost: every answer says what it does."""
+"""Questions: before something would be lost (every answer says what it does), and for a line of text."""
 
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.widgets.bench import button, label
 from truegauge.app.widgets.text_size import keep_size
@@ -56,3 +56,18 @@ def ask(parent: QWidget, title: str, text: str, *answers: str) -> str:
     asked.exec()
     asked.deleteLater()
     return asked.answer
+
+
+def ask_text(parent: QWidget, title: str, words: str, answer: str) -> str | None:
+    """Return the line that was typed; None where it was cancelled. `answer` is the button that takes it."""
+    asked = Question(parent, title, words, (answer,))
+    field = QLineEdit()
+    field.setAccessibleName(words)
+    column = asked.layout()
+    assert isinstance(column, QVBoxLayout)
+    column.insertWidget(column.count() - 1, field)
+    asked.buttons[answer].setDefault(True)
+    field.setFocus()
+    asked.exec()
+    asked.deleteLater()
+    return field.text().strip() if asked.answer == answer else None

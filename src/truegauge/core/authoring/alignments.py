@@ -7,14 +7,13 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from truegauge.core.arrays import Vector
+from truegauge.core.arrays import Vector, three
 from truegauge.core.association.features import Cylinder, Plane, Sphere
 from truegauge.core.authoring.new_features import new_feature, new_id
 from truegauge.core.cad.recognition import Nominal, whole_surface
 from truegauge.core.commands.alignments import SetAlignment
 from truegauge.core.constructions.parts import axis_of, plane_of
 from truegauge.core.errors import EvaluationError
-from truegauge.core.frozen_model import Three
 from truegauge.core.nodes.graph import NotComputed, needed
 from truegauge.core.nodes.nominal import nominal_feature
 from truegauge.core.plan.alignments import (
@@ -156,7 +155,7 @@ def _with_reference_point(
     held = "xyz"[k] if abs(float(pick.normal[k])) > 0.9 else "n"
     taken = {p.name for p in own.points}
     name = next(n for i in range(1, 1000) if (n := f"{held.upper()}{i}") not in taken)
-    point = ReferencePlace(name=name, place=_three(pick.place), normal=_three(pick.normal), held=held)
+    point = ReferencePlace(name=name, place=three(pick.place), normal=three(pick.normal), held=held)
     return SetAlignment(own.replace(points=(*own.points, point)), label=f"add reference point {name}")
 
 
@@ -178,14 +177,14 @@ def _guide_target(own: GuidedAlignment, context: Context, pick: Pick, faces: tup
     if isinstance(nominal, Nominal):
         feature = nominal.feature
         if isinstance(feature, Sphere):
-            return GuideTarget(name=name, kind="sphere", place=_three(feature.center), direction=(0.0, 0.0, 1.0),
+            return GuideTarget(name=name, kind="sphere", place=three(feature.center), direction=(0.0, 0.0, 1.0),
                                diameter=2 * feature.radius)  # fmt: skip
         if isinstance(feature, Cylinder) and nominal.outward < 0:
             way = 1.0 if float((pick.place - nominal.center) @ feature.direction) >= 0 else -1.0
             end = nominal.center + way * nominal.length / 2 * feature.direction
-            return GuideTarget(name=name, kind="hole", place=_three(end), direction=_three(way * feature.direction),
+            return GuideTarget(name=name, kind="hole", place=three(end), direction=three(way * feature.direction),
                                diameter=2 * feature.radius)  # fmt: skip
-    return GuideTarget(name=name, place=_three(pick.place), direction=_three(pick.normal))
+    return GuideTarget(name=name, place=three(pick.place), direction=three(pick.normal))
 
 
 def with_weight(own: BestFitAlignment, faces: tuple[int, ...], weight: float) -> BestFitAlignment:
@@ -198,7 +197,3 @@ def with_weight(own: BestFitAlignment, faces: tuple[int, ...], weight: float) ->
     if weight != 1.0:
         rest.append(FaceWeight(faces=tuple(sorted(faces)), weight=weight))
     return own.replace(weights=tuple(rest))
-
-
-def _three(values: Vector) -> Three:
-    return (float(values[0]), float(values[1]), float(values[2]))

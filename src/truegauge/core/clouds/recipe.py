@@ -14,12 +14,6 @@ from truegauge.core.frozen_model import Frozen
 Vector3 = tuple[float, float, float]
 
 
-def vector3(values: np.ndarray) -> Vector3:
-    """Return three numbers as a step holds them."""
-    x, y, z = (float(v) for v in values)
-    return x, y, z
-
-
 class _Step(Frozen):
     active: bool = True
 

@@ -165,8 +165,12 @@ def convex_distance(a, sx, sy, sz, b, limit, at):  # type: ignore[no-untyped-def
         v[c] = w[0, c] = pa[c] - pb[c]
         on_b[0, c] = pb[c]
     weight[0] = 1.0
-    count, square = 1, v[0] ** 2 + v[1] ** 2 + v[2] ** 2
-    for _ in range(_MOST):
+    count, square, least = 1, v[0] ** 2 + v[1] ** 2 + v[2] ** 2, 0.0
+    for rounds in range(_MOST + 1):
+        if rounds == _MOST:
+            # It did not come to an end: what is certain counts, so that nothing is believed to be free that is not.
+            square = least * least
+            break
         if square <= _TOUCHING2:
             square = 0.0
             break
@@ -178,6 +182,7 @@ def convex_distance(a, sx, sy, sz, b, limit, at):  # type: ignore[no-untyped-def
         _farthest(b, v[0], v[1], v[2], pb)
         along = v[0] * (pa[0] - pb[0]) + v[1] * (pa[1] - pb[1]) + v[2] * (pa[2] - pb[2])
         length = np.sqrt(square)
+        least = max(least, along / length)
         if along / length - rounding > limit:
             return along / length - rounding
         if square - along <= _ENOUGH * square:

@@ -28,8 +28,9 @@ def rod(start: Vector, end: Vector, radius: float) -> Floats:
 
 def cylinder(start: Vector, end: Vector, radius: float) -> Floats:
     """Return a cylinder with flat ends as a row; one without a length is a disc (thinner than anything)."""
-    if np.allclose(start, end, atol=1e-9):
-        end = np.asarray(end) + np.array([0.0, 0.0, 1e-6])
+    start, end = np.asarray(start), np.asarray(end)
+    if np.abs(end - start).max() < 1e-9:
+        end = end + np.array([0.0, 0.0, 1e-6])
     return np.concatenate([[CYLINDER, 0.0], start, end, [radius], np.zeros(WIDTH - 9)])
 
 
@@ -44,10 +45,11 @@ def box(low: Vector, high: Vector, to_from: Rigid | None = None) -> Floats:
 def moved(solids: Solids, to_from: Rigid) -> Solids:
     """Return solids (n, WIDTH) in other coordinates."""
     found = solids.copy()
-    for row in found:
-        if row[0] in (BALLS, CYLINDER):
-            row[2:8] = apply(to_from, row[2:8].reshape(2, 3)).ravel()
-        elif row[0] == BOX:
+    round_ones = found[:, 0] <= CYLINDER
+    found[round_ones, 2:8] = apply(to_from, found[round_ones, 2:8].reshape(-1, 3)).reshape(-1, 6)
+    for k in np.flatnonzero(~round_ones):
+        row = found[k]
+        if row[0] == BOX:
             row[2:5] = apply(to_from, row[2:5].reshape(1, 3)).ravel()
             row[5:14] = rotate(to_from, row[5:14].reshape(3, 3)).ravel()
         else:
@@ -88,15 +90,29 @@ def nearest(
     solids: Solids, start: Vector, end: Vector, around: Sequence[Around], limit: float
 ) -> Nearest | None:  # fmt: skip
     """Return what solids come nearest to while they are shifted from `start` to `end`; None: nothing within `limit`."""
+    return nearest_at(solids_at(solids, start), np.asarray(end, dtype=np.float64) - start, around, limit)
+
+
+def nearest_at(own: Solids, way: Vector, around: Sequence[Around], limit: float) -> Nearest | None:
+    """Return what solids come nearest to while they are shifted by `way` from where they are."""
     best: Nearest | None = None
-    own, limit = solids_at(solids, start), max(limit, _TOUCHES)
-    way = np.asarray(end, dtype=np.float64) - start
+    limit = max(limit, _TOUCHES)
     for other in around:
         bound = limit if best is None else best.distance
         distance, solid, at = _of_one(own, way, other, bound)
         if solid >= 0:
             best = Nearest(distance, solid, other.name, at)
     return best
+
+
+def box_around(own: Solids, way: Vector) -> tuple[Vector, Vector]:
+    """Return the corners (3,) of the box around round solids that are shifted by `way`."""
+    ends = own[:, 2:8].reshape(-1, 2, 3)
+    radius = np.maximum(own[:, 1], own[:, 8])[:, None]
+    return (
+        (ends.min(axis=1) - radius).min(axis=0) + np.minimum(way, 0.0),
+        (ends.max(axis=1) + radius).max(axis=0) + np.maximum(way, 0.0),
+    )
 
 
 def solids_at(solids: Solids, at: Vector) -> Solids:

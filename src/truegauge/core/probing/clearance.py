@@ -1,16 +1,23 @@
-"""How far a probe is from what stands around it, and how far it can move without meeting it."""
+"""How far a probe is from what stands around it, and how far it can move without meeting it.
 
-from dataclasses import dataclass
+Balls stand for its solids where much has to be asked quickly. They lie within the solids, whose ends are flat: at the
+rims of a thick one (a head) they miss millimetres. What they find free is therefore looked at by the solids themselves.
+"""
+
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Vector
+from truegauge.core.meeting.gjk import WIDTH
+from truegauge.core.meeting.swept import Nearest, Solids, box_around, cylinder, solids_at
 from truegauge.core.probing.assembly import Bodies, StylusPlace
 
 _SPACING = 2.5  # mm between the points that stand for a solid, at most
 _SMALL = 1e-3
 _ASKED = 1.0  # mm beyond the room asked for within which a ball's room is worked out again
+_HALVINGS = 20  # of a way, until the place where it meets something is told
 
 
 class Obstacle(Protocol):
@@ -26,14 +33,25 @@ class Obstacle(Protocol):
         They are the middles of balls of `radii` (n,): where a ball has much room, less may be said than there is.
         """
 
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return the corners (3,) of a box around it."""
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return how near solids come that are shifted by `way` (3,); None: not within `limit` mm."""
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ProbeShape:
-    """A probe as balls: centres (n, 3) in the coordinates of the quill, radii (n,), what each belongs to."""
+    """A probe as balls: centres (n, 3) in the coordinates of the quill, radii (n,), what each belongs to.
+
+    `solids` (m, width) are its bodies as they are, without tips, and what each of them belongs to.
+    """
 
     centers: Points
     radii: Floats
     owner: tuple[str, ...]
+    solids: Solids = field(default_factory=lambda: np.zeros((0, WIDTH)))
+    owner_of_solids: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +79,14 @@ def probe_shape(bodies: Bodies, tips: tuple[StylusPlace, ...] = (), *, shrink: f
         centers.append(s.center)
         radii.append(s.radius)
         owner.append(f"tip {s.name}")
-    return ProbeShape(np.array(centers).reshape(-1, 3), np.array(radii), tuple(owner))
+    solids = body_solids(bodies)
+    return ProbeShape(np.array(centers).reshape(-1, 3), np.array(radii), tuple(owner), solids, bodies.owner)
+
+
+def body_solids(bodies: Bodies) -> Solids:
+    """Return the bodies of a probe as solids (n, width)."""
+    rows = [cylinder(s, e, r) for s, e, r in zip(bodies.starts, bodies.ends, bodies.radii, strict=True)]
+    return np.array(rows).reshape(-1, WIDTH)
 
 
 def room_of_each(
@@ -76,19 +101,66 @@ def room_of_each(
     return room, which
 
 
-def gap(shape: ProbeShape, at: Vector, obstacles: tuple[Obstacle, ...]) -> tuple[float, str, str]:
-    """Return the smallest room between a probe at a place of the quill and anything, which part of it, and to what."""
+def gap(
+    shape: ProbeShape, at: Vector, obstacles: tuple[Obstacle, ...], exactly: float = 2.0
+) -> tuple[float, str, str]:  # fmt: skip
+    """Return the smallest room between a probe at a place of the quill and anything, which part of it, and to what.
+
+    More than `exactly` mm may be said to be more than it is.
+    """
     room, which = room_of_each(shape.centers + at, shape.radii, obstacles)
-    if not len(room) or which.max() < 0:
-        return np.inf, "", ""
-    k = int(np.argmin(room))
-    return float(room[k]), shape.owner[k], obstacles[which[k]].name
+    best = (np.inf, "", "")
+    if len(room) and which.max() >= 0:
+        k = int(np.argmin(room))
+        best = float(room[k]), shape.owner[k], obstacles[which[k]].name
+    if best[0] > 0:
+        found = nearest_solid(shape, at, at, obstacles, min(best[0], exactly))
+        if found is not None:
+            best = found.distance, shape.owner_of_solids[found.solid], found.name
+    return best
+
+
+def nearest_solid(
+    shape: ProbeShape, start: Vector, end: Vector, obstacles: tuple[Obstacle, ...], limit: float
+) -> Nearest | None:  # fmt: skip
+    """Return what the solids of a probe come nearest to on a straight way; None: nothing within `limit` mm."""
+    best: Nearest | None = None
+    if not len(shape.solids):
+        return best
+    own, way = solids_at(shape.solids, start), end - start
+    low, high = box_around(own, way)
+    for obstacle in obstacles:
+        lowest, highest = obstacle.reach()
+        if (low < highest + limit).all() and (high > lowest - limit).all():
+            best = obstacle.nearest(own, way, limit if best is None else best.distance) or best
+    return best
 
 
 def first_meeting(
     shape: ProbeShape, start: Vector, end: Vector, obstacles: tuple[Obstacle, ...], margin: float = 0.0
 ) -> Meeting | None:
     """Return where a probe meets something on a straight way of the quill; None when the way is free.
+
+    With a negative margin, as on the way out of something, only the balls are asked.
+    """
+    met = _first_by_balls(shape, start, end, obstacles, margin)
+    if met is not None or margin < 0:
+        return met
+    found = nearest_solid(shape, start, end, obstacles, margin)
+    if found is None:
+        return None
+    low, high = 0.0, 1.0
+    for _ in range(_HALVINGS):
+        half = (low + high) / 2
+        free = nearest_solid(shape, start, start + half * (end - start), obstacles, margin) is None
+        low, high = (half, high) if free else (low, half)
+    return Meeting(shape.owner_of_solids[found.solid], found.name, start + low * (end - start))
+
+
+def _first_by_balls(
+    shape: ProbeShape, start: Vector, end: Vector, obstacles: tuple[Obstacle, ...], margin: float
+) -> Meeting | None:
+    """Return the first meeting of the balls.
 
     Every point of the probe moves as far as the quill, so that it may always go on by the room that is left
     (conservative advancement), and what had more room before than it has moved since need not be asked again.

@@ -8,7 +8,7 @@ from itertools import product
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Vector
-from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, room_of_each
+from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, nearest_solid, room_of_each
 
 _MOST = 700  # places that are gone on from
 _LONGEST = 40.0  # mm of a step
@@ -86,6 +86,9 @@ def way_around(
         k = heapq.heappop(waiting)[2]
         at = places[k]
         if reached.covers(at):
+            continue
+        # Bubbles are those of the balls: the rims of its solids may meet something on the step that led here.
+        if k and nearest_solid(shape, places[parents[k]], at, obstacles, margin) is not None:
             continue
         reached.add(at, rooms[k])
         goal = aim(at)

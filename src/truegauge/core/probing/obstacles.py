@@ -7,17 +7,32 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, Rigid, Vector
-from truegauge.core.frames import apply, invert
+from truegauge.core.arrays import Floats, Points, Rigid, Vector, box_corners
+from truegauge.core.frames import apply, invert, rotate
+from truegauge.core.meeting.gjk import WIDTH
+from truegauge.core.meeting.swept import Around, Nearest, Solids, ball, cylinder, moved, nearest_at, solids_at
+from truegauge.core.meeting.swept import box as box_of
 from truegauge.core.probing.assembly import Bodies
-from truegauge.core.probing.clearance import segment_distances
+from truegauge.core.probing.clearance import body_solids, segment_distances
 from truegauge.core.probing.sphere import ReferenceSphere
 
 if TYPE_CHECKING:
     from truegauge.core.cad.projection import Projector
 
 _FAR = 15.0  # mm between a ball and the box of the part from which its surfaces need not be asked
-_FOOT_LENGTH, _FOOT_RADIUS = 12.0, 16.0
+FOOT_LENGTH, FOOT_RADIUS = 12.0, 16.0  # mm, of what the stem of the sphere stands on
+_TABLE_REACH, _TABLE_DEPTH = 5000.0, 500.0  # mm
+
+
+def sphere_solids(record: ReferenceSphere, center: Vector) -> list[Floats]:
+    """Return the reference sphere with its stem and foot as solids."""
+    foot = center + record.stem * (record.stem_length + record.radius)
+    return [ball(center, record.radius), cylinder(center, foot, record.stem_diameter / 2),
+            cylinder(foot, foot + FOOT_LENGTH * record.stem, FOOT_RADIUS)]  # fmt: skip
+
+
+def _near(name: str, theirs: list[Floats], solids: Solids, way: Vector, limit: float) -> Nearest | None:
+    return nearest_at(solids, way, [Around.of_solids(name, theirs)], limit)
 
 
 class PartObstacle:
@@ -32,9 +47,7 @@ class PartObstacle:
     @property
     def top(self) -> float:
         """The height of its box where it lies, mm."""
-        low, high = self._box
-        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-        return float(apply(self.machine_from_part, self.growth * corners)[:, 2].max())
+        return float(apply(self.machine_from_part, self.growth * box_corners(self._box))[:, 2].max())
 
     def distances(self, points: Points, radii: Floats | float = 0.0) -> Floats:
         """Return the distances (n,) to its surfaces; of balls with much room those to its box."""
@@ -45,6 +58,24 @@ class PartObstacle:
         if len(near):
             found[near] = self.near(np.ascontiguousarray(local[near]))
         return np.asarray(found * self.growth)
+
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return the corners (3,) of a box around it."""
+        corners = apply(self.machine_from_part, self.growth * box_corners(self._box))
+        return corners.min(axis=0), corners.max(axis=0)
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return how near solids come to its facets, as designed."""
+        part_from_machine = invert(self.machine_from_part)
+        own = moved(solids, part_from_machine)
+        own[:, 1:] /= self.growth
+        shift = rotate(part_from_machine, way[None])[0] / self.growth
+        facets = Around(self.name, np.zeros((0, WIDTH)), self.projector.tree)
+        found = nearest_at(own, shift, [facets], limit / self.growth)
+        if found is None:
+            return None
+        at = apply(self.machine_from_part, self.growth * found.at[None])[0]
+        return Nearest(found.distance * self.growth, found.solid, found.name, at)
 
     def near(self, local: Points) -> Floats:
         """Return the distances (n,) of points close to it, in its own coordinates."""
@@ -69,8 +100,18 @@ class SphereObstacle:
         ball = np.linalg.norm(off, axis=1) - self.radii(off)
         foot = self.center + self.record.stem * (self.record.stem_length + self.record.radius)
         stem = segment_distances(points, self.center, foot) - self.record.stem_diameter / 2
-        base = segment_distances(points, foot, foot + _FOOT_LENGTH * self.record.stem) - _FOOT_RADIUS
+        base = segment_distances(points, foot, foot + FOOT_LENGTH * self.record.stem) - FOOT_RADIUS
         return np.asarray(np.minimum(np.minimum(ball, stem), base))
+
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return the corners (3,) of a box around it."""
+        foot = self.center + self.record.stem * (self.record.stem_length + self.record.radius + FOOT_LENGTH)
+        room = max(self.record.radius, FOOT_RADIUS)
+        return np.minimum(self.center, foot) - room, np.maximum(self.center, foot) + room
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return how near solids come to it."""
+        return _near(self.name, sphere_solids(self.record, self.center), solids, way, limit)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +124,17 @@ class Table:
     def distances(self, points: Points, radii: Floats | float = 0.0) -> Floats:
         """Return the heights (n,) above it."""
         return np.asarray(points[:, 2] - self.z)
+
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return the corners (3,) of a box around it."""
+        return np.full(3, -np.inf), np.array([np.inf, np.inf, self.z])
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return how near solids come to it."""
+        middle = np.array([solids[0, 2], solids[0, 3], self.z])
+        reach = np.array([_TABLE_REACH, _TABLE_REACH, 0.0])
+        row = box_of(middle - reach - np.array([0.0, 0.0, _TABLE_DEPTH]), middle + reach)
+        return _near(self.name, [row], solids, way, limit)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -99,6 +151,14 @@ class BoxObstacle:
         outside = np.linalg.norm(np.maximum(beyond, 0.0), axis=1)
         return np.asarray(np.where(outside > 0, outside, beyond.max(axis=1)))
 
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return the corners (3,) of a box around it."""
+        return self.low, self.high
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return how near solids come to it."""
+        return _near(self.name, [box_of(self.low, self.high)], solids, way, limit)
+
 
 class ParkedProbe:
     """A probe in its port of the rack; `at` is where the quill stands when it is taken, mm in machine coordinates."""
@@ -106,6 +166,7 @@ class ParkedProbe:
     def __init__(self, name: str, bodies: Bodies, at: Vector) -> None:
         self.name = f"{name}, in the rack,"
         self._starts, self._ends, self._radii = bodies.starts + at, bodies.ends + at, bodies.radii
+        self._solids = list(solids_at(body_solids(bodies), at))
         ends = np.vstack([self._starts, self._ends])
         self.middle = ends.mean(axis=0)
         self._low, self._high = ends.min(axis=0) - self._radii.max(), ends.max(axis=0) + self._radii.max()
@@ -121,6 +182,14 @@ class ParkedProbe:
                 for a, b, r in zip(self._starts, self._ends, self._radii, strict=True)
             ], axis=0)  # fmt: skip
         return np.asarray(found)
+
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return the corners (3,) of a box around it."""
+        return self._low, self._high
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return how near solids come to it."""
+        return _near(self.name, self._solids, solids, way, limit)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -139,3 +208,11 @@ class UnlocatedPart:
         """Return how far (n,) points are within what is free."""
         beside = self.radius - np.linalg.norm(points[:, :2] - self.center[:2], axis=1)
         return np.asarray(np.maximum(points[:, 2] - self.z, beside))
+
+    def reach(self) -> tuple[Vector, Vector]:
+        """Return a box that nothing is in: it is a guess, for which balls are good enough."""
+        return np.full(3, np.inf), np.full(3, -np.inf)
+
+    def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
+        """Return None: it is never asked."""
+        return None

@@ -95,6 +95,13 @@ class MachineRecord(Frozen):
     tools: tuple[ToolName, ...] = ()
     table_z: float | None = None  # of the top of its table, mm in machine coordinates; None: nobody said
     fixtures: tuple[Fixture, ...] = ()
+    travel: tuple[Three, Three] | None = None  # lowest and highest places of the quill, mm; None: nobody said
+
+    @model_validator(mode="after")
+    def _can_travel(self) -> Self:
+        if self.travel is not None and any(a >= b for a, b in zip(*self.travel, strict=True)):
+            raise ValueError("in X, Y and Z the travel must end above where it begins")
+        return self
 
     def with_tool(self, made: ToolName) -> "MachineRecord":
         """Return the record with the machine's name of a stylus; an empty name takes it away."""

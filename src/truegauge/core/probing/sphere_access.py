@@ -6,17 +6,21 @@ import numpy as np
 
 from truegauge.core.arrays import Mask, Normals, Vector
 from truegauge.core.probing.assembly import StylusPlace
-from truegauge.core.probing.clearance import Obstacle, ProbeShape, room_of_each
+from truegauge.core.probing.clearance import Obstacle, ProbeShape, nearest_solid, room_of_each
 from truegauge.core.probing.sphere import ReferenceSphere
 
 _ROOM = 1.0  # mm: nothing is quite where it is believed to be
 
 
 def without_tip(shape: ProbeShape, place: StylusPlace) -> ProbeShape:
-    """Return a probe without the tip that touches."""
+    """Return a probe without the tip that touches; its own stylus is left out of the solids, which it would hide."""
     others = np.array([owner != f"tip {place.name}" for owner in shape.owner], dtype=bool)
     owner = tuple(o for o, keep in zip(shape.owner, others, strict=True) if keep)
-    return replace(shape, centers=shape.centers[others], radii=shape.radii[others], owner=owner)
+    rows = [k for k, o in enumerate(shape.owner_of_solids) if o != place.id.partition(".")[0]]
+    return replace(
+        shape, centers=shape.centers[others], radii=shape.radii[others], owner=owner,
+        solids=shape.solids[rows], owner_of_solids=tuple(shape.owner_of_solids[k] for k in rows),
+    )  # fmt: skip
 
 
 def reachable(
@@ -33,6 +37,10 @@ def reachable(
     # With the tip in the middle of the sphere every ball is at most so far from where it is at a touch.
     reach = sphere.radius + place.radius + approach
     middle = room_of_each(rest.centers + center - place.center, rest.radii, obstacles)[0]
+    if nearest_solid(rest, center - place.center, center - place.center, obstacles, reach + _ROOM) is not None:
+        for k, d in enumerate(directions):
+            way = [center + (sphere.radius + place.radius + b) * d - place.center for b in (0.0, approach)]
+            free[k] = nearest_solid(rest, way[0], way[1], obstacles, 0.3 * _ROOM) is None
     asked = np.flatnonzero(middle - reach <= _ROOM)
     if not len(asked):
         return free

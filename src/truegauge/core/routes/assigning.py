@@ -5,10 +5,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.arrays import three
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import MeasureStep
-from truegauge.core.routes.on_faces import three
 from truegauge.core.routes.places import Trouble
 from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches, why_of
 
@@ -63,7 +63,7 @@ def assign(
                 continue
             check()
             own = _by(places, [use])
-            if own.parts and not own.reason:
+            if own.parts:
                 found[step.id] = own
                 if use not in lanes:
                     lanes.append(use)
@@ -75,7 +75,8 @@ def assign(
         check()
         # What no stylus reaches alone: those that the route has on anyway first.
         order = sorted(uses, key=lambda u: (-round(promises[step.id, u][0], 2), u not in lanes))
-        found[step.id] = _by(places, [u for u in order if promises[step.id, u][0] > 0], draws=True)
+        may = [u for u in order if promises[step.id, u][0] > 0 or not places.fits(u)]  # what does not fit says so
+        found[step.id] = _by(places, may, draws=True)
     return found
 
 
@@ -87,10 +88,8 @@ def _most_useful(
     best: tuple[float, StylusUse] | None = None
     probes = {u.assembly for u in lanes}
     for use in uses:
-        able = sum(
-            promises[s.id, use][0] >= 1.0 and promises[s.id, use][1] >= -0.2 and (s.id, use) not in given_up
-            for s in steps
-        )
+        open_to = [promises[s.id, use] for s in steps if (s.id, use) not in given_up]
+        able = sum(share >= 1.0 and pointing >= _POINTS for share, pointing in open_to)
         score = able + (1.0 if use in lanes else 0.0) - (_OTHER_PROBE if probes and use.assembly not in probes else 0.0)
         if able and (best is None or score > best[0]):
             best = (score, use)
@@ -104,13 +103,15 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False
     """
     least = least_touches(places.feature.nominal)
     every: list[Settled] = []
-    try:
-        for use in uses:
+    failed: list[tuple[StylusUse, str]] = []
+    for use in uses:
+        try:
             every.append(places.settled(use))
-    except DeviceError as error:
-        return Assigned((), reason=str(error), of_styli=tuple((u, str(error)) for u in uses))
+        except DeviceError as error:  # too narrow for its tip; a smaller one may do
+            failed.append((use, str(error)))
     if not every:
-        return Assigned((), reason="no stylus may be used: qualify one, or add a probe")
+        reason = failed[0][1] if failed else "no stylus may be used, or none points at it"
+        return Assigned((), reason=reason, of_styli=tuple(failed))
     if draws:
         every.sort(key=lambda s: -len(s.places))
     first = every[0]
@@ -126,8 +127,8 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False
     for other in every[1:]:
         if len(covered) == len(asked) or len(chosen) == _MOST_STYLI:
             break
-        # Another radius of tip has other wanted places: only those of the same are the same.
-        if len(places.wanted(other.use)[0]) != len(asked):
+        # Tips of another radius have other wanted places.
+        if places.wanted(other.use)[0] is not asked:
             continue
         new = [j for j, k in enumerate(other.wanted) if int(k) not in covered]
         if len(new) >= max(1, round(0.1 * len(asked))):
@@ -135,14 +136,16 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False
             chosen.append(Settled(other.use, other.places.at(rows), other.approaches[rows], other.wanted[rows], (), ()))
             covered |= set(other.wanted[rows].tolist())
     points = np.vstack([c.places.points for c in chosen]) if chosen else np.zeros((0, 3))
-    reasons = tuple((s.use, why_of(s)) for s in every if s.open_ones)
+    reasons = (*((s.use, why_of(s)) for s in every if s.open_ones), *failed)
     keeps = len(points) >= least and places.keeps_spread(points, asked.points)
     if draws and (not keeps or len(points) < _MOST_OF * len(asked)):
         drawn = _drawn_up(places, [s.use for s in every])
         if drawn is not None:
             return drawn
     if not keeps:
-        said = f"{len(points)} of {len(asked)} places are reached, at least {least} are needed, spread over it"
+        said = f"{len(points)} of {len(asked)} places are reached, " + (
+            f"at least {least} are needed" if len(points) < least else "not spread enough over it"
+        )
         return Assigned((), (*at_face, *first.troubles), said, reasons)
     why = dict(first.open_ones)
     gone = tuple(Trouble(three(asked.points[k]), False, why.get(k, "")) for k in range(len(asked)) if k not in covered)
@@ -153,13 +156,9 @@ def _drawn_up(places: FeaturePlaces, uses: Sequence[StylusUse]) -> Assigned | No
     """Return how a turned feature is touched where a stylus gets at it, when none gets at all of its height."""
     for use in uses[:_DRAWN_TRIED]:
         fewer = places.drawn_up(use)
-        if fewer is None:
-            continue
-        own = _by(fewer, [use])
-        if own.parts and not own.reason:
-            asked = places.wanted(use)[0].points
-            why = why_of(places.settled(use))
-            deepest = Trouble(three(asked[int(places.settled(use).open_ones[0][0])]), True, why) if (
-                places.settled(use).open_ones) else None  # fmt: skip
-            return Assigned(own.parts, (*([] if deepest is None else [deepest]), *own.troubles))
+        own = None if fewer is None else _by(fewer, [use])
+        if own is not None and own.parts:
+            asked, open_ones = places.wanted(use)[0].points, places.settled(use).open_ones
+            told = tuple(Trouble(three(asked[k]), True, why) for k, why in open_ones[:1])
+            return Assigned(own.parts, (*told, *own.troubles))
     return None

@@ -8,7 +8,7 @@ import numpy as np
 
 from truegauge.core.arrays import Ints
 from truegauge.core.errors import DeviceError
-from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.components import Articulation
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.routes.legs import Candidate
@@ -22,38 +22,56 @@ _CLOSELY, _SAMPLED, _KEPT = 16, 8, 3
 
 
 def candidates_for(scene: Scene, places: FeaturePlaces, usable: Sequence[StylusUse]) -> tuple[Candidate, ...]:
-    """Return the nearest styli that would get at a feature, the best first: poses that are not in the plan yet.
+    """Return the nearest styli that would get at more of a feature, the best first: poses that are not in the plan yet.
 
-    A stylus that is in the plan but may not be used (it is not qualified) is one too.
+    A stylus that is in the plan but may not be used (it is not qualified) is one too. None is named that is no better
+    than those that may be used.
     """
     probing = scene.probing
+    best = max((_share(scene, places, use) for use in usable), default=0.0)
     found: list[Candidate] = []
     for use in probing.uses():
         if use not in usable:
-            share = _share(scene, places, use)
-            if share > 0:
-                found.append(Candidate(use, share, f"{probing.name_of(use)}: to be qualified"))
+            found.append(Candidate(use, _share(scene, places, use), f"{probing.name_of(use)}: to be qualified"))
     for a in probing.assemblies:
-        if a.articulation is None or not a.styli():
-            continue
-        every = [p for p in _poses(a.articulation) if p not in a.poses and not a.why_unreachable(p)]
-        trial = probing.replace(assemblies=tuple(
-            x.with_poses((*x.poses, *every)) if x.id == a.id else x for x in probing.assemblies))  # fmt: skip
-        own = replace(scene, probing=trial, _probes={})
-        ranked = []
-        for stylus in a.styli():
-            for pose in every:
-                use = StylusUse(assembly=a.id, stylus=stylus.id, pose=pose)
-                ranked.append((_promise(own, places, use), use))
-        ranked.sort(key=lambda r: (-r[0][0], -r[0][1], r[1].pose.tilt_deg, abs(r[1].pose.turn_deg)))
-        for (share, _), use in ranked[:_CLOSELY]:
-            if share <= 0:
-                break
-            got = _share(own, places, use)
-            if got > 0:
-                found.append(Candidate(use, got, f"{trial.name_of(use)}: a pose that the plan does not have yet"))
+        if a.articulation is not None and a.styli():
+            found += _poses_of(scene, places, a, a.articulation)
+    found = [c for c in found if c.share > best + 1e-9]
     found.sort(key=lambda c: -round(c.share, 2))
     return tuple(found[:_KEPT])
+
+
+def _poses_of(scene: Scene, places: FeaturePlaces, a: ProbeAssembly, head: Articulation) -> list[Candidate]:
+    """Return the most promising poses of a head: first roughly, then those beside the best."""
+    fine = head.step_deg
+
+    def beside(pose: HeadPose) -> list[HeadPose]:
+        return [HeadPose(tilt_deg=pose.tilt_deg + i * fine, turn_deg=pose.turn_deg + j * fine)
+                for i in (-1, 0, 1) for j in (-1, 0, 1)]  # fmt: skip
+
+    def looked_at(poses: list[HeadPose], some: int) -> list[tuple[float, StylusUse]]:
+        new = [p for p in dict.fromkeys(poses) if p not in a.poses and not a.why_unreachable(p)]
+        trial = scene.probing.replace(assemblies=tuple(
+            x.with_poses((*x.poses, *new)) if x.id == a.id else x for x in scene.probing.assemblies))  # fmt: skip
+        own = replace(scene, probing=trial, _probes={})
+        ranked = [
+            (_promise(own, places, use), use)
+            for s in a.styli() for use in (StylusUse(assembly=a.id, stylus=s.id, pose=p) for p in new)
+        ]  # fmt: skip
+        ranked.sort(key=lambda r: (-r[0][0], -r[0][1], r[1].pose.tilt_deg, abs(r[1].pose.turn_deg)))
+        return [(_share(own, places, use, _SAMPLED), use) for (share, _), use in ranked[:some] if share > 0]
+
+    rough = sorted(looked_at(_poses(head), _CLOSELY), key=lambda r: -r[0])
+    if rough and rough[0][0] < 1.0:
+        rough += looked_at([p for _, use in rough[:2] for p in beside(use.pose)], _CLOSELY)
+        rough.sort(key=lambda r: -r[0])
+    found = []
+    for _, use in rough[:_KEPT]:
+        trial = with_pose(scene.probing, use)
+        # Some of the places told which are worth looking at; what is said of them is of all.
+        share = _share(replace(scene, probing=trial, _probes={}), places, use)
+        found.append(Candidate(use, share, f"{trial.name_of(use)}: a pose that the plan does not have yet"))
+    return found
 
 
 def with_pose(probing: Probing, use: StylusUse) -> Probing:
@@ -90,9 +108,10 @@ def _wanted(places: FeaturePlaces, use: StylusUse) -> Places | None:
     return wanted if wanted is not None and len(wanted) else None
 
 
-def _share(scene: Scene, places: FeaturePlaces, use: StylusUse) -> float:
+def _share(scene: Scene, places: FeaturePlaces, use: StylusUse, count: int = 0) -> float:
+    """Return the share of the wanted places (of `count` of them, 0: of all) that a stylus gets at."""
     wanted = _wanted(places, use)
     if wanted is None:
         return 0.0
-    rows: Ints = np.unique(np.linspace(0, len(wanted) - 1, min(len(wanted), _SAMPLED)).astype(np.int64))
+    rows: Ints = np.unique(np.linspace(0, len(wanted) - 1, min(len(wanted), count or len(wanted))).astype(np.int64))
     return float(reached(at_places(scene, use, wanted.at(rows), scene.probing.moves.approach)).mean())

@@ -37,7 +37,8 @@ class Visit:
     """The touches of a feature with one stylus: places in machine coordinates, and how far before them it comes from.
 
     `ways[k]` are the places (n, 3) of the tip that lead from the touch before to the one numbered k, the last of them
-    `approach` before it; those to the first begin outside of the safe envelope, and `out` leads there again.
+    `approach` before it; those to the first begin outside of the safe envelope (but see `follows`), and `out` leads
+    there again.
     """
 
     step: str
@@ -50,6 +51,7 @@ class Visit:
     out: Points
     traced: bool = False
     speed: float = 0.0  # mm/s of a trace
+    follows: bool = False  # the first way begins where the last visit touched last, inside of the envelope
 
     def before(self, k: int) -> Vector:
         """Return where the tip is before it touches place `k`."""

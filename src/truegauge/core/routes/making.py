@@ -22,8 +22,8 @@ def kept_up(route: Route, features: Mapping[str, FeatureToTouch]) -> Route:
 def make_route(
     route: Route, alignments: Sequence[str], planner: Planner, features: Mapping[str, FeatureToTouch],
     progress: Progress = silent,
-) -> tuple[Route, dict[str, Assigned]]:  # fmt: skip
-    """Return a route over all features (by id), its steps in a good order, and the styli that were chosen for that.
+) -> Route:  # fmt: skip
+    """Return a route over all features (by id), its steps in a good order.
 
     It aligns by `alignments` (ids) as soon as the features are there that others are measured from. What is pinned
     stays where it stands among the steps; what was said about steps (strategies, styli, groups) is kept.
@@ -41,7 +41,7 @@ def make_route(
         ordered += _in_lanes(some, chosen, features, planner, ordered)
         if some is first:
             ordered += [s for s in route.steps if isinstance(s, AlignStep) and not s.pinned]
-    return route.replace(steps=_with_pinned(route.steps, ordered)), chosen
+    return route.replace(steps=_with_pinned(route.steps, ordered))
 
 
 def _in_lanes(

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from truegauge.core.arrays import Mask, Points, Vector
+from truegauge.core.arrays import Mask, Points, Vector, three
 from truegauge.core.association.features import Cone, Cylinder, Line, Plane
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.frames import apply, rotation_about
@@ -37,8 +37,15 @@ def on_faces(surface: Surface, strategy: Placing, margin: float) -> tuple[Places
     on, there = surface.on_it(asked.points, _GRID_REACH) if isinstance(strategy, Grid) else surface.on_it(asked.points)
     there &= surface.inside(on.points, room)
     kept = Places(on.points, on.normals, np.asarray(asked.rows, dtype=np.int64))
-    if there.all() or (isinstance(strategy, Rings) and strategy.trace is not None):
-        return kept.at(there), candidates, ()
+    if isinstance(strategy, Rings) and strategy.trace is not None:
+        # A trace is broken off where the face is: its points are not moved.
+        missing = asked.points[~there]
+        gone = (
+            (Trouble(three(missing[0]), False, f"{len(missing)} points of the trace: {_WHY}"),) if len(missing) else ()
+        )
+        return kept.at(there), candidates, gone
+    if there.all():
+        return kept, candidates, ()
     troubles: list[Trouble] = []
     if isinstance(strategy, Rings):
         kept, there, troubles = _along_their_ring(surface, kept, there, asked.points, room)
@@ -122,8 +129,3 @@ def apart_of(points: Points) -> float:
     if len(points) < 2:
         return _APART
     return _APART * float(np.median(cKDTree(points).query(points, k=2)[0][:, 1]))
-
-
-def three(p: Vector) -> tuple[float, float, float]:
-    """Return a vector as a document has it."""
-    return (float(p[0]), float(p[1]), float(p[2]))

@@ -5,25 +5,26 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Vector
+from truegauge.core.arrays import Points, Vector, three
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.probing.probing import Moves, StylusUse
+from truegauge.core.probing.travel import NoWay
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.assigning import Assigned, assign
 from truegauge.core.routes.candidates import candidates_for
 from truegauge.core.routes.document import MeasureStep, NoteStep, Route
 from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.legs import READ_S, Legs, PlannedRoute, StepPlan, Unreached, Visit
-from truegauge.core.routes.on_faces import three
 from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble
-from truegauge.core.routes.scene import Scene
+from truegauge.core.routes.scene import TURN_ROOM, Scene
 from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches
-from truegauge.core.routes.strategies import Rings, Usual, resolved
-from truegauge.core.routes.ways import NoWay, Ways
+from truegauge.core.routes.strategies import Rings, Trace, Usual, resolved
+from truegauge.core.routes.ways import Ways
 
-_TURN_ROOM = 2.0  # mm over the safe envelope, for everything that turns with the head
+_HIGHER, _HIGHEST = 20.0, 600.0  # mm, by which and up to which a place is looked for where the head can turn
+_GAP = 1.7  # spacings of a trace: what is farther apart has something missing between
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -59,14 +60,13 @@ class Planner:
 
     def plan(
         self, route: Route, features: Mapping[str, FeatureToTouch], progress: Progress = silent, *,
-        assigned: tuple[dict[str, Assigned], dict[str, FeaturePlaces]] | None = None,
         start: tuple[StylusUse, Vector] | None = None,
     ) -> PlannedRoute:  # fmt: skip
         """Plan a route over features (by id). What cannot be measured says why; the others are planned all the same.
 
-        With ``assigned`` the styli are known already, with ``start`` which one is on the machine, and where its tip is.
+        With ``start`` it is known which stylus is on the machine, and where its tip is.
         """
-        chosen, places = assigned or self.assigned(route, features, progress)
+        chosen, places = self.assigned(route, features, progress)
         legs = Legs(self.kinematics, self.scene.probing.moves)
         if start is not None:
             legs.take(*start)
@@ -92,7 +92,7 @@ class Planner:
     def _measured(self, step: MeasureStep, own: Assigned, places: FeaturePlaces, legs: Legs) -> StepPlan:
         feature = places.feature
         if own.reason:
-            return StepPlan(step, (), own.troubles, self._unreached(step, own, places))
+            return StepPlan(step, (), own.troubles, self._unreached(step, own.reason, own.of_styli, places))
         visits: list[Visit] = []
         troubles = list(own.troubles)
         ordered = sorted(own.parts, key=lambda s: s.use != legs.use)
@@ -103,7 +103,8 @@ class Planner:
                 visits.append(made)
         if sum(len(v.places) for v in visits) < least_touches(feature.nominal):
             reason = next((t.why for t in troubles if not t.moved), "no way leads to its places")
-            return StepPlan(step, (), tuple(troubles), Unreached(step.id, feature, reason))
+            of_styli = tuple((s.use, reason) for s in own.parts)
+            return StepPlan(step, (), tuple(troubles), self._unreached(step, reason, of_styli, places))
         done: list[Visit] = []
         for visit in visits:
             if self._far_first(step, visit)[1]:
@@ -112,12 +113,15 @@ class Planner:
             try:
                 done.append(self._come_to(step, visit, legs))
             except NoWay as error:
-                return StepPlan(step, tuple(done), tuple(troubles), Unreached(step.id, feature, str(error)))
+                lost = self._unreached(step, str(error), ((visit.use, str(error)),), places)
+                return StepPlan(step, tuple(done), tuple(troubles), lost)
         return StepPlan(step, tuple(done), tuple(troubles))
 
-    def _unreached(self, step: MeasureStep, own: Assigned, places: FeaturePlaces) -> Unreached:
+    def _unreached(
+        self, step: MeasureStep, reason: str, of_styli: tuple[tuple[StylusUse, str], ...], places: FeaturePlaces
+    ) -> Unreached:  # fmt: skip
         found = candidates_for(self.scene, places, self.uses())
-        return Unreached(step.id, places.feature, own.reason, own.of_styli, found)
+        return Unreached(step.id, places.feature, reason, of_styli, found)
 
     def _visit(self, step: MeasureStep, part: Settled, wanted: FeaturePlaces) -> tuple[Visit | None, list[Trouble]]:
         """Return the touches of one stylus with the ways between them; places that no way leads to are dropped."""
@@ -142,7 +146,7 @@ class Planner:
                     # The way in is the way out, backwards.
                     entry = ways.out(before, normals[k])
                     way = np.vstack([entry[::-1], before[None]]) if len(entry) else before[None]
-                elif trace is not None and there.rows[k] == there.rows[kept[-1]]:
+                elif trace is not None and self._goes_on(there, kept[-1], k, trace):
                     way = np.zeros((0, 3))  # along the surface
                 else:
                     last = kept[-1]
@@ -164,6 +168,12 @@ class Planner:
         rows = np.array(kept)
         return replace(visit, places=there.at(rows), ways=tuple(between), out=out), dropped
 
+    @staticmethod
+    def _goes_on(places: Places, last: int, k: int, trace: Trace) -> bool:
+        """Tell whether a trace goes on from one place to another: in the same row, and nothing is missing between."""
+        apart = float(np.linalg.norm(places.points[k] - places.points[last]))
+        return bool(places.rows[k] == places.rows[last]) and apart <= _GAP * trace.spacing
+
     def _by_outside(self, ways: Ways, visit: Visit, last: int, k: int) -> Points:
         normals = visit.places.normals
         out, into = ways.out(visit.before(last), normals[last]), ways.out(visit.before(k), normals[k])
@@ -179,6 +189,7 @@ class Planner:
         short = self._inside(ways, visit, legs) if self.inside else None
         if short is not None:
             first = (short, *first[1:])
+            visit = replace(visit, follows=True)
         else:
             legs.go_out(legs.every[-1].step if legs.every else step.id)
         entry = first[0][0]
@@ -277,17 +288,30 @@ class Planner:
         return up[None]
 
     def turning_place(self, use: StylusUse, tip: Vector) -> Vector:
-        """Return a place of the tip over `tip` where the head can turn: all that turns is over the safe envelope."""
+        """Return a place of the tip over `tip` where the head can turn: over the safe envelope, and clear of the rest.
+
+        Raises
+        ------
+        NoWay
+            Something stands in the way of all that turns.
+        """
         scene = self.scene
         sweep = scene.probing.assembly(use.assembly).sweep()
         lowest = float(scene.probe(use).low[2])
         if sweep is not None:
             lowest = min(lowest, float(sweep[0][2]) - sweep[1])
-        z = float(scene.envelope[1, 2]) + _TURN_ROOM - lowest
+        z = float(scene.envelope[1, 2]) + TURN_ROOM - lowest
         quill = scene.quill(use, tip)
+        top = z + _HIGHEST
         if scene.limits is not None:
-            z = min(z, float(scene.limits[1, 2]))
-        return np.array([quill[0], quill[1], max(z, float(quill[2]))]) + scene.probe(use).place.center
+            top = float(scene.limits[1, 2])
+            z = min(z, top)
+        # What stands beside the part may be higher than that: sphere, fixtures of the machine, the rack.
+        for height in np.arange(max(z, float(quill[2])), max(top, float(quill[2])) + 1e-9, _HIGHER):
+            place = np.array([quill[0], quill[1], height]) + scene.probe(use).place.center
+            if scene.can_turn(use, place):
+                return np.asarray(place)
+        raise NoWay("there is no room for the head to turn over the safe envelope")
 
     def _rack_way(self, old: StylusUse, use: StylusUse, quill: Vector) -> Points:
         """Return the way (n, 3) of the quill to the rack and out of it; where it is, while nobody knows the ports."""

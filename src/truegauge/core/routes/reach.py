@@ -5,14 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from truegauge.core.arrays import Mask, Vector
-from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, rotate
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.places import Places
 from truegauge.core.routes.scene import Scene
 
 ROOM = 0.4  # mm that a probe keeps beside the part at a touch: nothing is quite where it is believed to be
-LEAST_APPROACH = 0.4  # mm before the surface where a probe can be when there is little room
 STEM_IN = 0.35  # cosine from which a stem points into the surface that its tip touches
 _TIP_FITS = 0.1  # mm that a tip may seem to be in the surface at its contact: facets are not quite the surface
 _SHARES = (1.0, 0.6, 0.35, 0.2)
@@ -65,17 +63,3 @@ def _at(scene: Scene, use: StylusUse, point: Vector, out: Vector, approach: floa
         ):
             return AtPlace(far)
     return AtPlace(0.0, "there is no room to come from")
-
-
-def approach_of(found: list[AtPlace]) -> float:
-    """Return how far before the surface a probe can be at all places.
-
-    Raises
-    ------
-    DeviceError
-        No place is reached.
-    """
-    every = [f.approach for f in found if f.approach > 0]
-    if not every:
-        raise DeviceError("no place is reached")
-    return min(every)

@@ -5,18 +5,20 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Rigid, Vector, unit
+from truegauge.core.arrays import Points, Rigid, Vector, box_corners, unit
 from truegauge.core.cad.model import CadModel
 from truegauge.core.frames import apply, rigid, rotation_about
-from truegauge.core.meeting.swept import Around, Nearest, Solids, ball, box, cylinder, nearest
-from truegauge.core.probing.assembly import StylusPlace
+from truegauge.core.meeting.swept import Around, Nearest, Solids, ball, box, cylinder, nearest, solids_at
+from truegauge.core.probing.assembly import STRAIGHT, StylusPlace
+from truegauge.core.probing.clearance import body_solids
+from truegauge.core.probing.obstacles import sphere_solids
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import Fixture
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.routes.document import PartFixture, Placement, Route
 
 _TABLE_REACH, _TABLE_DEPTH = 3000.0, 50.0
-_FOOT_LENGTH, _FOOT_RADIUS = 12.0, 16.0
+TURN_ROOM = 2.0  # mm that all that turns with the head keeps
 PART, TABLE, SPHERE = "the part", "the table", "the reference sphere"
 
 
@@ -61,7 +63,7 @@ def probe_solids(probing: Probing, use: StylusUse) -> ProbeSolids:
     """Return a stylus with its probe as solids."""
     a = probing.assembly(use.assembly)
     bodies = a.bodies(use.pose)
-    rows = [cylinder(s, e, r) for s, e, r in zip(bodies.starts, bodies.ends, bodies.radii, strict=True)]
+    rows = list(body_solids(bodies))
     names = [a.part(owner).component.name for owner in bodies.owner]
     tips = [False] * len(rows)
     for s in a.styli(use.pose):
@@ -94,12 +96,40 @@ class Scene:
     limits: Points | None = None
     located: bool = False
     _probes: dict[StylusUse, ProbeSolids] = field(default_factory=dict)
+    _hanging: dict[str, tuple[Around, ...]] = field(default_factory=dict)
 
     def probe(self, use: StylusUse) -> ProbeSolids:
         """Return a stylus with its probe."""
         if use not in self._probes:
             self._probes[use] = probe_solids(self.probing, use)
         return self._probes[use]
+
+    def around_of(self, assembly: str) -> tuple[Around, ...]:
+        """Return what a probe can meet: what stands there, and the probes that hang in the rack meanwhile."""
+        if assembly not in self._hanging:
+            self._hanging[assembly] = self._parked(assembly) if self.located else ()
+        return (*self.around, *self._hanging[assembly])
+
+    def _parked(self, on_machine: str) -> tuple[Around, ...]:
+        found = []
+        for port in self.probing.rack:
+            if not port.assembly or port.assembly == on_machine or not any(port.place):
+                continue
+            a = self.probing.assembly(port.assembly)
+            if a.styli():
+                use = StylusUse(assembly=a.id, stylus=a.styli()[0].id, pose=STRAIGHT)
+                solids = solids_at(probe_solids(self.probing, use).solids, np.array(port.place))
+                found.append(Around.of_solids(f"{a.name}, in the rack,", list(solids)))
+        return tuple(found)
+
+    def can_turn(self, use: StylusUse, tip: Vector) -> bool:
+        """Tell whether the head can turn to any pose where it is: all that turns meets nothing on the way."""
+        sweep = self.probing.assembly(use.assembly).sweep()
+        if sweep is None:
+            return True
+        pivot, radius = sweep
+        swept = np.array([ball(pivot + self.quill(use, tip), radius)])
+        return nearest(swept, np.zeros(3), np.zeros(3), self.around_of(use.assembly), TURN_ROOM) is None
 
     def quill(self, use: StylusUse, tip: Vector) -> Vector:
         """Return where the quill is when the tip is at a place."""
@@ -109,7 +139,7 @@ class Scene:
         """Return what a probe comes nearest to on the straight way of its tip; `tip`: the one that touches counts."""
         own = self.probe(use)
         solids = own.solids if tip else own.body
-        return nearest(solids, self.quill(use, start), self.quill(use, end), self.around, limit)
+        return nearest(solids, self.quill(use, start), self.quill(use, end), self.around_of(use.assembly), limit)
 
     def is_free(self, use: StylusUse, start: Vector, end: Vector, room: float) -> bool:
         """Tell whether a probe keeps some room on the straight way of its tip, and stays within the travel."""
@@ -155,7 +185,7 @@ def make_scene(
         # The part stands on it: what touches the part from below is told apart by the part itself.
         around.append(Around.of_solids(TABLE, [box(flat - reach - down, flat + reach)]))
     if sphere is not None:
-        around.append(Around.of_solids(SPHERE, _sphere(*sphere)))
+        around.append(Around.of_solids(SPHERE, sphere_solids(*sphere)))
     envelope = np.array([low - np.array(route.envelope.low), high + np.array(route.envelope.high)])
     return Scene(probing, pose, tuple(around), envelope, limits, located)
 
@@ -170,15 +200,7 @@ def _part_fixture(f: PartFixture, pose: Rigid) -> np.ndarray:
 
 def _corners_of(f: PartFixture, pose: Rigid) -> Points:
     """Return places (n, 3) whose box is around a fixture."""
-    low, high = np.array(f.low), np.array(f.high)
     if f.shape == "box":
-        return apply(pose, np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1])
-                                     for z in (low[2], high[2])]))  # fmt: skip
-    ends = apply(pose, np.array([low, high]))
+        return apply(pose, box_corners(np.array([f.low, f.high])))
+    ends = apply(pose, np.array([f.low, f.high]))
     return np.vstack([ends - f.radius, ends + f.radius])
-
-
-def _sphere(record: ReferenceSphere, center: Vector) -> list[np.ndarray]:
-    foot = center + record.stem * (record.stem_length + record.radius)
-    return [ball(center, record.radius), cylinder(center, foot, record.stem_diameter / 2),
-            cylinder(foot, foot + _FOOT_LENGTH * record.stem, _FOOT_RADIUS)]  # fmt: skip

@@ -4,14 +4,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, any_perpendicular
+from truegauge.core.around import widest_gap
+from truegauge.core.arrays import Floats, Points, any_perpendicular, three
 from truegauge.core.association.features import Cone, Cylinder
 from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
-from truegauge.core.routes.on_faces import BORDER, apart_of, is_apart, on_faces, same_row, three
+from truegauge.core.routes.on_faces import BORDER, apart_of, is_apart, on_faces, same_row
 from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere, well_spread
 from truegauge.core.routes.reach import OF_STEM, STEM_IN, AtPlace, at_places, reached
 from truegauge.core.routes.scene import Scene
@@ -76,12 +77,17 @@ class FeaturePlaces:
             self._known[radius] = on_faces(self.surface, self.strategy, radius + BORDER)
         return self._known[radius]
 
+    def fits(self, use: StylusUse) -> bool:
+        """Return whether the faces are wide enough for the tip."""
+        try:
+            self.wanted(use)
+        except DeviceError:
+            return False
+        return True
+
     def promise(self, use: StylusUse) -> tuple[float, float]:
         """Return which share of the wanted places the stem does not point into, and how well it points at them."""
-        try:
-            places = self.wanted(use)[0]
-        except DeviceError:
-            return 0.0, -1.0
+        places = self.wanted(use)[0] if self.fits(use) else nowhere()
         if not len(places):
             return 0.0, -1.0
         cosine = places.normals @ (self.scene.machine_from_part[:3, :3].T @ self.scene.probe(use).place.direction)
@@ -217,8 +223,7 @@ def _gap(points: Points, at: np.ndarray, direction: np.ndarray) -> float:
     """Return the widest angle (rad) around an axis without a point."""
     x = any_perpendicular(direction)
     off = points - at
-    turns = np.sort(np.arctan2(off @ np.cross(direction, x), off @ x))
-    return float(np.diff(turns, append=turns[0] + 2 * np.pi).max())
+    return widest_gap(np.column_stack([off @ x, off @ np.cross(direction, x)]))
 
 
 def why_of(settled: Settled) -> str:

@@ -6,19 +6,14 @@ from collections.abc import Sequence
 import numpy as np
 
 from truegauge.core.arrays import Points, Vector
-from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
+from truegauge.core.probing.travel import MARGIN, NoWay
 from truegauge.core.routes.scene import Scene
 
-MARGIN = 0.8  # mm of room on the way
 _LEAST = 0.05  # where the way begins or ends close to something
 _HOPS = (3.0, 8.0, 20.0, 45.0)  # mm off the surface
 _REACHES = (10.0, 25.0, 50.0, 90.0)  # mm that a probe is drawn out before it turns to leave the envelope
 _OVER = 1.0  # mm outside of the envelope
-
-
-class NoWay(DeviceError):
-    """There is no way that meets nothing."""
 
 
 class Ways:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.arrays import Rigid, Vector, unit
+from truegauge.core.arrays import Rigid, Vector, box_corners, unit
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
 from truegauge.core.frames import apply, rigid, rotation_about, rotation_to_z
@@ -77,9 +77,7 @@ def somewhere(part: PartToPlace, origin: Vector, rng: np.random.Generator) -> Ri
     lean = rotation_about(unit(rng.normal(size=3)), float(rng.uniform(-_LEAN, _LEAN)))
     turn = rotation_about(np.array([0.0, 0.0, 1.0]), float(rng.uniform(-0.35, 0.35)))
     rotation = (lean @ turn @ upright)[:3, :3]
-    corners = np.array([[part.model.box[i, 0], part.model.box[j, 1], part.model.box[k, 2]]
-                        for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
-    there = apply(rigid(rotation, np.zeros(3)), corners)
+    there = apply(rigid(rotation, np.zeros(3)), box_corners(part.model.box))
     foot = np.array([*there[:, :2].mean(axis=0), there[:, 2].min()])
     return rigid(rotation, origin + np.array([*rng.uniform(-25, 25, 2), 0.0]) - foot)
 

@@ -22,6 +22,7 @@ _TICK_S = 0.02
 _BY_EYE = TouchPattern(9, 2)
 _CONTACT = 1e-7
 _ROUNDED = 0.05  # mm beyond the end of an axis that are taken for its end
+_FAR = 20.0  # mm within which the room of a probe is asked for exactly
 _SAFE = 0.02  # mm of room that counts as free
 
 
@@ -164,7 +165,10 @@ class CmmWorld:
         keep = near & far
         if self.faults.size("bent-stylus"):  # its stem is not where the shape has it
             keep &= np.array([o != self.stylus_id.partition(".")[0] for o in whole.owner])
-        return ProbeShape(whole.centers[keep], whole.radii[keep], tuple(np.array(whole.owner)[keep]))
+        # Of its own stylus only balls tell: its solid is met wherever the tip touches.
+        rows = [k for k, o in enumerate(whole.owner_of_solids) if o != self.stylus_id.partition(".")[0]]
+        return ProbeShape(whole.centers[keep], whole.radii[keep], tuple(np.array(whole.owner)[keep]),
+                          whole.solids[rows], tuple(whole.owner_of_solids[k] for k in rows))  # fmt: skip
 
     # Moving -------------------------------------------------------------------------------------------------------
 
@@ -351,7 +355,8 @@ class CmmWorld:
             if room < _CONTACT:
                 return done
             if body_room < _SAFE:
-                body_room, part, obstacle = gap(rest, at, self.obstacles)
+                body_room, part, obstacle = gap(rest, at, self.obstacles, _FAR)
+                body_room = min(body_room, _FAR)
                 if body_room < least:
                     self.drive.run_to(self.drive.scales + done * direction, self.touch_speed)
                     self._collide(part, obstacle)

@@ -9,6 +9,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.view.outline_tool import MODES
 from truegauge.app.widgets.bench import Choice, button, label, number_box
 from truegauge.app.widgets.text_size import keep_size
+from truegauge.core.arrays import three
 from truegauge.core.clouds.recipe import (
     TITLES,
     CropBox,
@@ -20,7 +21,6 @@ from truegauge.core.clouds.recipe import (
     ThinByCurvature,
     ThinEvenly,
     describe,
-    vector3,
 )
 from truegauge.core.clouds.spatial import guessed_spacing
 from truegauge.core.nodes.graph import NotComputed
@@ -189,4 +189,4 @@ class PointsPanel(QWidget):
         if section is None:
             self._session.notify("turn on the section box (X) and set it around what should stay, then add this step")
             return
-        self._session.document.add_step(CropBox(low=vector3(section[0]), high=vector3(section[1])))
+        self._session.document.add_step(CropBox(low=three(section[0]), high=three(section[1])))

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QLineEdit, QProgressBar, QVBoxLayout, QWidget
 from truegauge.app.stages.devices.fixtures import Fixtures
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.tool_names import ToolNames
+from truegauge.app.stages.devices.travel_fields import TravelFields
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, row
@@ -71,6 +72,10 @@ class MachinePage(QWidget):
         self.standing = Fold("What stands on the table")
         self.standing.column.addWidget(self.fixtures)
         column.addWidget(self.standing)
+        self.travel = TravelFields(model)
+        self.reaching = Fold("How far it travels")
+        self.reaching.column.addWidget(self.travel)
+        column.addWidget(self.reaching)
         self.names = ToolNames(model)
         column.addWidget(self.names)
         self.going_wrong = Fold("What can go wrong")
@@ -164,9 +169,10 @@ class MachinePage(QWidget):
         self.pairs.show_pairs(pairs)
         for widget in (self.probe_line, self.mounts, self.going_wrong):
             widget.setVisible(there and m.hands is not None)
-        for widget in (self.table_row, self.standing):
+        for widget in (self.table_row, self.standing, self.reaching):
             widget.setVisible(there)
         self.fixtures.refresh()
+        self.travel.refresh()
         if m.record.table_z is None:
             self.table.clear()
         else:

@@ -12,7 +12,7 @@ from truegauge.app.view.turned_view import TurnedView
 from truegauge.app.view.view_marks import paint_axes
 from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import LiveTheme
-from truegauge.core.arrays import Points, Vector
+from truegauge.core.arrays import Points, Vector, box_corners
 from truegauge.core.frames import invert
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.records import Fixture
@@ -183,9 +183,7 @@ class MachineView(TurnedView):
         spots = [np.zeros((0, 3))]
         part, model = self.part_pose(), self.model.session.model
         if part is not None and model is not None:
-            corners = np.array([[model.box[i, 0], model.box[j, 1], model.box[k, 2]]
-                                for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
-            spots.append(corners @ part[:3, :3].T + part[:3, 3])
+            spots.append(box_corners(model.box) @ part[:3, :3].T + part[:3, 3])
         sphere = self.sphere_center()
         if sphere is not None:
             spots.append(sphere + 40.0 * np.vstack([np.eye(3), -np.eye(3)]))
