@@ -9,7 +9,7 @@ from typing import Protocol
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, Vector
+from truegauge.core.arrays import Floats, Mask, Points, Vector
 from truegauge.core.meeting.gjk import WIDTH
 from truegauge.core.meeting.swept import Nearest, Solids, box_around, cylinder, solids_at
 from truegauge.core.probing.assembly import Bodies, StylusPlace
@@ -52,6 +52,13 @@ class ProbeShape:
     owner: tuple[str, ...]
     solids: Solids = field(default_factory=lambda: np.zeros((0, WIDTH)))
     owner_of_solids: tuple[str, ...] = ()
+
+    def only(self, balls: Mask, without: str) -> "ProbeShape":
+        """Return some of its balls (n,), and the solids of all but one component."""
+        rows = [k for k, o in enumerate(self.owner_of_solids) if o != without]
+        owner = tuple(o for o, keep in zip(self.owner, balls, strict=True) if keep)
+        return ProbeShape(self.centers[balls], self.radii[balls], owner, self.solids[rows],
+                          tuple(self.owner_of_solids[k] for k in rows))  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

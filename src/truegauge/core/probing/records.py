@@ -1,5 +1,6 @@
 """What is known about the styli of a machine: where the sphere was located, and every qualification."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
@@ -102,6 +103,11 @@ class MachineRecord(Frozen):
         if self.travel is not None and any(a >= b for a, b in zip(*self.travel, strict=True)):
             raise ValueError("in X, Y and Z the travel must end above where it begins")
         return self
+
+    def with_seen(self, table_z: float | None, travel: Sequence[Sequence[float]] | None) -> "MachineRecord":
+        """Return the record with what was seen of the machine, where nobody said it."""
+        z = self.table_z if self.table_z is not None else table_z
+        return self.replace(table_z=z, travel=travel if self.travel is None else self.travel)
 
     def with_tool(self, made: ToolName) -> "MachineRecord":
         """Return the record with the machine's name of a stylus; an empty name takes it away."""

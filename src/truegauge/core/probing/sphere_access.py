@@ -1,7 +1,5 @@
 """Which places of the reference sphere a stylus reaches without another part of its probe meeting sphere or stem."""
 
-from dataclasses import replace
-
 import numpy as np
 
 from truegauge.core.arrays import Mask, Normals, Vector
@@ -15,12 +13,7 @@ _ROOM = 1.0  # mm: nothing is quite where it is believed to be
 def without_tip(shape: ProbeShape, place: StylusPlace) -> ProbeShape:
     """Return a probe without the tip that touches; its own stylus is left out of the solids, which it would hide."""
     others = np.array([owner != f"tip {place.name}" for owner in shape.owner], dtype=bool)
-    owner = tuple(o for o, keep in zip(shape.owner, others, strict=True) if keep)
-    rows = [k for k, o in enumerate(shape.owner_of_solids) if o != place.id.partition(".")[0]]
-    return replace(
-        shape, centers=shape.centers[others], radii=shape.radii[others], owner=owner,
-        solids=shape.solids[rows], owner_of_solids=tuple(shape.owner_of_solids[k] for k in rows),
-    )  # fmt: skip
+    return shape.only(others, place.id.partition(".")[0])
 
 
 def reachable(

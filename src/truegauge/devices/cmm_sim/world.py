@@ -166,9 +166,7 @@ class CmmWorld:
         if self.faults.size("bent-stylus"):  # its stem is not where the shape has it
             keep &= np.array([o != self.stylus_id.partition(".")[0] for o in whole.owner])
         # Of its own stylus only balls tell: its solid is met wherever the tip touches.
-        rows = [k for k, o in enumerate(whole.owner_of_solids) if o != self.stylus_id.partition(".")[0]]
-        return ProbeShape(whole.centers[keep], whole.radii[keep], tuple(np.array(whole.owner)[keep]),
-                          whole.solids[rows], tuple(whole.owner_of_solids[k] for k in rows))  # fmt: skip
+        return whole.only(keep, self.stylus_id.partition(".")[0])
 
     # Moving -------------------------------------------------------------------------------------------------------
 

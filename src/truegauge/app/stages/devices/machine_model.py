@@ -300,7 +300,8 @@ class MachineModel(QObject):
         if self._eyes is not None and self._polls % _LOOK_EVERY == 0:
             with contextlib.suppress(DeviceError):
                 self.seen = self._eyes.do("look")
-                self._take_seen()
+                if (known := self.record.with_seen(self.seen.get("table"), self.seen.get("travel"))) != self.record:
+                    self.set_record(known)
         now = (None if cmm.position is None else tuple(cmm.position), cmm.pose, cmm.mounted, cmm.is_connected,
                tuple(self.seen.get("quill", ())), str(self.seen.get("mounted", "")))  # fmt: skip
         if now != self._told:
@@ -309,17 +310,6 @@ class MachineModel(QObject):
             self.moved.emit()
             if connected:
                 self.changed.emit()
-
-    def _take_seen(self) -> None:
-        """Note of the stand-in what somebody would type in of a machine, where nothing was typed in."""
-        record = self.record
-        if record.table_z is None and "table" in self.seen:
-            record = record.replace(table_z=float(self.seen["table"]))
-        if record.travel is None and "travel" in self.seen:
-            low, high = self.seen["travel"]
-            record = record.replace(travel=(tuple(low), tuple(high)))
-        if record != self.record:
-            self.set_record(record)
 
     def _take_event(self, event: DeviceEvent) -> None:
         match event:
