@@ -107,7 +107,9 @@ class MachineRecord(Frozen):
     def with_seen(self, table_z: float | None, travel: Sequence[Sequence[float]] | None) -> "MachineRecord":
         """Return the record with what was seen of the machine, where nobody said it."""
         z = self.table_z if self.table_z is not None else table_z
-        return self.replace(table_z=z, travel=travel if self.travel is None else self.travel)
+        if self.travel is not None or travel is None:
+            return self.replace(table_z=z)
+        return self.replace(table_z=z, travel=tuple(tuple(float(v) for v in end) for end in travel))
 
     def with_tool(self, made: ToolName) -> "MachineRecord":
         """Return the record with the machine's name of a stylus; an empty name takes it away."""
