@@ -81,7 +81,7 @@ def places_of_step(plan: Plan, evaluator: Evaluator, step: MeasureStep) -> Place
     uses = plan.probing.uses()
     use = step.stylus or (uses[0] if uses else None)
     radius = 1.0 if use is None else plan.probing.assembly(use.assembly).stylus(use.stylus, use.pose).radius
-    strategy = resolved(step.strategy, feature.nominal, runs_out=feature.about is not None)
+    strategy = resolved(step.strategy, feature)
     surface = Surface(evaluator.model, evaluator.projector, feature)
     return on_faces(surface, strategy, radius + BORDER)[0]
 

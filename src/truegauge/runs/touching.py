@@ -13,7 +13,6 @@ from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.routes.legs import PlannedRoute, StepPlan, Visit
 from truegauge.core.routes.places import FeatureToTouch
-from truegauge.core.routes.settling import least_touches
 from truegauge.core.routes.ways import Ways
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
@@ -104,7 +103,7 @@ class FeatureStep(Step):
         if self._missed:
             self._leave(f"{self._missed} of {self._count} places were not touched: {self._why}")
         # Old touches give way only to new ones that can take their place.
-        if self._count - self._missed >= least_touches(last.feature.nominal):
+        if self._count - self._missed >= last.least:
             self._run.tell(FeatureComplete(last))
 
     def _leave(self, reason: str) -> None:

@@ -14,7 +14,18 @@ from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import Coming, MeasureStep, NoteStep, PartFixture, Placement, Route, step_id
 from truegauge.core.routes.making import make_route
 from truegauge.core.routes.settling import least_touches
-from truegauge.core.routes.strategies import Border, Cap, Clicked, Grid, Rings, Spread, Trace, Usual
+from truegauge.core.routes.strategies import (
+    Border,
+    Cap,
+    Clicked,
+    Grid,
+    Helix,
+    Rings,
+    Spread,
+    StraightLine,
+    Trace,
+    Usual,
+)
 from truegauge.demo.cmm_plan import demo_probing
 
 
@@ -123,6 +134,10 @@ def test_between_features_the_whole_probe_is_outside_of_the_envelope(housing):
         ("socket", Cap(touches=9, rows=2, coverage=60.0)),
         ("bolt-3", Usual(touches=8, rows=2)),
         ("top", Usual()),
+        ("base", StraightLine(touches=7, pulled_in=6.0, turned_deg=90.0, shift=12.0)),
+        ("main-bore", StraightLine(touches=6, pulled_in=5.0, turned_deg=40.0)),
+        ("main-bore", Helix(touches=20, turns=2.5, first=4.0, last=16.0)),
+        ("shroud", StraightLine(touches=5, pulled_in=8.0)),
     ],
 )
 def test_touches_lie_on_the_trimmed_face_off_its_borders(evaluator, name, strategy):

@@ -29,8 +29,9 @@ def touched(evaluator, plan, shift=None, names=(), **about):
         nominal = evaluator.nominal(f.group)
         nominal = None if isinstance(nominal, NotComputed) else nominal
         axis = axis_about(evaluator.context(plan, None), f.id)
-        surface = Surface(evaluator.model, evaluator.projector, FeatureToTouch(f.id, f.name, f.faces, nominal, axis))
-        places, _, _ = on_faces(surface, usual_strategy(nominal, runs_out=axis is not None), RADIUS + 1.0)
+        own = FeatureToTouch(f.id, f.name, f.faces, nominal, axis)
+        surface = Surface(evaluator.model, evaluator.projector, own)
+        places, _, _ = on_faces(surface, usual_strategy(own), RADIUS + 1.0)
         at = places.points + (np.zeros(3) if shift is None else shift(f.name))
         rows = places.rows.tolist()
         centers = apply(POSE, at + RADIUS * places.normals)

@@ -15,13 +15,31 @@ from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import Coming, MeasureStep, step_id
-from truegauge.core.routes.strategies import Border, Cap, Clicked, Grid, Rings, Spread, Strategy, Trace, Usual, resolved
+from truegauge.core.routes.strategies import (
+    Border,
+    Cap,
+    Clicked,
+    Grid,
+    Helix,
+    Rings,
+    Sides,
+    Spread,
+    StraightLine,
+    Strategy,
+    Trace,
+    Traceable,
+    Usual,
+    resolved,
+    trace_of,
+)
 
 _CLICKED = "clicked"
 KINDS: dict[str, tuple[str, Callable[[], Strategy]]] = {
     "usual": ("The usual places", Usual), "spread": ("Spread over the face", Spread),
     "grid": ("A grid over the face", Grid), "rings": ("Rows around the axis", Rings),
     "border": ("Along the border", Border), "cap": ("Rows over the ball", Cap),
+    "line": ("Along a straight line", StraightLine), "helix": ("Along a helix", Helix),
+    "sides": ("Each side on its own", Sides),
 }  # fmt: skip
 
 
@@ -58,7 +76,23 @@ NUMBERS: dict[str, tuple[Number, ...]] = {
         Number("touches", "touches", 1, 500, 0, 1), Number("rows", "rows", 1, 30, 0, 1),
         Number("coverage", "coverage, %", 1, 100, 0, 5), Number("start_deg", "start, °", -360, 360, 1, 5),
     ),
+    "line": (
+        Number("touches", "touches", 1, 500, 0, 1), Number("pulled_in", "ends pulled in, mm", 0, 1e4, 2, 0.5),
+        Number("turned_deg", "turned, °", -360, 360, 1, 5), Number("shift", "shifted across, mm", -1e4, 1e4, 2, 1),
+    ),
+    "helix": (
+        Number("touches", "touches", 2, 500, 0, 1), Number("turns", "turns", 0.1, 100, 2, 0.25),
+        Number("first", "begins from the end, mm", 0, 1e4, 2, 0.5),
+        Number("last", "ends from the end, mm", 0, 1e4, 2, 0.5), Number("start_deg", "start, °", -360, 360, 1, 5),
+    ),
+    "sides": (
+        Number("touches", "on a flat side", 1, 200, 0, 1), Number("ends", "on a round end", 0, 200, 0, 1),
+    ),
 }  # fmt: skip
+# Those of continuous contact, whatever it follows.
+TRACE = (
+    Number("spacing", "a point every, mm", 0.01, 50, 2, 0.1), Number("speed", "speed, mm/s", 0.1, 200, 1, 1),
+)  # fmt: skip
 _BEST = "best"
 
 
@@ -75,7 +109,7 @@ class StrategyPanel(Fold):
         self.boxes: dict[str, QDoubleSpinBox] = {}
         self.rows: dict[str, QWidget] = {}
         self._labels: dict[str, QLabel] = {}
-        for name in dict.fromkeys(n.name for fields in NUMBERS.values() for n in fields):
+        for name in dict.fromkeys(n.name for fields in (*NUMBERS.values(), TRACE) for n in fields):
             box = number_box(0, 1, 0)
             keep_size(box, width=84)
             box.valueChanged.connect(partial(self._on_number, name))
@@ -133,7 +167,7 @@ class StrategyPanel(Fold):
         found = features_to_touch(evaluator.context(self.session.plan, None), (feature,)).get(feature.id)
         if found is None:
             return step.strategy
-        return resolved(step.strategy, found.nominal, runs_out=found.about is not None)
+        return resolved(step.strategy, found)
 
     def refresh(self) -> None:
         """Show how the selected feature is touched."""
@@ -152,7 +186,8 @@ class StrategyPanel(Fold):
             else:
                 self.kind.addItem("Places one by one", _CLICKED)
         choose(self.kind, step.strategy.kind)
-        fields = {n.name: n for n in NUMBERS.get(strategy.kind, ())}
+        trace = trace_of(strategy)
+        fields = {n.name: n for n in (*NUMBERS.get(strategy.kind, ()), *(TRACE if trace is not None else ()))}
         for name, box in self.boxes.items():
             self.rows[name].setVisible(name in fields)
             if name not in fields:
@@ -163,15 +198,14 @@ class StrategyPanel(Fold):
             box.setDecimals(n.decimals)
             box.setRange(n.least, n.most)
             box.setSingleStep(n.step)
-            value = getattr(strategy, name)
+            value = getattr(trace if name in ("spacing", "speed") else strategy, name)
             box.setSpecialValueText("by itself" if name in ("first", "last") else "")
             box.setValue(n.least if value is None else float(value))
-        rings = isinstance(strategy, Rings)
-        self.end.setVisible(rings)
-        self.trace.setVisible(rings)
-        if isinstance(strategy, Rings):
+        self.end.setVisible(isinstance(strategy, Rings | Helix))
+        self.trace.setVisible(isinstance(strategy, Traceable))
+        if isinstance(strategy, Rings | Helix):
             choose(self.end, strategy.end)
-            choose(self.trace, "trace" if strategy.trace is not None else "")
+        choose(self.trace, "" if trace is None else "trace")
         self._fill_styli(step)
         axis = [k for k in range(3) if abs(step.coming.axis[k]) > 0.5]
         key = "normal" if step.coming.far <= 0 or step.coming.along == "normal" or not axis else (
@@ -234,8 +268,13 @@ class StrategyPanel(Fold):
         strategy = self._placing(step)
         if isinstance(strategy, Clicked | Usual):
             return
-        kept: float | int | None = value
-        if isinstance(getattr(strategy, name), int):
+        kept: float | int | Trace | None = value
+        trace = trace_of(strategy)
+        if name in ("spacing", "speed"):
+            if trace is None:
+                return
+            name, kept = "trace", trace.replace(**{name: value})
+        elif isinstance(getattr(strategy, name), int):
             kept = round(value)
         elif name in ("first", "last") and value <= 0:
             kept = None
@@ -250,13 +289,13 @@ class StrategyPanel(Fold):
     def _on_end(self, key: str) -> None:
         step = self._step()
         strategy = None if step is None else self._placing(step)
-        if isinstance(strategy, Rings):
+        if isinstance(strategy, Rings | Helix):
             self._edit(strategy=strategy.replace(end=key))
 
     def _on_trace(self, key: str) -> None:
         step = self._step()
         strategy = None if step is None else self._placing(step)
-        if isinstance(strategy, Rings):
+        if isinstance(strategy, Traceable):
             self._edit(strategy=strategy.replace(trace=Trace() if key else None))
 
     def _on_stylus(self, key: str) -> None:

@@ -10,7 +10,7 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.routes.places import Trouble
-from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches, why_of
+from truegauge.core.routes.settling import FeaturePlaces, Settled, why_of
 
 _MOST_STYLI = 3  # for one feature
 _DRAWN_TRIED = 6
@@ -101,7 +101,7 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False
 
     With `draws` the one that gets at most is the first, and what nobody asked for by numbers may be drawn up.
     """
-    least = least_touches(places.feature.nominal)
+    least = places.least
     every: list[Settled] = []
     failed: list[tuple[StylusUse, str]] = []
     for use in uses:

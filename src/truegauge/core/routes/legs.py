@@ -51,6 +51,7 @@ class Visit:
     out: Points
     traced: bool = False
     speed: float = 0.0  # mm/s of a trace
+    least: int = 1  # touches that its feature needs, of all its visits together
     follows: bool = False  # the first way begins where the last visit touched last, inside of the envelope
 
     def before(self, k: int) -> Vector:

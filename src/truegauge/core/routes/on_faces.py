@@ -6,8 +6,9 @@ from truegauge.core.arrays import Mask, Points, Vector, three
 from truegauge.core.association.features import Cone, Cylinder, Line, Plane
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.frames import apply, rotation_about
-from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere, wanted_places
-from truegauge.core.routes.strategies import Clicked, Grid, Placing, Rings
+from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere
+from truegauge.core.routes.strategies import Clicked, Grid, Placing, Rings, trace_of
+from truegauge.core.routes.wanted import wanted_places
 
 BORDER = 1.0  # mm from the border of a face, beside the radius of the tip
 _APART = 0.25  # of the typical distance of wanted places: moved ones do not come nearer to others
@@ -37,7 +38,7 @@ def on_faces(surface: Surface, strategy: Placing, margin: float) -> tuple[Places
     on, there = surface.on_it(asked.points, _GRID_REACH) if isinstance(strategy, Grid) else surface.on_it(asked.points)
     there &= surface.inside(on.points, room)
     kept = Places(on.points, on.normals, np.asarray(asked.rows, dtype=np.int64))
-    if isinstance(strategy, Rings) and strategy.trace is not None:
+    if trace_of(strategy) is not None:
         # A trace is broken off where the face is: its points are not moved.
         missing = asked.points[~there]
         gone = (

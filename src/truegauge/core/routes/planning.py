@@ -19,8 +19,8 @@ from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.legs import READ_S, Legs, PlannedRoute, StepPlan, Unreached, Visit
 from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble
 from truegauge.core.routes.scene import TURN_ROOM, Scene
-from truegauge.core.routes.settling import FeaturePlaces, Settled, least_touches
-from truegauge.core.routes.strategies import Rings, Trace, Usual, resolved
+from truegauge.core.routes.settling import FeaturePlaces, Settled
+from truegauge.core.routes.strategies import Trace, Usual, resolved, trace_of
 from truegauge.core.routes.ways import Ways
 
 _HIGHER, _HIGHEST = 20.0, 600.0  # mm, by which and up to which a place is looked for where the head can turn
@@ -44,7 +44,7 @@ class Planner:
 
     def places_of(self, step: MeasureStep, feature: FeatureToTouch) -> FeaturePlaces:
         """Return the places that a step wants."""
-        strategy = resolved(step.strategy, feature.nominal, runs_out=feature.about is not None)
+        strategy = resolved(step.strategy, feature)
         surface = Surface(self.model, self.projector, feature)
         return FeaturePlaces(
             self.scene, surface, strategy, self.scene.probing.moves.approach, adapts=isinstance(step.strategy, Usual)
@@ -90,7 +90,6 @@ class Planner:
     # One step --------------------------------------------------------------------------------------------------------
 
     def _measured(self, step: MeasureStep, own: Assigned, places: FeaturePlaces, legs: Legs) -> StepPlan:
-        feature = places.feature
         if own.reason:
             return StepPlan(step, (), own.troubles, self._unreached(step, own.reason, own.of_styli, places))
         visits: list[Visit] = []
@@ -101,7 +100,7 @@ class Planner:
             troubles += dropped
             if made is not None:
                 visits.append(made)
-        if sum(len(v.places) for v in visits) < least_touches(feature.nominal):
+        if sum(len(v.places) for v in visits) < places.least:
             reason = next((t.why for t in troubles if not t.moved), "no way leads to its places")
             of_styli = tuple((s.use, reason) for s in own.parts)
             return StepPlan(step, (), tuple(troubles), self._unreached(step, reason, of_styli, places))
@@ -132,9 +131,9 @@ class Planner:
         normals = rotate(scene.machine_from_part, part.places.normals)
         there = Places(points, normals, part.places.rows)
         strategy = wanted.strategy
-        trace = strategy.trace if isinstance(strategy, Rings) else None
+        trace = trace_of(strategy)
         visit = Visit(step.id, wanted.feature, use, there, approach, radius, (), np.zeros((0, 3)),
-                      trace is not None, 0.0 if trace is None else trace.speed)  # fmt: skip
+                      trace is not None, 0.0 if trace is None else trace.speed, least=wanted.least)  # fmt: skip
         entry: Points | None = None
         kept: list[int] = []
         between: list[Points] = []

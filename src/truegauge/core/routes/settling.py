@@ -16,7 +16,7 @@ from truegauge.core.routes.on_faces import BORDER, apart_of, is_apart, on_faces,
 from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere, well_spread
 from truegauge.core.routes.reach import OF_STEM, STEM_IN, AtPlace, at_places, reached
 from truegauge.core.routes.scene import Scene
-from truegauge.core.routes.strategies import Clicked, Placing, Rings
+from truegauge.core.routes.strategies import Clicked, Placing, Rings, StraightLine, trace_of
 
 _TRIED = 14  # places near to a wanted one that are tried in its stead
 _WIDER = np.radians(25.0)  # that moving places may open the widest gap around an axis
@@ -77,6 +77,12 @@ class FeaturePlaces:
             self._known[radius] = on_faces(self.surface, self.strategy, radius + BORDER)
         return self._known[radius]
 
+    @property
+    def least(self) -> int:
+        """How many touches it needs at least: those of a line are about its straightness alone."""
+        least = least_touches(self.feature.nominal)
+        return min(least, 2) if isinstance(self.strategy, StraightLine) else least
+
     def fits(self, use: StylusUse) -> bool:
         """Return whether the faces are wide enough for the tip."""
         try:
@@ -109,7 +115,7 @@ class FeaturePlaces:
         good = reached(found)
         order, made, approaches, troubles, left = [], [], [], [], []
         apart = apart_of(places.points)
-        traced = isinstance(self.strategy, Rings) and self.strategy.trace is not None
+        traced = trace_of(self.strategy) is not None
         for k in range(len(places)):
             if good[k]:
                 made.append(places.at(np.array([k])))
@@ -203,7 +209,7 @@ class FeaturePlaces:
 
     def keeps_spread(self, places: Points, wanted: Points, share: float = _SPREAD) -> bool:
         """Tell whether places still hold what the wanted ones did: their arc around an axis, and their extent."""
-        if len(places) < least_touches(self.feature.nominal):
+        if len(places) < self.least:
             return False
         f = None if self.feature.nominal is None else self.feature.nominal.feature
         if isinstance(f, Cylinder | Cone):

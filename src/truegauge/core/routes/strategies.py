@@ -1,6 +1,6 @@
 """How a feature is touched: strategies with their numbers, and the usual one by kind and size. Lengths in mm."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal, Protocol, Self
 
 from pydantic import Field, model_validator
 
@@ -9,6 +9,7 @@ from truegauge.core.cad.recognition import Nominal
 from truegauge.core.frozen_model import Frozen, Three
 
 _LOW = 3.0  # mm of height under which rows lie too near to each other to tell the axis
+_MOST_SIDES = 8  # faces of which each is touched on its own
 _LARGE_ROUND, _LARGE_PLANE = 60.0, 260.0  # mm of radius, of diagonal
 
 
@@ -92,6 +93,48 @@ class Cap(Frozen):
     start_deg: float = Field(default=0.0, ge=-360, le=360)
 
 
+class StraightLine(Frozen):
+    """Places along a straight line over the face, its ends pulled in by a length from where the trimmed face ends.
+
+    It lies in the direction in which the face extends most, turned and shifted (mm) across; on a turned feature along
+    its axis, `turned_deg` about it.
+    """
+
+    kind: Literal["line"] = "line"
+    touches: int = Field(default=5, ge=1, le=500)
+    pulled_in: float = Field(default=3.0, ge=0, le=1e4)
+    turned_deg: float = Field(default=0.0, ge=-360, le=360)
+    shift: float = Field(default=0.0, ge=-1e4, le=1e4)
+    trace: Trace | None = None
+
+
+class Helix(Frozen):
+    """Places along a helix on a turned feature, so many turns of it between `first` and `last` mm from an end."""
+
+    kind: Literal["helix"] = "helix"
+    touches: int = Field(default=24, ge=2, le=500)
+    turns: float = Field(default=2.0, gt=0, le=100)
+    start_deg: float = Field(default=0.0, ge=-360, le=360)
+    end: Literal["outer", "inner"] = "outer"
+    first: float | None = Field(default=None, ge=0, le=1e4)
+    last: float | None = Field(default=None, ge=0, le=1e4)
+    trace: Trace | None = None
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.first is not None and self.last is not None and self.first > self.last:
+            raise ValueError("the helix begins deeper than it ends")
+        return self
+
+
+class Sides(Frozen):
+    """Each face of a feature of several on its own, as of a slot: so many on a flat side, so many on a round end."""
+
+    kind: Literal["sides"] = "sides"
+    touches: int = Field(default=4, ge=1, le=200)
+    ends: int = Field(default=3, ge=0, le=200)
+
+
 class Clicked(Frozen):
     """Places that were chosen one by one: place (part, mm) and direction out of the surface."""
 
@@ -99,36 +142,63 @@ class Clicked(Frozen):
     places: tuple[tuple[Three, Three], ...] = Field(min_length=1, max_length=500)
 
 
-Placing = Spread | Grid | Rings | Border | Cap | Clicked
-Strategy = Annotated[Usual | Spread | Grid | Rings | Border | Cap | Clicked, Field(discriminator="kind")]
+Placing = Spread | Grid | Rings | Border | Cap | StraightLine | Helix | Sides | Clicked
+Strategy = Annotated[
+    Usual | Spread | Grid | Rings | Border | Cap | StraightLine | Helix | Sides | Clicked, Field(discriminator="kind")
+]
 
 
-def resolved(strategy: Strategy, nominal: Nominal | None, *, runs_out: bool = False) -> Placing:
+Traceable = Rings | StraightLine | Helix
+
+
+def trace_of(strategy: Strategy) -> Trace | None:
+    """Return how a strategy is traced; None: by single touches."""
+    return strategy.trace if isinstance(strategy, Traceable) else None
+
+
+class Touched(Protocol):
+    """A feature as it is touched: see `places.FeatureToTouch`."""
+
+    @property
+    def faces(self) -> tuple[int, ...]:
+        """Its faces."""
+
+    @property
+    def nominal(self) -> Nominal | None:
+        """Its nominal feature; None: free-form, or of faces of several kinds."""
+
+    @property
+    def about(self) -> object | None:
+        """The axis that it runs out about, where there is one."""
+
+
+def resolved(strategy: Strategy, feature: Touched) -> Placing:
     """Return a strategy as places need it: the usual one with its numbers."""
     if not isinstance(strategy, Usual):
         return strategy
-    return with_count(usual_strategy(nominal, runs_out=runs_out), strategy.touches, strategy.rows)
+    return with_count(usual_strategy(feature), strategy.touches, strategy.rows)
 
 
-def usual_strategy(nominal: Nominal | None, *, runs_out: bool = False) -> Placing:
-    """Return how a feature (None: free-form) is touched where nothing else is asked for.
+def usual_strategy(feature: Touched) -> Placing:
+    """Return how a feature is touched where nothing else is asked for.
 
-    A face that `runs_out` about an axis is touched in rings about it.
+    A face that runs out about an axis is touched in rings about it; faces of several kinds (a slot) each on its own.
     """
+    nominal = feature.nominal
     if nominal is None:
-        return Grid(along=4, across=4)
+        return Sides() if 1 < len(feature.faces) <= _MOST_SIDES else Grid(along=4, across=4)
     f = nominal.feature
     if isinstance(f, Cylinder | Cone):
         rows = 3 if nominal.length >= _LOW else 1
         around = 8 if isinstance(f, Cylinder) and f.radius > _LARGE_ROUND else 4
         return Rings(touches=max(around, 4 if rows > 1 else 8), rows=rows)
     if isinstance(f, Plane):
-        if runs_out:
+        if feature.about is not None:
             return Rings(touches=6, rows=2)
         return Spread(touches=16 if nominal.length > _LARGE_PLANE else 9)
     if isinstance(f, Sphere):
         return Cap()
-    return Spread(touches=12 if isinstance(f, Torus) else 9)
+    return Rings(touches=6, rows=2) if isinstance(f, Torus) else Spread(touches=9)
 
 
 def with_count(strategy: Placing, touches: int, rows: int = 0) -> Placing:
@@ -141,7 +211,7 @@ def with_count(strategy: Placing, touches: int, rows: int = 0) -> Placing:
         case Grid() if touches:
             side = max(1, round(touches**0.5))
             return strategy.replace(along=side, across=max(1, -(-touches // side)))
-        case Spread() | Border() | Cap() if touches:
+        case Spread() | Border() | Cap() | StraightLine() | Helix() if touches:
             return strategy.replace(touches=touches)
     return strategy
 

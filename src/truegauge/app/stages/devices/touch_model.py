@@ -89,7 +89,7 @@ class TouchModel(QObject):
         step = plan.route.step_of(feature.id)
         if found is None:
             return 0, 0
-        own = resolved(Usual() if step is None else step.strategy, found.nominal, runs_out=found.about is not None)
+        own = resolved(Usual() if step is None else step.strategy, found)
         return count_of(own), own.rows if isinstance(own, Rings) else 0
 
     def ask_for(self, **changes: int) -> None:
