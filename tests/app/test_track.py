@@ -17,8 +17,8 @@ from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.widgets.question import Question
 from truegauge.app.widgets.text_size import room_of, sized
 from truegauge.core.commands.routes import SetRoute
-from truegauge.core.routes.document import Route
-from truegauge.core.routes.strategies import Clicked, Grid, Rings, Usual
+from truegauge.core.routes.document import Coming, MeasureStep, Route
+from truegauge.core.routes.strategies import Clicked, Grid, Helix, Rings, Trace, Usual
 
 
 @pytest.fixture
@@ -231,6 +231,41 @@ def test_numbers_of_a_strategy_change_the_route_at_once_and_in_one_step_of_undo(
     assert isinstance(s.plan.route.step_of(bore.id).strategy, Grid)
     qtbot.mouseClick(panel.back, Qt.MouseButton.LeftButton)
     assert s.plan.route.step_of(bore.id).strategy == Usual()
+
+
+def test_lines_contact_and_how_it_comes_are_typed_for_a_step(planned, qtbot):
+    m, s = planned.get(RouteModel), planned.session
+    planned.session.set_stage("measure")
+    s.selection.select((s.plan.feature("main-bore").faces,))
+    panel = planned.parts["measure"].bench.strategy
+    panel.header.setChecked(True)
+
+    def choice(box, key):
+        box.setCurrentIndex(box.findData(key))
+        box.activated.emit(box.currentIndex())
+        panel.refresh()
+
+    choice(panel.kind, "helix")
+    assert isinstance(m.step("m-main-bore").strategy, Helix)
+    assert not panel.rows["turns"].isHidden()
+    panel.boxes["turns"].setValue(3.0)
+    choice(panel.trace, "trace")
+    assert not panel.rows["spacing"].isHidden()
+    panel.boxes["spacing"].setValue(0.8)
+    panel.boxes["speed"].setValue(15.0)
+    assert m.step("m-main-bore").strategy == Helix(turns=3.0, trace=Trace(spacing=0.8, speed=15.0))
+    choice(panel.coming, "2")
+    assert not panel.frame.isHidden()
+    own = s.plan.alignments[0].id
+    choice(panel.frame, own)
+    panel.far.setValue(33.0)
+    assert m.step("m-main-bore").coming == Coming(along="axis", axis=(0.0, 0.0, 1.0), frame=own, far=33.0)
+    panel.approach.setValue(2.0)
+    panel.speed.setValue(60.0)
+    assert (m.step("m-main-bore").approach, m.step("m-main-bore").speed) == (2.0, 60.0)
+    panel.refresh()
+    qtbot.mouseClick(panel.back, Qt.MouseButton.LeftButton)
+    assert m.step("m-main-bore") == MeasureStep(id="m-main-bore", feature="main-bore")
 
 
 def test_a_finding_leads_to_its_instant_and_a_candidate_is_taken_by_a_click(planned, qtbot):

@@ -13,7 +13,7 @@ import numpy as np
 from truegauge.api.plan_features import Feature
 from truegauge.api.plans import Plan
 from truegauge.core.errors import DeviceError, TrueGaugeError
-from truegauge.core.evaluation.touch_needs import features_to_touch
+from truegauge.core.evaluation.touch_needs import along_frames, features_to_touch
 from truegauge.core.frames import as_rigid
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.records import MachineRecord
@@ -153,7 +153,7 @@ class Machine:
         center = None if self.record.location is None else np.array(self.record.location.center)
         router = Router(
             plan.model, plan.evaluator.projector, pose, probing, lambda use: use in usable, center, self.record,
-            document.route,
+            along_frames(plan.evaluator.context(document, None), document.route),
         )  # fmt: skip
         tell = when(FeatureTouched, lambda event: found.append(event.touch))
         job = Touching(self.cmm, router, self.record, tuple(wanted.values()), tell)

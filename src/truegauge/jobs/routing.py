@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from truegauge.core.arrays import Vector
-from truegauge.core.evaluation.touch_needs import features_to_touch
+from truegauge.core.evaluation.touch_needs import along_frames, features_to_touch
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.plan.alignments import DatumAlignment
 from truegauge.core.plan.document import Plan
@@ -67,7 +67,8 @@ def routed(
     if make:
         alignments = [a.id for a in plan.alignments if isinstance(a, DatumAlignment)]
         route = make_route(plan.route, alignments, planner, features, part_of(progress, 0.0, 0.4))
-    planned = planner.plan(route, features, part_of(progress, 0.4, 0.8))
+    along = along_frames(evaluator.context(plan, None), route)
+    planned = planner.plan(along, features, part_of(progress, 0.4, 0.8))
     found = None
     if look:
         found = check(where, planned, route.near, part_of(progress, 0.8, 1.0), inside=route.envelope.inside)

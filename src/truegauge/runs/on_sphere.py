@@ -69,7 +69,9 @@ class SphereTouching:
 
         def gets_there(directions: Normals) -> Mask:
             approach = probing.settings.approach
-            return reachable(shape, place, probing.sphere, directions, approach, center, room.obstacles(use))
+            felt = probing.assembly(use.assembly).feels(use.pose, directions)
+            obstacles = room.obstacles(use)
+            return felt & reachable(shape, place, probing.sphere, directions, approach, center, obstacles)
 
         try:
             return touch_directions(pattern, place.direction, probing.sphere, place.radius + _CLEAR, gets_there)

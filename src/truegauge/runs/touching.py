@@ -117,7 +117,7 @@ class FeatureStep(Step):
         stylus = Stylus(probing, run.record, visit.use, cmm.temperature(), run.now(), moves.touch_speed)
         if stylus.why_not:
             raise DeviceError(f"nothing can be measured: {stylus.why_not}")
-        cmm.set_speeds(travel_speed=moves.travel_speed, touch_speed=moves.touch_speed, approach=visit.approach,
+        cmm.set_speeds(travel_speed=visit.travel, touch_speed=moves.touch_speed, approach=visit.approach,
                        retract=visit.approach, search=moves.search)  # fmt: skip
         run.tell(FeatureBegun(visit))
         # What the machine believes differs from what is by the offset that was found.

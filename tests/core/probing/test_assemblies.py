@@ -174,3 +174,29 @@ def test_an_assembly_hangs_in_one_port_only():
 def test_a_master_that_is_no_stylus_of_the_plan_is_refused():
     with pytest.raises(ValidationError, match="master stylus is not a stylus"):
         demo_probing().replace(master=StylusUse(assembly="p1", stylus="c9"))
+
+
+def feeling(made, degrees):
+    """The same probe with a sensor that feels touches only so far off its axis."""
+    parts = tuple(
+        p.replace(component=p.component.replace(feels_deg=degrees)) if p.component.kind == "sensor" else p
+        for p in made.parts
+    )
+    return made.replace(parts=parts)
+
+
+@pytest.mark.parametrize("pose", [STRAIGHT, HeadPose(tilt_deg=60.0, turn_deg=37.5)])
+def test_a_sensor_feels_touches_up_to_an_angle_off_its_axis(star, pose):
+    """Its axis is that of the straight stylus below it; the way of a touch is against the surface's normal."""
+    axis = next(s.direction for s in feeling(star, 100.0).styli(pose) if abs(s.direction @ direction_of(pose)) > 0.99)
+    normals = np.random.default_rng(5).normal(size=(400, 3))
+    normals /= np.linalg.norm(normals, axis=1)[:, None]
+    angle = np.degrees(np.arccos(np.clip(-normals @ axis, -1, 1)))
+    assert np.array_equal(feeling(star, 100.0).feels(pose, normals), angle <= 100.0)
+    assert star.feels(pose, normals).all()
+
+
+def test_what_a_sensor_feels_is_no_reason_to_qualify_again_and_only_sensors_say_it(star):
+    assert feeling(star, 100.0).content_key == star.content_key
+    with pytest.raises(ValidationError, match="must be sensor"):
+        CATALOGUE.component("ball-m2-4-20").replace(feels_deg=90.0)

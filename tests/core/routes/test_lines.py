@@ -110,7 +110,7 @@ def test_a_helix_in_contact_is_one_trace_where_nothing_opens_into_the_bore(evalu
     tip = found.scene.probe(legs[0].use).place.radius
     length = sum(np.linalg.norm(x.end - x.start) for x in legs)
     assert length == pytest.approx(np.hypot(2 * 2 * np.pi * (f.radius - tip), 6.0), rel=1e-3)
-    assert found.planned.speed_of(legs[0]) == 15.0
+    assert legs[0].speed == 15.0
     assert check(found.scene, found.planned, 0.5).meetings == ()
 
 

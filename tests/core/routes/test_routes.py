@@ -8,6 +8,8 @@ from tests.core.routes.routing import ON_ITS_BACK, made
 
 from truegauge.core.commands.history import History
 from truegauge.core.commands.routes import SetRoute
+from truegauge.core.datums.named_frame import shifted_frame
+from truegauge.core.evaluation.touch_needs import along_frames
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.routes.candidates import with_pose
 from truegauge.core.routes.checking import check
@@ -185,7 +187,7 @@ def test_a_trace_keeps_its_spacing_and_speed(evaluator):
     tip = found.scene.probe(legs[0].use).place.radius
     assert len(legs) > 2 * 2 * np.pi * radius * 0.9 - 4
     assert steps.max() < 1.05 * (radius - tip) / radius + 0.05
-    assert found.planned.speed_of(legs[0]) == 20.0
+    assert legs[0].speed == 20.0
     assert check(found.scene, found.planned, 1.0).meetings == ()
 
 
@@ -255,6 +257,39 @@ def test_a_probe_comes_along_the_axis_that_was_asked_for(housing, evaluator):
         # A stylus that comes into the bore from the base cannot come from the top; that is said.
         assert comes == (use is into)
         assert any("asked for" in t.why for t in found.troubles) == (not comes)
+
+
+@pytest.mark.parametrize("turned", [(0.0, 0.0, 0.7), (0.5 * np.pi, 0.0, 0.0)])
+def test_a_probe_comes_along_the_axis_of_a_frame_of_the_plan(housing, evaluator, turned):
+    """Seen from the frame of an alignment that is turned, the probe comes along its axis."""
+    own = housing.plan.alignments[0]
+    plan = housing.plan.replace(alignments=(own.replace(turns=turned), *housing.plan.alignments[1:]))
+    frame_from_part = shifted_frame(np.zeros(3), np.array(turned))
+    axis = (0.0, 1.0, 0.0)
+    step = MeasureStep(id="m", feature="base", coming=Coming(along="axis", axis=axis, frame=own.id, far=12.0))
+    route = along_frames(evaluator.context(plan, None), ON_ITS_BACK.replace(steps=(step,)))
+    got = np.array(route.steps[0].coming.axis)
+    assert route.steps[0].coming.frame == ""
+    assert np.allclose(frame_from_part[:3, :3] @ got, axis)
+    assert not np.allclose(got, axis)
+    # One that is gone is no obstacle to measuring: the axis is that of the part.
+    gone = step.replace(coming=step.coming.replace(frame="gone"))
+    kept = along_frames(evaluator.context(plan, None), ON_ITS_BACK.replace(steps=(gone,)))
+    assert kept.steps[0].coming.axis == axis
+
+
+def test_a_step_has_its_own_approach_and_speed(housing):
+    step = MeasureStep(id="m", feature="base", strategy=Spread(touches=6))
+    plain, own = (
+        housing.planner.plan(ON_ITS_BACK.replace(steps=(s,)), housing.features)
+        for s in (step, step.replace(approach=2.5, speed=40.0))
+    )
+    assert {v.approach for s in own.steps for v in s.visits} == {2.5}
+    assert {v.approach for s in plain.steps for v in s.visits} == {housing.scene.probing.moves.approach}
+    assert {x.speed for x in own.legs if x.kind == "travel"} == {40.0}
+    assert own.seconds > plain.seconds
+    touches = [x for x in own.legs if x.kind == "touch"]
+    assert np.allclose([np.linalg.norm(x.end - x.start) for x in touches], 2.5)
 
 
 def test_a_fixture_is_kept_away_from_and_what_it_hides_is_told(evaluator):

@@ -211,3 +211,25 @@ def test_what_would_reach_more_reaches_as_much_as_is_said_and_more_than_what_is_
                 assert c.share > there
                 seen += 1
     assert seen
+
+
+def test_touches_that_a_sensor_does_not_feel_are_not_planned(housing, evaluator):
+    """With a sensor that feels nothing beyond 60 degrees a straight stylus touches what faces it, and no walls."""
+    probing = housing.plan.probing
+    deaf = tuple(
+        a.replace(parts=tuple(p.replace(component=p.component.replace(feels_deg=60.0))
+                              if p.component.kind == "sensor" else p for p in a.parts))
+        for a in probing.assemblies
+    )  # fmt: skip
+    found = made(evaluator, probing=probing.replace(assemblies=deaf))
+    seen = 0
+    for s in found.planned.steps:
+        for v in s.visits:
+            own = found.scene.probing.assembly(v.use.assembly)
+            sensor = next(p for p in own.parts if p.component.kind == "sensor")
+            axis = -own.frames(v.use.pose)[sensor.id][1][:3, 2]
+            assert (-v.places.normals @ axis >= 0.5 - 1e-6).all()
+            seen += len(v.places)
+    assert 0 < seen < housing.planned.touches
+    whys = {why for u in found.planned.unreached for _, why in u.of_styli}
+    assert "its sensor does not feel touches of that direction" in whys

@@ -94,6 +94,7 @@ TRACE = (
     Number("spacing", "a point every, mm", 0.01, 50, 2, 0.1), Number("speed", "speed, mm/s", 0.1, 200, 1, 1),
 )  # fmt: skip
 _BEST = "best"
+_FAR = 20.0  # mm
 
 
 class StrategyPanel(Fold):
@@ -109,17 +110,13 @@ class StrategyPanel(Fold):
         self.boxes: dict[str, QDoubleSpinBox] = {}
         self.rows: dict[str, QWidget] = {}
         self._labels: dict[str, QLabel] = {}
+        self._rows_kept: list[QWidget] = []
         for name in dict.fromkeys(n.name for fields in (*NUMBERS.values(), TRACE) for n in fields):
             box = number_box(0, 1, 0)
             keep_size(box, width=84)
             box.valueChanged.connect(partial(self._on_number, name))
             words = label("", "soft")
-            row = QWidget()
-            line = QHBoxLayout(row)
-            line.setContentsMargins(0, 0, 0, 0)
-            line.addWidget(words)
-            line.addStretch()
-            line.addWidget(box)
+            row = self._numbered(words, box)
             self.column.addWidget(row)
             self.boxes[name], self.rows[name], self._labels[name] = box, row, words
         self.end = choice([("outer", "from the outer end"), ("inner", "from the inner end")], self._on_end, "end")
@@ -130,6 +127,12 @@ class StrategyPanel(Fold):
              ("2", "comes along Z"), ("-0", "comes along -X"), ("-1", "comes along -Y"), ("-2", "comes along -Z")],
             self._on_coming, "way to the feature",
         )  # fmt: skip
+        self.frame = choice([("", "of the part")], self._on_frame, "frame whose axis it is")
+        self.far = self._own_number("from so far before it, mm", 0, 1000, self._on_far)
+        self.approach = self._own_number("stops before each place, mm", 0, 100, partial(self._on_own, "approach"))
+        self.speed = self._own_number("travels at, mm/s", 0, 2000, partial(self._on_own, "speed"))
+        for box in (self.approach, self.speed):
+            box.setSpecialValueText("as usual")
         self.places = PlacesHand(model)
         self.click = button("Touches by clicking", self._on_click)
         self.click.setCheckable(True)
@@ -137,10 +140,34 @@ class StrategyPanel(Fold):
         self.session.pointer.picking_stopped.connect(lambda: self.click.setChecked(False))
         self.said = label("", "soft", wrap=True)
         self.back = button("As usual", self._on_usual)
-        for widget in (self.end, self.trace, self.stylus, self.coming, self.click, self.said, self.back):
+        for widget in (
+            self.end, self.trace, self.stylus, self.coming, self.frame, self.far.parentWidget(),
+            self.approach.parentWidget(), self.speed.parentWidget(), self.click, self.said, self.back,
+        ):  # fmt: skip
+            assert widget is not None
             self.column.addWidget(widget)
         model.changed.connect(self._on_changed)
         self.header.toggled.connect(lambda _: self.refresh())
+
+    @staticmethod
+    def _numbered(words: QLabel, box: QDoubleSpinBox) -> QWidget:
+        """Return a row of words and a number."""
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(words)
+        line.addStretch()
+        line.addWidget(box)
+        return row
+
+    def _own_number(self, words: str, least: float, most: float, then: Callable[[float], None]) -> QDoubleSpinBox:
+        """Return a number of the step, in a row of its own."""
+        box = number_box(least, most, 1)
+        keep_size(box, width=84)
+        box.setAccessibleName(words)
+        box.valueChanged.connect(then)
+        self._rows_kept.append(self._numbered(label(words, "soft"), box))
+        return box
 
     def _on_changed(self) -> None:
         if self.isVisible():
@@ -211,9 +238,24 @@ class StrategyPanel(Fold):
         key = "normal" if step.coming.far <= 0 or step.coming.along == "normal" or not axis else (
             f"{'-' if step.coming.axis[axis[0]] < 0 else ''}{axis[0]}")  # fmt: skip
         choose(self.coming, key)
+        self._fill_coming(step, comes=key != "normal")
         say(self.said, self._told(step))
-        self.back.setVisible(step.strategy != Usual() or step.stylus is not None or step.coming != Coming())
+        plain = MeasureStep(id=step.id, feature=step.feature, group=step.group, on=step.on, pinned=step.pinned)
+        self.back.setVisible(step != plain)
         self._filling = False
+
+    def _fill_coming(self, step: MeasureStep, *, comes: bool) -> None:
+        named = [("", "of the part"), *((a.id, f"of {a.name}") for a in self.session.plan.alignments)]
+        if [(self.frame.itemData(k), self.frame.itemText(k)) for k in range(self.frame.count())] != named:
+            self.frame.clear()
+            for key, words in named:
+                self.frame.addItem(words, key)
+        choose(self.frame, step.coming.frame if step.coming.frame in dict(named) else "")
+        self.frame.setVisible(comes)
+        self._rows_kept[0].setVisible(comes)
+        self.far.setValue(step.coming.far)
+        self.approach.setValue(step.approach or 0.0)
+        self.speed.setValue(step.speed or 0.0)
 
     def _fill_styli(self, step: MeasureStep) -> None:
         probing = self.session.plan.probing
@@ -308,7 +350,23 @@ class StrategyPanel(Fold):
             return
         axis = [0.0, 0.0, 0.0]
         axis[int(key[-1])] = -1.0 if key.startswith("-") else 1.0
-        self._edit(coming=Coming(along="axis", axis=(axis[0], axis[1], axis[2]), far=20.0))
+        step = self._step()
+        now = Coming() if step is None else step.coming
+        far = now.far or _FAR
+        self._edit(coming=Coming(along="axis", axis=(axis[0], axis[1], axis[2]), far=far, frame=now.frame))
+
+    def _on_frame(self, key: str) -> None:
+        step = self._step()
+        if step is not None:
+            self._edit(coming=step.coming.replace(frame=key))
+
+    def _on_far(self, value: float) -> None:
+        step = self._step()
+        if step is not None and value > 0:
+            self._edit("how far before", coming=step.coming.replace(far=value))
+
+    def _on_own(self, name: str, value: float) -> None:
+        self._edit(f"own {name}", **{name: value or None})
 
     def _on_click(self) -> None:
         feature, step = self._feature(), self._step()
@@ -321,4 +379,4 @@ class StrategyPanel(Fold):
         self.session.pointer.take_places(self.places.click, escape_stops=True)
 
     def _on_usual(self) -> None:
-        self._edit(strategy=Usual(), stylus=None, coming=Coming())
+        self._edit(strategy=Usual(), stylus=None, coming=Coming(), approach=None, speed=None)

@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from truegauge.core.arrays import three
 from truegauge.core.association.features import Line
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.nodes.nominal import nominal_feature
+from truegauge.core.nodes.nominal import ReportFrame, nominal_feature
+from truegauge.core.routes.document import MeasureStep, Route
 from truegauge.core.routes.places import FeatureToTouch
 
 if TYPE_CHECKING:
@@ -67,3 +71,20 @@ def features_to_touch(context: Context, wanted: Iterable[NominalFeature] | None 
         known = None if isinstance(nominal, NotComputed) else nominal
         found[f.id] = FeatureToTouch(f.id, f.name, f.faces, known, axis_about(context, f.id), first=f.id in datums)
     return found
+
+
+def along_frames(context: Context, route: Route) -> Route:
+    """Return the route as it is planned: axes of frames along which probes come as directions of the part.
+
+    Of a frame that is not there (any more) they are taken as those of the part.
+    """
+    known = {a.id for a in context.plan.alignments}
+    steps = []
+    for step in route.steps:
+        if isinstance(step, MeasureStep) and step.coming.frame in known:
+            frame = context.seen_in(step.coming.frame).get(ReportFrame())
+            if not isinstance(frame, NotComputed):
+                axis = three(frame[:3, :3].T @ np.array(step.coming.axis))
+                step = step.replace(coming=step.coming.replace(axis=axis, frame=""))
+        steps.append(step)
+    return route.replace(steps=tuple(steps))

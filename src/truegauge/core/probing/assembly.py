@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from pydantic import Field, model_validator
 
-from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
+from truegauge.core.arrays import Floats, Mask, Normals, Points, Rigid, Vector, unit
 from truegauge.core.frames import apply, rigid, rotate, rotation_about
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.probing.components import QUILL, Articulation, Component, Tip
@@ -121,7 +121,7 @@ class ProbeAssembly(Frozen):
     def content_key(self) -> str:
         """What its qualifications belong to: everything that it is built of, but no names and no poses."""
         whole = "\n".join(
-            f"{p.id} {p.on} {p.end} {p.turn!r} {p.component.model_dump_json(exclude={'name', 'note'})}"
+            f"{p.id} {p.on} {p.end} {p.turn!r} {p.component.model_dump_json(exclude={'name', 'note', 'feels_deg'})}"
             for p in self.parts
         )
         return hashlib.sha256(whole.encode()).hexdigest()[:24]
@@ -206,6 +206,16 @@ class ProbeAssembly(Frozen):
             own = p.component.articulation
             found[p.id] = (base, base if own is None else base @ head_turn(own, pose))
         return found
+
+    def feels(self, pose: HeadPose, normals: Normals) -> Mask:
+        """Tell which touches its sensor feels, of surfaces with normals (n, 3) in the coordinates of the quill."""
+        felt = np.ones(len(normals), dtype=bool)
+        frames = self.frames(pose)
+        for p in self.parts:
+            if p.component.feels_deg < 180:
+                axis = -frames[p.id][1][:3, 2]
+                felt &= -normals @ axis >= np.cos(np.radians(p.component.feels_deg)) - 1e-9
+        return felt
 
     def sweep(self) -> tuple[Vector, float] | None:
         """Return the ball in which everything that turns with the head stays: its middle (3,) and radius, mm.

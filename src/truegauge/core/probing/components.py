@@ -63,7 +63,8 @@ class Articulation(Frozen):
 class Component(Frozen):
     """One component of the catalogue.
 
-    `base` names the joint that it is fixed by; it fits an end of the same joint.
+    `base` names the joint that it is fixed by; it fits an end of the same joint. A sensor may feel only touches whose
+    way is at most `feels_deg` off its own axis (0: straight at what is before it, 90: sideways, 180: pulled).
     """
 
     id: str = Field(min_length=1)
@@ -74,6 +75,7 @@ class Component(Frozen):
     bodies: tuple[Body, ...] = ()
     tips: tuple[Tip, ...] = ()
     articulation: Articulation | None = None
+    feels_deg: float = Field(default=180.0, gt=0, le=180)
     note: str = ""
 
     @model_validator(mode="after")
@@ -84,6 +86,8 @@ class Component(Frozen):
             raise ValueError(f"{self.name} has a tip, so its kind must be stylus")
         if self.articulation is not None and self.kind != "head":
             raise ValueError(f"{self.name} tilts, so its kind must be head")
+        if self.feels_deg < 180 and self.kind != "sensor":
+            raise ValueError(f"{self.name} feels touches of some directions only, so its kind must be sensor")
         if self.kind != "stylus" and not self.ends:
             raise ValueError(f"{self.name} has no end to fix the next component to")
         return self

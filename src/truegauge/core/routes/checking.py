@@ -167,7 +167,7 @@ def _instant(planned: PlannedRoute, leg: Leg, look: _Look) -> float:
     share = look.before + high * (look.after - look.before)
     length = float(np.linalg.norm(leg.end - leg.start))
     times = np.linspace(0.0, leg.seconds, 65)
-    shares = planned.kinematics.share_of_way(times, length, planned.speed_of(leg))
+    shares = planned.kinematics.share_of_way(times, length, leg.speed)
     return leg.start_s + float(np.interp(share, shares, times))
 
 

@@ -14,10 +14,14 @@ from truegauge.core.routes.strategies import Strategy, Usual
 
 
 class Coming(Frozen):
-    """How the probe comes to a feature and leaves it: `far` mm before it, along its normal or along an axis (part)."""
+    """How the probe comes to a feature and leaves it: `far` mm before it, along its normal or along an axis.
+
+    The axis is that of the part, or of the frame of an alignment of the plan (`frame`, its id).
+    """
 
     along: Literal["normal", "axis"] = "normal"
     axis: Three = (0.0, 0.0, 1.0)
+    frame: str = ""
     far: float = Field(default=0.0, ge=0, le=1000)
 
     @model_validator(mode="after")
@@ -28,7 +32,11 @@ class Coming(Frozen):
 
 
 class MeasureStep(Frozen):
-    """Measure a feature; without a stylus by the one that fits best."""
+    """Measure a feature; without a stylus by the one that fits best.
+
+    `approach` (mm) is how far before each place the probe stops and to where it goes back, `speed` (mm/s) how fast it
+    travels; None: as everywhere in the plan.
+    """
 
     kind: Literal["measure"] = "measure"
     id: str = Field(min_length=1)
@@ -36,6 +44,8 @@ class MeasureStep(Frozen):
     strategy: Strategy = Usual()
     stylus: StylusUse | None = None
     coming: Coming = Coming()
+    approach: float | None = Field(default=None, gt=0, le=100)
+    speed: float | None = Field(default=None, gt=0, le=2000)
     group: str = Field(default="", max_length=80)
     on: bool = True
     pinned: bool = False  # stays where it is when the order is worked out again

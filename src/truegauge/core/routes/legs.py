@@ -30,6 +30,7 @@ class Leg:
     seconds: float
     place: int = -1
     start_s: float = 0.0
+    speed: float = 0.0  # mm/s
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,6 +52,7 @@ class Visit:
     out: Points
     traced: bool = False
     speed: float = 0.0  # mm/s of a trace
+    travel: float = 0.0  # mm/s of its ways
     least: int = 1  # touches that its feature needs, of all its visits together
     follows: bool = False  # the first way begins where the last visit touched last, inside of the envelope
 
@@ -141,18 +143,8 @@ class PlannedRoute:
         length = float(np.linalg.norm(leg.end - leg.start))
         if length <= 0 or leg.seconds <= 0:
             return leg, leg.end
-        speed = self.speed_of(leg)
-        share = self.kinematics.share_of_way(np.array([seconds - leg.start_s]), length, speed)[0]
+        share = self.kinematics.share_of_way(np.array([seconds - leg.start_s]), length, leg.speed)[0]
         return leg, np.asarray(leg.start + float(share) * (leg.end - leg.start))
-
-    def speed_of(self, leg: Leg) -> float:
-        """Return how fast the tip goes on a leg, mm/s."""
-        if leg.kind == "touch":
-            return self.moves.touch_speed
-        if leg.kind == "trace":
-            visit = next(v for s in self.steps for v in s.visits if v.step == leg.step and v.use == leg.use)
-            return visit.speed
-        return self.moves.travel_speed
 
 
 @dataclass(slots=True)
@@ -166,6 +158,7 @@ class Legs:
     use: StylusUse | None = None
     clock: float = 0.0
     changes: int = 0
+    speed: float | None = None  # mm/s of travel, where the step says it
     left: Points | None = None  # the way out of the envelope that the tip has not gone yet, where it may go on inside
 
     def go_out(self, step: str) -> None:
@@ -176,12 +169,12 @@ class Legs:
 
     def go(self, step: str, places: Points, kind: LegKind = "travel", place: int = -1, speed: float = 0.0) -> None:
         """Move along places (n, 3)."""
-        speed = speed or (self.moves.touch_speed if kind == "touch" else self.moves.travel_speed)
+        speed = speed or (self.moves.touch_speed if kind == "touch" else self.speed or self.moves.travel_speed)
         for stop in places:
             if self.at is not None and self.use is not None:
                 length = float(np.linalg.norm(stop - self.at))
                 if length > 1e-9:
-                    self._add(kind, step, self.at, stop, self.kinematics.moving(length, speed), place)
+                    self._add(kind, step, self.at, stop, self.kinematics.moving(length, speed), place, speed)
             self.at = stop
 
     def stand(self, kind: LegKind, step: str, seconds: float) -> None:
@@ -193,7 +186,9 @@ class Legs:
         """Have a stylus on, its tip at a place."""
         self.use, self.at = use, at
 
-    def _add(self, kind: LegKind, step: str, start: Vector, end: Vector, seconds: float, place: int) -> None:
+    def _add(
+        self, kind: LegKind, step: str, start: Vector, end: Vector, seconds: float, place: int, speed: float = 0.0
+    ) -> None:  # fmt: skip
         assert self.use is not None
-        self.every.append(Leg(kind, step, self.use, start, end, seconds, place, self.clock))
+        self.every.append(Leg(kind, step, self.use, start, end, seconds, place, self.clock, speed))
         self.clock += seconds

@@ -46,9 +46,8 @@ class Planner:
         """Return the places that a step wants."""
         strategy = resolved(step.strategy, feature)
         surface = Surface(self.model, self.projector, feature)
-        return FeaturePlaces(
-            self.scene, surface, strategy, self.scene.probing.moves.approach, adapts=isinstance(step.strategy, Usual)
-        )
+        approach = self.moves.approach if step.approach is None else step.approach
+        return FeaturePlaces(self.scene, surface, strategy, approach, adapts=isinstance(step.strategy, Usual))
 
     def assigned(
         self, route: Route, features: Mapping[str, FeatureToTouch], progress: Progress = silent
@@ -132,8 +131,10 @@ class Planner:
         there = Places(points, normals, part.places.rows)
         strategy = wanted.strategy
         trace = trace_of(strategy)
-        visit = Visit(step.id, wanted.feature, use, there, approach, radius, (), np.zeros((0, 3)),
-                      trace is not None, 0.0 if trace is None else trace.speed, least=wanted.least)  # fmt: skip
+        visit = Visit(
+            step.id, wanted.feature, use, there, approach, radius, (), np.zeros((0, 3)), trace is not None,
+            0.0 if trace is None else trace.speed, step.speed or self.moves.travel_speed, wanted.least,
+        )  # fmt: skip
         entry: Points | None = None
         kept: list[int] = []
         between: list[Points] = []
@@ -195,6 +196,7 @@ class Planner:
         if legs.use != use:
             legs.go_out(step.id)
             self._change(step.id, use, entry, legs)
+        legs.speed = step.speed
         assert legs.at is not None
         if short is None and scene.is_outside(use, legs.at):
             legs.go(step.id, ways.around(legs.at, entry))

@@ -14,6 +14,7 @@ ROOM = 0.4  # mm that a probe keeps beside the part at a touch: nothing is quite
 STEM_IN = 0.35  # cosine from which a stem points into the surface that its tip touches
 _TIP_FITS = 0.1  # mm that a tip may seem to be in the surface at its contact: facets are not quite the surface
 _SHARES = (1.0, 0.6, 0.35, 0.2)
+_NOT_FELT = "its sensor does not feel touches of that direction"
 OF_STEM = "the stem would point into the surface"
 
 
@@ -29,7 +30,11 @@ def at_places(scene: Scene, use: StylusUse, places: Places, approach: float) -> 
     """Return for each place (part coordinates) whether a stylus gets at it, coming from `approach` mm if it can."""
     points = apply(scene.machine_from_part, places.points)
     normals = rotate(scene.machine_from_part, places.normals)
-    return [_at(scene, use, p, n, approach) for p, n in zip(points, normals, strict=True)]
+    felt = scene.probing.assembly(use.assembly).feels(use.pose, normals)
+    return [
+        _at(scene, use, p, n, approach) if own else AtPlace(0.0, _NOT_FELT)
+        for p, n, own in zip(points, normals, felt, strict=True)
+    ]
 
 
 def reached(found: list[AtPlace]) -> Mask:

@@ -245,7 +245,7 @@ class TouchModel(QObject):
         if why or pose is None or evaluator is None or machine.cmm is None or not features:
             s.notify(why or "every feature is touched already; select one to touch it again")
             return
-        from truegauge.core.evaluation.touch_needs import features_to_touch
+        from truegauge.core.evaluation.touch_needs import along_frames, features_to_touch
         from truegauge.runs.routing import Router
         from truegauge.runs.touching import Touching
 
@@ -257,7 +257,7 @@ class TouchModel(QObject):
             machine.cmm,
             machine.record,
             s.plan.probing,
-            s.plan.route,
+            along_frames(evaluator.context(s.plan, None), s.plan.route),
         )
         model, projector, now = evaluator.model, evaluator.projector, machine.now
         usable = frozenset(u for u in probing.uses() if machine.may_use(u))
