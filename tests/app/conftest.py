@@ -1,7 +1,10 @@
+import gc
+import sys
 import threading
 
 import pytest
-from PySide6.QtCore import QTimer
+import shiboken6
+from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
 from truegauge import demo
@@ -26,6 +29,23 @@ def let_go(window):
     """Nobody answers questions when a test is over."""
     window.session.document.history.mark_saved()
     window.session.document.sample_is_saved = True
+
+
+@pytest.fixture(scope="module", autouse=True)
+def windows_go():
+    """Let go of the windows of a module's tests: what is connected within them would keep them, 35 MB each."""
+    yield
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    shared = {id(v) for name, m in sys.modules.items() if name.startswith("truegauge") for v in vars(m).values()}
+    for found in gc.get_objects():
+        if (
+            isinstance(found, QObject)
+            and type(found).__module__.startswith("truegauge.app")
+            and id(found) not in shared
+        ):
+            if shiboken6.isValid(found) and found.parent() is None:
+                shiboken6.delete(found)
+    gc.collect()
 
 
 @pytest.fixture

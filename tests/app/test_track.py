@@ -19,6 +19,8 @@ from truegauge.app.widgets.text_size import room_of, sized
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.routes.document import Coming, MeasureStep, Route
 from truegauge.core.routes.strategies import Clicked, Grid, Helix, Rings, Trace, Usual
+from truegauge.formats.stl import stl_from_mesh
+from truegauge.rendering.solids import plate
 
 
 @pytest.fixture
@@ -332,6 +334,42 @@ def test_what_is_planned_around_is_typed_and_keeps_the_probe_away(planned, qtbot
     around.fixtures.list.setCurrentRow(0)
     around.fixtures.remove.click()
     assert s.plan.route.fixtures == ()
+
+
+def test_a_cylinder_and_a_mesh_from_a_file_hold_the_part(planned, qtbot, tmp_path):
+    m, s = planned.get(RouteModel), planned.session
+    panel = planned.parts["measure"].bench.around
+    panel.header.setChecked(True)
+    before = s.plan.route
+    panel.radius.setValue(4.0)
+    panel.where.setCurrentIndex(panel.where.findData("table"))
+    panel.fixtures.name.setText("pin")
+    for (axis, c), field in panel.fixtures.fields.items():
+        field.setText({"X": ("30", "30"), "Y": ("-20", "-20"), "Z": ("40", "0")}[axis][c])
+    panel.fixtures.add.click()
+    pin = s.plan.route.fixtures[-1]
+    assert (pin.shape, pin.where, pin.radius, pin.low, pin.high) == (
+        "cylinder",
+        "table",
+        4.0,
+        (30, -20, 40),
+        (30, -20, 0),
+    )
+    made = plate(np.array([-60.0, 0.0, 0.0]), np.array([20.0, 30.0, 40.0]))
+    (tmp_path / "jig.stl").write_bytes(stl_from_mesh(made.vertices, made.triangles))
+    panel.read(tmp_path / "jig.stl")
+    qtbot.waitUntil(lambda: len(s.plan.route.fixtures) == 2, timeout=PATIENCE)
+    settle(planned, qtbot)
+    assert {"pin", "jig"} <= {a.name for a in m.routed.scene.around}
+    m.set_rehearsing(True)
+    settle(planned, qtbot)
+    (tmp_path / "bad.stl").write_bytes(b"no mesh")
+    panel.read(tmp_path / "bad.stl")
+    qtbot.waitUntil(lambda: any("bad.stl" in n.text for n in planned.notices), timeout=PATIENCE)
+    assert len(s.plan.route.fixtures) == 2
+    s.document.undo()
+    s.document.undo()
+    assert s.plan.route == before
 
 
 def test_the_track_can_be_made_higher_and_the_view_gives_way(planned, qtbot):

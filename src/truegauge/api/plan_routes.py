@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from truegauge.api.plan_requirements import PlanRequirements
@@ -10,6 +11,7 @@ from truegauge.core.errors import TrueGaugeError
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.document import Coming, MeasureStep, PartFixture, Route, step_id
 from truegauge.core.routes.strategies import Strategy
+from truegauge.formats.fixture_file import read_fixture
 from truegauge.jobs.routing import Routed, routed
 
 if TYPE_CHECKING:
@@ -56,8 +58,23 @@ class PlanRoutes(PlanRequirements):
         """Take another route: other steps or order, another envelope or placement."""
         self.run(SetRoute(route, "change the route"))
 
-    def add_fixture(self, fixture: PartFixture) -> None:
-        """Add something that holds the part; ways keep away from it."""
+    def add_fixture(self, fixture: PartFixture | Path | str, *, on_table: bool = False) -> None:
+        """Add something that holds the part; ways keep away from it.
+
+        Parameters
+        ----------
+        fixture : PartFixture or path
+            A box, a cylinder, or a file with a mesh (STL, mm) or CAD (STEP, IGES).
+        on_table : bool
+            Whether a file is in coordinates of the table on which the part is placed, not of the part.
+
+        Raises
+        ------
+        FormatError
+            The file cannot be read.
+        """
+        if not isinstance(fixture, PartFixture):
+            fixture = read_fixture(Path(fixture), on_table=on_table)
         route = self.document.route
         kept = tuple(f for f in route.fixtures if f.name != fixture.name)
         self.run(SetRoute(route.replace(fixtures=(*kept, fixture)), f"add {fixture.name}"))

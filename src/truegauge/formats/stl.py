@@ -23,8 +23,13 @@ def points_from_stl(path: Path, data: bytes) -> RawCloud:
     FormatError
         No STL file, fewer or more bytes than its triangles take, a line that is no corner.
     """
+    return _welded(path, corners_from_stl(path, data))
+
+
+def corners_from_stl(path: Path, data: bytes) -> NDArray[np.floating]:
+    """Return the corners (3 n, 3) of the triangles, one triangle after the other (FormatError: as above)."""
     if data[:5].lower() == b"solid" and b"\0" not in data[:_HEAD] and b"facet" in data[:4096].lower():
-        return _welded(path, _ascii_corners(path, data))
+        return _ascii_corners(path, data)
     if len(data) < _HEAD:
         raise FormatError(path, "this is not an STL file (shorter than its head); export the mesh again")
     count = int.from_bytes(data[80:84], "little")
@@ -39,8 +44,8 @@ def points_from_stl(path: Path, data: bytes) -> RawCloud:
     if len(data) > wanted + 1024:  # a few bytes behind the last triangle are harmless
         raise FormatError(path, f"{len(data) - wanted:,} bytes follow its {count:,} triangles; it is damaged")
     record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
-    corners = np.frombuffer(data, dtype=record, count=count, offset=_HEAD)["corners"].reshape(-1, 3)
-    return _welded(path, corners)
+    corners = np.frombuffer(data, dtype=record, count=count, offset=_HEAD)["corners"]
+    return np.asarray(corners.reshape(-1, 3))
 
 
 def _welded(path: Path, corners: NDArray[np.floating]) -> RawCloud:

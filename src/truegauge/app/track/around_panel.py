@@ -1,18 +1,21 @@
 """What the route is planned around: how the part lies, the safe envelope, what holds the part."""
 
 from functools import partial
+from pathlib import Path
 
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QFileDialog, QHBoxLayout, QWidget
 
 from truegauge.app.track.model import RouteModel
-from truegauge.app.widgets.bench import label, number_box
-from truegauge.app.widgets.box_list import BoxList, BoxOwner
+from truegauge.app.widgets.bench import button, label, number_box
+from truegauge.app.widgets.box_list import BoxList, BoxOwner, in_order
 from truegauge.app.widgets.fold import Fold
-from truegauge.app.widgets.parts import choice, choose
+from truegauge.app.widgets.parts import choice, choose, row
 from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.frozen_model import Three
+from truegauge.core.progress import Progress
 from truegauge.core.routes.document import PartFixture
 from truegauge.drawing.units import NumberFormat
+from truegauge.formats.fixture_file import FIXTURE_ENDINGS, read_fixture
 
 _UP: dict[str, tuple[str, Three]] = {
     "z": ("Z is up", (0.0, 0.0, 1.0)), "-z": ("-Z is up", (0.0, 0.0, -1.0)), "x": ("X is up", (1.0, 0.0, 0.0)),
@@ -56,8 +59,18 @@ class AroundPanel(Fold):
             lambda: self.model.route.fixtures, self._add, self._remove,
             lambda: NumberFormat(self.session.plan.unit, 1), self.session.notify,
         )  # fmt: skip
-        self.fixtures = BoxList(owner, "What holds the part: boxes in part coordinates.", "what holds the part")
-        self.column.addWidget(self.fixtures)
+        words = "What holds the part: boxes, cylinders (ends and radius), or a file of them."
+        self.fixtures = BoxList(owner, words, "what holds the part")
+        self.where = choice([("part", "in part coordinates"), ("table", "in table coordinates")], lambda _: None,
+                            "coordinates of what holds the part")  # fmt: skip
+        self.radius = number_box(0.0, 1e4, 2, suffix=" mm")
+        self.radius.setSpecialValueText("a box")
+        self.radius.setAccessibleName("radius of a cylinder")
+        keep_size(self.radius, width=92)
+        self.file = button("From a file …", self._on_file)
+        self.file.setToolTip("An STL mesh (mm), or the faces of a STEP or IGES file, in the coordinates above")
+        for widget in (self.where, row("radius", self.radius), self.fixtures, self.file):
+            self.column.addWidget(widget)
         self.header.toggled.connect(lambda _: self.refresh())
 
     def refresh(self) -> None:
@@ -99,11 +112,33 @@ class AroundPanel(Fold):
             route = self.model.route
             self.model.run(route.replace(envelope=route.envelope.replace(inside=on)), "ways inside the envelope")
 
-    def _add(self, name: str, low: Three, high: Three) -> None:
+    def _add(self, name: str, a: Three, b: Three) -> None:
+        radius, where = self.radius.value(), self.where.currentData()
+        if radius > 0:
+            self._take(PartFixture(name=name, shape="cylinder", low=a, high=b, radius=radius, where=where))
+        else:
+            low, high = in_order(a, b)
+            self._take(PartFixture(name=name, low=low, high=high, where=where))
+
+    def _take(self, made: PartFixture) -> None:
         route = self.model.route
-        kept = tuple(f for f in route.fixtures if f.name != name)
-        made = PartFixture(name=name, low=low, high=high)
-        self.model.run(route.replace(fixtures=(*kept, made)), f"add {name}")
+        kept = tuple(f for f in route.fixtures if f.name != made.name)
+        self.model.run(route.replace(fixtures=(*kept, made)), f"add {made.name}")
+
+    def _on_file(self) -> None:
+        endings = " ".join(f"*{e}" for e in FIXTURE_ENDINGS)
+        chosen, _ = QFileDialog.getOpenFileName(self.window(), "What holds the part", "", f"Fixtures ({endings})")
+        if chosen:
+            self.read(Path(chosen))
+
+    def read(self, path: Path) -> None:
+        """Take what holds the part from a file; read beside the window."""
+        on_table = self.where.currentData() == "table"
+
+        def work(progress: Progress) -> PartFixture:
+            return read_fixture(path, on_table=on_table, progress=progress)
+
+        self.session.queue.start(work, self._take, f"Reading {path.name}")
 
     def _remove(self, k: int) -> None:
         route = self.model.route

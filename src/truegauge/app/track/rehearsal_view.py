@@ -16,6 +16,8 @@ from truegauge.app.widgets.theme import LiveTheme, font
 from truegauge.core.arrays import Points
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import PartFixture
+from truegauge.core.routes.facets import facets_from_text
+from truegauge.core.routes.scene import fixture_pose
 from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.machine_scene import MachineScene
 from truegauge.rendering.solids import Solid, plate, rod
@@ -58,7 +60,8 @@ class RehearsalView(TurnedView):
             self.scene.set_part(part, found.scene.machine_from_part)
             for k, fixture in enumerate(found.route.fixtures):
                 self.scene.set_solid(f"fixture {k}", _solid_of(fixture), (150, 140, 122))
-                self.scene.place(f"fixture {k}", found.scene.machine_from_part)
+                at = fixture_pose(fixture, part, found.route, found.scene.machine_from_part)
+                self.scene.place(f"fixture {k}", at)
             low, high = found.scene.envelope
             floor = 0.0
             self.scene.set_table(floor, (low + _WITHIN, high - _WITHIN))
@@ -208,4 +211,10 @@ class RehearsalView(TurnedView):
 
 def _solid_of(fixture: PartFixture) -> Solid:
     low, high = np.array(fixture.low), np.array(fixture.high)
+    if fixture.shape == "mesh":
+        corners = facets_from_text(fixture.facets)
+        flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        flat /= np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-12)
+        count = 3 * len(corners)
+        return Solid(corners.reshape(-1, 3), np.arange(count).reshape(-1, 3), np.repeat(flat, 3, axis=0))
     return plate(low, high - low) if fixture.shape == "box" else rod(low, high, fixture.radius)

@@ -31,9 +31,18 @@ class Named(Protocol):
         """The other one."""
 
 
+def in_order(a: Three, b: Three) -> tuple[Three, Three]:
+    """Return the low and the high corner of a box: which of two comes first does not matter to who types them."""
+    (x, u), (y, v), (z, w) = (sorted(pair) for pair in zip(a, b, strict=True))
+    return (x, y, z), (u, v, w)
+
+
 @dataclass(frozen=True, slots=True)
 class BoxOwner:
-    """Whose boxes they are: those there are, how one is added (ValueError: it cannot be) and removed by its number."""
+    """Whose boxes they are: those there are, how one is added (ValueError: it cannot be) and removed by its number.
+
+    It is added by two corners as they were typed.
+    """
 
     boxes: Callable[[], Sequence[Named]]
     add: Callable[[str, Three, Three], None]
@@ -87,12 +96,10 @@ class BoxList(QWidget):
                 except ValueError:
                     self._owner.notify(f"{text!r} is not a place: type {axis} {('from', 'to')[c]} as a number")
                     return
-            corners.append(values)
-        # Which of two corners comes first does not matter to who types them.
-        low, high = (tuple(f(a, b) for a, b in zip(*corners, strict=True)) for f in (min, max))
+            corners.append((values[0], values[1], values[2]))
         name = self.name.text().strip() or f"thing {len(self._owner.boxes()) + 1}"
         try:
-            self._owner.add(name, (low[0], low[1], low[2]), (high[0], high[1], high[2]))
+            self._owner.add(name, corners[0], corners[1])
         except ValueError:
             self._owner.notify(f"{name} has no size: from and to are the same")
             return

@@ -7,9 +7,11 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from truegauge.core.arrays import Floats, three
 from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.references import Refers
+from truegauge.core.routes.facets import facets_from_text, facets_to_text
 from truegauge.core.routes.strategies import Strategy, Usual
 
 
@@ -101,16 +103,20 @@ class Envelope(Frozen):
 
 
 class PartFixture(Frozen):
-    """Something that holds the part, where it stands while the part lies as it is placed: part coordinates, mm.
+    """Something that holds the part, where it stands while the part lies as it is placed, mm.
 
-    A box by two corners, or a cylinder by its two ends (`low`, `high`) and its radius.
+    A box by two corners, a cylinder by its two ends (`low`, `high`) and its radius, or a mesh (`facets`, a text of
+    `facets`; `low` and `high` are the corners of the box around it). It stands in coordinates of the part, or of the
+    table on which the part is placed (Z 0 is its top).
     """
 
     name: str = Field(min_length=1, max_length=80)
-    shape: Literal["box", "cylinder"] = "box"
+    shape: Literal["box", "cylinder", "mesh"] = "box"
     low: Three
     high: Three
     radius: float = Field(default=0.0, ge=0, le=1e4)
+    facets: str = ""
+    where: Literal["part", "table"] = "part"
 
     @model_validator(mode="after")
     def _has_a_size(self) -> Self:
@@ -118,7 +124,22 @@ class PartFixture(Frozen):
             raise ValueError(f"{self.name}: in X, Y and Z the first corner must lie below the second")
         if self.shape == "cylinder" and (self.low == self.high or self.radius <= 0):
             raise ValueError(f"{self.name}: a cylinder needs two different ends and a radius")
+        if (self.shape == "mesh") != bool(self.facets):
+            raise ValueError(f"{self.name}: a mesh has facets, other fixtures have none")
+        if self.facets:
+            try:
+                facets_from_text(self.facets)
+            except ValueError as error:
+                raise ValueError(f"{self.name}: {error}") from None
         return self
+
+    @staticmethod
+    def of_facets(name: str, corners: Floats, where: Literal["part", "table"] = "part") -> "PartFixture":
+        """Return a mesh by the corners (n, 3, 3) of its facets (ValueError: too many, or none)."""
+        text = facets_to_text(corners)
+        kept = facets_from_text(text).reshape(-1, 3)
+        return PartFixture(name=name, shape="mesh", facets=text, where=where, low=three(kept.min(axis=0)),
+                           high=three(kept.max(axis=0)))  # fmt: skip
 
 
 class Placement(Frozen):

@@ -7,7 +7,7 @@ import numpy as np
 
 from truegauge.core.arrays import Points, Rigid, Vector, box_corners, unit
 from truegauge.core.cad.model import CadModel
-from truegauge.core.frames import apply, rigid, rotation_about
+from truegauge.core.frames import apply, invert, rigid, rotation_about
 from truegauge.core.meeting.swept import Around, Nearest, Solids, ball, box, cylinder, nearest, solids_at
 from truegauge.core.probing.assembly import STRAIGHT, StylusPlace
 from truegauge.core.probing.clearance import body_solids
@@ -16,6 +16,7 @@ from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import Fixture
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.core.routes.document import PartFixture, Placement, Route
+from truegauge.core.routes.facets import facets_from_text
 
 _TABLE_REACH, _TABLE_DEPTH = 3000.0, 50.0
 TURN_ROOM = 2.0  # mm that all that turns with the head keeps
@@ -170,9 +171,9 @@ def make_scene(
     around = [Around.of_mesh(PART, corners, model.mesh.triangles)]
     low, high = corners.min(axis=0), corners.max(axis=0)
     for f in route.fixtures:
-        made = _part_fixture(f, pose)
-        around.append(Around.of_solids(f.name, [made]))
-        ends = _corners_of(f, pose)
+        here = fixture_pose(f, model, route, pose)
+        around.append(_part_fixture(f, here))
+        ends = _corners_of(f, here)
         low, high = np.minimum(low, ends.min(axis=0)), np.maximum(high, ends.max(axis=0))
     for g in machine_fixtures:
         around.append(Around.of_solids(g.name, [box(np.array(g.low), np.array(g.high))]))
@@ -190,16 +191,28 @@ def make_scene(
     return Scene(probing, pose, tuple(around), envelope, limits, located)
 
 
-def _part_fixture(f: PartFixture, pose: Rigid) -> np.ndarray:
+def fixture_pose(f: PartFixture, model: CadModel, route: Route, machine_from_part: Rigid) -> Rigid:
+    """Return where a fixture stands: with the part, or with the table on which the part was placed."""
+    if f.where == "part":
+        return machine_from_part
+    return np.asarray(machine_from_part @ invert(placed(model, route.placement)))
+
+
+def _part_fixture(f: PartFixture, pose: Rigid) -> Around:
     low, high = np.array(f.low), np.array(f.high)
+    if f.shape == "mesh":
+        corners = apply(pose, facets_from_text(f.facets).reshape(-1, 3))
+        return Around.of_mesh(f.name, corners, np.arange(len(corners)).reshape(-1, 3))
     if f.shape == "box":
-        return box(low, high, pose)
+        return Around.of_solids(f.name, [box(low, high, pose)])
     ends = apply(pose, np.array([low, high]))
-    return cylinder(ends[0], ends[1], f.radius)
+    return Around.of_solids(f.name, [cylinder(ends[0], ends[1], f.radius)])
 
 
 def _corners_of(f: PartFixture, pose: Rigid) -> Points:
     """Return places (n, 3) whose box is around a fixture."""
+    if f.shape == "mesh":
+        return apply(pose, facets_from_text(f.facets).reshape(-1, 3))
     if f.shape == "box":
         return apply(pose, box_corners(np.array([f.low, f.high])))
     ends = apply(pose, np.array([f.low, f.high]))

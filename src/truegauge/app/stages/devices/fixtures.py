@@ -1,7 +1,7 @@
 """What stands on the table of a machine beside part and sphere, as boxes: kept with the machine, gone around."""
 
 from truegauge.app.stages.devices.model import DevicesModel
-from truegauge.app.widgets.box_list import BoxList, BoxOwner
+from truegauge.app.widgets.box_list import BoxList, BoxOwner, in_order
 from truegauge.core.frozen_model import Three
 from truegauge.core.probing.records import Fixture
 from truegauge.drawing.units import NumberFormat
@@ -13,7 +13,8 @@ class Fixtures(BoxList):
     def __init__(self, model: DevicesModel) -> None:
         machine, session = model.machine, model.session
 
-        def add(name: str, low: Three, high: Three) -> None:
+        def add(name: str, a: Three, b: Three) -> None:
+            low, high = in_order(a, b)
             made = Fixture(name=name, low=low, high=high)
             rest = tuple(f for f in machine.record.fixtures if f.name != name)
             machine.set_record(machine.record.replace(fixtures=(*rest, made)))
