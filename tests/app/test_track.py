@@ -147,6 +147,30 @@ def test_steps_are_switched_off_pinned_grouped_and_told_of(planned, qtbot):
     assert m.step("n-1") is None
 
 
+def test_how_a_step_is_touched_is_taken_over_by_others(planned, qtbot):
+    m, s = planned.get(RouteModel), planned.session
+    step = m.step("m-bolt-1")
+    m.edit(step.replace(strategy=Rings(touches=5, rows=2), approach=2.0), "how it is touched")
+    before = s.plan.route
+    m.choose(("m-bolt-1",))
+    planned.actions_table.trigger("step-copy")
+    m.choose(("m-bolt-2", "m-bolt-3"))
+    planned.actions_table.trigger("step-likewise")
+    for k in (2, 3):
+        assert (m.step(f"m-bolt-{k}").strategy, m.step(f"m-bolt-{k}").approach) == (Rings(touches=5, rows=2), 2.0)
+        assert m.step(f"m-bolt-{k}").feature == f"bolt-{k}"
+    s.document.undo()
+    assert s.plan.route == before
+    clicked = Clicked(places=(((0.0, 0.0, 0.0), (0.0, 0.0, 1.0)),))
+    m.edit(m.step("m-boss").replace(strategy=clicked), "how it is touched")
+    m.choose(("m-boss",))
+    planned.actions_table.trigger("step-copy")
+    m.choose(("m-bolt-2",))
+    planned.actions_table.trigger("step-likewise")
+    assert "cannot be taken over" in planned.notices[-1].text
+    assert m.step("m-bolt-2").strategy == Usual()
+
+
 def test_a_note_and_a_group_are_asked_for_in_words(planned, qtbot):
     m = planned.get(RouteModel)
     m.choose(("m-boss",))

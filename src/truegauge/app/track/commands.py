@@ -5,12 +5,14 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.track.model import RouteModel
+from truegauge.app.track.taking_over import TakingOver
 from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.question import ask_text
 
 
 def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) -> tuple[Action, ...]:
     """Return them; `show` opens the stage in which the route is seen."""
+    taking = TakingOver(model)
 
     def make() -> None:
         show()
@@ -42,5 +44,8 @@ def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) 
         Action("step-pin", "Route", "Pin the chosen steps, or not", "", model.pin, chosen),
         Action("step-remove", "Route", "Remove the chosen steps from the route", "", model.remove, chosen),
         Action("step-group", "Route", "Group the chosen steps", "", group, chosen),
+        Action("step-copy", "Route", "Copy how the chosen step is touched", "", taking.copy, chosen),
+        Action("step-likewise", "Route", "Touch the chosen steps likewise", "", taking.paste,
+               lambda: chosen() and taking.copied is not None),
         Action("step-note", "Route", "Add a note to the operator", "", note, lambda: model.is_there),
     )  # fmt: skip

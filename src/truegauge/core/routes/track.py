@@ -7,6 +7,7 @@ from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.checking import Checked, Meeting
 from truegauge.core.routes.document import AlignStep, MeasureStep, NoteStep, Route
 from truegauge.core.routes.legs import Candidate, PlannedRoute
+from truegauge.core.routes.strategies import Clicked
 
 NO_LANE = -1  # of what no stylus does: notes, alignments, what is off or not reached
 
@@ -153,3 +154,17 @@ def without_steps(route: Route, step_ids: Sequence[str]) -> Route:
     """Return the route without some steps."""
     gone = set(step_ids)
     return route.replace(steps=tuple(s for s in route.steps if s.id not in gone))
+
+
+def likewise(route: Route, step_ids: Sequence[str], own: MeasureStep) -> Route:
+    """Return the route with the features of some steps touched as another step touches its own.
+
+    Raises
+    ------
+    ValueError
+        Its places were clicked one by one: they lie on its own feature.
+    """
+    if isinstance(own.strategy, Clicked):
+        raise ValueError("places that were clicked lie on their own feature: they cannot be taken over")
+    measured = [s.id for s in route.steps if s.id in set(step_ids) and isinstance(s, MeasureStep)]
+    return changed(route, measured, strategy=own.strategy, coming=own.coming, approach=own.approach, speed=own.speed)
