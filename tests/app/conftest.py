@@ -38,13 +38,9 @@ def windows_go():
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     shared = {id(v) for name, m in sys.modules.items() if name.startswith("truegauge") for v in vars(m).values()}
     for found in gc.get_objects():
-        if (
-            isinstance(found, QObject)
-            and type(found).__module__.startswith("truegauge.app")
-            and id(found) not in shared
-        ):
-            if shiboken6.isValid(found) and found.parent() is None:
-                shiboken6.delete(found)
+        ours = isinstance(found, QObject) and type(found).__module__.startswith("truegauge.app")
+        if ours and id(found) not in shared and shiboken6.isValid(found) and found.parent() is None:
+            shiboken6.delete(found)
     gc.collect()
 
 

@@ -1,6 +1,7 @@
 """How a step touches its feature, copied for others."""
 
 from truegauge.app.track.model import RouteModel
+from truegauge.core.errors import TrueGaugeError
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.routes.track import likewise
 
@@ -26,5 +27,5 @@ class TakingOver:
             return
         try:
             self._model.run(likewise(self._model.route, self._model.chosen, self.copied), "touch likewise")
-        except ValueError as error:
+        except TrueGaugeError as error:
             self._model.session.notify(error)

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from truegauge.core.errors import TrueGaugeError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.checking import Checked, Meeting
 from truegauge.core.routes.document import AlignStep, MeasureStep, NoteStep, Route
@@ -161,10 +162,10 @@ def likewise(route: Route, step_ids: Sequence[str], own: MeasureStep) -> Route:
 
     Raises
     ------
-    ValueError
+    TrueGaugeError
         Its places were clicked one by one: they lie on its own feature.
     """
     if isinstance(own.strategy, Clicked):
-        raise ValueError("places that were clicked lie on their own feature: they cannot be taken over")
+        raise TrueGaugeError("places that were clicked lie on their own feature: they cannot be taken over")
     measured = [s.id for s in route.steps if s.id in set(step_ids) and isinstance(s, MeasureStep)]
     return changed(route, measured, strategy=own.strategy, coming=own.coming, approach=own.approach, speed=own.speed)
