@@ -67,6 +67,7 @@ class Floating(QObject):
         self.section_panel.move(14, 12 + below)
         for widget in self._top:
             self._place_top(widget)
+        self.strip.fit()
         self.strip.move(14, view.height() - self.strip.height() - sized(ABOVE))
         self._place_scale()
         self._place_hover()

@@ -17,6 +17,7 @@ from truegauge.core.frames import apply, invert
 from truegauge.core.routes.legs import Visit
 from truegauge.rendering.camera import Camera
 
+_DENSE = 250  # places
 OnScreen = Callable[[Points], list[QPointF]]
 
 
@@ -50,10 +51,12 @@ class RouteOverlay:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for step_id in m.chosen:
             if m.preview is not None and m.preview[0] == step_id:
-                painter.setPen(QPen(QColor(theme.view), 1.2))
+                places = m.preview[1].points
+                dense = len(places) > _DENSE  # those of continuous contact are seen as a line
+                painter.setPen(Qt.PenStyle.NoPen if dense else QPen(QColor(theme.view), 1.2))
                 painter.setBrush(QColor(theme.accent))
-                for at in on_screen(m.preview[1].points):
-                    painter.drawEllipse(at, 4.0, 4.0)
+                for at in on_screen(places):
+                    painter.drawEllipse(at, 1.5 if dense else 4.0, 1.5 if dense else 4.0)
                 continue
             plan = m.step_plan(step_id)
             if plan is None:
@@ -73,7 +76,13 @@ class RouteOverlay:
 
     def _visit(self, painter: QPainter, theme: Theme, visit: Visit, on_screen: OnScreen) -> None:
         color = QColor(theme.accent)
+        touched = on_screen(visit.places.points)
         for k in range(len(visit.places)):
+            if k and visit.traced and not len(visit.ways[k]):
+                # Along the surface: a line of contact, no places of their own.
+                painter.setPen(QPen(color, 2.4))
+                painter.drawLine(touched[k - 1], touched[k])
+                continue
             way = visit.ways[k] if k else visit.ways[0][-2:]
             start = [visit.before(k - 1)] if k else []
             line = on_screen(np.vstack([*start, *way]) if len(way) or start else visit.before(k)[None])

@@ -67,8 +67,8 @@ NUMBERS: dict[str, tuple[Number, ...]] = {
     ),
     "rings": (
         Number("touches", "touches a row", 1, 500, 0, 1), Number("rows", "rows", 1, 50, 0, 1),
-        Number("first", "first row from the end, mm", 0, 1e4, 2, 0.5),
-        Number("last", "last row from the end, mm", 0, 1e4, 2, 0.5),
+        Number("first", "first row at, mm", 0, 1e4, 2, 0.5),
+        Number("last", "last row at, mm", 0, 1e4, 2, 0.5),
         Number("start_deg", "start, °", -360, 360, 1, 5), Number("sweep_deg", "sweep, °", 1, 360, 1, 5),
     ),
     "border": (Number("touches", "touches", 1, 500, 0, 1), Number("inset", "inside by, mm", 0.1, 1000, 2, 0.5)),
@@ -82,8 +82,8 @@ NUMBERS: dict[str, tuple[Number, ...]] = {
     ),
     "helix": (
         Number("touches", "touches", 2, 500, 0, 1), Number("turns", "turns", 0.1, 100, 2, 0.25),
-        Number("first", "begins from the end, mm", 0, 1e4, 2, 0.5),
-        Number("last", "ends from the end, mm", 0, 1e4, 2, 0.5), Number("start_deg", "start, °", -360, 360, 1, 5),
+        Number("first", "begins at, mm", 0, 1e4, 2, 0.5),
+        Number("last", "ends at, mm", 0, 1e4, 2, 0.5), Number("start_deg", "start, °", -360, 360, 1, 5),
     ),
     "sides": (
         Number("touches", "on a flat side", 1, 200, 0, 1), Number("ends", "on a round end", 0, 200, 0, 1),
@@ -128,8 +128,8 @@ class StrategyPanel(Fold):
             self._on_coming, "way to the feature",
         )  # fmt: skip
         self.frame = choice([("", "of the part")], self._on_frame, "frame whose axis it is")
-        self.far = self._own_number("from so far before it, mm", 0, 1000, self._on_far)
-        self.approach = self._own_number("stops before each place, mm", 0, 100, partial(self._on_own, "approach"))
+        self.far = self._own_number("from before it, mm", 0, 1000, self._on_far)
+        self.approach = self._own_number("stops before, mm", 0, 100, partial(self._on_own, "approach"))
         self.speed = self._own_number("travels at, mm/s", 0, 2000, partial(self._on_own, "speed"))
         for box in (self.approach, self.speed):
             box.setSpecialValueText("as usual")

@@ -31,7 +31,7 @@ class TrackPanel(QWidget):
         top = QHBoxLayout()
         top.setContentsMargins(10, 4, 8, 4)
         top.setSpacing(6)
-        self.counts = Shrinking("")
+        self.counts = Shrinking(by_parts=True)
         self.play = button("Play", model.play)
         self.play.setToolTip("Rehearse the route from the play-head on (Space)")
         self.speed = choice([(f"{s:g}", f"{s:g}x") for s in SPEEDS], lambda key: model.set_speed(float(key)), "Speed")
@@ -83,8 +83,9 @@ class TrackPanel(QWidget):
             self.counts.setText("being planned" if there else "there is no probe to measure with: see Devices")
         else:
             p = found.planned
-            told = f"{p.touches} touches, {p.changes} changes, {clock(round(p.seconds))}"
+            told = f"{clock(round(p.seconds))}, {p.touches} touches, {p.changes} changes"
             self.counts.setText(told if m.is_current else f"{told}, being planned again")
+            self.counts.setToolTip(self.counts.text())
         self.play.setText("Pause" if m.playing else "Play")
         self.play.setEnabled(found is not None)
         choose(self.speed, f"{m.speed:g}")

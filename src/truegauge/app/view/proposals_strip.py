@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.bench import empty_layout
 from truegauge.app.widgets.painting import glyph_icon
-from truegauge.app.widgets.text_size import sized
+from truegauge.app.widgets.text_size import TEXT, sized
 from truegauge.app.widgets.theme import LiveTheme, on
 from truegauge.core.authoring.proposals import Proposal
 from truegauge.core.nodes.graph import NotComputed
@@ -30,6 +30,7 @@ class ProposalsStrip(QFrame):
         self._layout.setSpacing(8)
         self.buttons: list[QPushButton] = []
         self.more: QMenu | None = None
+        self._laid_for: tuple[int, int] = (0, 0)  # width of the view, text size
         session.proposing.changed.connect(self._refresh)
         session.showing.changed.connect(self._refresh)
         session.selection.changed.connect(self._refresh)
@@ -53,7 +54,17 @@ class ProposalsStrip(QFrame):
         counts = Counter(names)
         return " + ".join(name if n == 1 else f"{n} {_plural(name)}" for name, n in counts.items())
 
+    def fit(self) -> None:
+        """Put as many on it as there is room for now, where that has changed."""
+        if self.isVisible() and self._laid_for != self._room():
+            self._refresh()
+
+    def _room(self) -> tuple[int, int]:
+        around = self.parentWidget()
+        return (around.width() if around is not None else 800), TEXT.percent
+
     def _refresh(self) -> None:
+        self._laid_for = self._room()
         empty_layout(self._layout)
         self.buttons = []
         self.more = None
@@ -67,9 +78,8 @@ class ProposalsStrip(QFrame):
         self._layout.addWidget(label)
         numbers = NumberFormat(plan.unit, plan.decimals)
         # The strip has room for some; the others are behind "more".
-        around = self.parentWidget()
         label.ensurePolished()
-        room = (around.width() if around is not None else 800) - sized(self._scale_width + _MORE) - 14 - 2 * 12
+        room = self._laid_for[0] - sized(self._scale_width + _MORE) - 14 - 2 * 12
         said = label.sizeHint().width() + self._layout.spacing()
         room -= said
         others = [i for i, p in enumerate(self._session.proposing.proposals) if not p.kind.common]

@@ -214,7 +214,14 @@ def rule() -> QFrame:
 
 
 class Shrinking(QLabel):
-    """A label that is cut short, not the window widened, where there is no room; the whole is its tool tip."""
+    """A label that is cut short, not the window widened, where there is no room; the whole is its tool tip.
+
+    With `by_parts` what stands behind the last comma goes as a whole.
+    """
+
+    def __init__(self, text: str = "", parent: QWidget | None = None, *, by_parts: bool = False) -> None:
+        super().__init__(text, parent)
+        self._by_parts = by_parts
 
     def minimumSizeHint(self) -> QSize:
         """Return the size of a few letters."""
@@ -223,8 +230,11 @@ class Shrinking(QLabel):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw what there is room for."""
-        whole = self.text()
-        shown = self.fontMetrics().elidedText(whole, Qt.TextElideMode.ElideRight, self.width() - self._beside + 2)
+        whole, room = self.text(), self.width() - self._beside + 2
+        parts = whole.split(", ") if self._by_parts else [whole]
+        while len(parts) > 1 and self.fontMetrics().horizontalAdvance(", ".join(parts)) > room:
+            parts.pop()
+        shown = self.fontMetrics().elidedText(", ".join(parts), Qt.TextElideMode.ElideRight, room)
         if shown == whole:
             super().paintEvent(event)
             return
