@@ -69,8 +69,9 @@ class AroundPanel(Fold):
         keep_size(self.radius, width=92)
         self.file = button("From a file …", self._on_file)
         self.file.setToolTip("An STL mesh (mm), or the faces of a STEP or IGES file, in the coordinates above")
-        for widget in (self.where, row("radius", self.radius), self.fixtures, self.file):
-            self.column.addWidget(widget)
+        self.fixtures.put_before_corners(self.where, row("radius", self.radius))
+        self.column.addWidget(self.fixtures)
+        self.column.addWidget(self.file)
         self.header.toggled.connect(lambda _: self.refresh())
 
     def refresh(self) -> None:

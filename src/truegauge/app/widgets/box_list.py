@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.widgets.bench import button, label
@@ -57,18 +58,20 @@ class BoxList(QWidget):
     def __init__(self, owner: BoxOwner, words: str, what: str) -> None:
         super().__init__()
         self._owner = owner
-        column = QVBoxLayout(self)
+        column = self._column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
         column.addWidget(label(words, "soft", wrap=True))
         self.list = QListWidget()
         self.list.setAccessibleName(what)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         keep_size(self.list, height=74)
         column.addWidget(self.list)
         self.name = QLineEdit()
         self.name.setPlaceholderText("name, as clamp 1")
         self.name.setAccessibleName("name of what stands there")
         column.addWidget(self.name)
+        self._corners_at = column.count()
         grid = QGridLayout()
         grid.setSpacing(4)
         self.fields: dict[tuple[str, int], QLineEdit] = {}
@@ -84,6 +87,11 @@ class BoxList(QWidget):
         self.add, self.remove = button("Add", self._on_add), button("Remove", self._on_remove)
         column.addWidget(row(self.add, self.remove))
         self._shown: object = None
+
+    def put_before_corners(self, *widgets: QWidget) -> None:
+        """Put what else is asked of one more between its name and its corners."""
+        for k, widget in enumerate(widgets):
+            self._column.insertWidget(self._corners_at + k, widget)
 
     def _on_add(self) -> None:
         numbers, corners = self._owner.numbers(), []
