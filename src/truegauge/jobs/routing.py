@@ -21,7 +21,7 @@ from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.legs import PlannedRoute, StepPlan
 from truegauge.core.routes.making import make_route
 from truegauge.core.routes.on_faces import BORDER, on_faces
-from truegauge.core.routes.places import FeatureToTouch, Places, Surface
+from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface
 from truegauge.core.routes.planning import Planner
 from truegauge.core.routes.scene import Scene, make_scene
 from truegauge.core.routes.strategies import resolved
@@ -132,10 +132,11 @@ def _entries(done: Routed, s: StepPlan) -> list[dict[str, Any]]:
     found = []
     for v in s.visits:
         points, normals = apply(back, v.places.points), rotate(back, v.places.normals)
+        whole, own = np.round(np.hstack([points, normals]), 6), v.places.rows != BESIDE
         found.append({
             "step": s.step.id, "feature": v.feature.name, "stylus": probing.name_of(v.use), "pose": str(v.use.pose),
             "trace": v.traced, "approach": round(v.approach, 4),
-            "places": np.round(np.hstack([points, normals]), 6).tolist(),
+            "places": whole[own].tolist(), "beside": whole[~own].tolist(),
         })  # fmt: skip
     return found
 

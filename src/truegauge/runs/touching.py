@@ -12,7 +12,7 @@ from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.probing.travel import NoWay
 from truegauge.core.routes.legs import PlannedRoute, StepPlan, Visit
-from truegauge.core.routes.places import FeatureToTouch
+from truegauge.core.routes.places import BESIDE, FeatureToTouch
 from truegauge.core.routes.ways import Ways
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
@@ -66,6 +66,7 @@ class FeatureStep(Step):
         self._before = 0  # touches of visits that are over
         self._done = self._missed = 0
         self._why = ""  # no way leads to those missed
+        self._shift = np.zeros(3)  # of the sheet beside an edge, where it was touched
 
     @property
     def name(self) -> str:
@@ -125,7 +126,7 @@ class FeatureStep(Step):
         on_route = False
         for k in range(self._done, len(visit.places)):
             run.check()
-            out = visit.places.normals[k]
+            out, row = visit.places.normals[k], int(visit.places.rows[k])
             before = visit.before(k) + off
             try:
                 if k == 0:
@@ -136,10 +137,14 @@ class FeatureStep(Step):
                 self._missed, self._why = self._missed + 1, str(error)
                 self._done, on_route = k + 1, False
                 continue
-            touch = cmm.touch(visit.places.points[k] + off, out, run.check)
+            shift = np.zeros(3) if row == BESIDE else self._shift
+            touch = cmm.touch(visit.places.points[k] + shift + off, out, run.check)
             self._done, on_route = k + 1, True
-            row = int(visit.places.rows[k])
-            run.tell(FeatureTouched(stylus.touched(touch, visit.feature.id, row)))
+            if row == BESIDE:  # how much farther out the sheet lies: the edge does so with it
+                found = touch.place + stylus.offset - stylus.radius * out
+                self._shift = float((found - visit.places.points[k]) @ out) * out
+            else:
+                run.tell(FeatureTouched(stylus.touched(touch, visit.feature.id, row)))
         following = run.waiting[1:2]
         if on_route and following and following[0].follows:
             run.goes_on = following[0], run.cmm.where()

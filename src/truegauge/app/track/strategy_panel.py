@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
 
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.places_hand import PlacesHand
@@ -22,6 +22,7 @@ from truegauge.core.routes.strategies import (
     Grid,
     Helix,
     Rings,
+    SheetEdge,
     Sides,
     Spread,
     StraightLine,
@@ -39,7 +40,7 @@ KINDS: dict[str, tuple[str, Callable[[], Strategy]]] = {
     "grid": ("A grid over the face", Grid), "rings": ("Rows around the axis", Rings),
     "border": ("Along the border", Border), "cap": ("Rows over the ball", Cap),
     "line": ("Along a straight line", StraightLine), "helix": ("Along a helix", Helix),
-    "sides": ("Each side on its own", Sides),
+    "sides": ("Each side on its own", Sides), "edge": ("The edge of a sheet", SheetEdge),
 }  # fmt: skip
 
 
@@ -88,6 +89,11 @@ NUMBERS: dict[str, tuple[Number, ...]] = {
     "sides": (
         Number("touches", "on a flat side", 1, 200, 0, 1), Number("ends", "on a round end", 0, 200, 0, 1),
     ),
+    "edge": (
+        Number("touches", "touches", 1, 250, 0, 1), Number("depth", "below the sheet, mm", 0.05, 100, 2, 0.1),
+        Number("inset", "sheet touched at, mm", 0.1, 100, 2, 0.5),
+        Number("pulled_in", "ends pulled in, mm", 0, 1e4, 2, 0.5),
+    ),
 }  # fmt: skip
 # Those of continuous contact, whatever it follows.
 TRACE = (
@@ -120,6 +126,8 @@ class StrategyPanel(Fold):
             self.column.addWidget(row)
             self.boxes[name], self.rows[name], self._labels[name] = box, row, words
         self.end = choice([("outer", "from the outer end"), ("inner", "from the inner end")], self._on_end, "end")
+        self.other = QCheckBox("from the other side of the sheet")
+        self.other.toggled.connect(self._on_other)
         self.trace = choice([("", "single touches"), ("trace", "continuous contact")], self._on_trace, "contact")
         self.stylus = choice([(_BEST, "the stylus that fits best")], self._on_stylus, "stylus")
         self.coming = choice(
@@ -141,7 +149,7 @@ class StrategyPanel(Fold):
         self.said = label("", "soft", wrap=True)
         self.back = button("As usual", self._on_usual)
         for widget in (
-            self.end, self.trace, self.stylus, self.coming, self.frame, self.far.parentWidget(),
+            self.end, self.other, self.trace, self.stylus, self.coming, self.frame, self.far.parentWidget(),
             self.approach.parentWidget(), self.speed.parentWidget(), self.click, self.said, self.back,
         ):  # fmt: skip
             assert widget is not None
@@ -230,6 +238,9 @@ class StrategyPanel(Fold):
             box.setValue(n.least if value is None else float(value))
         self.end.setVisible(isinstance(strategy, Rings | Helix))
         self.trace.setVisible(isinstance(strategy, Traceable))
+        self.other.setVisible(isinstance(strategy, SheetEdge))
+        if isinstance(strategy, SheetEdge):
+            self.other.setChecked(strategy.other)
         if isinstance(strategy, Rings | Helix):
             choose(self.end, strategy.end)
         choose(self.trace, "" if trace is None else "trace")
@@ -333,6 +344,11 @@ class StrategyPanel(Fold):
         strategy = None if step is None else self._placing(step)
         if isinstance(strategy, Rings | Helix):
             self._edit(strategy=strategy.replace(end=key))
+
+    def _on_other(self, on: bool) -> None:
+        step = self._step()
+        if step is not None and isinstance(step.strategy, SheetEdge):
+            self._edit(strategy=step.strategy.replace(other=on))
 
     def _on_trace(self, key: str) -> None:
         step = self._step()

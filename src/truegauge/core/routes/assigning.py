@@ -11,6 +11,7 @@ from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.routes.places import Trouble
 from truegauge.core.routes.settling import FeaturePlaces, Settled, why_of
+from truegauge.core.routes.strategies import SheetEdge
 
 _MOST_STYLI = 3  # for one feature
 _DRAWN_TRIED = 6
@@ -124,7 +125,8 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False
         gone = tuple(Trouble(three(asked.points[k]), False, why) for k, why in first.open_ones)
         return Assigned((first,), (*at_face, *first.troubles, *gone))
     chosen, covered = [first] if len(first.places) else [], set(first.wanted.tolist())
-    for other in every[1:]:
+    # Each place on an edge belongs with that on the sheet beside it: they are not shared out.
+    for other in every[1:] if not isinstance(places.strategy, SheetEdge) else ():
         if len(covered) == len(asked) or len(chosen) == _MOST_STYLI:
             break
         # Tips of another radius have other wanted places.

@@ -1,7 +1,6 @@
 """Places along lines: straight over a face, a helix, rows round a tube; and those of each side of a slot."""
 
 import contextlib
-from dataclasses import replace
 
 import numpy as np
 
@@ -152,7 +151,7 @@ def sides(surface: Surface, strategy: Sides, margin: float) -> Places:
         count = strategy.touches if flat else strategy.ends
         if not count:
             continue
-        own = Surface(surface.model, surface.projector, replace(surface.feature, faces=(face,), nominal=None))
+        own = Surface(surface.model, surface.projector, surface.feature.of_faces((face,)))
         with contextlib.suppress(DeviceError):  # a face too narrow for the tip is left out; the others are not
             some = own.candidates(margin)[0]
             points.append(some.points[well_spread(some.points, count)])

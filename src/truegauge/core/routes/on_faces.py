@@ -6,8 +6,9 @@ from truegauge.core.arrays import Mask, Points, Vector, three
 from truegauge.core.association.features import Cone, Cylinder, Line, Plane
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.frames import apply, rotation_about
-from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere
-from truegauge.core.routes.strategies import Clicked, Grid, Placing, Rings, trace_of
+from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface, Trouble, nowhere
+from truegauge.core.routes.sheet_edges import on_sheet_edge
+from truegauge.core.routes.strategies import Clicked, Grid, Placing, Rings, SheetEdge, trace_of
 from truegauge.core.routes.wanted import wanted_places
 
 BORDER = 1.0  # mm from the border of a face, beside the radius of the tip
@@ -33,6 +34,9 @@ def on_faces(surface: Surface, strategy: Placing, margin: float) -> tuple[Places
         on, there = surface.on_it(places.points)
         gone = tuple(Trouble(three(p), False, "it is not on the face") for p in places.points[~there])
         return on.at(there), on.at(there), gone
+    if isinstance(strategy, SheetEdge):
+        places, missing_ones = on_sheet_edge(surface, strategy)
+        return places, places.at(places.rows != BESIDE), missing_ones
     candidates, room = surface.candidates(margin)
     asked = wanted_places(surface, strategy, candidates, room)
     on, there = surface.on_it(asked.points, _GRID_REACH) if isinstance(strategy, Grid) else surface.on_it(asked.points)

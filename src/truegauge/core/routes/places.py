@@ -1,6 +1,6 @@
 """Places on the faces of a feature, how far from their borders, and which of them are spread well."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -19,6 +19,9 @@ _ROWS, _AROUND = 9, 36  # those of a turned feature
 _ON_FACE = 0.3  # mm off the face that a wanted place may lie: its facets are not quite it
 
 
+BESIDE = -2
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class FeatureToTouch:
     """A feature of the plan: its id and name, its faces, and its nominal feature (None: free-form).
@@ -34,12 +37,17 @@ class FeatureToTouch:
     about: Line | None = None
     first: bool = False
 
+    def of_faces(self, faces: tuple[int, ...]) -> "FeatureToTouch":
+        """Return other faces in its place, as free-form ones."""
+        return replace(self, faces=faces, nominal=None, about=None)
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Places:
     """Places (n, 3) on the surface and its outward normals (n, 3), part coordinates; in the order of touching.
 
-    `rows` (n,) number the rings around an axis that they belong to, -1 for a place of its own.
+    `rows` (n,) number the rings around an axis that they belong to, -1 for a place of its own. `BESIDE` is one on a
+    face beside the feature, which only tells where the one that follows it lies: it is no touch of the feature.
     """
 
     points: Points

@@ -13,10 +13,10 @@ from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import DeviceError
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.on_faces import BORDER, apart_of, is_apart, on_faces, same_row
-from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble, nowhere, well_spread
+from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface, Trouble, nowhere, well_spread
 from truegauge.core.routes.reach import OF_STEM, STEM_IN, AtPlace, at_places, reached
 from truegauge.core.routes.scene import Scene
-from truegauge.core.routes.strategies import Clicked, Placing, Rings, StraightLine, trace_of
+from truegauge.core.routes.strategies import Clicked, Placing, Rings, SheetEdge, StraightLine, trace_of
 
 _TRIED = 14  # places near to a wanted one that are tried in its stead
 _WIDER = np.radians(25.0)  # that moving places may open the widest gap around an axis
@@ -81,6 +81,8 @@ class FeaturePlaces:
     def least(self) -> int:
         """How many touches it needs at least: those of a line are about its straightness alone."""
         least = least_touches(self.feature.nominal)
+        if isinstance(self.strategy, SheetEdge):
+            return 2 * least  # each with one on the sheet
         return min(least, 2) if isinstance(self.strategy, StraightLine) else least
 
     def fits(self, use: StylusUse) -> bool:
@@ -115,15 +117,25 @@ class FeaturePlaces:
         good = reached(found)
         order, made, approaches, troubles, left = [], [], [], [], []
         apart = apart_of(places.points)
-        traced = trace_of(self.strategy) is not None
+        # What has its place by something else (a line of contact, a click, a sheet beside it) is not moved.
+        stays = trace_of(self.strategy) is not None or isinstance(self.strategy, Clicked | SheetEdge)
+        beside = True  # the sheet beside an edge was touched
         for k in range(len(places)):
+            if places.rows[k] == BESIDE:
+                beside = bool(good[k] and k + 1 < len(places) and good[k + 1])
+                if not beside:
+                    continue
+            elif not beside:
+                why = found[k].why or f"the sheet beside it cannot be touched first: {found[k - 1].why}"
+                left.append((k, why))
+                continue
             if good[k]:
                 made.append(places.at(np.array([k])))
                 approaches.append(found[k].approach)
                 order.append(k)
                 continue
             near = None
-            if not traced and not isinstance(self.strategy, Clicked) and good.mean() >= 0.4:
+            if not stays and good.mean() >= 0.4:
                 near = self._near(use, places, k, candidates, [m.points[0] for m in made], apart, places.points[good])
             if near is None:
                 left.append((k, found[k].why))

@@ -135,6 +135,21 @@ class Sides(Frozen):
     ends: int = Field(default=3, ge=0, le=200)
 
 
+class SheetEdge(Frozen):
+    """The narrow face of a sheet, along its edge: each time first the sheet beside it, then the edge below that.
+
+    The sheet is touched `inset` mm inside of the edge; where it is found, the edge is touched `depth` mm below it.
+    Places lie evenly along the edge, its ends pulled in. `other` takes the sheet's other side.
+    """
+
+    kind: Literal["edge"] = "edge"
+    touches: int = Field(default=6, ge=1, le=250)
+    depth: float = Field(default=0.5, gt=0, le=100)
+    inset: float = Field(default=4.0, gt=0, le=100)
+    pulled_in: float = Field(default=4.0, ge=0, le=1e4)
+    other: bool = False
+
+
 class Clicked(Frozen):
     """Places that were chosen one by one: place (part, mm) and direction out of the surface."""
 
@@ -142,9 +157,10 @@ class Clicked(Frozen):
     places: tuple[tuple[Three, Three], ...] = Field(min_length=1, max_length=500)
 
 
-Placing = Spread | Grid | Rings | Border | Cap | StraightLine | Helix | Sides | Clicked
+Placing = Spread | Grid | Rings | Border | Cap | StraightLine | Helix | Sides | SheetEdge | Clicked
 Strategy = Annotated[
-    Usual | Spread | Grid | Rings | Border | Cap | StraightLine | Helix | Sides | Clicked, Field(discriminator="kind")
+    Usual | Spread | Grid | Rings | Border | Cap | StraightLine | Helix | Sides | SheetEdge | Clicked,
+    Field(discriminator="kind"),
 ]
 
 
@@ -211,7 +227,7 @@ def with_count(strategy: Placing, touches: int, rows: int = 0) -> Placing:
         case Grid() if touches:
             side = max(1, round(touches**0.5))
             return strategy.replace(along=side, across=max(1, -(-touches // side)))
-        case Spread() | Border() | Cap() | StraightLine() | Helix() if touches:
+        case Spread() | Border() | Cap() | StraightLine() | Helix() | SheetEdge() if touches:
             return strategy.replace(touches=touches)
     return strategy
 

@@ -9,6 +9,7 @@ from truegauge.core.features.coverage import AreaSamples
 from truegauge.core.features.extraction import border_samples
 from truegauge.core.routes.lines import helix, line_over, longest, rows_on_torus, sides, turns_of
 from truegauge.core.routes.places import SPREAD, Places, Surface, asked_at, well_spread
+from truegauge.core.routes.sheet_edges import on_sheet_edge
 from truegauge.core.routes.strategies import (
     Border,
     Cap,
@@ -17,6 +18,7 @@ from truegauge.core.routes.strategies import (
     Helix,
     Placing,
     Rings,
+    SheetEdge,
     Sides,
     Spread,
     StraightLine,
@@ -51,6 +53,8 @@ def wanted_places(surface: Surface, strategy: Placing, candidates: Places, margi
             return _along_border(surface, strategy)
         case Grid():
             return _grid(strategy, candidates, surface.corners())
+        case SheetEdge():
+            return on_sheet_edge(surface, strategy)[0]
         case Spread() | Cap() | Rings() | Helix():
             count = strategy.touches if not isinstance(strategy, Rings) else strategy.touches * strategy.rows
             return candidates.at(well_spread(candidates.points, count))
