@@ -17,7 +17,7 @@ from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.widgets.question import Question
 from truegauge.app.widgets.text_size import room_of, sized
 from truegauge.core.commands.routes import SetRoute
-from truegauge.core.routes.document import Coming, MeasureStep, Route
+from truegauge.core.routes.document import Coming, MeasureStep, Route, Via
 from truegauge.core.routes.strategies import Clicked, Grid, Helix, Rings, Trace, Usual
 from truegauge.formats.stl import stl_from_mesh
 from truegauge.rendering.solids import plate
@@ -289,6 +289,17 @@ def test_lines_contact_and_how_it_comes_are_typed_for_a_step(planned, qtbot):
     panel.approach.setValue(2.0)
     panel.speed.setValue(60.0)
     assert (m.step("m-main-bore").approach, m.step("m-main-bore").speed) == (2.0, 60.0)
+    for axis, text in zip("XYZ", ("10", "20", "x"), strict=True):
+        panel.via.place[axis].setText(text)
+    panel.via.add.click()
+    assert "needs the number of the touch" in planned.notices[-1].text
+    panel.via.place["Z"].setText("90.5")
+    panel.via.add.click()
+    assert m.step("m-main-bore").via == (Via(before=0, place=(10.0, 20.0, 90.5)),)
+    panel.refresh()
+    assert panel.via.list.itemText(0) == "before 1: 10.000, 20.000, 90.500"
+    panel.via.remove.click()
+    assert m.step("m-main-bore").via == ()
     panel.refresh()
     qtbot.mouseClick(panel.back, Qt.MouseButton.LeftButton)
     assert m.step("m-main-bore") == MeasureStep(id="m-main-bore", feature="main-bore")

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from tests.core.routes.routing import ON_ITS_BACK, made
 
+from truegauge.core.arrays import three
 from truegauge.core.commands.history import History
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.datums.named_frame import shifted_frame
@@ -13,7 +14,7 @@ from truegauge.core.evaluation.touch_needs import along_frames
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.routes.candidates import with_pose
 from truegauge.core.routes.checking import check
-from truegauge.core.routes.document import Coming, MeasureStep, NoteStep, PartFixture, Placement, Route, step_id
+from truegauge.core.routes.document import Coming, MeasureStep, NoteStep, PartFixture, Placement, Route, Via, step_id
 from truegauge.core.routes.making import make_route
 from truegauge.core.routes.settling import least_touches
 from truegauge.core.routes.strategies import (
@@ -276,6 +277,26 @@ def test_a_probe_comes_along_the_axis_of_a_frame_of_the_plan(housing, evaluator,
     gone = step.replace(coming=step.coming.replace(frame="gone"))
     kept = along_frames(evaluator.context(plan, None), ON_ITS_BACK.replace(steps=(gone,)))
     assert kept.steps[0].coming.axis == axis
+
+
+def test_the_tip_goes_by_places_that_were_put_on_its_way_where_they_are_free(housing):
+    plain = MeasureStep(id="m", feature="base", strategy=Spread(touches=6))
+    back = invert(housing.scene.machine_from_part)
+    visit = housing.planner.plan(ON_ITS_BACK.replace(steps=(plain,)), housing.features).steps[0].visits[0]
+    third = apply(back, visit.before(2)[None])[0]
+    free, other, inside = (three(third + np.array(by)) for by in ([0, 0, -25], [6, 0, -30], [0, 0, 30]))
+    via = (Via(before=2, place=free), Via(before=2, place=other), Via(before=0, place=other))
+    planned = housing.planner.plan(ON_ITS_BACK.replace(steps=(plain.replace(via=via),)), housing.features)
+    ways = [apply(back, w) for w in planned.steps[0].visits[0].ways]
+    assert np.allclose(ways[2][:2], [free, other])
+    assert np.allclose(ways[0][-2], other)
+    assert all(len(w) == len(o) for w, o in zip(ways[3:], visit.ways[3:], strict=True))
+    assert check(housing.scene, planned, 0.1).meetings == ()
+    stuck = plain.replace(via=(Via(before=2, place=inside),))
+    told = housing.planner.plan(ON_ITS_BACK.replace(steps=(stuck,)), housing.features)
+    assert any("stands in the way over the places" in t.why for t in told.steps[0].troubles)
+    assert np.allclose(told.steps[0].visits[0].ways[2], visit.ways[2])
+    assert check(housing.scene, told, 0.1).meetings == ()
 
 
 def test_a_step_has_its_own_approach_and_speed(housing):

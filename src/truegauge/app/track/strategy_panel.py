@@ -1,13 +1,14 @@
 """How the selected feature is touched: its strategy with its numbers, its stylus, how the probe comes; seen at once."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QWidget
 
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.places_hand import PlacesHand
+from truegauge.app.track.strategy_numbers import KINDS, NUMBERS, TRACE
+from truegauge.app.track.via_fields import ViaFields
 from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import choice, choose
@@ -16,16 +17,10 @@ from truegauge.core.plan.features import NominalFeature
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import Coming, MeasureStep, step_id
 from truegauge.core.routes.strategies import (
-    Border,
-    Cap,
     Clicked,
-    Grid,
     Helix,
     Rings,
     SheetEdge,
-    Sides,
-    Spread,
-    StraightLine,
     Strategy,
     Trace,
     Traceable,
@@ -35,70 +30,6 @@ from truegauge.core.routes.strategies import (
 )
 
 _CLICKED = "clicked"
-KINDS: dict[str, tuple[str, Callable[[], Strategy]]] = {
-    "usual": ("The usual places", Usual), "spread": ("Spread over the face", Spread),
-    "grid": ("A grid over the face", Grid), "rings": ("Rows around the axis", Rings),
-    "border": ("Along the border", Border), "cap": ("Rows over the ball", Cap),
-    "line": ("Along a straight line", StraightLine), "helix": ("Along a helix", Helix),
-    "sides": ("Each side on its own", Sides), "edge": ("The edge of a sheet", SheetEdge),
-}  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class Number:
-    """A number of a strategy: its field, words, range, decimals and step."""
-
-    name: str
-    words: str
-    least: float
-    most: float
-    decimals: int
-    step: float
-
-
-NUMBERS: dict[str, tuple[Number, ...]] = {
-    "usual": (),
-    "spread": (Number("touches", "touches", 1, 500, 0, 1),),
-    "grid": (
-        Number("along", "places along", 1, 60, 0, 1), Number("across", "places across", 1, 60, 0, 1),
-        Number("drawn_in", "drawn in (share)", 0, 0.49, 2, 0.02),
-        Number("shift_along", "shifted along, mm", -1e3, 1e3, 2, 1),
-        Number("shift_across", "shifted across, mm", -1e3, 1e3, 2, 1),
-        Number("turned_deg", "turned, °", -360, 360, 1, 5),
-    ),
-    "rings": (
-        Number("touches", "touches a row", 1, 500, 0, 1), Number("rows", "rows", 1, 50, 0, 1),
-        Number("first", "first row at, mm", 0, 1e4, 2, 0.5),
-        Number("last", "last row at, mm", 0, 1e4, 2, 0.5),
-        Number("start_deg", "start, °", -360, 360, 1, 5), Number("sweep_deg", "sweep, °", 1, 360, 1, 5),
-    ),
-    "border": (Number("touches", "touches", 1, 500, 0, 1), Number("inset", "inside by, mm", 0.1, 1000, 2, 0.5)),
-    "cap": (
-        Number("touches", "touches", 1, 500, 0, 1), Number("rows", "rows", 1, 30, 0, 1),
-        Number("coverage", "coverage, %", 1, 100, 0, 5), Number("start_deg", "start, °", -360, 360, 1, 5),
-    ),
-    "line": (
-        Number("touches", "touches", 1, 500, 0, 1), Number("pulled_in", "ends pulled in, mm", 0, 1e4, 2, 0.5),
-        Number("turned_deg", "turned, °", -360, 360, 1, 5), Number("shift", "shifted across, mm", -1e4, 1e4, 2, 1),
-    ),
-    "helix": (
-        Number("touches", "touches", 2, 500, 0, 1), Number("turns", "turns", 0.1, 100, 2, 0.25),
-        Number("first", "begins at, mm", 0, 1e4, 2, 0.5),
-        Number("last", "ends at, mm", 0, 1e4, 2, 0.5), Number("start_deg", "start, °", -360, 360, 1, 5),
-    ),
-    "sides": (
-        Number("touches", "on a flat side", 1, 200, 0, 1), Number("ends", "on a round end", 0, 200, 0, 1),
-    ),
-    "edge": (
-        Number("touches", "touches", 1, 250, 0, 1), Number("depth", "below the sheet, mm", 0.05, 100, 2, 0.1),
-        Number("inset", "sheet touched at, mm", 0.1, 100, 2, 0.5),
-        Number("pulled_in", "ends pulled in, mm", 0, 1e4, 2, 0.5),
-    ),
-}  # fmt: skip
-# Those of continuous contact, whatever it follows.
-TRACE = (
-    Number("spacing", "a point every, mm", 0.01, 50, 2, 0.1), Number("speed", "speed, mm/s", 0.1, 200, 1, 1),
-)  # fmt: skip
 _BEST = "best"
 _FAR = 20.0  # mm
 
@@ -141,6 +72,7 @@ class StrategyPanel(Fold):
         self.speed = self._own_number("travels at, mm/s", 0, 2000, partial(self._on_own, "speed"))
         for box in (self.approach, self.speed):
             box.setSpecialValueText("as usual")
+        self.via = ViaFields(self.session, self._step, lambda via: self._edit(via=via))
         self.places = PlacesHand(model)
         self.click = button("Touches by clicking", self._on_click)
         self.click.setCheckable(True)
@@ -150,7 +82,7 @@ class StrategyPanel(Fold):
         self.back = button("As usual", self._on_usual)
         for widget in (
             self.end, self.other, self.trace, self.stylus, self.coming, self.frame, self.far.parentWidget(),
-            self.approach.parentWidget(), self.speed.parentWidget(), self.click, self.said, self.back,
+            self.approach.parentWidget(), self.speed.parentWidget(), self.via, self.click, self.said, self.back,
         ):  # fmt: skip
             assert widget is not None
             self.column.addWidget(widget)
@@ -267,6 +199,7 @@ class StrategyPanel(Fold):
         self.far.setValue(step.coming.far)
         self.approach.setValue(step.approach or 0.0)
         self.speed.setValue(step.speed or 0.0)
+        self.via.refresh()
 
     def _fill_styli(self, step: MeasureStep) -> None:
         probing = self.session.plan.probing
@@ -395,4 +328,4 @@ class StrategyPanel(Fold):
         self.session.pointer.take_places(self.places.click, escape_stops=True)
 
     def _on_usual(self) -> None:
-        self._edit(strategy=Usual(), stylus=None, coming=Coming(), approach=None, speed=None)
+        self._edit(strategy=Usual(), stylus=None, coming=Coming(), approach=None, speed=None, via=())

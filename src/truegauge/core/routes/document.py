@@ -33,6 +33,13 @@ class Coming(Frozen):
         return self
 
 
+class Via(Frozen):
+    """A place (part, mm) that the middle of the tip goes by on its way to a touch, by the touch's number from 0 on."""
+
+    before: int = Field(ge=0, le=2000)
+    place: Three
+
+
 class MeasureStep(Frozen):
     """Measure a feature; without a stylus by the one that fits best.
 
@@ -48,6 +55,7 @@ class MeasureStep(Frozen):
     coming: Coming = Coming()
     approach: float | None = Field(default=None, gt=0, le=100)
     speed: float | None = Field(default=None, gt=0, le=2000)
+    via: tuple[Via, ...] = Field(default=(), max_length=200)
     group: str = Field(default="", max_length=80)
     on: bool = True
     pinned: bool = False  # stays where it is when the order is worked out again

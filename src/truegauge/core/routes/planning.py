@@ -24,6 +24,7 @@ from truegauge.core.routes.strategies import Trace, Usual, resolved, trace_of
 from truegauge.core.routes.ways import Ways
 
 _HIGHER, _HIGHEST = 20.0, 600.0  # mm, by which and up to which a place is looked for where the head can turn
+_NOT_BY = "something stands in the way over the places that were put on it: it goes by itself"
 _GAP = 1.7  # spacings of a trace: what is farther apart has something missing between
 
 
@@ -95,7 +96,7 @@ class Planner:
         troubles = list(own.troubles)
         ordered = sorted(own.parts, key=lambda s: s.use != legs.use)
         for part in ordered:
-            made, dropped = self._visit(step, part, places)
+            made, dropped = self._visit(step, part, places, sum(len(v.places) for v in visits))
             troubles += dropped
             if made is not None:
                 visits.append(made)
@@ -121,8 +122,13 @@ class Planner:
         found = candidates_for(self.scene, places, self.uses())
         return Unreached(step.id, places.feature, reason, of_styli, found)
 
-    def _visit(self, step: MeasureStep, part: Settled, wanted: FeaturePlaces) -> tuple[Visit | None, list[Trouble]]:
-        """Return the touches of one stylus with the ways between them; places that no way leads to are dropped."""
+    def _visit(
+        self, step: MeasureStep, part: Settled, wanted: FeaturePlaces, done: int
+    ) -> tuple[Visit | None, list[Trouble]]:  # fmt: skip
+        """Return the touches of one stylus with the ways between them; places that no way leads to are dropped.
+
+        `done` touches of the step lie before them.
+        """
         scene, use = self.scene, part.use
         ways = Ways(scene, use)
         radius, approach = scene.probe(use).place.radius, float(part.approaches.min())
@@ -141,11 +147,18 @@ class Planner:
         dropped: list[Trouble] = []
         for k in range(len(there)):
             before = visit.before(k)
+            by = self._by_hand(step, ways, before, done + k, visit.before(kept[-1]) if kept else None)
+            if by is None:
+                dropped.append(Trouble(three(part.places.points[k]), True, _NOT_BY))
             try:
                 if not kept:
                     # The way in is the way out, backwards.
-                    entry = ways.out(before, normals[k])
-                    way = np.vstack([entry[::-1], before[None]]) if len(entry) else before[None]
+                    last_stop = before if by is None or not len(by) else by[0]
+                    entry = ways.out(last_stop, normals[k])
+                    stops = before[None] if by is None or not len(by) else np.vstack([by, before[None]])
+                    way = np.vstack([entry[::-1], stops]) if len(entry) else stops
+                elif by is not None and len(by):
+                    way = np.vstack([by, before[None]])
                 elif trace is not None and self._goes_on(there, kept[-1], k, trace):
                     way = np.zeros((0, 3))  # along the surface
                 else:
@@ -167,6 +180,17 @@ class Planner:
             out = np.array([*back, *(entry if entry is not None else [])]).reshape(-1, 3)
         rows = np.array(kept)
         return replace(visit, places=there.at(rows), ways=tuple(between), out=out), dropped
+
+    def _by_hand(
+        self, step: MeasureStep, ways: Ways, before: Vector, number: int, last: Vector | None
+    ) -> Points | None:  # fmt: skip
+        """Return the places (n, 3) that were put on the way to a touch; None where something stands in that way."""
+        own = np.array([v.place for v in step.via if v.before == number]).reshape(-1, 3)
+        stops = apply(self.scene.machine_from_part, own)
+        if not len(stops):
+            return stops
+        legs = [*([] if last is None else [last]), *stops, before]
+        return stops if ways.is_free(legs, ways.room(before)) else None
 
     @staticmethod
     def _goes_on(places: Places, last: int, k: int, trace: Trace) -> bool:
