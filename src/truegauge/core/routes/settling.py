@@ -56,7 +56,7 @@ class FeaturePlaces:
     ) -> None:  # fmt: skip
         self.scene, self.surface, self.strategy, self._approach = scene, surface, strategy, approach
         self._adapts = adapts  # nobody asked for these numbers
-        self._known: dict[float, tuple[Places, Places, tuple[Trouble, ...]]] = {}
+        self._known: dict[float, tuple[Places, Places, tuple[Trouble, ...]] | DeviceError] = {}
         self._settled: dict[StylusUse, Settled] = {}
 
     @property
@@ -74,8 +74,14 @@ class FeaturePlaces:
         """
         radius = self.scene.probe(use).place.radius
         if radius not in self._known:
-            self._known[radius] = on_faces(self.surface, self.strategy, radius + BORDER)
-        return self._known[radius]
+            try:
+                self._known[radius] = on_faces(self.surface, self.strategy, radius + BORDER)
+            except DeviceError as error:  # it is asked again for every pose of every stylus
+                self._known[radius] = error
+        found = self._known[radius]
+        if isinstance(found, DeviceError):
+            raise DeviceError(str(found))
+        return found
 
     @property
     def least(self) -> int:
