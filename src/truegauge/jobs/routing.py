@@ -24,7 +24,7 @@ from truegauge.core.routes.on_faces import BORDER, on_faces
 from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface
 from truegauge.core.routes.planning import Planner
 from truegauge.core.routes.scene import Scene, make_scene
-from truegauge.core.routes.strategies import resolved
+from truegauge.core.routes.usual import resolved
 
 if TYPE_CHECKING:
     from truegauge.core.evaluation.evaluator import Evaluator

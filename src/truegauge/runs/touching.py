@@ -66,6 +66,7 @@ class FeatureStep(Step):
         self._before = 0  # touches of visits that are over
         self._done = self._missed = 0
         self._why = ""  # no way leads to those missed
+        self._unknown = False  # the sheet beside the next place was not touched
         self._shift = np.zeros(3)  # of the sheet beside an edge, where it was touched
 
     @property
@@ -128,6 +129,9 @@ class FeatureStep(Step):
             run.check()
             out, row = visit.places.normals[k], int(visit.places.rows[k])
             before = visit.before(k) + off
+            if visit.places.follows_beside(k) and self._unknown:
+                self._missed, self._done, on_route = self._missed + 1, k + 1, False
+                continue
             try:
                 if k == 0:
                     self._come(visit, off)
@@ -136,10 +140,12 @@ class FeatureStep(Step):
             except NoWay as error:  # it stands where it is free: the other places can be touched
                 self._missed, self._why = self._missed + 1, str(error)
                 self._done, on_route = k + 1, False
+                self._unknown = row == BESIDE
                 continue
             shift = np.zeros(3) if row == BESIDE else self._shift
             touch = cmm.touch(visit.places.points[k] + shift + off, out, run.check)
             self._done, on_route = k + 1, True
+            self._unknown = False
             if row == BESIDE:  # how much farther out the sheet lies: the edge does so with it
                 found = touch.place + stylus.offset - stylus.radius * out
                 self._shift = float((found - visit.places.points[k]) @ out) * out

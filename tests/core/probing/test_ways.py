@@ -251,6 +251,7 @@ def test_the_rims_of_a_head_meet_what_balls_within_it_miss(seed):
         if depth < -0.5:
             seen += gap(ProbeShape(shape.centers, shape.radii, shape.owner), aside, (wall,))[0] > 0
             assert met is not None
+            assert room < 0  # it is told as a collision, not as a touch
             assert wall.distances(side + met.at - np.array([0, 0, 0.5])).min() < 0.1
         elif depth > 0.5:
             assert room == pytest.approx(depth, abs=0.6)

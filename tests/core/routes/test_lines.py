@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from tests.core.routes.routing import ON_ITS_BACK, made
 
+from truegauge.core.arrays import any_perpendicular
 from truegauge.core.association.features import Torus
+from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.graph import NotComputed
@@ -14,7 +16,8 @@ from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.routes.on_faces import on_faces
 from truegauge.core.routes.places import FeatureToTouch, Surface
-from truegauge.core.routes.strategies import Helix, Rings, Sides, StraightLine, Trace, usual_strategy
+from truegauge.core.routes.strategies import Helix, Rings, Sides, StraightLine, Trace, Usual
+from truegauge.core.routes.usual import count_of, resolved, usual_strategy
 from truegauge.core.routes.wanted import wanted_places
 from truegauge.formats.part import read_part
 
@@ -101,6 +104,25 @@ def test_a_helix_rises_evenly_with_its_turn(evaluator, plan, turns, trace):
     assert len(points) == 31 if trace is None else steps.max() < 0.82
 
 
+@pytest.mark.parametrize("turns", [1.0, 2.5])
+def test_on_a_face_that_does_not_go_round_a_helix_goes_to_and_fro(turns):
+    """A rounded edge of a cube: all places lie on it, and their turn rises and falls as often as is asked."""
+    cube = Evaluator(read_part(FOREIGN / "rounded-cube.step"))
+    face = next(f.index for f in cube.model.faces if f.surface.kind == SurfaceKind.CYLINDER)
+    surface = surface_of(cube, (face,))
+    f = surface.feature.nominal.feature
+    found = asked(surface, Helix(touches=41, turns=turns), 0.1)
+    assert surface.on_it(found.points)[1].all()
+    off = found.points - f.point
+    x = any_perpendicular(f.direction)
+    angle = np.unwrap(np.arctan2(off @ np.cross(f.direction, x), off @ x))
+    height = off @ f.direction
+    assert np.ptp(np.diff(height)) < 1e-9
+    turning = np.sign(np.diff(angle))
+    assert (np.diff(turning) != 0).sum() == int(np.ceil(turns)) - 1
+    assert np.abs(np.diff(angle)).sum() == pytest.approx(turns * np.ptp(angle), rel=0.08)
+
+
 def test_a_helix_in_contact_is_one_trace_where_nothing_opens_into_the_bore(evaluator):
     strategy = Helix(turns=2.0, first=3.0, last=9.0, trace=Trace(spacing=1.0, speed=15.0))
     found = made(evaluator, ON_ITS_BACK.replace(steps=(MeasureStep(id="m", feature="main-bore", strategy=strategy),)))
@@ -150,3 +172,8 @@ def test_each_side_of_a_slot_has_its_touches(evaluator, plan):
     for face in bores:
         assert (on.face == face).sum() == 4
     assert not troubles
+    assert count_of(Sides(touches=5, ends=4), surface.feature, evaluator.model) == len(places)
+    # A number that is asked for in all is shared out.
+    asked_for = resolved(Usual(touches=30), surface.feature)
+    assert 30 <= count_of(asked_for, surface.feature, evaluator.model) < 30 + len(surface.feature.faces)
+    assert resolved(Usual(touches=500), surface.feature)

@@ -8,11 +8,13 @@ from truegauge import demo
 from truegauge.core.commands.probing import SetProbing
 from truegauge.core.errors import DeviceError
 from truegauge.core.frames import apply, invert
+from truegauge.core.probing.travel import NoWay
 from truegauge.core.routes.on_faces import on_faces
 from truegauge.core.routes.places import BESIDE, FeatureToTouch, Surface
 from truegauge.core.routes.strategies import SheetEdge
 from truegauge.demo.cmm_plan import cover_on_fixture
 from truegauge.jobs.routing import as_json
+from truegauge.runs.touching import FeatureStep
 
 SHEET, BACK, EDGES = 0, 15, (1, 4, 5, 8)
 
@@ -103,3 +105,19 @@ def test_the_edge_is_touched_below_where_the_sheet_is_found(cover):
     assert np.abs(right - 0.6).max() < 0.2  # the stand-in's sheet is not as designed
     assert np.abs(high - right).max() < 0.03
     assert np.abs(low - right).max() < 0.03
+
+
+def test_an_edge_whose_sheet_cannot_be_touched_is_left_out_with_it(cover, monkeypatch):
+    """Where it lies is not known then: it is not touched by what was found at another place."""
+    cover.feature("rim", near=(110.0, 0.0, -0.7))
+    cover.measure_by("rim", SheetEdge(touches=4, depth=0.6))
+
+    def no_way(step, visit, off):
+        raise NoWay("something is in the way")
+
+    monkeypatch.setattr(FeatureStep, "_come", no_way)
+    with tg.stand_in(cover, seed=3, pace=0, up=(0, 0, 1)) as stand_in, tg.connect(port=stand_in.port) as machine:
+        machine.qualify(cover, ask=stand_in.touch_sphere)
+        sample = machine.touch(cover, stand_in.machine_from_part, ["rim"])
+    assert machine.left == {"rim": "2 of 8 places were not touched: something is in the way"}
+    assert len(sample.probed) == 3

@@ -10,7 +10,7 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.routes.on_faces import on_faces
 from truegauge.core.routes.places import FeatureToTouch, Surface
-from truegauge.core.routes.strategies import usual_strategy
+from truegauge.core.routes.usual import usual_strategy
 from truegauge.core.samples.document import ProbedTouch, SampleData, Touch
 from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.words import touch_notes, touch_warning

@@ -69,7 +69,7 @@ NUMBERS: dict[str, tuple[Number, ...]] = {
         Number("last", "ends at, mm", 0, 1e4, 2, 0.5), Number("start_deg", "start, °", -360, 360, 1, 5),
     ),
     "sides": (
-        Number("touches", "on a flat side", 1, 200, 0, 1), Number("ends", "on a round end", 0, 200, 0, 1),
+        Number("touches", "on a flat side", 1, 500, 0, 1), Number("ends", "on a round end", 0, 500, 0, 1),
     ),
     "edge": (
         Number("touches", "touches", 1, 250, 0, 1), Number("depth", "below the sheet, mm", 0.05, 100, 2, 0.1),

@@ -25,9 +25,9 @@ from truegauge.core.routes.strategies import (
     Trace,
     Traceable,
     Usual,
-    resolved,
     trace_of,
 )
+from truegauge.core.routes.usual import resolved
 
 _CLICKED = "clicked"
 _BEST = "best"

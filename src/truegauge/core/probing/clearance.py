@@ -17,6 +17,7 @@ from truegauge.core.probing.assembly import Bodies, StylusPlace
 _SPACING = 2.5  # mm between the points that stand for a solid, at most
 _SMALL = 1e-3
 _ASKED = 1.0  # mm beyond the room asked for within which a ball's room is worked out again
+_MEETS = 1e-6  # mm: what is nearer meets
 _HALVINGS = 20  # of a way, until the place where it meets something is told
 
 
@@ -113,7 +114,8 @@ def gap(
 ) -> tuple[float, str, str]:  # fmt: skip
     """Return the smallest room between a probe at a place of the quill and anything, which part of it, and to what.
 
-    More than `exactly` mm may be said to be more than it is.
+    More than `exactly` mm may be said to be more than it is. What meets has less than none: how deep it is, only the
+    balls tell.
     """
     room, which = room_of_each(shape.centers + at, shape.radii, obstacles)
     best = (np.inf, "", "")
@@ -123,7 +125,8 @@ def gap(
     if best[0] > 0:
         found = nearest_solid(shape, at, at, obstacles, min(best[0], exactly))
         if found is not None:
-            best = found.distance, shape.owner_of_solids[found.solid], found.name
+            room_left = found.distance if found.distance > _MEETS else -_SMALL
+            best = room_left, shape.owner_of_solids[found.solid], found.name
     return best
 
 

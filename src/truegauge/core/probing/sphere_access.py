@@ -30,6 +30,7 @@ def reachable(
     # With the tip in the middle of the sphere every ball is at most so far from where it is at a touch.
     reach = sphere.radius + place.radius + approach
     middle = room_of_each(rest.centers + center - place.center, rest.radii, obstacles)[0]
+    # Balls miss the rims of thick solids: those are looked at on the last piece of the way to each touch.
     if nearest_solid(rest, center - place.center, center - place.center, obstacles, reach + _ROOM) is not None:
         for k, d in enumerate(directions):
             way = [center + (sphere.radius + place.radius + b) * d - place.center for b in (0.0, approach)]

@@ -114,4 +114,4 @@ def _share(scene: Scene, places: FeaturePlaces, use: StylusUse, count: int = 0) 
     if wanted is None:
         return 0.0
     rows: Ints = np.unique(np.linspace(0, len(wanted) - 1, min(len(wanted), count or len(wanted))).astype(np.int64))
-    return float(reached(at_places(scene, use, wanted.at(rows), scene.probing.moves.approach)).mean())
+    return float(reached(at_places(scene, use, wanted.at(rows), places.approach)).mean())

@@ -1,6 +1,7 @@
 """Places along lines: straight over a face, a helix, rows round a tube; and those of each side of a slot."""
 
 import contextlib
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -32,7 +33,36 @@ def turns_of(strategy: Rings, begin: float, span: float, row: int, length: float
     return np.asarray(start + (np.linspace(0, sweep, count) if count > 1 else np.array([sweep / 2])))
 
 
-def longest(flat: Points, normal: Vector) -> Vector:
+@dataclass(frozen=True, slots=True, eq=False)
+class Lie:
+    """How a face lies: its middle and mean normal, and the two directions (3,) in which it extends most."""
+
+    middle: Vector
+    normal: Vector
+    u: Vector
+    v: Vector
+
+    @staticmethod
+    def of(candidates: Places, corners: Points, turn: float) -> "Lie":
+        """Return how a face lies by places on it and its corners; the directions turned by an angle (rad)."""
+        middle, normal = candidates.points.mean(axis=0), candidates.normals.mean(axis=0)
+        normal = unit(normal) if np.linalg.norm(normal) > 1e-6 else np.array([0.0, 0.0, 1.0])
+        off = corners - middle
+        along = _longest(off - np.outer(off @ normal, normal), normal)
+        across = np.cross(normal, along)
+        u, v = np.cos(turn) * along + np.sin(turn) * across, np.cos(turn) * across - np.sin(turn) * along
+        return Lie(middle, normal, u, v)
+
+    def onto(self, candidates: Places, flat: Points) -> Points:
+        """Return points (n, 3) of its plane shifted along the normal to the height of the nearest place on the face."""
+        from scipy.spatial import cKDTree
+
+        axes, off = np.column_stack([self.u, self.v]), candidates.points - self.middle
+        near = cKDTree(off @ axes).query((flat - self.middle) @ axes)[1]
+        return np.asarray(flat + np.outer((off @ self.normal)[near], self.normal))
+
+
+def _longest(flat: Points, normal: Vector) -> Vector:
     """Return the direction (3,) in which points in a plane extend most."""
     centered = flat - flat.mean(axis=0)
     values, vectors = np.linalg.eigh(centered.T @ centered)
@@ -59,16 +89,10 @@ def line_over(surface: Surface, strategy: StraightLine, candidates: Places) -> P
         assert axis is not None
         way = surface.around(f, np.linspace(low, high, _SAMPLED), np.array([surface.arc(axis)[0] + turn]))
     else:
-        middle = candidates.points.mean(axis=0)
-        normal = candidates.normals.mean(axis=0)
-        normal = unit(normal) if np.linalg.norm(normal) > 1e-6 else np.array([0.0, 0.0, 1.0])
-        off = surface.corners() - middle
-        along = longest(off - np.outer(off @ normal, normal), normal)
-        across = np.cross(normal, along)
-        u, v = np.cos(turn) * along + np.sin(turn) * across, np.cos(turn) * across - np.sin(turn) * along
-        t = np.linspace(float((off @ u).min()), float((off @ u).max()), _SAMPLED)
-        flat = middle + strategy.shift * v + t[:, None] * u
-        way = flat + np.outer(_height(candidates, middle, normal, flat), normal)
+        lie = Lie.of(candidates, surface.corners(), turn)
+        off = surface.corners() - lie.middle
+        t = np.linspace(float((off @ lie.u).min()), float((off @ lie.u).max()), _SAMPLED)
+        way = lie.onto(candidates, lie.middle + strategy.shift * lie.v + t[:, None] * lie.u)
     on, there = surface.on_it(way, _REACH)
     if not there.any():
         return asked_at(way[:0])
@@ -82,16 +106,6 @@ def line_over(surface: Surface, strategy: StraightLine, candidates: Places) -> P
     return asked_at(np.column_stack([np.interp(at, run, points[:, c]) for c in range(3)]))
 
 
-def _height(candidates: Places, middle: Vector, normal: Vector, flat: Points) -> Floats:
-    """Return how high (n,) the face is over its middle at places of a plane: as at the nearest place on it."""
-    from scipy.spatial import cKDTree
-
-    x = any_perpendicular(normal)
-    axes = np.column_stack([x, np.cross(normal, x)])
-    off = candidates.points - middle
-    return np.asarray((off @ normal)[cKDTree(off @ axes).query((flat - middle) @ axes)[1]])
-
-
 def helix(surface: Surface, strategy: Helix, f: Cylinder | Cone, keep: float) -> Places:
     """Return places along a helix, evenly by its turn; `keep` mm off both ends where no numbers say otherwise."""
     axis = axis_of(f)
@@ -103,15 +117,16 @@ def helix(surface: Surface, strategy: Helix, f: Cylinder | Cone, keep: float) ->
     last = max(first, size - keep if strategy.last is None else min(strategy.last, size))
     down = surface.outer_is_high(f) == (strategy.end == "outer")
     begin, span = surface.arc(axis)
-    sweep = 2 * np.pi * strategy.turns
-    if span < 2 * np.pi - 1e-9:  # it does not go round: to and fro over what there is
-        sweep = span
+    sweep = span * strategy.turns
     radius = f.radius if isinstance(f, Cylinder) else abs((low + high) / 2) * float(np.tan(f.half_angle_rad))
     count = traced_count(strategy.trace, strategy.touches, float(np.hypot(radius * sweep, last - first)))
     t = np.linspace(0.0, 1.0, count)
     depth = first + t * (last - first)
     levels = high - depth if down else low + depth
-    angles = begin + np.radians(strategy.start_deg) + t * sweep
+    turned = np.radians(strategy.start_deg) + t * sweep
+    if span < 2 * np.pi - 1e-9:  # it does not go round: to and fro over what there is
+        turned = span - np.abs(turned % (2 * span) - span)
+    angles = begin + turned
     return asked_at(
         np.vstack([surface.around(f, np.array([h]), np.array([a])) for h, a in zip(levels, angles, strict=True)])
     )

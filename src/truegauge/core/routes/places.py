@@ -18,7 +18,6 @@ SPREAD = 220  # places to choose from
 _ROWS, _AROUND = 9, 36  # those of a turned feature
 _ON_FACE = 0.3  # mm off the face that a wanted place may lie: its facets are not quite it
 
-
 BESIDE = -2
 
 
@@ -56,6 +55,10 @@ class Places:
 
     def __len__(self) -> int:
         return len(self.points)
+
+    def follows_beside(self, k: int) -> bool:
+        """Tell whether where a place lies is told by the one before it, beside the feature."""
+        return bool(k and self.rows[k] != BESIDE and self.rows[k - 1] == BESIDE)
 
     def at(self, rows: Mask | Ints) -> "Places":
         """Return some of them."""

@@ -20,7 +20,8 @@ from truegauge.core.routes.legs import READ_S, Legs, PlannedRoute, StepPlan, Unr
 from truegauge.core.routes.places import FeatureToTouch, Places, Surface, Trouble
 from truegauge.core.routes.scene import TURN_ROOM, Scene
 from truegauge.core.routes.settling import FeaturePlaces, Settled
-from truegauge.core.routes.strategies import Trace, Usual, resolved, trace_of
+from truegauge.core.routes.strategies import Trace, Usual, trace_of
+from truegauge.core.routes.usual import resolved
 from truegauge.core.routes.ways import Ways
 
 _HIGHER, _HIGHEST = 20.0, 600.0  # mm, by which and up to which a place is looked for where the head can turn
@@ -147,18 +148,20 @@ class Planner:
         dropped: list[Trouble] = []
         for k in range(len(there)):
             before = visit.before(k)
-            by = self._by_hand(step, ways, before, done + k, visit.before(kept[-1]) if kept else None)
-            if by is None:
+            if there.follows_beside(k) and (not kept or kept[-1] != k - 1):
+                dropped.append(Trouble(three(part.places.points[k]), False, "no way leads to the sheet beside it"))
+                continue
+            stops = self._stops(step, ways, before, done + k, visit.before(kept[-1]) if kept else None)
+            if stops is None:
                 dropped.append(Trouble(three(part.places.points[k]), True, _NOT_BY))
+                stops = before[None]
             try:
                 if not kept:
                     # The way in is the way out, backwards.
-                    last_stop = before if by is None or not len(by) else by[0]
-                    entry = ways.out(last_stop, normals[k])
-                    stops = before[None] if by is None or not len(by) else np.vstack([by, before[None]])
-                    way = np.vstack([entry[::-1], stops]) if len(entry) else stops
-                elif by is not None and len(by):
-                    way = np.vstack([by, before[None]])
+                    entry = ways.out(stops[0], normals[k])
+                    way = np.vstack([entry[::-1].reshape(-1, 3), stops])
+                elif len(stops) > 1:
+                    way = stops
                 elif trace is not None and self._goes_on(there, kept[-1], k, trace):
                     way = np.zeros((0, 3))  # along the surface
                 else:
@@ -181,16 +184,14 @@ class Planner:
         rows = np.array(kept)
         return replace(visit, places=there.at(rows), ways=tuple(between), out=out), dropped
 
-    def _by_hand(
+    def _stops(
         self, step: MeasureStep, ways: Ways, before: Vector, number: int, last: Vector | None
     ) -> Points | None:  # fmt: skip
-        """Return the places (n, 3) that were put on the way to a touch; None where something stands in that way."""
+        """Return the places (n, 3) put by hand on the way to a touch, and that before it; None: something is in it."""
         own = np.array([v.place for v in step.via if v.before == number]).reshape(-1, 3)
-        stops = apply(self.scene.machine_from_part, own)
-        if not len(stops):
-            return stops
-        legs = [*([] if last is None else [last]), *stops, before]
-        return stops if ways.is_free(legs, ways.room(before)) else None
+        stops = np.vstack([apply(self.scene.machine_from_part, own), before[None]])
+        legs = stops if last is None else np.vstack([last[None], stops])
+        return stops if not len(own) or ways.is_free(list(legs), ways.room(before)) else None
 
     @staticmethod
     def _goes_on(places: Places, last: int, k: int, trace: Trace) -> bool:

@@ -54,7 +54,7 @@ class FeaturePlaces:
     def __init__(
         self, scene: Scene, surface: Surface, strategy: Placing, approach: float, *, adapts: bool = False
     ) -> None:  # fmt: skip
-        self.scene, self.surface, self.strategy, self._approach = scene, surface, strategy, approach
+        self.scene, self.surface, self.strategy, self.approach = scene, surface, strategy, approach
         self._adapts = adapts  # nobody asked for these numbers
         self._known: dict[float, tuple[Places, Places, tuple[Trouble, ...]] | DeviceError] = {}
         self._settled: dict[StylusUse, Settled] = {}
@@ -115,7 +115,7 @@ class FeaturePlaces:
 
     def reach(self, use: StylusUse, places: Places) -> list[AtPlace]:
         """Return whether a stylus gets at places."""
-        return at_places(self.scene, use, places, self._approach)
+        return at_places(self.scene, use, places, self.approach)
 
     def _settle(self, use: StylusUse) -> Settled:
         places, candidates, _ = self.wanted(use)
@@ -192,7 +192,7 @@ class FeaturePlaces:
         f = None if self.feature.nominal is None else self.feature.nominal.feature
         if isinstance(f, Cylinder | Cone) and isinstance(self.strategy, Rings):
             made = self._fewer_rows(use, f, self.strategy)
-            return None if made is None else FeaturePlaces(self.scene, self.surface, made, self._approach)
+            return None if made is None else FeaturePlaces(self.scene, self.surface, made, self.approach)
         asked, candidates, _ = self.wanted(use)
         some = candidates.at(np.unique(np.linspace(0, len(candidates) - 1, _SAMPLED).astype(np.int64)))
         good = some.at(reached(self.reach(use, some)))
@@ -202,7 +202,7 @@ class FeaturePlaces:
         # Nothing is fitted to a free-form face: what is touched of it counts, wherever that is.
         if not self.keeps_spread(places.points, asked.points, _DRAWN if f is None else _DRAWN_FLAT):
             return None
-        found = FeaturePlaces(self.scene, self.surface, self.strategy, self._approach)
+        found = FeaturePlaces(self.scene, self.surface, self.strategy, self.approach)
         found._known[self.scene.probe(use).place.radius] = (places, good, ())
         return found
 

@@ -1,16 +1,10 @@
-"""How a feature is touched: strategies with their numbers, and the usual one by kind and size. Lengths in mm."""
+"""How a feature is touched: strategies with their numbers. Lengths in mm."""
 
-from typing import Annotated, Literal, Protocol, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere, Torus
-from truegauge.core.cad.recognition import Nominal
 from truegauge.core.frozen_model import Frozen, Three
-
-_LOW = 3.0  # mm of height under which rows lie too near to each other to tell the axis
-_MOST_SIDES = 8  # faces of which each is touched on its own
-_LARGE_ROUND, _LARGE_PLANE = 60.0, 260.0  # mm of radius, of diagonal
 
 
 class Trace(Frozen):
@@ -50,19 +44,13 @@ class Grid(Frozen):
     turned_deg: float = Field(default=0.0, ge=-360, le=360)
 
 
-class Rings(Frozen):
-    """Rows around an axis: of a turned feature, or about the middle (or a datum axis) of a plane.
+class _AlongAxis(Frozen):
+    """What rows and helices share: between `first` and `last` mm from an end, from an angle on, touched or traced.
 
-    Each row has `touches` places from `start_deg` on over `sweep_deg`; every other whole row is turned by half a step.
-    Rows lie between `first` and `last` mm from the end that is named: the outer one is the one nearer to the outside of
-    the part. Without numbers they spread over the height (a plane: over its width).
+    The outer end is the one nearer to the outside of the part. Without numbers they take all of the height.
     """
 
-    kind: Literal["rings"] = "rings"
-    touches: int = Field(default=4, ge=1, le=500)
-    rows: int = Field(default=3, ge=1, le=50)
     start_deg: float = Field(default=0.0, ge=-360, le=360)
-    sweep_deg: float = Field(default=360.0, gt=0, le=360)
     end: Literal["outer", "inner"] = "outer"
     first: float | None = Field(default=None, ge=0, le=1e4)
     last: float | None = Field(default=None, ge=0, le=1e4)
@@ -71,8 +59,20 @@ class Rings(Frozen):
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.first is not None and self.last is not None and self.first > self.last:
-            raise ValueError("the first row lies deeper than the last one")
+            raise ValueError("it begins deeper than it ends: the first number must not be larger than the last")
         return self
+
+
+class Rings(_AlongAxis):
+    """Rows around an axis: of a turned feature, a torus, or about the middle (or a datum axis) of a plane.
+
+    Each row has `touches` places over `sweep_deg`; every other whole row is turned by half a step.
+    """
+
+    kind: Literal["rings"] = "rings"
+    touches: int = Field(default=4, ge=1, le=500)
+    rows: int = Field(default=3, ge=1, le=50)
+    sweep_deg: float = Field(default=360.0, gt=0, le=360)
 
 
 class Border(Frozen):
@@ -108,31 +108,20 @@ class StraightLine(Frozen):
     trace: Trace | None = None
 
 
-class Helix(Frozen):
-    """Places along a helix on a turned feature, so many turns of it between `first` and `last` mm from an end."""
+class Helix(_AlongAxis):
+    """Places along a helix on a turned feature, so many turns of it; to and fro where it does not go all round."""
 
     kind: Literal["helix"] = "helix"
     touches: int = Field(default=24, ge=2, le=500)
     turns: float = Field(default=2.0, gt=0, le=100)
-    start_deg: float = Field(default=0.0, ge=-360, le=360)
-    end: Literal["outer", "inner"] = "outer"
-    first: float | None = Field(default=None, ge=0, le=1e4)
-    last: float | None = Field(default=None, ge=0, le=1e4)
-    trace: Trace | None = None
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if self.first is not None and self.last is not None and self.first > self.last:
-            raise ValueError("the helix begins deeper than it ends")
-        return self
 
 
 class Sides(Frozen):
     """Each face of a feature of several on its own, as of a slot: so many on a flat side, so many on a round end."""
 
     kind: Literal["sides"] = "sides"
-    touches: int = Field(default=4, ge=1, le=200)
-    ends: int = Field(default=3, ge=0, le=200)
+    touches: int = Field(default=4, ge=1, le=500)
+    ends: int = Field(default=3, ge=0, le=500)
 
 
 class SheetEdge(Frozen):
@@ -170,75 +159,3 @@ Traceable = Rings | StraightLine | Helix
 def trace_of(strategy: Strategy) -> Trace | None:
     """Return how a strategy is traced; None: by single touches."""
     return strategy.trace if isinstance(strategy, Traceable) else None
-
-
-class Touched(Protocol):
-    """A feature as it is touched: see `places.FeatureToTouch`."""
-
-    @property
-    def faces(self) -> tuple[int, ...]:
-        """Its faces."""
-
-    @property
-    def nominal(self) -> Nominal | None:
-        """Its nominal feature; None: free-form, or of faces of several kinds."""
-
-    @property
-    def about(self) -> object | None:
-        """The axis that it runs out about, where there is one."""
-
-
-def resolved(strategy: Strategy, feature: Touched) -> Placing:
-    """Return a strategy as places need it: the usual one with its numbers."""
-    if not isinstance(strategy, Usual):
-        return strategy
-    return with_count(usual_strategy(feature), strategy.touches, strategy.rows)
-
-
-def usual_strategy(feature: Touched) -> Placing:
-    """Return how a feature is touched where nothing else is asked for.
-
-    A face that runs out about an axis is touched in rings about it; faces of several kinds (a slot) each on its own.
-    """
-    nominal = feature.nominal
-    if nominal is None:
-        return Sides() if 1 < len(feature.faces) <= _MOST_SIDES else Grid(along=4, across=4)
-    f = nominal.feature
-    if isinstance(f, Cylinder | Cone):
-        rows = 3 if nominal.length >= _LOW else 1
-        around = 8 if isinstance(f, Cylinder) and f.radius > _LARGE_ROUND else 4
-        return Rings(touches=max(around, 4 if rows > 1 else 8), rows=rows)
-    if isinstance(f, Plane):
-        if feature.about is not None:
-            return Rings(touches=6, rows=2)
-        return Spread(touches=16 if nominal.length > _LARGE_PLANE else 9)
-    if isinstance(f, Sphere):
-        return Cap()
-    return Rings(touches=6, rows=2) if isinstance(f, Torus) else Spread(touches=9)
-
-
-def with_count(strategy: Placing, touches: int, rows: int = 0) -> Placing:
-    """Return a strategy with about so many touches in all, and rows where it has some (0: as it is)."""
-    match strategy:
-        case Rings():
-            count = touches or strategy.touches * strategy.rows
-            wanted = min(rows or strategy.rows, count)
-            return strategy.replace(rows=wanted, touches=-(-count // wanted))
-        case Grid() if touches:
-            side = max(1, round(touches**0.5))
-            return strategy.replace(along=side, across=max(1, -(-touches // side)))
-        case Spread() | Border() | Cap() | StraightLine() | Helix() | SheetEdge() if touches:
-            return strategy.replace(touches=touches)
-    return strategy
-
-
-def count_of(strategy: Placing) -> int:
-    """Return how many touches a strategy asks for; traces have as many as their length gives."""
-    match strategy:
-        case Rings():
-            return strategy.touches * strategy.rows
-        case Grid():
-            return strategy.along * strategy.across
-        case Clicked():
-            return len(strategy.places)
-    return strategy.touches

@@ -7,7 +7,7 @@ from truegauge.core.association.features import Cone, Cylinder, Plane, Sphere, T
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.features.coverage import AreaSamples
 from truegauge.core.features.extraction import border_samples
-from truegauge.core.routes.lines import helix, line_over, longest, rows_on_torus, sides, turns_of
+from truegauge.core.routes.lines import Lie, helix, line_over, rows_on_torus, sides, turns_of
 from truegauge.core.routes.places import SPREAD, Places, Surface, asked_at, well_spread
 from truegauge.core.routes.sheet_edges import on_sheet_edge
 from truegauge.core.routes.strategies import (
@@ -156,30 +156,17 @@ def _along_border(surface: Surface, strategy: Border) -> Places:
 
 def _grid(strategy: Grid, candidates: Places, corners: Points) -> Places:
     """A grid in the two directions in which the face extends most, projected onto it later."""
-    middle = candidates.points.mean(axis=0)
-    normal = candidates.normals.mean(axis=0)
-    normal = unit(normal) if np.linalg.norm(normal) > 1e-6 else np.array([0.0, 0.0, 1.0])
-    flat = corners - middle - np.outer((corners - middle) @ normal, normal)
-    along = longest(flat, normal)
-    across = np.cross(normal, along)
-    turn = np.radians(strategy.turned_deg)
-    u, v = np.cos(turn) * along + np.sin(turn) * across, np.cos(turn) * across - np.sin(turn) * along
+    lie = Lie.of(candidates, corners, np.radians(strategy.turned_deg))
+    off = corners - lie.middle
     at = []
-    for axis, count, shift in ((u, strategy.along, strategy.shift_along), (v, strategy.across, strategy.shift_across)):
-        low, high = float((flat @ axis).min()), float((flat @ axis).max())
+    for axis, count, shift in (
+        (lie.u, strategy.along, strategy.shift_along), (lie.v, strategy.across, strategy.shift_across),
+    ):  # fmt: skip
+        low, high = float((off @ axis).min()), float((off @ axis).max())
         inset = strategy.drawn_in * (high - low)
         ends = (low + inset, high - inset)
         at.append((np.linspace(*ends, count) if count > 1 else np.array([sum(ends) / 2])) + shift)
     points = []
     for k, b in enumerate(at[1]):
-        row = [middle + a * u + b * v for a in (at[0] if k % 2 == 0 else at[0][::-1])]
-        points.extend(row)
-    found = np.array(points)
-    # Onto the surface: along the mean normal to the height of the nearest place that lies on it.
-    from scipy.spatial import cKDTree
-
-    off = candidates.points - middle
-    near = cKDTree(np.column_stack([off @ u, off @ v])).query(
-        np.column_stack([(found - middle) @ u, (found - middle) @ v])
-    )[1]
-    return asked_at(found + np.outer((off @ normal)[near], normal))
+        points.extend([lie.middle + a * lie.u + b * lie.v for a in (at[0] if k % 2 == 0 else at[0][::-1])])
+    return asked_at(lie.onto(candidates, np.array(points)))

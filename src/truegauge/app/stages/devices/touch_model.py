@@ -82,7 +82,8 @@ class TouchModel(QObject):
         if feature is None or evaluator is None:
             return 0, 0
         from truegauge.core.evaluation.touch_needs import features_to_touch
-        from truegauge.core.routes.strategies import Rings, count_of, resolved
+        from truegauge.core.routes.strategies import Rings
+        from truegauge.core.routes.usual import count_of, resolved
 
         plan = self.session.plan
         found = features_to_touch(evaluator.context(plan, None), (feature,)).get(feature.id)
@@ -90,7 +91,7 @@ class TouchModel(QObject):
         if found is None:
             return 0, 0
         own = resolved(Usual() if step is None else step.strategy, found)
-        return count_of(own), own.rows if isinstance(own, Rings) else 0
+        return count_of(own, found, evaluator.model), own.rows if isinstance(own, Rings) else 0
 
     def ask_for(self, **changes: int) -> None:
         """Change how many touches, or rows, the selected feature gets from the machine."""
