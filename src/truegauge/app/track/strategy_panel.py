@@ -62,7 +62,7 @@ class StrategyPanel(Fold):
         self.trace = choice([("", "single touches"), ("trace", "continuous contact")], self._on_trace, "contact")
         self.stylus = choice([(_BEST, "the stylus that fits best")], self._on_stylus, "stylus")
         self.coming = choice(
-            [("normal", "comes along the surface's normal"), ("0", "comes along X"), ("1", "comes along Y"),
+            [("normal", "comes along the normal"), ("0", "comes along X"), ("1", "comes along Y"),
              ("2", "comes along Z"), ("-0", "comes along -X"), ("-1", "comes along -Y"), ("-2", "comes along -Z")],
             self._on_coming, "way to the feature",
         )  # fmt: skip
