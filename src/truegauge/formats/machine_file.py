@@ -8,6 +8,7 @@ import json
 import re
 from pathlib import Path
 
+from platformdirs import user_state_path
 from pydantic import ValidationError
 
 from truegauge.core.errors import FormatError
@@ -16,7 +17,12 @@ from truegauge.formats.files import read_bytes, write_whole
 from truegauge.formats.json_object import object_of_json, require_version
 from truegauge.formats.plan_file import plain
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
+
+
+def record_folder() -> Path:
+    """Return where the records of machines are kept."""
+    return user_state_path("truegauge") / "machines"
 
 
 def record_file(folder: Path, machine: str) -> Path:

@@ -25,6 +25,7 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
         "sample_notes": list(sample.notes) if sample else [],
         "unit": "mm",
         "temperature": evaluation.temperature,
+        "partial": evaluation.partial,
         "uncertainties": evaluation.uncertainties(),
         "characteristics": [
             {

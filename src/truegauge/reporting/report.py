@@ -81,11 +81,18 @@ def make_report(
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
-        (*_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation), *_decision(evaluation),
+        (*_partial(evaluation), *_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation),
+         *_decision(evaluation),
          *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip
+
+
+def _partial(evaluation: Evaluation) -> tuple[str, ...]:
+    """Say of a partial run that it is one: what is not in the report was not asked for."""
+    text = evaluation.partial
+    return (text[:1].upper() + text[1:],) if text else ()
 
 
 def _alignment(evaluation: Evaluation, numbers: NumberFormat) -> tuple[str, ...]:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, Literal, TypeVar
 
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import QualificationRecord, SphereLocation
-from truegauge.core.samples.document import ProbedTouch
+from truegauge.core.samples.document import ProbedTouch, Touch
 
 if TYPE_CHECKING:
+    from truegauge.core.arrays import Rigid
     from truegauge.core.routes.legs import Visit
 
 
@@ -33,6 +34,46 @@ class FeatureComplete:
     """All touches of a feature were told, enough to take the place of older ones."""
 
     visit: Visit
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TargetTouched:
+    """A touch of a target of a guided alignment, for the sample."""
+
+    touch: Touch
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PartLocated:
+    """Where the part lies (4, 4) by an alignment of the plan (id); `moved` mm from where it was taken to lie."""
+
+    alignment: str
+    machine_from_part: Rigid
+    moved: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TemperatureRead:
+    """How warm the part is, degrees Celsius."""
+
+    temperature_c: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class NoteWanted:
+    """The operator has to do what a step says, and to confirm it; without words not any more."""
+
+    step: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class StepEnded:
+    """A step of the route is over: done, left out by the operator, or not possible."""
+
+    step: str
+    state: Literal["done", "skipped", "failed"]
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -68,7 +109,8 @@ class SphereLocated:
 
 RunEvent = (
     FeatureBegun | FeatureTouched | FeatureComplete | TouchWanted | SphereTouched | StylusQualified | SphereLocated
-)
+    | TargetTouched | PartLocated | TemperatureRead | NoteWanted | StepEnded
+)  # fmt: skip
 Tell = Callable[[RunEvent], None]
 E = TypeVar("E", bound=RunEvent)
 

@@ -14,6 +14,7 @@ from truegauge.core.probing.travel import NoWay
 from truegauge.core.routes.legs import PlannedRoute, StepPlan, Visit
 from truegauge.core.routes.places import BESIDE, FeatureToTouch
 from truegauge.core.routes.ways import Ways
+from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
 from truegauge.runs.machine_run import GoAway, MachineRun, Step
@@ -32,14 +33,29 @@ class Touching(MachineRun):
     ) -> None:  # fmt: skip
         super().__init__(cmm, router.probing, tell)
         self.router, self.record, self.now = router, record, now
-        self.planned: PlannedRoute = router.plan(features, self._standing())
-        self.left = tuple(Left(u.feature, why(u)) for u in self.planned.unreached)
-        steps = [FeatureStep(self, s) for s in self.planned.steps if s.visits and s.unreached is None]
-        self.take(tuple(steps), (GoAway(self, lambda: router.room),))
+        self.left: tuple[Left, ...] = ()
         # The visit that goes on inside of the safe envelope, and where the tip was left for it.
         self.goes_on: tuple[Visit, Vector] | None = None
+        self.planned: PlannedRoute = router.plan(features, self.standing())
+        self.take_plan()
 
-    def _standing(self) -> tuple[StylusUse, Vector] | None:
+    def take_plan(self) -> None:
+        """Have the steps of the planned route to do; what is not reached is left."""
+        planned = self.planned
+        self.left = (*self.left, *(Left(u.feature, why(u)) for u in planned.unreached))
+        steps = [step for step in map(self.step_for, planned.steps) if step is not None]
+        self.take(tuple(steps), (GoAway(self, lambda: self.router.room),))
+
+    def step_for(self, plan: StepPlan) -> Step | None:
+        """Return what is done for a step of the route; None where nothing is."""
+        return FeatureStep(self, plan) if plan.visits and plan.unreached is None else None
+
+    def may_touch(self, stylus: Stylus, use: StylusUse) -> None:
+        """Raise `DeviceError` where nothing is to be measured with a stylus."""
+        if stylus.why_not:
+            raise DeviceError(f"nothing can be measured: {stylus.why_not}")
+
+    def standing(self) -> tuple[StylusUse, Vector] | None:
         """Return the stylus that is on the machine, and where its tip is; None where that is not known now."""
         use = self.cmm.use
         if use is None or not self.router.probing.has_stylus(use):
@@ -48,6 +64,14 @@ class Touching(MachineRun):
             return use, self.cmm.where()
         except DeviceError:  # the run will connect again by itself
             return None
+
+    def told(self, visit: Visit, k: int, touch: ProbedTouch) -> None:
+        """Take a touch of the place numbered `k` of a visit."""
+        self.tell(FeatureTouched(touch))
+
+    def taken(self, visit: Visit) -> frozenset[int]:
+        """Return the numbers of a visit's places that were touched before this run."""
+        return frozenset()
 
     @property
     def waiting(self) -> tuple[Visit, ...]:
@@ -59,7 +83,7 @@ class FeatureStep(Step):
     """The touches of one feature, with one stylus after the other."""
 
     def __init__(self, run: Touching, plan: StepPlan) -> None:
-        self._run, self._plan = run, plan
+        self._run, self.plan = run, plan
         self.visits = list(plan.visits)
         self._count = sum(len(v.places) for v in plan.visits)
         self.size = float(self._count)
@@ -72,7 +96,7 @@ class FeatureStep(Step):
     @property
     def name(self) -> str:
         """The feature."""
-        return self._plan.visits[0].feature.name
+        return self.plan.visits[0].feature.name
 
     @property
     def where(self) -> str:
@@ -86,7 +110,7 @@ class FeatureStep(Step):
 
     def seconds(self) -> float:
         """Return how long it takes from where it is."""
-        whole = self._run.planned.seconds_of(self._plan.step.id)
+        whole = self._run.planned.seconds_of(self.plan.step.id)
         return whole * (1 - self.share)
 
     def no_way(self, error: NoWay) -> None:
@@ -109,7 +133,7 @@ class FeatureStep(Step):
             self._run.tell(FeatureComplete(last))
 
     def _leave(self, reason: str) -> None:
-        self._run.left = (*self._run.left, Left(self._plan.visits[0].feature, reason))
+        self._run.left = (*self._run.left, Left(self.plan.visits[0].feature, reason))
 
     def _touch_places(self, visit: Visit) -> None:
         run = self._run
@@ -117,17 +141,21 @@ class FeatureStep(Step):
         moves = probing.moves
         self._take(visit)
         stylus = Stylus(probing, run.record, visit.use, cmm.temperature(), run.now(), moves.touch_speed)
-        if stylus.why_not:
-            raise DeviceError(f"nothing can be measured: {stylus.why_not}")
+        run.may_touch(stylus, visit.use)
         cmm.set_speeds(travel_speed=visit.travel, touch_speed=moves.touch_speed, approach=visit.approach,
                        retract=visit.approach, search=moves.search)  # fmt: skip
         run.tell(FeatureBegun(visit))
         # What the machine believes differs from what is by the offset that was found.
         off = -stylus.offset
         on_route = False
+        taken = run.taken(visit)
         for k in range(self._done, len(visit.places)):
             run.check()
             out, row = visit.places.normals[k], int(visit.places.rows[k])
+            # Beside an edge only what the edge needs still is touched again.
+            if k in taken or (row == BESIDE and k + 1 in taken):
+                self._done, on_route = k + 1, False
+                continue
             before = visit.before(k) + off
             if visit.places.follows_beside(k) and self._unknown:
                 self._missed, self._done, on_route = self._missed + 1, k + 1, False
@@ -150,7 +178,7 @@ class FeatureStep(Step):
                 found = touch.place + stylus.offset - stylus.radius * out
                 self._shift = float((found - visit.places.points[k]) @ out) * out
             else:
-                run.tell(FeatureTouched(stylus.touched(touch, visit.feature.id, row)))
+                run.told(visit, k, stylus.touched(touch, visit.feature.id, row))
         following = run.waiting[1:2]
         if on_route and following and following[0].follows:
             run.goes_on = following[0], run.cmm.where()

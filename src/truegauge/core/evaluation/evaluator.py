@@ -124,7 +124,8 @@ class Evaluator:
             alignments[own.id] = context.telling(part_of(progress, share, 1.0)).get(AlignmentOf(own.id))
         progress(1.0, "")
         temperature = "" if sample is None else temperatures(plan, sample).say()
-        return Evaluation(plan, alignment, cloud, features, results, alignments, temperature)
+        results, partial = _of_this_run(plan, sample, results)
+        return Evaluation(plan, alignment, cloud, features, results, alignments, temperature, partial)
 
     def _judged(self, context: Context, c: Characteristic) -> Result:
         return result_of(context, c, self._peek_uncertainty(context, c))
@@ -229,6 +230,16 @@ class Evaluator:
         self._contexts = [c for c in self._contexts if c.sample is not None and c.sample.origin == origin]
         self._known.forget(origin)
         self.graph.forget_other_samples(origin)
+
+
+def _of_this_run(plan: Plan, sample: Sample | None, results: tuple[Result, ...]) -> tuple[tuple[Result, ...], str]:
+    """Return the results that were wanted of a sample; after a partial run also what it was, in words."""
+    if sample is None or not sample.about.chosen:
+        return results, ""
+    chosen = set(sample.about.chosen)
+    kept = tuple(r for r in results if r.characteristic.id in chosen)
+    name = f" ({sample.about.subset})" if sample.about.subset else ""
+    return kept, f"partial run{name}: {len(kept)} of {len(plan.characteristics)} characteristics"
 
 
 _EMPTY = Plan()

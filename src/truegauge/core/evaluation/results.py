@@ -77,6 +77,7 @@ class Evaluation:
     results: tuple[Result, ...]
     alignments: dict[str, Alignment | NotComputed] = field(default_factory=dict)  # all of the plan, by id
     temperature: str = ""  # what was done for it, in words
+    partial: str = ""  # of a partial run: what there are results of, in words
 
     def result(self, characteristic_id: str) -> Result | None:
         """Return the result of a characteristic."""

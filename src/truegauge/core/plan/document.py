@@ -16,6 +16,7 @@ from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.requirements import Characteristic, Datum
+from truegauge.core.plan.subsets import Subset
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.probing.probing import Probing
@@ -37,7 +38,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[8] = 8
+    schema_version: Literal[9] = 9
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -69,6 +70,7 @@ class Plan(Frozen):
     title_block: TitleBlock = TitleBlock()
     probing: Probing = Probing()
     route: Route = Route()
+    subsets: tuple[Subset, ...] = ()
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -98,6 +100,8 @@ class Plan(Frozen):
             missing = set(c.features) - known
             if missing:
                 raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
+        if len({s.name for s in self.subsets}) != len(self.subsets):
+            raise ValueError("two subsets have the same name")
         self._check_alignments(set(ids))
         unknown = {s.feature for s in self.route.steps if isinstance(s, MeasureStep)} - {f.id for f in self.features}
         if unknown:

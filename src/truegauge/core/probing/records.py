@@ -6,13 +6,17 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 from typing import Literal, Self
 
+import numpy as np
 from pydantic import Field, model_validator
 
+from truegauge.core.arrays import Rigid
+from truegauge.core.frames import as_rigid
 from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import DueRules, Probing, StylusUse
 
 _KEPT = 60  # qualifications of a stylus
+_PLACES = 100  # parts
 
 
 class SphereLocation(Frozen):
@@ -88,6 +92,24 @@ class Fixture(Frozen):
         return self
 
 
+class PartPlace(Frozen):
+    """Where a part was found last, for the next one in the same fixture: ``machine_from_part``, row by row."""
+
+    part: str  # what the plan calls it
+    pose: tuple[float, ...] = Field(min_length=16, max_length=16)
+    at: str
+
+    @property
+    def machine_from_part(self) -> Rigid:
+        """The place as a matrix (4, 4)."""
+        return as_rigid(np.array(self.pose).reshape(4, 4))
+
+    @model_validator(mode="after")
+    def _is_a_place(self) -> Self:
+        as_rigid(np.array(self.pose).reshape(4, 4))
+        return self
+
+
 class MachineRecord(Frozen):
     """All that is known about a machine: its styli, and what stands on its table."""
 
@@ -97,6 +119,7 @@ class MachineRecord(Frozen):
     table_z: float | None = None  # of the top of its table, mm in machine coordinates; None: nobody said
     fixtures: tuple[Fixture, ...] = ()
     travel: tuple[Three, Three] | None = None  # lowest and highest places of the quill, mm; None: nobody said
+    places: tuple[PartPlace, ...] = ()  # of parts, one a plan
 
     @model_validator(mode="after")
     def _can_travel(self) -> Self:
@@ -110,6 +133,15 @@ class MachineRecord(Frozen):
         if self.travel is not None or travel is None:
             return self.replace(table_z=z)
         return self.replace(table_z=z, travel=tuple(tuple(float(v) for v in end) for end in travel))
+
+    def place_of(self, part: str) -> PartPlace | None:
+        """Return where a part was found last."""
+        return next((p for p in self.places if p.part == part), None)
+
+    def with_place(self, part: str, machine_from_part: Rigid, at: str) -> "MachineRecord":
+        """Return the record with where a part was found last."""
+        made = PartPlace(part=part, pose=tuple(float(v) for v in np.ravel(machine_from_part)), at=at)
+        return self.replace(places=(*(p for p in self.places if p.part != part), made)[-_PLACES:])
 
     def with_tool(self, made: ToolName) -> "MachineRecord":
         """Return the record with the machine's name of a stylus; an empty name takes it away."""

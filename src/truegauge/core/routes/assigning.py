@@ -156,11 +156,18 @@ def _by(places: FeaturePlaces, uses: Sequence[StylusUse], *, draws: bool = False
 
 def _drawn_up(places: FeaturePlaces, uses: Sequence[StylusUse]) -> Assigned | None:
     """Return how a turned feature is touched where a stylus gets at it, when none gets at all of its height."""
+    second: Assigned | None = None
     for use in uses[:_DRAWN_TRIED]:
         fewer = places.drawn_up(use)
         own = None if fewer is None else _by(fewer, [use])
-        if own is not None and own.parts:
-            asked, open_ones = places.wanted(use)[0].points, places.settled(use).open_ones
-            told = tuple(Trouble(three(asked[k]), True, why) for k, why in open_ones[:1])
+        if own is None or not own.parts:
+            continue
+        asked, open_ones = places.wanted(use)[0].points, places.settled(use).open_ones
+        told = tuple(Trouble(three(asked[k]), True, why) for k, why in open_ones[:1])
+        at = np.vstack([p.places.points for p in own.parts])
+        missing = places.missing(at)
+        if not missing:
             return Assigned(own.parts, (*told, *own.troubles))
-    return None
+        # Size and place may be all that is wanted of it.
+        second = second or Assigned(own.parts, (Trouble(three(at[0]), True, missing), *told, *own.troubles))
+    return second

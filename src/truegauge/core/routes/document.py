@@ -84,13 +84,32 @@ class NoteStep(Frozen):
 
 
 class TemperatureStep(Frozen):
-    """Read the temperature of the part."""
+    """Read the temperature of the part (°C); outside of the limits the run stands until it is within them."""
 
     kind: Literal["temperature"] = "temperature"
     id: str = Field(min_length=1)
+    lowest: float | None = Field(default=None, gt=-60, lt=200)
+    highest: float | None = Field(default=None, gt=-60, lt=200)
     group: str = Field(default="", max_length=80)
     on: bool = True
     pinned: bool = True
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.lowest is not None and self.highest is not None and self.lowest > self.highest:
+            raise ValueError("the lowest temperature allowed is above the highest")
+        return self
+
+    def why_not(self, temperature_c: float) -> str:
+        """Say why nothing is measured at a temperature; empty when it may be."""
+        low, high = self.lowest, self.highest
+        if (low is None or temperature_c >= low) and (high is None or temperature_c <= high):
+            return ""
+        if low is not None and high is not None:
+            allowed = f"{low:g} to {high:g} °C"
+        else:
+            allowed = f"at least {low:g} °C" if low is not None else f"at most {high:g} °C"
+        return f"the part has {temperature_c:.1f} °C, allowed is {allowed}"
 
 
 AnyStep = Annotated[MeasureStep | AlignStep | NoteStep | TemperatureStep, Field(discriminator="kind")]

@@ -11,6 +11,7 @@ from truegauge.core.association.squares import RULES
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import DeviceError
+from truegauge.core.features.held_by_points import ALL_HELD, held_by
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.on_faces import BORDER, apart_of, is_apart, on_faces, same_row
 from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface, Trouble, nowhere, well_spread
@@ -224,6 +225,12 @@ class FeaturePlaces:
         ends = (levels[first] - low, levels[last] - low)
         depths = sorted(size - e for e in ends) if self.surface.outer_is_high(f) else sorted(ends)
         return strategy.replace(end="outer", first=float(depths[0]), last=float(depths[1]))
+
+    def missing(self, places: Points) -> str:
+        """Say what touches there would leave open of the feature, by the rule of its results; empty: nothing."""
+        nominal = self.feature.nominal
+        held = ALL_HELD if nominal is None else held_by(nominal, places)
+        return held.place or held.direction
 
     def keeps_spread(self, places: Points, wanted: Points, share: float = _SPREAD) -> bool:
         """Tell whether places still hold what the wanted ones did: their arc around an axis, and their extent."""

@@ -56,7 +56,7 @@ class ScanFile(Frozen):
 
 
 class SampleAbout(Frozen):
-    """What is said of a sample as a whole: whose, when, how warm (`scale_expansion` in 1/K)."""
+    """What is said of a sample as a whole: whose, when, how warm (`scale_expansion` in 1/K), what of it is wanted."""
 
     name: str = ""
     serial: str = ""
@@ -65,6 +65,8 @@ class SampleAbout(Frozen):
     temperature_c: float | None = Field(default=None, gt=-60, lt=200)
     scale_temperature_c: float | None = Field(default=None, gt=-60, lt=200)
     scale_expansion: float = Field(default=0.0, ge=0, le=1e-3)
+    chosen: tuple[str, ...] = ()  # characteristics (ids) of a partial run: there are results of these only
+    subset: str = ""  # the name of that choice
 
 
 class SampleData(SampleAbout):

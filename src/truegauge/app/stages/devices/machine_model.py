@@ -5,11 +5,9 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.queue import WorkQueue
@@ -30,7 +28,7 @@ from truegauge.devices.cmm_sim.hands import Hands
 from truegauge.devices.cmm_sim.process import StandInProcess
 from truegauge.devices.protocol import DeviceEvent, Lost, PointBlock, Said
 from truegauge.formats.files import temporary_folder
-from truegauge.formats.machine_file import read_machine, record_file, write_machine
+from truegauge.formats.machine_file import read_machine, record_file, record_folder, write_machine
 from truegauge.formats.plan_file import write_plan
 from truegauge.runs.moving import Moving
 
@@ -38,11 +36,6 @@ _POLL_MS = 60
 _POWER_MS = 4000
 _ABOVE = 40.0  # mm over everything that a probe goes before it is changed or turned
 _LOOK_EVERY = 3  # polls between two looks at the stand-in
-
-
-def record_folder() -> Path:
-    """Return where the records of machines are kept."""
-    return user_state_path("truegauge") / "machines"
 
 
 class MachineModel(QObject):

@@ -1,0 +1,171 @@
+"""One run of a plan on a machine: every touch is kept on disk, the sample grows with it, and it can be gone on with."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.errors import DeviceError
+from truegauge.core.evaluation.choice import Choice, chosen_features
+from truegauge.core.samples.document import SampleData
+from truegauge.core.samples.sample import Sample
+from truegauge.jobs.running import complete_in, joined, part_name, work_of
+from truegauge.runs.events import PartLocated, RunEvent, Tell, TemperatureRead, nobody
+from truegauge.runs.journal import Journal, RunAbout
+from truegauge.runs.program import Program
+from truegauge.runs.state import Located, RunState
+from truegauge.runs.stylus import Stylus
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Rigid
+    from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.core.plan.document import Plan
+    from truegauge.core.probing.probing import StylusUse
+    from truegauge.core.probing.records import MachineRecord
+    from truegauge.core.samples.document import ProbedTouch, Touch
+    from truegauge.devices.cmm.machine import Cmm
+
+_RUN_BY = ("part", "alignments", "in_force", "features", "constructed", "datums", "probing", "route")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Setting:
+    """What a run needs: the plan with its part, a machine with what is known of it, and the time."""
+
+    plan: Plan
+    evaluator: Evaluator
+    cmm: Cmm
+    record: MachineRecord
+    now: Callable[[], datetime] = datetime.now
+
+    def may_use(self) -> Callable[[StylusUse], bool]:
+        """Return which styli may measure now."""
+        probing, temperature, now = self.plan.probing, self.cmm.temperature(), self.now()
+        usable = frozenset(u for u in probing.uses() if Stylus(probing, self.record, u, temperature, now).allowed)
+        return usable.__contains__
+
+
+def run_key(plan: Plan) -> str:
+    """Return what identifies all of a plan that a run depends on."""
+    whole = plan.model_dump(mode="json", include=set(_RUN_BY))
+    return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()
+
+
+class PlanRun:
+    """A run that was begun or gone on with; `run` may be called again after it raised."""
+
+    def __init__(self, setting: Setting, journal: Journal, tell: Tell = nobody) -> None:
+        about = journal.about
+        self.setting, self.journal, self._tell = setting, journal, tell
+        self.choice = Choice(characteristics=about.characteristics, features=about.features, subset=about.subset,
+                             align=about.align)  # fmt: skip
+        self.started_with = Sample.of(about.sample)
+        self.record = setting.record
+        self.temperature_c: float | None = None
+        work = work_of(setting.plan, setting.evaluator, self.choice, self.started_with,
+                       journal.state.machine_from_part, setting.record, setting.may_use())  # fmt: skip
+        self.program = Program(setting.cmm, work, journal.state, setting.record, self._told, journal.keep, setting.now)
+
+    @staticmethod
+    def begin(
+        setting: Setting, path: Path, choice: Choice, sample: Sample, machine_from_part: Rigid, tell: Tell = nobody
+    ) -> PlanRun:  # fmt: skip
+        """Begin a run of a sample; the part lies about at `machine_from_part`.
+
+        Raises
+        ------
+        FormatError
+            Its journal cannot be written, or there is one.
+        """
+        about = RunAbout(
+            plan=run_key(setting.plan), machine=setting.cmm.identity,
+            started=setting.now().isoformat(timespec="seconds"), features=choice.features,
+            characteristics=choice.characteristics, subset=choice.subset, align=choice.align,
+            sample=SampleData.model_validate(sample.data.model_dump()), first=Located.at(machine_from_part),
+        )  # fmt: skip
+        return PlanRun._with(setting, Journal.begin(path, about), tell)
+
+    @staticmethod
+    def go_on(setting: Setting, path: Path, tell: Tell = nobody) -> PlanRun:
+        """Go on with a run that another process has begun.
+
+        Raises
+        ------
+        FormatError
+            The journal is damaged, or in use.
+        DeviceError
+            It belongs to another plan, or another machine.
+        """
+        journal = Journal.go_on(path)
+        try:
+            if journal.about.plan != run_key(setting.plan):
+                raise DeviceError(
+                    "the plan was changed since the run stopped: run it anew, or go back to the plan as it was"
+                )
+            if journal.about.machine != setting.cmm.identity:
+                raise DeviceError(
+                    f"the run was begun on another machine ({journal.about.machine}, not {setting.cmm.identity})"
+                )
+        except DeviceError:
+            journal.close()
+            raise
+        return PlanRun._with(setting, journal, tell)
+
+    @staticmethod
+    def _with(setting: Setting, journal: Journal, tell: Tell) -> PlanRun:
+        try:
+            return PlanRun(setting, journal, tell)
+        except BaseException:
+            journal.close()
+            raise
+
+    # What there is --------------------------------------------------------------------------------------------------
+
+    @property
+    def state(self) -> RunState:
+        """How far it is."""
+        return self.program.state
+
+    def touched(self) -> tuple[tuple[ProbedTouch, ...], tuple[Touch, ...]]:
+        """Return the touches of features and of targets in this run."""
+        targets = self.program.work.targets
+        every = [t.touch for t in self.state.taken]
+        probed = tuple(t for t in every if t.feature not in targets)
+        return probed, tuple(targets[t.feature].touched(t) for t in every if t.feature in targets)
+
+    def sample(self) -> Sample:
+        """Return the sample with all that was touched so far."""
+        made = joined(self.started_with, *self.touched())
+        return made if self.temperature_c is None else made.saying(temperature_c=self.temperature_c)
+
+    def complete(self) -> tuple[str, ...]:
+        """Return the characteristics (ids) of the run whose features are all measured."""
+        over = {s for s, o in self.state.over.items() if o.state == "done"}
+        steps = {getattr(s, "feature", ""): s.id for s in self.program.work.route.steps}
+        done = {f for f, s in steps.items() if s in over} | {t.feature for t in self.started_with.probed}
+        return complete_in(self.setting.plan, done, self.choice.characteristics)
+
+    def chosen(self) -> tuple[str, ...]:
+        """Return the features (ids) that are measured."""
+        return tuple(chosen_features(self.setting.plan, self.choice))
+
+    def _told(self, event: RunEvent) -> None:
+        if isinstance(event, TemperatureRead):
+            self.temperature_c = event.temperature_c
+        if isinstance(event, PartLocated) and event.alignment == self.setting.plan.in_force:
+            at = self.setting.now().isoformat(timespec="seconds")
+            self.record = self.record.with_place(part_name(self.setting.plan), event.machine_from_part, at)
+        self._tell(event)
+
+
+def place_known(plan: Plan, record: MachineRecord) -> np.ndarray | None:
+    """Return where the part of a plan was found last on a machine; None where it was not."""
+    known = record.place_of(part_name(plan))
+    return None if known is None else known.machine_from_part
