@@ -179,8 +179,10 @@ class Inspection:
         (written,) = self._inspector.write(self._done, (form,), lambda _: wanted)
         return written
 
-    def write(self, folder: str | Path, formats: Sequence[str] = ("pdf", "csv", "json")) -> list[Path]:
-        """Write several outputs into a folder: report.pdf, report.html, results.csv ...
+    def write(
+        self, folder: str | Path, formats: Sequence[str] = ("pdf", "csv", "json"), *, name: str = ""
+    ) -> list[Path]:  # fmt: skip
+        """Write several outputs into a folder: report.pdf, report.html, results.csv ...; or NAME.pdf and so on.
 
         Raises
         ------
@@ -192,8 +194,9 @@ class Inspection:
             out.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise FormatError(out, f"the folder cannot be made ({error.strerror})") from error
-        names = {"pdf": "report.pdf", "html": "report.html"}
-        return self._inspector.write(self._done, tuple(formats), lambda form: out / names.get(form, f"results.{form}"))
+        usual = {"pdf": "report", "html": "report"}
+        path_of = lambda form: out / f"{name or usual.get(form, 'results')}.{form}"  # noqa: E731
+        return self._inspector.write(self._done, tuple(formats), path_of)
 
     def close(self) -> None:
         """Free what its pictures were drawn with."""

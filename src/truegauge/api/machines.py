@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
+from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
@@ -162,6 +163,51 @@ class Machine:
         before = sample or Sample.of(SampleData(name="Touches", temperature_c=temperature))
         touched = {t.feature for t in found}
         return before.with_probed((*(t for t in before.probed if t.feature not in touched), *found))
+
+    def run(
+        self, plan: Plan, *, only: Iterable[int] = (), features: Iterable[str] = (), subset: str = "",
+        sample: Sample | None = None, machine_from_part: Rigid | None = None, before: Sample | None = None,
+        align_again: bool = True, journal: str | Path | None = None, ask: Ask | None = None,
+        progress: Progress = silent,
+    ) -> Sample:  # fmt: skip
+        """Run the route of a plan, or only what some characteristics (numbers), features (names) or a subset need.
+
+        Parameters
+        ----------
+        machine_from_part : (4, 4), optional
+            Where the part lies, nearly enough for its ways; else where the last one was found on this machine.
+        before : Sample, optional
+            The sample before; without ``align_again`` what only tells where the part lies is taken over from it.
+        journal : path, optional
+            Where every touch is kept as it is made. Where it exists that run is gone on with; it is taken away at the
+            end.
+        ask : callable
+            Called with words when somebody has to touch something by hand, or to do what a note says.
+
+        Returns
+        -------
+        Sample
+            The touches; what could not be touched is in `left`, with the reason.
+
+        Raises
+        ------
+        DeviceError
+            It cannot go on; what to do is in the text.
+        """
+        from truegauge.api.running import begin, choice_of
+
+        choice = choice_of(plan.document, only, features, subset, again=align_again)
+        path = None if journal is None else Path(journal)
+        run = begin(self.cmm, self.record, plan, choice, sample, machine_from_part=machine_from_part,
+                        before=before, journal=path, ask=ask, confirm=ask)  # fmt: skip
+        try:
+            found = run.go(progress)
+            run.journal.end()
+        finally:
+            self.record = run.record
+            self.left = {left.feature.name: left.why for left in run.program.left}
+            run.journal.close()
+        return found
 
 
 class StandIn:

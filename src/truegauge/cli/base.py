@@ -2,12 +2,15 @@
 
 import sys
 from collections.abc import Iterable
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.typed_number import within_reach as reached
+
+if TYPE_CHECKING:
+    from truegauge.core.evaluation.results import Evaluation
 
 Units = Annotated[str, typer.Option(help="Unit of the lengths in the scan: mm or inch.")]
 Formats = Annotated[str, typer.Option(help="What is written, with commas: pdf, html, xlsx, csv, json, sample.")]
@@ -34,6 +37,24 @@ def one_of(text: str, kinds: Iterable[object], what: str) -> str:
     if text not in values:
         raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
     return text
+
+
+def say_results(evaluation: "Evaluation") -> int:
+    """Say how many characteristics are in which state, and what was not measured; returns the exit code."""
+    from truegauge.core.tolerancing.judgement import State
+
+    if evaluation.partial:
+        say(evaluation.partial)
+    counts = evaluation.counts()
+    say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
+    for r in evaluation.results:
+        if r.state == State.NOT_MEASURED:
+            sys.stderr.write(f"{r.characteristic.number} {r.characteristic.name}: not measured: {r.reason}\n")
+    if evaluation.temperature:
+        say(f"lengths {evaluation.temperature}")
+    for doubt in getattr(evaluation.alignment, "doubts", ()):
+        sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
+    return 1 if any(counts[s] for s in (State.OUTSIDE, State.UNDECIDED, State.NOT_MEASURED)) else 0
 
 
 def outputs(text: str) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from truegauge.cli.base import Formats, Units, outputs, say
+from truegauge.cli.base import Formats, Units, outputs, say, say_results
 from truegauge.core.errors import TrueGaugeError
 
 if TYPE_CHECKING:
@@ -23,25 +23,14 @@ def inspect(
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
     from truegauge.api import inspecting
-    from truegauge.core.tolerancing.judgement import State
 
     wanted = outputs(formats)
     done = inspecting.inspect(plan, scan, unit=units, uncertainty=uncertainty)
     done.write(out, wanted)
     done.close()
-    evaluation = done.evaluation
     for note in done.sample.notes:
         say(f"note: {note}")
-    counts = evaluation.counts()
-    say(", ".join(f"{n} {str(s).replace('_', ' ')}" for s, n in counts.items()))
-    for r in evaluation.results:
-        if r.state == State.NOT_MEASURED:
-            sys.stderr.write(f"{r.characteristic.number} {r.characteristic.name}: not measured: {r.reason}\n")
-    if evaluation.temperature:
-        say(f"lengths {evaluation.temperature}")
-    for doubt in getattr(evaluation.alignment, "doubts", ()):
-        sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
-    raise typer.Exit(1 if any(counts[s] for s in (State.OUTSIDE, State.UNDECIDED, State.NOT_MEASURED)) else 0)
+    raise typer.Exit(say_results(done.evaluation))
 
 
 def new_plan(

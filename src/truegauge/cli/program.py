@@ -15,21 +15,22 @@ from truegauge.cli.comparing import compare
 from truegauge.cli.inspecting import inspect, new_plan
 from truegauge.cli.machines import cmm_sim
 from truegauge.cli.routing import route
+from truegauge.cli.running import run
 from truegauge.core.errors import TrueGaugeError
 
 
 def window(files: Annotated[list[Path] | None, typer.Argument(help="Plans, parts and scans to open.")] = None) -> None:
     """Open the window."""
-    from truegauge.app.start import run
+    from truegauge.app.start import run as open_window
 
-    raise typer.Exit(run(files or []))
+    raise typer.Exit(open_window(files or []))
 
 
 def warm_up() -> None:
     """Compile the numeric kernels once, so that the first inspection is as fast as the next."""
-    from truegauge.cli.demonstrating import warm_up as run
+    from truegauge.cli.demonstrating import warm_up as prepare
 
-    run()
+    prepare()
 
 
 def demo(
@@ -43,7 +44,7 @@ def demo(
 
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
-for _command in (window, inspect, new_plan, batch, cmm_sim, inbox, compare, associate, route):
+for _command in (window, inspect, new_plan, batch, cmm_sim, inbox, compare, associate, route, run):
     app.command(_command.__name__.replace("_", "-"))(_command)
 app.command("warm-up", hidden=True)(warm_up)
 app.command(hidden=True)(demo)

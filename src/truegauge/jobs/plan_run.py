@@ -14,6 +14,7 @@ import numpy as np
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.evaluation.choice import Choice, chosen_features
+from truegauge.core.progress import Progress, silent
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.jobs.running import complete_in, joined, part_name, work_of
@@ -126,6 +127,17 @@ class PlanRun:
             journal.close()
             raise
 
+    def go(self, progress: Progress = silent) -> Sample:
+        """Do what is left; returns the sample.
+
+        Raises
+        ------
+        DeviceError
+            It cannot go on; what to do is in the text. What was touched is kept.
+        """
+        self.program.run_with(progress)
+        return self.sample()
+
     # What there is --------------------------------------------------------------------------------------------------
 
     @property
@@ -155,6 +167,10 @@ class PlanRun:
     def chosen(self) -> tuple[str, ...]:
         """Return the features (ids) that are measured."""
         return tuple(chosen_features(self.setting.plan, self.choice))
+
+    def listen(self, tell: Tell) -> None:
+        """Have what happens told to somebody else from now on."""
+        self._tell = tell
 
     def _told(self, event: RunEvent) -> None:
         if isinstance(event, TemperatureRead):

@@ -12,6 +12,8 @@ from truegauge.core.samples.document import ProbedTouch, Touch
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid
+    from truegauge.core.plan.alignments import GuideTarget
+    from truegauge.core.registration.guided import TouchSide
     from truegauge.core.routes.legs import Visit
 
 
@@ -41,6 +43,16 @@ class TargetTouched:
     """A touch of a target of a guided alignment, for the sample."""
 
     touch: Touch
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TargetWanted:
+    """Somebody has to touch a side of a target by hand, so many times more."""
+
+    target: GuideTarget
+    side: TouchSide
+    missing: int
+    words: str
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -109,7 +121,7 @@ class SphereLocated:
 
 RunEvent = (
     FeatureBegun | FeatureTouched | FeatureComplete | TouchWanted | SphereTouched | StylusQualified | SphereLocated
-    | TargetTouched | PartLocated | TemperatureRead | NoteWanted | StepEnded
+    | TargetTouched | TargetWanted | PartLocated | TemperatureRead | NoteWanted | StepEnded
 )  # fmt: skip
 Tell = Callable[[RunEvent], None]
 E = TypeVar("E", bound=RunEvent)

@@ -77,11 +77,14 @@ class Program(Touching):
 
     def _plan_rest(self) -> None:
         """Look for the ways of all that is not over, from where the machine stands."""
-        rest = tuple(s for s in self.work.route.steps if s.on and s.id not in self.state.over)
+        whole = tuple(s for s in self.work.route.steps if s.on)
+        rest = [s for s in whole if s.id not in self.state.over]
         to_do = {getattr(s, "feature", "") for s in rest}
         self.left = tuple(left for left in self.left if left.feature.id not in to_do)
-        route = self.work.route.replace(steps=rest)
-        self.planned = self.router.planner.plan(route, self.work.features, start=self.standing())
+        route = self.work.route.replace(steps=whole)
+        planner, features = self.router.planner, self.work.features
+        self.planned = planner.plan(route, features, start=self.standing(), over=self.state.over)
+        self._drop_what_does_not_fit()
         done = self._done
         self.take_plan()
         self._size, self._done = self._size + done, done
@@ -90,6 +93,14 @@ class Program(Touching):
             if s.step.id not in reached:
                 reason = s.text if s.unreached is None else s.unreached.reason
                 self._over(s.step.id, "failed", reason or "nothing leads there")
+
+    def _drop_what_does_not_fit(self) -> None:
+        """Touch a feature anew that was touched in part where it is planned otherwise now: by another stylus."""
+        for s in self.planned.steps:
+            mine = [t for t in self.state.taken if t.step == s.step.id]
+            known = sum(len(self.taken(v)) for v in s.visits)
+            if mine and known < len({(t.use, t.at) for t in mine}):
+                self._set(Again(step=s.step.id))
 
     def step_for(self, plan: StepPlan) -> Step | None:
         """Return what is done for a step of the route; None where nothing is."""

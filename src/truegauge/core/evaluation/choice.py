@@ -33,10 +33,14 @@ class Choice(Frozen):
 
 
 def chosen_features(plan: Plan, choice: Choice) -> dict[str, tuple[Reason, ...]]:
-    """Return the features (ids) that a choice measures, with why; those of all steps that are on without a choice."""
+    """Return the features (ids) that a choice measures, with why; without a choice those of the route's steps.
+
+    A plan without a route measures all of its features.
+    """
     if choice.is_all:
-        off = {s.feature for s in plan.route.steps if isinstance(s, MeasureStep) and not s.on}
-        return {f.id: (Reason("all of the route"),) for f in plan.features if f.id not in off}
+        on = {s.feature for s in plan.route.steps if isinstance(s, MeasureStep) and s.on}
+        every = {f.id: (Reason("all of the route"),) for f in plan.features}
+        return {f: why for f, why in every.items() if f in on} if plan.route.steps else every
     found = needed_features(plan, choice.characteristics, choice.features)
     if choice.align == "again":
         return found

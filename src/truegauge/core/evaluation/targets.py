@@ -14,6 +14,9 @@ from truegauge.core.routes.places import FeatureToTouch
 from truegauge.core.routes.strategies import Clicked
 from truegauge.core.samples.document import ProbedTouch, Touch
 
+SIDES: dict[TouchSide, str] = {
+    "surface": "on the surface", "face": "on the face around the hole", "wall": "in the hole, on its wall",
+}  # fmt: skip
 _BESIDE, _DEPTH = 2.5, 3.0  # mm that is touched beside the edge of a hole, and into it
 _DOWN = np.radians(65.0)  # from the top of a ball to the places around it
 

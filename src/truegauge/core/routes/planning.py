@@ -1,6 +1,6 @@
 """From the steps of a route to what a machine does: visits, ways, changes of pose, and how long it takes."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -61,11 +61,12 @@ class Planner:
 
     def plan(
         self, route: Route, features: Mapping[str, FeatureToTouch], progress: Progress = silent, *,
-        start: tuple[StylusUse, Vector] | None = None,
+        start: tuple[StylusUse, Vector] | None = None, over: Collection[str] = (),
     ) -> PlannedRoute:  # fmt: skip
         """Plan a route over features (by id). What cannot be measured says why; the others are planned all the same.
 
-        With ``start`` it is known which stylus is on the machine, and where its tip is.
+        With ``start`` it is known which stylus is on the machine, and where its tip is. Steps (ids) that are `over` are
+        left out; styli are chosen as with them, so that the rest is measured as it would have been.
         """
         chosen, places = self.assigned(route, features, progress)
         legs = Legs(self.kinematics, self.scene.probing.moves)
@@ -74,6 +75,8 @@ class Planner:
         plans: list[StepPlan] = []
         for k, step in enumerate(route.steps):
             progress(0.4 + 0.6 * k / max(1, len(route.steps)), "looking for ways")
+            if step.id in over:
+                continue
             if not step.on:
                 plans.append(StepPlan(step))
             elif isinstance(step, MeasureStep):

@@ -9,6 +9,7 @@ from truegauge.app.shell.devices import DEVICES, DeviceKind
 from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.core.errors import DeviceError
+from truegauge.core.evaluation.targets import SIDES
 from truegauge.core.frames import apply
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.registration.alignment import Alignment
@@ -17,7 +18,6 @@ from truegauge.core.samples.document import Touch
 from truegauge.devices.protocol import Lost, Operated, PointBlock, PointDevice, Said, Wanted
 
 _POLL_MS = 120
-_SIDES = {"surface": "on the surface", "face": "on the face around the hole", "wall": "in the hole, on its wall"}
 _DEPTH, _BESIDE = 3.0, 2.5  # mm that an operator reaches into a hole, and beside its edge
 ENOUGH = 3  # targets
 
@@ -98,7 +98,7 @@ class GuideModel(QObject):
             return "All targets are measured", "accept, or measure poor targets again"
         target, side, missing = following
         times = "once" if missing == 1 else f"{missing} times"
-        return f"Touch {target.name} {times}", _SIDES[side]
+        return f"Touch {target.name} {times}", SIDES[side]
 
     # The device ----------------------------------------------------------------------------------------------------
 

@@ -1,0 +1,182 @@
+"""The command that runs a plan on a machine."""
+
+import re
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from truegauge.cli.base import Formats, outputs, say, say_results
+from truegauge.core.errors import DeviceError, TrueGaugeError
+from truegauge.drawing.units import NumberFormat
+
+if TYPE_CHECKING:
+    from truegauge.api.machines import Machine
+    from truegauge.api.plans import Plan
+    from truegauge.jobs.plan_run import PlanRun
+    from truegauge.runs.events import RunEvent
+
+_LOCAL = "127.0.0.1"
+
+
+def run(
+    plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
+    server: Annotated[str, typer.Option(help="The I++ DME server of the machine: HOST:PORT.")],
+    out: Annotated[Path, typer.Option(help="Folder for the sample, its report and results.")],
+    subset: Annotated[str, typer.Option(help="Run a saved choice of the plan only.")] = "",
+    only: Annotated[str, typer.Option(help="Run what these characteristics need only: numbers, with commas.")] = "",
+    serial: Annotated[str, typer.Option(help="Serial number of the part; names the files.")] = "",
+    operator: Annotated[str, typer.Option(help="Who measures.")] = "",
+    before: Annotated[
+        Path | None, typer.Option(help="The sample before (.tgsample): where the part lies is taken over from it.")
+    ] = None,
+    qualify: Annotated[bool, typer.Option(help="Qualify styli first that are not, or are due.")] = False,
+    find: Annotated[bool, typer.Option(help="Have the part located by hand, also where its place is known.")] = False,
+    uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
+    formats: Formats = "pdf,csv,json,sample",
+) -> None:
+    """Run a plan on a machine, or go on with a run that stopped: the same command again.
+
+    Exit code 0: all within, 1: something outside or not measured, 2: it stopped; what was touched is kept.
+    """
+    from truegauge.api import inspecting, machines, plans
+    from truegauge.api.running import begin, choice_of
+    from truegauge.core.samples.document import SampleData
+    from truegauge.core.samples.sample import Sample
+    from truegauge.formats.machine_file import read_machine, record_file, record_folder, write_machine
+    from truegauge.formats.sample_file import read_sample
+    from truegauge.runs.journal import ENDING
+
+    wanted = outputs(formats)
+    own = plans.open_plan(plan)
+    choice = choice_of(own.document, _numbers(only), (), subset, again=before is None)
+    host, port = _address(server)
+    now = datetime.now()
+    name = serial or f"{own.document.name} {now:%Y-%m-%d %H.%M}"
+    sample = Sample.of(SampleData(name=name, serial=serial, operator=operator,
+                                  measured_at=now.isoformat(timespec="seconds")))  # fmt: skip
+    with machines.connect(host, port) as machine:
+        kept = record_file(record_folder(), machine.identity)
+        machine.record = read_machine(kept, machine.identity)
+        machine.cmm.names = machine.record.tools
+        if qualify:
+            _qualify(machine, own)
+            write_machine(kept, machine.record, machine.identity)
+        journal = out / f"run{ENDING}"
+        if journal.exists():
+            say("going on with the run that stopped")
+        earlier = None if before is None else read_sample(before)[0]
+        told = _Told()
+        running = begin(machine.cmm, machine.record, own, choice, sample, before=earlier, journal=journal, find=find,
+                        ask=_ask, confirm=_confirm, tell=told)  # fmt: skip
+        told.begin(running)
+        try:
+            done = running.go()
+        except DeviceError as error:
+            raise TrueGaugeError(f"{error} (the same command goes on from there)") from error
+        finally:
+            told.close()
+            write_machine(kept, running.record, machine.identity)
+            running.journal.close()
+    found = inspecting.inspect(own, sample=done, uncertainty=uncertainty)
+    found.write(out, wanted, name=re.sub(r"[^\w.() -]+", "-", done.name) or "run")
+    running.journal.end()
+    found.close()
+    raise typer.Exit(say_results(found.evaluation))
+
+
+def _numbers(text: str) -> tuple[int, ...]:
+    try:
+        return tuple(int(word) for word in text.replace(",", " ").split())
+    except ValueError:
+        raise typer.BadParameter(f"{text!r} is not a list of numbers", param_hint="--only") from None
+
+
+def _address(text: str) -> tuple[str, int]:
+    host, _, port = text.rpartition(":")
+    if not port.isdigit() or not 0 < int(port) < 65536:
+        raise typer.BadParameter(f"{text!r} is no HOST:PORT", param_hint="--server")
+    return host or _LOCAL, int(port)
+
+
+def _ask(words: str) -> None:
+    """Have somebody touch something; the machine tells when it is done."""
+    say(f"* {words}")
+    sys.stdout.flush()
+
+
+def _confirm(words: str) -> None:
+    """Have somebody do something, and wait for a line that says that it is done."""
+    say(f"* {words}; then press Enter")
+    sys.stdout.flush()
+    if not sys.stdin.readline():
+        raise DeviceError(f"nobody can say that this is done: {words}")
+
+
+def _qualify(machine: "Machine", plan: "Plan") -> None:
+    """Qualify the styli of the plan that may not measure, or are due."""
+    from truegauge.core.probing.records import StylusState
+    from truegauge.runs.stylus import Stylus
+
+    probing, now = plan.document.probing, datetime.now()
+    states = {u: Stylus(probing, machine.record, u, machine.cmm.temperature(), now).said.state for u in probing.uses()}
+    wanted = [u for u, state in states.items() if state != StylusState.QUALIFIED]
+    if wanted:
+        say(f"qualifying {len(wanted)} styli")
+        for made in machine.qualify(plan, wanted, ask=_ask):
+            say(f"  {made.name}: {made.verdict}")
+
+
+class _Told:
+    """Says what happens; results as soon as all that they need is measured."""
+
+    def __init__(self) -> None:
+        self._running: PlanRun | None = None
+        self._said: set[str] = set()
+        self._worker = ThreadPoolExecutor(1, "results")
+        self._names: dict[str, str] = {}
+
+    def begin(self, running: "PlanRun") -> None:
+        """Say what will be done."""
+        self._running = running
+        program = running.program
+        self._names = {f.id: f.name for f in program.work.features.values()}
+        for left in program.left:
+            sys.stderr.write(f"not reached: {left.feature.name}: {left.why}\n")
+        say(f"{len(program.pending)} steps, about {program.seconds():.0f} s")
+
+    def __call__(self, event: "RunEvent") -> None:
+        """Say it."""
+        from truegauge.runs.events import PartLocated, StepEnded, TemperatureRead
+
+        match event:
+            case PartLocated():
+                say(f"  the part is located, {event.moved:.3f} mm from where it was taken to lie")
+            case TemperatureRead():
+                say(f"  {event.temperature_c:.1f} °C")
+            case StepEnded() if self._running is not None and event.state == "done":
+                self._worker.submit(self._results)
+        sys.stdout.flush()
+
+    def close(self) -> None:
+        """Wait for what is still to be said."""
+        self._worker.shutdown(wait=True)
+
+    def _results(self) -> None:
+        running = self._running
+        assert running is not None
+        new = [c for c in running.complete() if c not in self._said]
+        if not new:
+            return
+        self._said |= set(new)
+        setting = running.setting
+        evaluation = setting.evaluator.evaluate(setting.plan, running.sample())
+        numbers = NumberFormat(setting.plan.unit, setting.plan.decimals)
+        for r in evaluation.results:
+            if r.characteristic.id in new and r.measured is not None:
+                value = numbers.value(r.measured)
+                say(f"  {r.characteristic.number:4d}  {r.characteristic.name:32s} {value}  {r.state!s}")
+        sys.stdout.flush()
