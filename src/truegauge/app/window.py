@@ -121,6 +121,7 @@ class MainWindow(QMainWindow):
         below.addWidget(self.middle, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
+        self.shell.selected_rows = lambda: tuple(c.id for c in self.ledger.selected())
         self.help = Help(self, t, self._guide_page, lambda: self.actions_table)
         below.addWidget(self.help.guide)
 
@@ -222,6 +223,7 @@ class MainWindow(QMainWindow):
         wanted = (
             self.shell.full_page or self.parts[stage.key].middle() or (self.start if s.model is None else self.view)
         )
+        self.benches.setVisible(not self.shell.middle_alone)
         if self.center.indexOf(wanted) < 0:
             self.center.addWidget(wanted)
         if self.center.currentWidget() is not wanted:

@@ -67,7 +67,7 @@ class PlanRun:
         self.setting, self.journal, self._tell = setting, journal, tell
         self.choice = Choice(characteristics=about.characteristics, features=about.features, subset=about.subset,
                              align=about.align)  # fmt: skip
-        self.started_with = Sample.of(about.sample)
+        self.started_with = Sample.of(about.sample, origin=about.origin)
         self.record = setting.record
         self.temperature_c: float | None = None
         work = work_of(setting.plan, setting.evaluator, self.choice, self.started_with,
@@ -89,7 +89,8 @@ class PlanRun:
             plan=run_key(setting.plan), machine=setting.cmm.identity,
             started=setting.now().isoformat(timespec="seconds"), features=choice.features,
             characteristics=choice.characteristics, subset=choice.subset, align=choice.align,
-            sample=SampleData.model_validate(sample.data.model_dump()), first=Located.at(machine_from_part),
+            sample=SampleData.model_validate(sample.data.model_dump()), origin=sample.origin,
+            first=Located.at(machine_from_part),
         )  # fmt: skip
         return PlanRun._with(setting, Journal.begin(path, about), tell)
 

@@ -37,6 +37,7 @@ class RunAbout(Frozen):
     subset: str = ""
     align: Literal["again", "as before"] = "again"
     sample: SampleData = SampleData()
+    origin: str = ""
     first: Located
 
 

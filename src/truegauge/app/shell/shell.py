@@ -25,7 +25,9 @@ class Shell(QObject):
         super().__init__(window)
         self.window, self.session, self.theme, self.view, self.files = window, session, theme, view, files
         self.full_page: QWidget | None = None  # fills the middle until it is closed, or a stage does not keep it
+        self.middle_alone = False  # one thing at a time: bench and readouts are out of the way
         self.closers: list[Callable[[], bool]] = []  # of what Escape closes; each says whether there was something
+        self.selected_rows: Callable[[], tuple[str, ...]] = lambda: ()  # of the ledger: ids of characteristics
         self._made: dict[type[object], object] = {}
 
     def once(self, kind: type[T], make: Callable[[], T]) -> T:

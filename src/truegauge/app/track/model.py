@@ -43,6 +43,7 @@ class RouteModel(QObject):
         self.chosen: tuple[str, ...] = ()  # steps
         self.seconds, self.speed = 0.0, 1.0
         self.rehearsing = False
+        self._of_run: dict[str, str] = {}  # states of steps in the run that is under way
         self.preview: tuple[str, Places] | None = None  # of the step that was changed last, until it is planned
         self._planned_for: object = None
         self._executor = background_thread("route")
@@ -223,7 +224,7 @@ class RouteModel(QObject):
         plan = found.plan
         names = {f.id: f.name for f in plan.features} | {a.id: a.name or a.id for a in plan.alignments}
         of_uses = {leg.use: plan.probing.name_of(leg.use) for leg in found.planned.legs}
-        self.track = track_of(found.route, found.planned, names, of_uses, found.checked, self._states())
+        self.track = track_of(found.route, found.planned, names, of_uses, found.checked, self._states(), self._of_run)
 
     def _states(self) -> dict[str, str]:
         """What is known of features that were measured, by id."""
@@ -236,6 +237,13 @@ class RouteModel(QObject):
             if r.state == State.OUTSIDE and r.characteristic.features[0] in found:
                 found[r.characteristic.features[0]] = "outside"
         return found
+
+    def set_run(self, states: dict[str, str]) -> None:
+        """Know how steps (ids) stand in a run: "running", "done", "failed"."""
+        if states != self._of_run:
+            self._of_run = states
+            self._tell_track()
+            self.changed.emit()
 
     def _on_evaluated(self) -> None:
         if self.is_there and self.routed is None:

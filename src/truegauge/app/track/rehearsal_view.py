@@ -59,7 +59,7 @@ class RehearsalView(TurnedView):
             self._standing = standing
             self.scene.set_part(part, found.scene.machine_from_part)
             for k, fixture in enumerate(found.route.fixtures):
-                self.scene.set_solid(f"fixture {k}", _solid_of(fixture), (150, 140, 122))
+                self.scene.set_solid(f"fixture {k}", solid_of(fixture), (150, 140, 122))
                 at = fixture_pose(fixture, part, found.route, found.scene.machine_from_part)
                 self.scene.place(f"fixture {k}", at)
             low, high = found.scene.envelope
@@ -209,7 +209,8 @@ class RehearsalView(TurnedView):
         self.refresh()
 
 
-def _solid_of(fixture: PartFixture) -> Solid:
+def solid_of(fixture: PartFixture) -> Solid:
+    """Return what is drawn of a fixture."""
     low, high = np.array(fixture.low), np.array(fixture.high)
     if fixture.shape == "mesh":
         corners = facets_from_text(fixture.facets)

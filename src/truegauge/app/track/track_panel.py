@@ -20,6 +20,7 @@ class TrackPanel(QWidget):
     """Hidden until the plan has a route."""
 
     list_wanted = Signal()
+    run_wanted = Signal()
 
     def __init__(self, model: RouteModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -36,6 +37,8 @@ class TrackPanel(QWidget):
         self.play.setToolTip("Rehearse the route from the play-head on (Space)")
         self.speed = choice([(f"{s:g}", f"{s:g}x") for s in SPEEDS], lambda key: model.set_speed(float(key)), "Speed")
         self.list = button("List", self.list_wanted.emit)
+        self.run = button("Run", self.run_wanted.emit)
+        self.run.setToolTip("Run the route on the machine, all of it or in part (Ctrl+G)")
         self.part = button("Part", lambda: model.set_rehearsing(False))
         self.part.setToolTip("Show the part instead of the rehearsal")
         self.off = button("Off", model.switch)
@@ -44,7 +47,7 @@ class TrackPanel(QWidget):
         self.bad.setCheckable(True)
         top.addWidget(self.counts, 1)
         keep_size(self.speed, width=68)
-        for widget in (self.off, self.pin, self.play, self.speed, self.part, self.list, self.bad):
+        for widget in (self.off, self.pin, self.play, self.speed, self.part, self.list, self.run, self.bad):
             top.addWidget(widget)
         column.addLayout(top)
         below = QHBoxLayout()

@@ -167,8 +167,9 @@ class TrackView(QWidget):
         fill = QColor(theme.raised if chip.on else theme.paper)
         if chosen:
             fill = QColor(theme.accent_soft)
-        edge = QColor(theme.outside if bad else theme.accent if chosen else theme.tick)
-        pen = QPen(edge, 2.0 if chosen or bad else 1.0)
+        now = chip.state == "running"
+        edge = QColor(theme.outside if bad else theme.accent if chosen or now else theme.tick)
+        pen = QPen(edge, 3.0 if now else 2.0 if chosen or bad else 1.0)
         if not chip.on:
             pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)

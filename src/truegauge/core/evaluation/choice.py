@@ -39,7 +39,7 @@ def chosen_features(plan: Plan, choice: Choice) -> dict[str, tuple[Reason, ...]]
     """
     if choice.is_all:
         on = {s.feature for s in plan.route.steps if isinstance(s, MeasureStep) and s.on}
-        every = {f.id: (Reason("all of the route"),) for f in plan.features}
+        every: dict[str, tuple[Reason, ...]] = {f.id: (Reason("all of the route"),) for f in plan.features}
         return {f: why for f, why in every.items() if f in on} if plan.route.steps else every
     found = needed_features(plan, choice.characteristics, choice.features)
     if choice.align == "again":

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.probing.probing import StylusUse
@@ -17,7 +18,7 @@ NO_LANE = -1  # of what no stylus does: notes, alignments, what is off or not re
 class Chip:
     """A step in a lane: from when on, and how long (s); a step with several styli has a chip in each lane.
 
-    `state` is "" (not run), "done", "outside" or "failed" (not reached, or it collides).
+    `state` is "" (not run), "running", "done", "outside" or "failed" (not reached, or it collides).
     """
 
     step: str
@@ -49,11 +50,12 @@ class Track:
 
 def track_of(
     route: Route, planned: PlannedRoute, names: Mapping[str, str], name_of: Mapping[StylusUse, str],
-    checked: Checked | None, states: Mapping[str, str],
+    checked: Checked | None, states: Mapping[str, str], of_run: Mapping[str, str] = MappingProxyType({}),
 ) -> Track:  # fmt: skip
     """Return the track of a route.
 
-    `names` are those of features and alignments (by id), `states` what is known of features that were measured.
+    `names` are those of features and alignments (by id), `states` what is known of features that were measured,
+    `of_run` how steps stand in a run that is under way.
     """
     uses = tuple(dict.fromkeys(leg.use for leg in planned.legs))
     lanes = {use: k for k, use in enumerate(uses)}
@@ -74,6 +76,8 @@ def track_of(
             state = states.get(step.feature, "")
             if step.id in lost or step.id in collides:
                 state, note = "failed", lost.get(step.id, "it collides")
+        if of_run.get(step.id) in ("running", "failed") or (step.id in of_run and not state):
+            state = of_run[step.id]
         rest = (name, step.kind, step.on, step.pinned, state, note)
         if not own:
             chips.append(Chip(step.id, NO_LANE, clock, 0.0, *rest))

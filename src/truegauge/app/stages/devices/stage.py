@@ -34,7 +34,8 @@ def _build(shell: Shell) -> StageParts:
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))
-    readout = MachineReadout(touching(shell), theme, lambda: STAGES[s.stage].shows_machine)
+    readout = MachineReadout(touching(shell), theme, lambda: STAGES[s.stage].shows_machine and not shell.middle_alone)
+    shell.middle_changed.connect(readout.refresh)
     model.changed.connect(shell.middle_changed)
 
     def ask_catalogue() -> None:

@@ -6,9 +6,12 @@ from truegauge.app.document.needs import needs_characteristics
 from truegauge.app.document.next_step import NextStep, judge_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
-from truegauge.app.stages.devices.stage import touching
+from truegauge.app.stages.devices.stage import machine, touching
 from truegauge.app.stages.measure.bench import MeasureBench
 from truegauge.app.stages.measure.form_page import FormModel, FormPage
+from truegauge.app.stages.measure.running.commands import run_actions
+from truegauge.app.stages.measure.running.model import RunModel
+from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.track.commands import route_actions
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.overlay import RouteOverlay
@@ -29,6 +32,26 @@ def _build(shell: Shell) -> StageParts:
     bench = MeasureBench(s, theme, form, touching(shell), route)
     listed = shell.once(RouteList, lambda: RouteList(route))
     route.changed.connect(shell.middle_changed)
+    running = shell.once(
+        RunModel, lambda: RunModel(machine(shell), touching(shell), route, lambda: shell.selected_rows(), shell)
+    )
+
+    def locate() -> None:
+        s.set_stage("align")
+
+    def report() -> None:
+        s.set_stage("report")
+
+    run_page = shell.once(RunPage, lambda: RunPage(running, theme, locate, report))
+
+    def on_run() -> None:
+        shell.middle_alone = running.is_open and s.stage == "measure"
+        shell.middle_changed.emit()
+
+    running.changed.connect(on_run)
+    s.stage_changed.connect(on_run)
+    running.opened.connect(lambda: s.set_stage("measure"))
+    track.run_wanted.connect(running.open)
 
     def toggle_list() -> None:
         s.set_stage("measure")
@@ -63,9 +86,13 @@ def _build(shell: Shell) -> StageParts:
         s.set_stage("measure")
 
     def middle() -> QWidget | None:
+        if running.is_open:
+            return run_page
         return rehearsal if route.rehearsing else None
 
     def closed() -> None:
+        running.close()
+        run_page.view.scene.close()
         route.close()
         rehearsal.scene.close()
 
@@ -79,6 +106,7 @@ def _build(shell: Shell) -> StageParts:
         closed=closed,
         actions=(
             *route_actions(route, shell.window, show_route),
+            *run_actions(running, shell.window, lambda: shell.selected_rows()),
             Action("route-list", "Route", "Route as a list", "", toggle_list, lambda: route.is_there),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", construct,
                    lambda: bool(s.proposing.offers)),

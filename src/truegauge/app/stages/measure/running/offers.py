@@ -1,0 +1,68 @@
+"""What can be run of a plan just now: all of it, saved subsets, what is selected, was outside, or is not measured."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from truegauge.core.evaluation.choice import Choice, chosen_features
+from truegauge.core.plan.features import NominalFeature
+from truegauge.core.tolerancing.judgement import State
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from truegauge.app.document.session import Session
+    from truegauge.core.evaluation.results import Result
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """One of them: its title, what it comes to in words, and the features with why each is measured."""
+
+    key: str
+    title: str
+    text: str
+    choice: Choice
+    why: tuple[tuple[str, str], ...] = ()  # names of features, and why
+
+
+def offers(session: Session, rows: tuple[str, ...] = ()) -> tuple[Offer, ...]:
+    """Return them, the usual one first; `rows` are the characteristics that are selected in the ledger."""
+    plan = session.plan
+    found = [_offer(session, "all", "All of the route", Choice())]
+    found += [
+        _offer(session, f"subset {s.name}", s.name,
+               Choice(characteristics=s.characteristics, features=s.features, subset=s.name))
+        for s in plan.subsets if s.characteristics or s.features
+    ]  # fmt: skip
+    one = session.selection.characteristic
+    chosen = rows if len(rows) > 1 else (one,) if one else ()
+    features = tuple(f.id for f in session.selection.features() if isinstance(f, NominalFeature))
+    if chosen or features:
+        choice = Choice(characteristics=chosen, features=() if chosen else features)
+        found.append(_offer(session, "selected", "What is selected", choice))
+    for key, title, wanted in (
+        ("outside", "What was outside", lambda r: r.state == State.OUTSIDE),
+        ("missing", "What is not measured", lambda r: r.measured is None),
+    ):
+        ids = _of_results(session, wanted)
+        if ids and len(ids) < len(plan.characteristics):
+            found.append(_offer(session, key, title, Choice(characteristics=ids)))
+    return tuple(found)
+
+
+def _of_results(session: Session, wanted: Callable[[Result], bool]) -> tuple[str, ...]:
+    if session.evaluation is None or session.sample is None:
+        return ()
+    return tuple(r.characteristic.id for r in session.evaluation.results if wanted(r))
+
+
+def _offer(session: Session, key: str, title: str, choice: Choice) -> Offer:
+    plan = session.plan
+    features = chosen_features(plan, choice)
+    n = len(choice.characteristics) if not choice.is_all else len(plan.characteristics)
+    measured = f"{len(features)} {'feature' if len(features) == 1 else 'features'}"
+    text = f"{n} {'characteristic' if n == 1 else 'characteristics'}, {measured}" if n else measured
+    why = tuple((plan.feature(f).name, "; ".join(r.text for r in reasons)) for f, reasons in features.items())
+    return Offer(key, title, text, choice, why if not choice.is_all else ())
