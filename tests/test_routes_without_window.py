@@ -104,7 +104,7 @@ def test_a_run_takes_as_long_as_it_was_rehearsed_and_meets_nothing(monkeypatch, 
             begun = drive.spent
             do(step)
             took.append(drive.spent - begun)
-            stated.append(step._run.planned.seconds_of(step._plan.step.id))
+            stated.append(step._run.planned.seconds_of(step.plan.step.id))
 
         monkeypatch.setattr(touching.FeatureStep, "do", timed)
         sample = machine.touch(plan, stand_in.machine_from_part)

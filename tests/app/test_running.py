@@ -9,9 +9,10 @@ from tests.runs.shop import FEW, Shop
 from truegauge import demo
 from truegauge.app.stages.devices import machine_model
 from truegauge.app.stages.devices.machine_model import MachineModel
-from truegauge.app.stages.measure.running import model as running
-from truegauge.app.stages.measure.running.model import RunModel, counted_on
+from truegauge.app.stages.measure.running import cut_off
+from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
+from truegauge.app.stages.measure.running.verdict import counted_on
 from truegauge.app.track.model import RouteModel
 from truegauge.core.commands.subsets import SetSubset
 from truegauge.core.samples.document import Touch
@@ -35,7 +36,7 @@ def known(small_plan, evaluator):  # noqa: F811
 def machine(window, qtbot, settle, small_plan, evaluator, known, tmp_path, monkeypatch):  # noqa: F811
     """The window with the small plan, connected to its machine; the part was located by hand."""
     monkeypatch.setattr(machine_model, "record_folder", lambda: tmp_path / "machines")
-    monkeypatch.setattr(running, "journal_folder", lambda: tmp_path / "runs")
+    monkeypatch.setattr(cut_off, "journal_folder", lambda: tmp_path / "runs")
     write_plan(tmp_path / "small.tgplan", small_plan, demo.PART.read_bytes())
     shop = Shop(small_plan, evaluator)
     identity = shop.cmm.identity
@@ -114,7 +115,7 @@ def test_an_operator_runs_part_after_part_with_the_enter_key(machine, qtbot, set
     s.document.sample_is_saved = True
     enter(qtbot, page)
     assert page.serial.text() == "LW-0100"
-    assert not list(running.journal_folder().glob("*"))
+    assert not list(cut_off.journal_folder().glob("*"))
     enter(qtbot, page)
     qtbot.waitUntil(lambda: m.at == "note", timeout=PATIENCE)
     assert len(s.sample.touches) == 6

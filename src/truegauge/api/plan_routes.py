@@ -10,9 +10,10 @@ from truegauge.core.commands.routes import SetRoute
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.document import Coming, MeasureStep, PartFixture, Route, step_id
+from truegauge.core.routes.shortening import Shorter, as_before
 from truegauge.core.routes.strategies import Strategy
 from truegauge.formats.fixture_file import read_fixture
-from truegauge.jobs.routing import Routed, routed
+from truegauge.jobs.routing import Routed, routed, shortened
 
 if TYPE_CHECKING:
     from truegauge.api.plan_features import Feature
@@ -38,6 +39,32 @@ class PlanRoutes(PlanRequirements):
         if done.route != self.document.route:
             self.run(SetRoute(done.route, "make the route"))
         return done
+
+    def shorten(
+        self, *, seconds: float = 1.2, groups: bool = True, patterns: bool = False, progress: Progress = silent
+    ) -> Shorter:
+        """Put the route in a shorter order by the machine's time; the plan keeps it, and the order that it had.
+
+        What others are measured from comes first, alignments and notes stay between what they stand between, pinned
+        steps at their numbers; groups stay together (`groups`), and so do `patterns` where that is wanted.
+
+        Raises
+        ------
+        TrueGaugeError
+            There is no route, or no probe to measure with.
+        """
+        if not self.document.probing.assemblies or not self.document.route.steps:
+            raise TrueGaugeError("the plan has no probe" if self.document.route.steps else "the plan has no route")
+        found = shortened(self.document, self.evaluator, groups=groups, patterns=patterns, at_most_s=seconds,
+                          progress=progress)  # fmt: skip
+        if found.route != self.document.route:
+            self.run(SetRoute(found.route, "a shorter order"))
+        return found
+
+    def original_order(self) -> None:
+        """Put the route back into the order that it had before it was made shorter."""
+        if self.document.route.original:
+            self.run(SetRoute(as_before(self.document.route), "the original order"))
 
     def measure_by(
         self, feature: Feature | str, strategy: Strategy | None = None, *, stylus: StylusUse | None = None,

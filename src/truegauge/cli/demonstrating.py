@@ -82,7 +82,10 @@ def warm_up() -> None:
 
     Those of association take as long as all the others: a second process compiles them at the same time.
     """
+    import numpy as np
+
     from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.core.routes.order_search import OrderSearch
     from truegauge.formats.plan_file import model_of_plan, read_plan
     from truegauge.formats.sample_file import open_sample
 
@@ -97,6 +100,8 @@ def warm_up() -> None:
     if beside.wait():
         sys.stderr.write("truegauge: the second process failed; its kernels are compiled now\n")
     evaluator.evaluate(file.plan, sample)
+    places = np.arange(6.0)
+    OrderSearch(np.abs(places[:, None] - places), places, places, np.arange(6), np.zeros(6, dtype=bool)).go_on(2)
     sys.stdout.write(f"kernels compiled in {time.monotonic() - started:.0f} s\n")
 
 

@@ -17,6 +17,12 @@ if TYPE_CHECKING:
 def route(
     plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
     make: Annotated[bool, typer.Option("--make", help="Make the route first: steps for all features.")] = False,
+    shorten: Annotated[
+        bool, typer.Option("--shorten", help="Put its steps in a shorter order by the machine's time.")
+    ] = False,
+    original: Annotated[
+        bool, typer.Option("--original", help="Put back the order before it was made shorter.")
+    ] = False,
     check: Annotated[bool, typer.Option("--check", help="Tell collisions and near misses.")] = False,
     listed: Annotated[bool, typer.Option("--list", help="List the steps.")] = False,
     out: Annotated[Path | None, typer.Option(help="Save the plan with its route under this name.")] = None,
@@ -31,7 +37,16 @@ def route(
         raise TrueGaugeError(f"{plan}: the plan has no probe; add one in Devices")
     if not own.document.route.steps and not make:
         raise TrueGaugeError(f"{plan}: the plan has no route; make one with --make")
-    done = own.route(make=make, check=check or as_json)
+    if make:
+        own.route(make=True, check=False)
+    if original:
+        own.original_order()
+    if shorten:
+        found = own.shorten()
+        if not as_json:
+            before = found.before
+            say(f"before: {before.changes} changes, {before.travel:.0f} mm of travel, {before.seconds:.0f} s")
+    done = own.route(check=check or as_json)
     if out is not None:
         own.save(out)
     if as_json:

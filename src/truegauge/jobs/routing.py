@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -24,10 +25,14 @@ from truegauge.core.routes.on_faces import BORDER, on_faces
 from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface
 from truegauge.core.routes.planning import Planner
 from truegauge.core.routes.scene import Scene, make_scene
+from truegauge.core.routes.shortening import NOTHING_NEW_S, Shortening, Shorter, Wanted, accepted
 from truegauge.core.routes.usual import resolved
 
 if TYPE_CHECKING:
     from truegauge.core.evaluation.evaluator import Evaluator
+
+
+_TELL_S = 0.4  # between two better orders that are told
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -73,6 +78,47 @@ def routed(
     if look:
         found = check(where, planned, route.near, part_of(progress, 0.8, 1.0), inside=route.envelope.inside)
     return Routed(plan.replace(route=route), route, where, features, planned, found)
+
+
+def patterns_of(plan: Plan) -> tuple[frozenset[str], ...]:
+    """Return the sets of features that are patterns: of one characteristic, or that something is built from."""
+    found: list[set[str]] = []
+    own = {f.id for f in plan.features}
+    for members in (*(c.features for c in plan.characteristics), *(b.members for b in plan.constructed)):
+        new = set(members) & own
+        if len(new) < 2:
+            continue
+        joint = [s for s in found if s & new]
+        found = [s for s in found if not s & new] + [new.union(*joint)]
+    return tuple(frozenset(s) for s in found)
+
+
+def shortened(
+    plan: Plan, evaluator: Evaluator, *, groups: bool = True, patterns: bool = False,
+    only: frozenset[str] = frozenset(), at_most_s: float = 1.2, scene: Scene | None = None, progress: Progress = silent,
+    better: Callable[[Shorter], None] | None = None, enough: Callable[[], bool] = lambda: False,
+) -> Shorter:  # fmt: skip
+    """Look for a shorter order of the route of a plan; `better` is told of each that is found, planned.
+
+    With `patterns` the features of a pattern stay together, with `only` (ids of steps) these alone are sorted in;
+    `enough` is asked whether to stop with the best so far.
+    """
+    features = features_to_touch(evaluator.context(plan, None))
+    where = scene or make_scene(evaluator.model, plan.probing, plan.route)
+    planner = Planner(evaluator.model, evaluator.projector, where, Kinematics(), inside=plan.route.envelope.inside)
+    along = along_frames(evaluator.context(plan, None), plan.route)
+    wanted = Wanted(groups, patterns_of(plan) if patterns else (), only)
+    search = Shortening(along, planner, features, wanted, progress)
+    end, told = time.monotonic() + at_most_s, time.monotonic()
+    while time.monotonic() < end and search.quiet_s < NOTHING_NEW_S and not enough():
+        progress(0.5, f"nothing shorter for {search.quiet_s:.0f} s" if search.quiet_s > 1 else "a shorter order")
+        if search.go_on() and better is not None and time.monotonic() - told > _TELL_S:
+            better(search.found())
+            told = time.monotonic()
+    found = search.found(progress)
+    own = {s.id: s for s in plan.route.steps}
+    ordered = plan.route.replace(steps=tuple(own[s.id] for s in found.route.steps))
+    return replace(found, route=accepted(plan.route, ordered) if ordered.steps != plan.route.steps else plan.route)
 
 
 def places_of_step(plan: Plan, evaluator: Evaluator, step: MeasureStep) -> Places:

@@ -9,12 +9,12 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from truegauge.app.document.jobs import Job, background_thread
 from truegauge.app.document.session import Session
+from truegauge.app.track.states import states_of
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.progress import Progress
 from truegauge.core.routes.candidates import with_pose
 from truegauge.core.routes.document import AnyStep, MeasureStep, NoteStep, Route
 from truegauge.core.routes.track import Finding, Track, changed, findings_of, moved, track_of, without_steps
-from truegauge.core.tolerancing.judgement import State
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Vector
@@ -224,19 +224,9 @@ class RouteModel(QObject):
         plan = found.plan
         names = {f.id: f.name for f in plan.features} | {a.id: a.name or a.id for a in plan.alignments}
         of_uses = {leg.use: plan.probing.name_of(leg.use) for leg in found.planned.legs}
-        self.track = track_of(found.route, found.planned, names, of_uses, found.checked, self._states(), self._of_run)
-
-    def _states(self) -> dict[str, str]:
-        """What is known of features that were measured, by id."""
-        s = self.session
-        if s.evaluation is None or s.sample is None or not s.sample.probed:
-            return {}
-        found = {t.feature: "done" for t in s.sample.probed if t.feature}
-        for r in s.evaluation.results:
-            # What is measured from another feature is that feature's business no more.
-            if r.state == State.OUTSIDE and r.characteristic.features[0] in found:
-                found[r.characteristic.features[0]] = "outside"
-        return found
+        self.track = track_of(
+            found.route, found.planned, names, of_uses, found.checked, states_of(self.session), self._of_run
+        )
 
     def set_run(self, states: dict[str, str]) -> None:
         """Know how steps (ids) stand in a run: "running", "done", "failed"."""

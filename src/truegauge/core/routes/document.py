@@ -194,6 +194,7 @@ class Route(Frozen):
     envelope: Envelope = Envelope()
     fixtures: tuple[PartFixture, ...] = ()
     near: float = Field(default=1.0, ge=0, le=50)  # mm: what comes nearer on its way is listed
+    original: tuple[str, ...] = ()  # ids of steps as they stood before their order was made shorter
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:

@@ -302,7 +302,7 @@ class Planner:
         if old.assembly == use.assembly:
             legs.stand("turn", step, self.kinematics.turn_s)
         else:
-            way = self._rack_way(old, use, quill)
+            way = self.rack_way(old, use, quill)
             docks = 2 * self.kinematics.dock_s + (0.0 if old.pose == use.pose else self.kinematics.turn_s)
             legs.stand("change", step, docks + self.kinematics.along(way, self.moves.travel_speed))
             quill = way[-1]
@@ -342,7 +342,7 @@ class Planner:
                 return np.asarray(place)
         raise NoWay("there is no room for the head to turn over the safe envelope")
 
-    def _rack_way(self, old: StylusUse, use: StylusUse, quill: Vector) -> Points:
+    def rack_way(self, old: StylusUse, use: StylusUse, quill: Vector) -> Points:
         """Return the way (n, 3) of the quill to the rack and out of it; where it is, while nobody knows the ports."""
         scene = self.scene
         ports = [scene.probing.port_of(u.assembly) for u in (old, use)]

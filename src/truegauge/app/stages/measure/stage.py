@@ -17,6 +17,7 @@ from truegauge.app.track.model import RouteModel
 from truegauge.app.track.overlay import RouteOverlay
 from truegauge.app.track.rehearsal_view import RehearsalView
 from truegauge.app.track.route_list import RouteList
+from truegauge.app.track.shortening import ShorteningModel, ShorteningPage
 from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.view.content import ViewContent
 from truegauge.app.widgets.action import Action
@@ -42,6 +43,20 @@ def _build(shell: Shell) -> StageParts:
     def report() -> None:
         s.set_stage("report")
 
+    shorter = shell.once(ShorteningModel, lambda: ShorteningModel(route, shell))
+    shorter_page = shell.once(ShorteningPage, lambda: ShorteningPage(shorter, theme))
+
+    def shorten() -> None:
+        s.set_stage("measure")
+        if shell.full_page is not shorter_page:
+            shell.toggle_full_page(shorter_page)
+        shorter.start()
+
+    def end_shortening() -> None:
+        if shell.full_page is shorter_page:
+            shell.toggle_full_page(shorter_page)
+
+    shorter.closed.connect(end_shortening)
     run_page = shell.once(RunPage, lambda: RunPage(running, theme, locate, report))
 
     def on_run() -> None:
@@ -107,6 +122,10 @@ def _build(shell: Shell) -> StageParts:
         actions=(
             *route_actions(route, shell.window, show_route),
             *run_actions(running, shell.window, lambda: shell.selected_rows()),
+            Action("route-shorten", "Route", "Look for a shorter order …", "", shorten,
+                   lambda: route.is_there and not route.why_not()),
+            Action("route-original", "Route", "Put the original order back", "", shorter.put_back,
+                   lambda: bool(s.plan.route.original)),
             Action("route-list", "Route", "Route as a list", "", toggle_list, lambda: route.is_there),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", construct,
                    lambda: bool(s.proposing.offers)),

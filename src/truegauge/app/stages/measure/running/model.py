@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.touch_model import TouchModel
-from truegauge.app.stages.measure.running.offers import Offer, offers
+from truegauge.app.stages.measure.running.cut_off import journal_of, read_unfinished
+from truegauge.app.stages.measure.running.offers import Offer, offers, why_not_on
+from truegauge.app.stages.measure.running.taking import take_touches, touches_of
+from truegauge.app.stages.measure.running.verdict import counted_on
 from truegauge.app.track.model import RouteModel
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.evaluation.choice import Choice
@@ -21,7 +22,6 @@ from truegauge.core.progress import Progress
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
-from truegauge.core.tolerancing.judgement import State
 from truegauge.runs.events import (
     FeatureBegun,
     FeatureTouched,
@@ -46,11 +46,6 @@ At = Literal["choose", "place", "planning", "running", "stopped", "note", "done"
 PAUSED = "paused"
 _SOON_MS = 150
 _NAMELESS = ("", "Touches", "Run")
-
-
-def journal_folder() -> Path:
-    """Return where the journals of runs are kept until they are over."""
-    return user_state_path("truegauge") / "runs"
 
 
 class RunModel(QObject):
@@ -104,17 +99,7 @@ class RunModel(QObject):
             return "open a plan with a part first"
         if not s.plan.route.steps:
             return "make the route first"
-        return self.why_machine_not()
-
-    def why_machine_not(self) -> str:
-        """Say why the machine cannot run; empty when it can."""
-        machine = self.machine
-        if not machine.connected:
-            return "connect to a machine first: see Devices"
-        if not machine.homed:
-            return "home the machine first: see Devices"
-        usable = [u for u in self.session.plan.probing.uses() if machine.may_use(u)]
-        return "" if usable else "qualify the styli first: see Devices"
+        return why_not_on(self.machine)
 
     def offers(self) -> tuple[Offer, ...]:
         """Return what can be run."""
@@ -169,17 +154,14 @@ class RunModel(QObject):
 
     def journal(self) -> Path:
         """Return where the run on this machine is kept."""
-        words = re.sub(r"[^A-Za-z0-9.]+", "-", self.machine.machine).strip("-.")[:60] or "machine"
-        return journal_folder() / f"{words}.tgrun"
+        return journal_of(self.machine.machine)
 
     def unfinished(self) -> tuple[RunAbout, RunState] | None:
         """Return the run on this machine that another process has begun and not ended."""
-        from truegauge.runs.journal import Journal
-
-        if self.run is not None or not self.machine.connected or not self.journal().exists():
+        if self.run is not None or not self.machine.connected:
             return None
         try:
-            return Journal.read(self.journal())
+            return read_unfinished(self.journal())
         except FormatError as error:
             self.session.notify(error)
             return None
@@ -362,20 +344,9 @@ class RunModel(QObject):
         self.changed.emit()
 
     def _take_sample(self) -> None:
-        """Give the document what was touched so far; a feature keeps its old touches until the new ones are there."""
-        run, document = self.run, self.session.document
-        if run is None:
-            return
-        probed, named = run.touched()
-        over = {getattr(s, "feature", "") for s in run.program.work.route.steps if s.id in run.state.over}
-        new = {t.feature for t in probed if t.feature not in self._old or t.feature in over}
-        kept = tuple(t for t in self.touching.probed if t.feature not in new)
-        every = (*kept, *(t for t in probed if t.feature in new))
-        if named and document.sample is not None:
-            names = {t.target for t in named}
-            before = tuple(t for t in document.sample.touches if t.target not in names)
-            document.set_touches((*before, *named))
-        document.set_probed(every, self.machine.temperature_c)
+        """Give the document what was touched so far."""
+        if self.run is not None:
+            take_touches(self.run, self.session.document, self.touching.probed, self._old, self.machine.temperature_c)
 
     def _tell_what_comes(self) -> None:
         run = self.run
@@ -425,37 +396,8 @@ class RunModel(QObject):
 
     def done_of(self) -> tuple[int, int]:
         """Return how many touches are made, and how many there are in all."""
-        if self.run is None:
-            return 0, 0
-        made = len(self.run.state.taken)
-        waiting = sum(len(v.places) for v in self.run.program.waiting)
-        return made, max(made, made + waiting - self._made_of_first())
-
-    def _made_of_first(self) -> int:
-        first = self.run.program.now_at if self.run is not None else None
-        return sum(t.step == first.id for t in self.run.state.taken) if first is not None and self.run else 0
+        return (0, 0) if self.run is None else touches_of(self.run)
 
     def not_reached(self) -> tuple[tuple[str, str], ...]:
         """Return features that are left out, and why."""
         return () if self.run is None else tuple((x.feature.name, x.why) for x in self.run.program.left)
-
-    def verdict(self) -> tuple[str, State | None]:
-        """Return the verdict over the part in words, and the worst state; None while it is worked out."""
-        e = self.session.evaluation
-        if e is None or (self.session.document.touches_come_in and self.machine.busy):
-            return "the results are being worked out", None
-        counts = e.counts()
-        for state, words in ((State.OUTSIDE, "outside"), (State.NOT_MEASURED, "not measured"),
-                             (State.UNDECIDED, "not decided"), (State.NEAR, "near a limit")):  # fmt: skip
-            if counts[state]:
-                return f"{counts[state]} {words}", state
-        return ("all within", State.WITHIN) if e.results else ("nothing is judged", State.NOT_MEASURED)
-
-
-def counted_on(serial: str) -> str:
-    """Return the serial number after one: the last digits count on."""
-    found = re.search(r"(\d+)(\D*)$", serial)
-    if found is None:
-        return ""
-    number = str(int(found[1]) + 1).zfill(len(found[1]))
-    return f"{serial[: found.start()]}{number}{found[2]}"

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from truegauge.app.document.session import Session
+    from truegauge.app.stages.devices.machine_model import MachineModel
     from truegauge.core.evaluation.results import Result
 
 
@@ -50,6 +51,16 @@ def offers(session: Session, rows: tuple[str, ...] = ()) -> tuple[Offer, ...]:
         if ids and len(ids) < len(plan.characteristics):
             found.append(_offer(session, key, title, Choice(characteristics=ids)))
     return tuple(found)
+
+
+def why_not_on(machine: MachineModel) -> str:
+    """Say why a machine cannot run a program; empty when it can."""
+    if not machine.connected:
+        return "connect to a machine first: see Devices"
+    if not machine.homed:
+        return "home the machine first: see Devices"
+    usable = any(machine.may_use(u) for u in machine.session.plan.probing.uses())
+    return "" if usable else "qualify the styli first: see Devices"
 
 
 def _of_results(session: Session, wanted: Callable[[Result], bool]) -> tuple[str, ...]:

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from truegauge.app.stages.measure.running.model import PAUSED, RunModel
+from truegauge.app.stages.measure.running.verdict import verdict_of
 from truegauge.app.stages.measure.running.view import RunView
 from truegauge.app.track.track_view import clock
 from truegauge.app.widgets.bench import Stack, button, empty_layout, label, say
@@ -112,7 +113,7 @@ class RunPage(QWidget):
         title, words, choices = show()
         self.title.setText(title)
         color = ""
-        if m.at == "done" and (state := m.verdict()[1]) is not None:
+        if m.at == "done" and (state := verdict_of(m.session.evaluation)[1]) is not None:
             color = f"color: {state_color(self._theme, str(state))};"
         self.title.setStyleSheet(color)
         self.words.setText(words)
@@ -287,7 +288,7 @@ class RunPage(QWidget):
 
     def _done(self) -> tuple[str, str, Choices]:
         m = self.model
-        words, _ = m.verdict()
+        words, _ = verdict_of(m.session.evaluation)
         e, sample = m.session.evaluation, m.session.sample
         name = "" if sample is None else sample.name
         judged = "" if e is None else f"{e.partial or f'{len(e.results)} characteristics'}. "

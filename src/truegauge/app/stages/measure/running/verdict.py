@@ -1,0 +1,29 @@
+"""What a run comes to in words, and the serial number of the next part."""
+
+import re
+
+from truegauge.core.evaluation.results import Evaluation
+from truegauge.core.tolerancing.judgement import State
+
+_WORST = ((State.OUTSIDE, "outside"), (State.NOT_MEASURED, "not measured"), (State.UNDECIDED, "not decided"),
+          (State.NEAR, "near a limit"))  # fmt: skip
+
+
+def verdict_of(evaluation: Evaluation | None) -> tuple[str, State | None]:
+    """Return the verdict over a part, and the worst state of its results; None while they are worked out."""
+    if evaluation is None:
+        return "the results are being worked out", None
+    counts = evaluation.counts()
+    for state, words in _WORST:
+        if counts[state]:
+            return f"{counts[state]} {words}", state
+    return ("all within", State.WITHIN) if evaluation.results else ("nothing is judged", State.NOT_MEASURED)
+
+
+def counted_on(serial: str) -> str:
+    """Return the serial number after one: the last digits count on."""
+    found = re.search(r"(\d+)(\D*)$", serial)
+    if found is None:
+        return ""
+    number = str(int(found[1]) + 1).zfill(len(found[1]))
+    return f"{serial[: found.start()]}{number}{found[2]}"
