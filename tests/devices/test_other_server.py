@@ -108,7 +108,7 @@ def test_events_of_touches_and_keys_are_understood(server, cmm):
     server.touch_by_hand((0.0, 0.0, 1.0))
     touch = cmm.wait_for_hand_touch(lambda: None)
     assert np.linalg.norm(touch.place - server.sphere - [0, 0, 14.5]) < 1e-5
-    assert cmm.garbage == 0
+    assert cmm.link.garbage == 0
 
 
 def test_an_alarm_ends_what_goes_on_and_is_told(server, cmm):

@@ -16,6 +16,7 @@ from truegauge.core.routes.places import BESIDE, FeatureToTouch
 from truegauge.core.routes.ways import Ways
 from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm.machine import Cmm
+from truegauge.devices.cmm.scans import scan
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
 from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.routing import Left, Router, why
@@ -149,8 +150,9 @@ class FeatureStep(Step):
         off = -stylus.offset
         on_route = False
         taken = run.taken(visit)
-        for k in range(self._done, len(visit.places)):
+        while self._done < len(visit.places):
             run.check()
+            k = self._done
             out, row = visit.places.normals[k], int(visit.places.rows[k])
             # Beside an edge only what the edge needs still is touched again.
             if k in taken or (row == BESIDE and k + 1 in taken):
@@ -170,6 +172,9 @@ class FeatureStep(Step):
                 self._done, on_route = k + 1, False
                 self._unknown = row == BESIDE
                 continue
+            if self._traces(visit, k, off, stylus, taken):
+                on_route = True
+                continue
             shift = np.zeros(3) if row == BESIDE else self._shift
             touch = cmm.touch(visit.places.points[k] + shift + off, out, run.check)
             self._done, on_route = k + 1, True
@@ -184,6 +189,24 @@ class FeatureStep(Step):
             run.goes_on = following[0], run.cmm.where()
         elif on_route and len(visit.out):
             run.moving.along(visit.out + off, None)
+
+    def _traces(self, visit: Visit, k: int, off: Vector, stylus: Stylus, taken: frozenset[int]) -> bool:
+        """Lead the tip in contact over what goes on from a place; False where it is touched place by place."""
+        last = k
+        while last + 1 < len(visit.places) and not len(visit.ways[last + 1]):
+            last += 1
+        if not visit.traced or last == k or not taken.isdisjoint(range(k, last + 1)):
+            return False
+        run, rows = self._run, slice(k, last + 1)
+        run.cmm.set_speeds(scan_speed=visit.speed)
+        found = scan(run.cmm, visit.places.points[rows] + off, visit.places.normals[rows], run.check)
+        if found is None:
+            return False
+        run.moving.normal = visit.places.normals[last]
+        for j, touch in enumerate(found, k):
+            self._done = j + 1
+            run.told(visit, j, stylus.touched(touch, visit.feature.id, int(visit.places.rows[j])))
+        return True
 
     def _take(self, visit: Visit) -> None:
         """Take the stylus of a visit: where all of the probe is outside of the safe envelope, as the route does."""

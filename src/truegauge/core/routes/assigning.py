@@ -77,7 +77,7 @@ def assign(
         # What no stylus reaches alone: those that the route has on anyway first.
         order = sorted(uses, key=lambda u: (-round(promises[step.id, u][0], 2), u not in lanes))
         may = [u for u in order if promises[step.id, u][0] > 0 or not places.fits(u)]  # what does not fit says so
-        found[step.id] = _by(places, may, draws=True)
+        found[step.id] = _by(places, may or order[:1], draws=True)  # who has none is told by the first, with its reason
     return found
 
 

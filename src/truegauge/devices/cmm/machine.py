@@ -26,7 +26,7 @@ _LONG_S = 600.0  # of a move: a machine may be slow
 _UNKNOWN = (m.UNSUPPORTED, m.NO_PROPERTY, 505)  # error numbers: no such command, no such property
 _SPEEDS = {
     "travel_speed": "Tool.GoToPar.Speed", "touch_speed": "Tool.PtMeasPar.Speed", "approach": "Tool.PtMeasPar.Approach",
-    "search": "Tool.PtMeasPar.Search", "retract": "Tool.PtMeasPar.Retract",
+    "search": "Tool.PtMeasPar.Search", "retract": "Tool.PtMeasPar.Retract", "scan_speed": "Tool.ScanPar.Speed",
 }  # fmt: skip
 _ON_THE_WAY, _ARRIVED, _BEYOND = 1.5, 0.02, 20.0  # mm; a touch searches beyond where it was expected
 
@@ -57,8 +57,6 @@ class Cmm:
         self._alarms: deque[str] = deque()  # what it said that nobody had asked for
         self._under_way: tuple[StylusUse | None, Vector, Vector] | None = None  # the last move, until it has ended well
         self._stands: Vector | None = None  # where it ended
-
-    # The connection -----------------------------------------------------------------------------------------------
 
     @property
     def is_connected(self) -> bool:
@@ -91,11 +89,6 @@ class Cmm:
     def says_who_it_is(self) -> bool:
         """Whether the machine itself tells its identity."""
         return bool(self._says)
-
-    @property
-    def garbage(self) -> int:
-        """How many lines of it could not be read."""
-        return self.link.garbage
 
     def _read_identity(self) -> None:
         self._says = ""
@@ -147,8 +140,6 @@ class Cmm:
         """End the session."""
         self.link.close()
 
-    # States -------------------------------------------------------------------------------------------------------
-
     def is_homed(self) -> bool:
         """Whether it knows where it is."""
         try:
@@ -197,8 +188,6 @@ class Cmm:
         if "Tool.A" in named:
             self.pose = pose_told(named["Tool.A"][0], named["Tool.B"][0], self._asked_pose)
         return place
-
-    # What comes unasked -------------------------------------------------------------------------------------------
 
     def poll(self) -> None:
         """Sort what the machine said unasked."""
@@ -254,8 +243,6 @@ class Cmm:
             self._stands = None
         with suppress(MachineRefused):  # some leave the joystick to the user always
             self.link.ask(call("EnableUser" if allowed else "DisableUser"))
-
-    # Probes -------------------------------------------------------------------------------------------------------
 
     def take_stylus(self, probing: Probing, use: StylusUse, *, turn: bool = True) -> None:
         """Have a stylus in use: change the assembly through the rack if needed, turn the head.
@@ -348,8 +335,6 @@ class Cmm:
                         raise
                 self._speeds[key] = value
 
-    # Moving -------------------------------------------------------------------------------------------------------
-
     def go_to(self, place: Vector, check: Check | None = None) -> None:
         """Move the tip in use to a place (3,), straight."""
         self._set_out(self._stands if self._stands is not None else self.where(), place)
@@ -397,3 +382,15 @@ class Cmm:
         if not named:
             raise DeviceError("the machine ended a touch without saying where it was")
         return MachineTouch(np.array([named[n][0] for n in "XYZ"]) + self._offset, np.asarray(out))
+
+    @property
+    def offset(self) -> Vector:
+        """From where the server has the tip in use to where the plan has it, (3,)."""
+        return self._offset
+
+    def led(self, command: Call, first: Vector, check: Check | None = None) -> list[Named]:
+        """Have the tip led by a command that begins at a place (3,), and goes back by itself; returns what it tells."""
+        self._set_out(self._stands if self._stands is not None else self.where(), first)
+        lines = self.link.ask(command, check, _LONG_S)
+        self._arrived(None)
+        return [named_values(values) for values in lines]

@@ -163,7 +163,7 @@ class MachinePage(QWidget):
             pairs = [
                 ("part temperature", "-" if m.temperature_c is None else f"{m.temperature_c:.1f} °C"),
                 ("on the machine", cmm.mounted or "nothing"),
-                ("unreadable lines", str(cmm.garbage)) if cmm.garbage else ("pose", str(cmm.pose)),
+                ("unreadable lines", str(cmm.link.garbage)) if cmm.link.garbage else ("pose", str(cmm.pose)),
             ]
         say(self.abilities, "" if cmm is None or not there else f"It {cmm.abilities.words(len(cmm.tools))}.")
         self.pairs.show_pairs(pairs)

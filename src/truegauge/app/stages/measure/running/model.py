@@ -390,10 +390,6 @@ class RunModel(QObject):
 
     # What is shown --------------------------------------------------------------------------------------------------
 
-    def seconds_left(self) -> float:
-        """Return how long the rest takes, roughly, at the pace of the machine."""
-        return 0.0 if self.run is None else self.run.program.seconds()
-
     def done_of(self) -> tuple[int, int]:
         """Return how many touches are made, and how many there are in all."""
         return (0, 0) if self.run is None else touches_of(self.run)

@@ -258,7 +258,7 @@ class RunPage(QWidget):
     def _running(self) -> tuple[str, str, Choices]:
         m = self.model
         made, of = m.done_of()
-        left = f"about {clock(round(m.seconds_left()))} left"
+        left = f"about {clock(round(m.run.program.seconds() if m.run is not None else 0.0))} left"
         name, at = "Running", ""
         if m.visit is not None and m.run is not None:
             name = m.visit.feature.name
