@@ -102,3 +102,12 @@ def test_routes(small):
     assert "plate, 6 holes" in said
     assert said.count("0 collisions") == 2
     assert "0 not reached" in said
+
+
+def test_orders():
+    """In a process of its own: the solver warns when it is imported."""
+    code = "import orders; orders.COUNT, orders.SEEDS, orders.OURS_S, orders.SOLVER_S = 30, (1,), 0.2, 1; orders.main()"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=300, cwd=FOLDER)
+    assert "30 features, free: ours" in done.stdout, done.stderr[-2000:]
+    assert "(0 split)" in done.stdout
+    assert "demo housing, shorter" in done.stdout
