@@ -47,8 +47,8 @@ def ours(costs, pose, fixed):
     return search, time.perf_counter() - begun
 
 
-def solved(costs, pins):
-    """Return the length that the solver finds; `pins` are places and the things that stay there."""
+def solved(costs, pins, order):
+    """Return the length that the solver finds; `pins` are places and the things that stay there, as in `order`."""
     from ortools.constraint_solver import pywrapcp, routing_enums_pb2
 
     n = len(costs)
@@ -64,11 +64,14 @@ def solved(costs, pins):
             place.CumulVar(manager.NodeToIndex(int(thing))).SetValue(int(at) + 1)
     wanted = pywrapcp.DefaultRoutingSearchParameters()
     wanted.first_solution_strategy = routing_enums_pb2.FirstSolutionStrategy.SAVINGS
-    if pins:
-        wanted.first_solution_strategy = routing_enums_pb2.FirstSolutionStrategy.PARALLEL_CHEAPEST_INSERTION
     wanted.local_search_metaheuristic = routing_enums_pb2.LocalSearchMetaheuristic.GUIDED_LOCAL_SEARCH
     wanted.time_limit.seconds = SOLVER_S
-    found = model.SolveWithParameters(wanted)
+    if pins:  # it finds no order by itself that keeps them
+        model.CloseModelWithParameters(wanted)
+        first = model.ReadAssignmentFromRoutes([[manager.NodeToIndex(int(k)) for k in order]], True)
+        found = model.SolveFromAssignmentWithParameters(first, wanted)
+    else:
+        found = model.SolveWithParameters(wanted)
     return np.nan if found is None else found.ObjectiveValue() / 1000
 
 
@@ -77,20 +80,20 @@ def main():
         costs, pose, groups = problem(seed)
         free = np.zeros(COUNT, dtype=bool)
         search, took = ours(costs, pose, free)
-        other = solved(costs, ())
+        other = solved(costs, (), ())
         print(f"{COUNT} features, free: ours {search.best:.2f} s in {took:.1f} s, solver {other:.2f} s in {SOLVER_S}, "
               f"ours {100 * (search.best / other - 1):+.2f} %")  # fmt: skip
         split = SPLIT * (groups[:, None] != groups[None])
         search, took = ours(costs + split, pose, free)
         own = sum(costs[a, b] for a, b in zip(search.order, search.order[1:], strict=False))
         runs = 1 + int((groups[search.order][1:] != groups[search.order][:-1]).sum())
-        other = solved(costs + split, ()) - SPLIT * (len(np.unique(groups)) - 1)
+        other = solved(costs + split, (), ()) - SPLIT * (len(np.unique(groups)) - 1)
         print(f"  with groups: ours {own:.2f} s ({runs - len(np.unique(groups))} split), solver {other:.2f} s, "
               f"ours {100 * (own / other - 1):+.2f} %")  # fmt: skip
         fixed, order = free.copy(), np.argsort(pose, kind="stable")
         fixed[:: max(COUNT // 10, 1)] = True
         search, took = ours(costs, pose, fixed)
-        other = solved(costs, [(k, order[k]) for k in np.flatnonzero(fixed)])
+        other = solved(costs, [(k, order[k]) for k in np.flatnonzero(fixed)], order)
         print(f"  with {int(fixed.sum())} pins: ours {search.best:.2f} s, solver {other:.2f} s, "
               f"ours {100 * (search.best / other - 1):+.2f} %")  # fmt: skip
     model = read_part(demo.PART)

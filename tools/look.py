@@ -24,11 +24,13 @@ from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import DevicesModel
-from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.measure.running.model import RunModel
+from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.stages.report.making import ReportMaker
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.rehearsal_view import RehearsalView
+from truegauge.app.track.shortening import ShorteningModel
 from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.window import MainWindow
 from truegauge.cli.demonstrating import _until
@@ -39,6 +41,7 @@ from truegauge.core.routes.scene import make_scene
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
+_TOUCHED = 110  # touches after which a run is looked at
 
 
 def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
@@ -81,15 +84,22 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     window.get(DevicesModel).set_page("machine")
     shot("devices")
     session.set_stage("measure")
-    window.get(TouchModel).touch_by_machine()
-    _until(lambda: window.get(TouchModel).job is not None)
-    _until(lambda: window.get(TouchModel).job is None and not m.busy)
-    session.evaluating.evaluate()
-    _until(lambda: not session.queue.is_busy)
+    made, run = window.get(RouteModel), window.get(RunModel)
+    made.make()
+    _until(lambda: made.is_there and made.is_current and not session.queue.is_busy)
+    run.open()
+    run.take(run.offers()[0])
+    run.serial = "LW-0417"
+    m.hands.do("pace", pace=6.0)
+    run.start()
+    _until(lambda: run.at == "running" and run.run is not None and len(run.run.state.taken) > _TOUCHED)
+    run.pause()
+    _until(lambda: run.at == "stopped" and not m.busy)
+    run.at = "running"  # as it was a moment ago
     window.floating.notice.hide()
-    session.selection.select((next(f for f in session.plan.features if f.name == "main bore").faces,))
-    shot("touching")
-    session.selection.select(())
+    window.get(RunPage).refresh()
+    shot("run")
+    run.give_up()
     session.document.sample_is_saved = True
     m.disconnect_machine()
 
@@ -110,6 +120,11 @@ def route(session: Session, window: MainWindow, shot: Callable[[str], None], set
     area.ensureWidgetVisible(strategy.back, 0, 20)
     window.floating.notice.hide()
     shot("track")
+    shorter = window.get(ShorteningModel)
+    window.actions_table.trigger("route-shorten")
+    _until(lambda: shorter.found is not None and not shorter.looking)
+    shot("shorter")
+    shorter.close()
     # A clamp that was put there after the route was planned.
     found = m.routed
     leg = next(x for x in found.planned.legs if x.kind == "touch" and x.step == "m-cross-bore")
@@ -140,7 +155,6 @@ def cover(
     session.set_stage("evaluate")
     window.get(EvaluateModel).set_page("views")
     session.showing.look_at_view("v-holes")
-    shot("views")
     window.get(EvaluateModel).set_page("sections")
     session.showing.look_at_section("s-middle")
     session.selection.select_characteristic("c32")
@@ -229,7 +243,7 @@ def main() -> int:
     def shot(name: str) -> None:
         settle()
         if not wanted or name in wanted:
-            for view in (window.view, window.get(MachineView), window.get(RehearsalView)):
+            for view in (window.view, window.get(MachineView), window.get(RehearsalView), window.get(RunPage).view):
                 if view.isVisible():
                     view.finish()
             window.grab().save(str(folder / f"{name}.png"))
@@ -278,7 +292,7 @@ def main() -> int:
     session.show(map=False)
     if not wanted or wanted & {"flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
-    if not wanted or wanted & {"track", "rehearsal", "qualification", "devices", "touching"}:
+    if not wanted or wanted & {"track", "shorter", "rehearsal", "qualification", "devices", "run"}:
         session.files.open_plan(demo.CMM_PLAN)
         session.document.take_sample_out()
         route(session, window, shot, settle)

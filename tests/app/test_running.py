@@ -140,11 +140,16 @@ def test_a_run_is_paused_skipped_and_left_to_the_joystick(machine, qtbot, settle
     settle()
     assert page.title.text() == "The run stands"
     press(qtbot, page, "By hand")
-    assert page.words.text() == "Touch main bore by joystick, then go on"
+    assert not page.isVisible()
     assert m.touching.by_hand
+    assert [f.name for f in s.selection.features()] == ["main bore"]
     assert m.run.state.over["m-main-bore"].state == "skipped"
+    assert machine.floating.notice.text.text() == "touch main bore by joystick, then go on"
+    machine.actions_table.trigger("run-route")
     press(qtbot, page, "End the run")
     assert m.at == "choose"
+    qtbot.keyClick(page, Qt.Key.Key_Escape)
+    assert not page.isVisible()
     assert len(s.sample.probed) >= 9 * 3
 
 

@@ -98,6 +98,14 @@ def test_a_full_disk_leaves_it_as_it_was(path, monkeypatch):
     assert len(Journal.read(path)[1].taken) == 6
 
 
+def test_what_comes_after_its_end_is_refused_in_words(path):
+    journal = Journal.go_on(path)
+    journal.end()
+    with pytest.raises(FormatError, match="the run is over"):
+        journal.keep(_taken(6))
+    assert not path.exists()
+
+
 def test_one_process_at_a_time_has_it(path):
     with Journal.go_on(path):
         with pytest.raises(FormatError, match="another program goes on with this run"):

@@ -10,7 +10,8 @@ from truegauge.core.commands.routes import SetRoute
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.document import Coming, MeasureStep, PartFixture, Route, step_id
-from truegauge.core.routes.shortening import Shorter, as_before
+from truegauge.core.routes.original import as_before
+from truegauge.core.routes.shortening import Shorter
 from truegauge.core.routes.strategies import Strategy
 from truegauge.formats.fixture_file import read_fixture
 from truegauge.jobs.routing import Routed, routed, shortened

@@ -143,6 +143,8 @@ class Journal:
     def _append(self, text: str) -> None:
         data = text.encode()
         line = f"{zlib.crc32(data):08x} ".encode() + data + b"\n"
+        if self._file < 0:
+            raise FormatError(self.path, "the run is over: nothing more of it is kept")
         size = os.fstat(self._file).st_size
         try:
             os.lseek(self._file, size, os.SEEK_SET)

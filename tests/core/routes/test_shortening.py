@@ -11,9 +11,10 @@ from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.making import kept_up
 from truegauge.core.routes.order_costs import around_seconds, costs_between, stops_of
 from truegauge.core.routes.order_search import OrderSearch
+from truegauge.core.routes.original import accepted, as_before
 from truegauge.core.routes.planning import Planner
 from truegauge.core.routes.scene import make_scene
-from truegauge.core.routes.shortening import Wanted, accepted, as_before, shorten
+from truegauge.core.routes.shortening import Wanted, shorten
 from truegauge.core.routes.ways import Ways
 from truegauge.demo.cmm_plan import cmm_plan
 

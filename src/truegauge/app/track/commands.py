@@ -35,6 +35,12 @@ def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) 
         if text:
             model.add_note(text)
 
+    def temperature() -> None:
+        text = ask_text(parent, "Read the temperature of the part",
+                        "Between which temperatures it may be measured, °C: 19 21; none for any", "Add")  # fmt: skip
+        if text is not None:
+            model.add_temperature(text)
+
     return (
         Action("make-route", "Route", "Make the route", "Ctrl+Shift+R", make, lambda: not model.why_not()),
         Action("rehearse", "Route", "Rehearse the route, or pause", "Ctrl+R", rehearse, lambda: model.is_there),
@@ -48,4 +54,6 @@ def route_actions(model: RouteModel, parent: QWidget, show: Callable[[], None]) 
         Action("step-likewise", "Route", "Touch the chosen steps likewise", "", taking.paste,
                lambda: chosen() and taking.copied is not None),
         Action("step-note", "Route", "Add a note to the operator", "", note, lambda: model.is_there),
+        Action("step-temperature", "Route", "Add a reading of the temperature …", "", temperature,
+               lambda: model.is_there),
     )  # fmt: skip

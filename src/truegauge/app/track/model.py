@@ -9,8 +9,8 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from truegauge.app.document.jobs import Job, background_thread
 from truegauge.app.document.session import Session
-from truegauge.app.track.states import states_of
-from truegauge.core.commands.routes import SetRoute
+from truegauge.app.track.states import states_of, why_no_route
+from truegauge.core.commands.routes import SetRoute, new_step_id, temperature_step
 from truegauge.core.progress import Progress
 from truegauge.core.routes.candidates import with_pose
 from truegauge.core.routes.document import AnyStep, MeasureStep, NoteStep, Route
@@ -113,13 +113,7 @@ class RouteModel(QObject):
 
     def why_not(self) -> str:
         """Say why no route can be made; empty when one can."""
-        if self.session.model is None:
-            return "open a part first"
-        if not self.session.plan.probing.uses():
-            return "build a probe first: see Devices"
-        if not self.session.plan.features:
-            return "the plan has no features yet"
-        return ""
+        return why_no_route(self.session)
 
     def make(self) -> None:
         """Make the route: steps for all features, in a good order."""
@@ -313,10 +307,20 @@ class RouteModel(QObject):
 
     def add_note(self, text: str) -> None:
         """Add a note to the operator in front of the chosen step; at the end where there is none."""
-        numbers = [int(s.id[2:]) for s in self.route.steps if s.id.startswith("n-") and s.id[2:].isdigit()]
-        made = NoteStep(id=f"n-{max(numbers, default=0) + 1}", text=text)
-        route = self.route.with_step(made)
-        self.run(moved(route, made.id, self.chosen[0]) if self.chosen else route, "add a note")
+        self._add(NoteStep(id=new_step_id(self.route, "n"), text=text), "add a note")
+
+    def add_temperature(self, text: str) -> None:
+        """Add a reading of the temperature in front of the chosen step, with limits as they are typed."""
+        try:
+            step = temperature_step(new_step_id(self.route, "t"), text)
+        except ValueError as error:
+            self.session.notify(error)
+            return
+        self._add(step, "add a reading of the temperature")
+
+    def _add(self, step: AnyStep, label: str) -> None:
+        route = self.route.with_step(step)
+        self.run(moved(route, step.id, self.chosen[0]) if self.chosen else route, label)
 
     def take_candidate(self, use: StylusUse) -> None:
         """Add the pose of a candidate to its probe."""

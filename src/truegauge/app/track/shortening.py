@@ -15,7 +15,7 @@ from truegauge.app.widgets.bench import button, label
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.commands.routes import SetRoute
 from truegauge.core.progress import Progress
-from truegauge.core.routes.shortening import as_before
+from truegauge.core.routes.original import as_before
 from truegauge.core.routes.track import Track, track_of
 
 if TYPE_CHECKING:

@@ -1,4 +1,4 @@
-"""What is known of features that were measured, for their chips on the track."""
+"""What the track asks of the session: what is known of features that were measured, and why there is no route."""
 
 from truegauge.app.document.session import Session
 from truegauge.core.tolerancing.judgement import State
@@ -14,3 +14,14 @@ def states_of(session: Session) -> dict[str, str]:
         if r.state == State.OUTSIDE and r.characteristic.features[0] in found:
             found[r.characteristic.features[0]] = "outside"
     return found
+
+
+def why_no_route(session: Session) -> str:
+    """Say why no route can be made; empty when one can."""
+    if session.model is None:
+        return "open a part first"
+    if not session.plan.probing.uses():
+        return "build a probe first: see Devices"
+    if not session.plan.features:
+        return "the plan has no features yet"
+    return ""

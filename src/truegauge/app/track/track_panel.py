@@ -94,8 +94,10 @@ class TrackPanel(QWidget):
         choose(self.speed, f"{m.speed:g}")
         self.part.setVisible(m.rehearsing)
         own = next((s for s in m.route.steps if s.id in m.chosen), None)
+        # In a rehearsal nothing is changed or begun: its own buttons need the room.
         for made in (self.off, self.pin):
-            made.setVisible(own is not None)
+            made.setVisible(own is not None and not m.rehearsing)
+        self.run.setVisible(not m.rehearsing)
         if own is not None:
             self.off.setText("Off" if own.on else "On")
             self.off.setToolTip("Switch the chosen steps off" if own.on else "Switch the chosen steps on again")

@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 
+from pydantic import ValidationError
+
 from truegauge.core.plan.document import Plan
-from truegauge.core.routes.document import Route
+from truegauge.core.routes.document import Route, TemperatureStep
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,3 +18,30 @@ class SetRoute:
 
     def apply(self, plan: Plan) -> Plan:
         return plan.replace(route=self.route)
+
+
+def new_step_id(route: Route, kind: str) -> str:
+    """Return an id for a new step that no step of the route has: a letter for its kind, and a number."""
+    used = {s.id for s in route.steps}
+    return next(name for k in range(1, len(used) + 2) if (name := f"{kind}-{k}") not in used)
+
+
+def temperature_step(step_id: str, text: str) -> TemperatureStep:
+    """Return a reading of the temperature with the limits of a text, "19 21" in °C; none without numbers.
+
+    Raises
+    ------
+    ValueError
+        The text has other than none or two numbers, or they are in the wrong order.
+    """
+    words = text.replace("to", " ").replace("°C", " ").replace(";", " ").split()
+    if not words:
+        return TemperatureStep(id=step_id)
+    try:
+        low, high = (float(w.replace(",", ".")) for w in words)
+    except ValueError:
+        raise ValueError(f"{text!r} is not two temperatures, as 19 21") from None
+    try:
+        return TemperatureStep(id=step_id, lowest=low, highest=high)
+    except ValidationError:
+        raise ValueError(f"{text!r}: the lowest temperature comes first, both between -60 and 200 °C") from None

@@ -97,6 +97,15 @@ def _build(shell: Shell) -> StageParts:
 
     shell.closers.append(end_rehearsal)
 
+    def end_run_page() -> bool:
+        """A run that is under way stays in sight: pausing it is said in words."""
+        closes = running.is_open and not running.is_under_way
+        if closes:
+            running.close_page()
+        return closes
+
+    shell.closers.append(end_run_page)
+
     def show_route() -> None:
         s.set_stage("measure")
 

@@ -12,12 +12,11 @@ from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.measure.running.cut_off import journal_of, read_unfinished
 from truegauge.app.stages.measure.running.offers import Offer, offers, why_not_on
-from truegauge.app.stages.measure.running.taking import take_touches, touches_of
-from truegauge.app.stages.measure.running.verdict import counted_on
+from truegauge.app.stages.measure.running.taking import pose_known, take_touches, touches_of
+from truegauge.app.stages.measure.running.verdict import counted_on, said_of
 from truegauge.app.track.model import RouteModel
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.evaluation.choice import Choice
-from truegauge.core.frames import invert
 from truegauge.core.progress import Progress
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.samples.document import SampleData
@@ -44,8 +43,7 @@ if TYPE_CHECKING:
 
 At = Literal["choose", "place", "planning", "running", "stopped", "note", "done"]
 PAUSED = "paused"
-_SOON_MS = 150
-_NAMELESS = ("", "Touches", "Run")
+_SOON_MS, _NAMELESS = 150, ("", "Touches", "Run")
 
 
 class RunModel(QObject):
@@ -139,10 +137,7 @@ class RunModel(QObject):
 
     def pose(self) -> np.ndarray | None:
         """Return where the part lies, nearly enough: by this sample's alignment, or by the part before it."""
-        from truegauge.jobs.plan_run import place_known
-
-        found = self.machine.part_from_machine()
-        return invert(found) if found is not None else place_known(self.session.plan, self.machine.record)
+        return pose_known(self.machine)
 
     def can_take_over(self) -> bool:
         """Whether there are touches of a part before, to tell where this one lies."""
@@ -280,10 +275,17 @@ class RunModel(QObject):
         if self.run is None or self.at != "stopped" or not isinstance(step, MeasureStep):
             return
         self.run.program.skip()
-        self.session.selection.select((self.session.plan.feature(step.feature).group,))
-        self.why = f"touch {self.session.plan.feature(step.feature).name} by joystick, then go on"
+        feature = self.session.plan.feature(step.feature)
+        self.why = f"touch {feature.name} by joystick, then go on"
+        self.close_page()  # the joystick and the count of touches stand beside the view
+        self.session.selection.select((feature.group,))
         self.touching.set_by_hand(True)
-        self.changed.emit()
+        self.session.notify(self.why, "Go on with the run", self._on_by_hand)
+
+    def _on_by_hand(self) -> None:
+        self.touching.set_by_hand(False)
+        self.open()
+        self.go_on()
 
     def again(self, step: str) -> None:
         """Do a step again that is over; now, or when the machine stands."""
@@ -337,10 +339,8 @@ class RunModel(QObject):
             case NoteWanted(step=step, text=text):
                 self.note = (step, text)
                 self.at = "note" if text else "running" if self.at == "note" else self.at
-            case TemperatureRead(temperature_c=read):
-                self.said = f"the part has {read:.1f} °C"
-            case PartLocated(moved=moved):
-                self.said = f"the part is located, {moved:.3f} mm from where it was taken to lie"
+            case TemperatureRead() | PartLocated():
+                self.said = said_of(event)
         self.changed.emit()
 
     def _take_sample(self) -> None:
@@ -375,7 +375,7 @@ class RunModel(QObject):
         if run is None:
             return
         self._take_sample()
-        self.machine.set_record(run.record)
+        self.machine.set_record(self.machine.record.replace(places=run.record.places))
         if why:
             self.at, self.why = "stopped", why
         else:

@@ -1,8 +1,17 @@
-"""Touches of a run into the sample that is open."""
+"""Touches of a run into the sample that is open, and where its part lies."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
 
 from truegauge.app.document.document import Document
+from truegauge.app.stages.devices.machine_model import MachineModel
+from truegauge.core.arrays import Rigid
+from truegauge.core.frames import invert
 from truegauge.core.samples.document import ProbedTouch
-from truegauge.jobs.plan_run import PlanRun
+
+if TYPE_CHECKING:
+    from truegauge.jobs.plan_run import PlanRun
 
 
 def take_touches(
@@ -29,3 +38,11 @@ def touches_of(run: PlanRun) -> tuple[int, int]:
     of_first = 0 if first is None else sum(t.step == first.id for t in run.state.taken)
     waiting = sum(len(v.places) for v in run.program.waiting)
     return made, max(made, made + waiting - of_first)
+
+
+def pose_known(machine: MachineModel) -> Rigid | None:
+    """Return where the part lies, nearly enough: by the alignment of the sample, or by the part before it."""
+    from truegauge.jobs.plan_run import place_known
+
+    found = machine.part_from_machine()
+    return invert(found) if found is not None else place_known(machine.session.plan, machine.record)

@@ -4,6 +4,7 @@ import re
 
 from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.tolerancing.judgement import State
+from truegauge.runs.events import PartLocated, TemperatureRead
 
 _WORST = ((State.OUTSIDE, "outside"), (State.NOT_MEASURED, "not measured"), (State.UNDECIDED, "not decided"),
           (State.NEAR, "near a limit"))  # fmt: skip
@@ -27,3 +28,10 @@ def counted_on(serial: str) -> str:
         return ""
     number = str(int(found[1]) + 1).zfill(len(found[1]))
     return f"{serial[: found.start()]}{number}{found[2]}"
+
+
+def said_of(event: TemperatureRead | PartLocated) -> str:
+    """Return what was found on the way, in words."""
+    if isinstance(event, TemperatureRead):
+        return f"the part has {event.temperature_c:.1f} °C"
+    return f"the part is located, {event.moved:.3f} mm from where it was taken to lie"
