@@ -22,10 +22,11 @@ from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.legs import PlannedRoute, StepPlan
 from truegauge.core.routes.making import make_route
 from truegauge.core.routes.on_faces import BORDER, on_faces
+from truegauge.core.routes.original import accepted
 from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface
 from truegauge.core.routes.planning import Planner
 from truegauge.core.routes.scene import Scene, make_scene
-from truegauge.core.routes.shortening import NOTHING_NEW_S, Shortening, Shorter, Wanted, accepted
+from truegauge.core.routes.shortening import NOTHING_NEW_S, Shortening, Shorter, Wanted
 from truegauge.core.routes.usual import resolved
 
 if TYPE_CHECKING:
