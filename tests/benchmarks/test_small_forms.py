@@ -111,3 +111,14 @@ def test_orders():
     assert "30 features, free: ours" in done.stdout, done.stderr[-2000:]
     assert "(0 split)" in done.stdout
     assert "demo housing, shorter" in done.stdout
+
+
+def test_killed_runs(small):
+    said = small("killed_runs", "1", "3", STEPS=5)
+    assert "killed 1 times" in said
+    assert "cut 3 times" in said
+    counts = [
+        line.split(" touches of features, 0 doubled")[0].split()[-1] for line in said.splitlines() if "features" in line
+    ]
+    assert len(counts) == 3
+    assert len(set(counts)) == 1

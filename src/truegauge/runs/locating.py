@@ -7,14 +7,14 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.evaluation.targets import SIDES
 from truegauge.core.nodes.aligning import target_of, touches_of
 from truegauge.core.plan.alignments import GuidedAlignment
-from truegauge.core.probing.probing import Probing, StylusUse
+from truegauge.core.probing.probing import Probing
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.registration.guided import still_needed
 from truegauge.core.samples.document import Touch
 from truegauge.devices.cmm.link import Check
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.runs.events import TargetTouched, TargetWanted, Tell
-from truegauge.runs.stylus import Stylus
+from truegauge.runs.stylus import Stylus, stylus_on
 
 
 def touch_targets(
@@ -31,6 +31,8 @@ def touch_targets(
     use = stylus_on(cmm, probing)
     if use is None:
         raise DeviceError("nobody knows which stylus is on the machine: take one into use, then locate the part")
+    if cmm.use != use:
+        cmm.take_stylus(probing, use, turn=False)  # it is there already: it stands as it stood
     stylus = Stylus(probing, record, use, cmm.temperature(), now())
     if stylus.why_not:
         raise DeviceError(f"the part cannot be touched by hand: {stylus.why_not}")
@@ -46,18 +48,3 @@ def touch_targets(
             found = (*found, touch)
             tell(TargetTouched(touch))
     return found
-
-
-def stylus_on(cmm: Cmm, probing: Probing) -> StylusUse | None:
-    """Return the stylus that touches now; None where nobody knows which of several."""
-    if cmm.use is not None and probing.has_stylus(cmm.use):
-        return cmm.use
-    own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
-    styli = own.styli() if own is not None else ()
-    if own is None or len(styli) != 1 or not cmm.turns:
-        return None
-    use = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose)
-    if not probing.has_stylus(use):
-        return None
-    cmm.take_stylus(probing, use, turn=False)
-    return use

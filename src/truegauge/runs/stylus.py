@@ -7,7 +7,20 @@ import numpy as np
 from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.probing.records import MachineRecord, StateSaid, StylusState, state_of
 from truegauge.core.samples.document import ProbedTouch
+from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm.words import MachineTouch
+
+
+def stylus_on(cmm: Cmm, probing: Probing) -> StylusUse | None:
+    """Return the stylus that touches now; None where nobody knows: which of a star, in which pose, is never guessed."""
+    if cmm.use is not None and probing.has_stylus(cmm.use):
+        return cmm.use
+    own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
+    styli = own.styli() if own is not None else ()
+    if own is None or len(styli) != 1 or not cmm.turns:
+        return None
+    found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose)
+    return found if probing.has_stylus(found) else None
 
 
 class Stylus:

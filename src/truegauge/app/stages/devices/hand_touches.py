@@ -69,17 +69,10 @@ class HandTouches(QObject):
 
     def stylus_in_use(self) -> StylusUse | None:
         """The stylus that touches now."""
-        cmm, probing = self._machine.cmm, self._session.plan.probing
-        if cmm is None:
-            return None
-        if cmm.use is not None and probing.has_stylus(cmm.use):
-            return cmm.use
-        own = next((a for a in probing.assemblies if a.name == cmm.mounted), None)
-        styli = own.styli() if own is not None else ()
-        if own is None or len(styli) != 1 or not cmm.turns:
-            return None  # which of a star touched, or in which pose, nobody knows: it is asked, never guessed
-        found = StylusUse(assembly=own.id, stylus=styli[0].id, pose=cmm.pose)
-        return found if probing.has_stylus(found) else None
+        from truegauge.runs.stylus import stylus_on
+
+        cmm = self._machine.cmm
+        return None if cmm is None else stylus_on(cmm, self._session.plan.probing)
 
     def say_stylus(self, use: StylusUse) -> None:
         """Take the word of the user for what touches now."""
