@@ -43,7 +43,7 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 34
+COUNT = 35
 ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
@@ -122,6 +122,8 @@ def commands(plan):
          lambda q: q.extraction_of_shapes[-1].shape == "plane"),
         (r.SetViews((view,)), {"views"}, lambda q: q.views == (view,)),
         (r.SetTags(TagSettings(shown="all")), {"tags"}, lambda q: q.tags.shown == "all"),
+        (p.SetSubset("sizes", ("c1", "c2")), {"subsets"},
+         lambda q: [(s.name, s.characteristics) for s in q.subsets] == [("sizes", ("c1", "c2"))]),
         (p.SetRoute(ROUTE, "route"), {"route"}, lambda q: [s.id for s in q.route.steps] == ["m-base"]),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip
