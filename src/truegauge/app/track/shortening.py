@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from truegauge.app.track.model import RouteModel
@@ -151,7 +151,15 @@ class ShorteningPage(QWidget):
         self.model = model
         self.setObjectName("window")
         self.setAccessibleName("A shorter order")
-        column = QVBoxLayout(self)
+        area, content = QScrollArea(), QWidget()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(content)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(area)
+        column = QVBoxLayout(content)
         column.setContentsMargins(24, 16, 24, 12)
         column.setSpacing(10)
         self.title = label("", "big", wrap=True)
@@ -193,24 +201,17 @@ class ShorteningPage(QWidget):
         row.addStretch(1)
         column.addLayout(row)
         self.tracks = []
-        area, shown = QScrollArea(), QWidget()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        both = QVBoxLayout(shown)
-        both.setContentsMargins(0, 0, 0, 0)
         self.titles: dict[QWidget, QWidget] = {}
         for title in ("The original order", "The shorter order"):
             own = label(title, "heading")
-            both.addWidget(own)
+            column.addWidget(own)
             still = _StillRoute(model.session, self)
             view = TrackView(still, theme)  # type: ignore[arg-type]
             view.setAccessibleName(f"{title}, as a track")
             self.titles[view] = own
             self.tracks.append((still, view))
-            both.addWidget(view)
-        both.addStretch(1)
-        area.setWidget(shown)
-        column.addWidget(area, 1)
+            column.addWidget(view)
+        column.addStretch(1)
         model.changed.connect(self.refresh)
         model.route.changed.connect(self.refresh)
 
