@@ -24,7 +24,7 @@ PROBING = short_probing(touches=5, two_passes=False)
 ROUTE = Route(steps=(MeasureStep(id="m", feature="top", strategy=Usual(touches=3)),))
 
 
-@pytest.fixture(autouse=True)
+@pytest.fixture
 def quick(monkeypatch):
     """Ways are looked over elsewhere: here they are planned as always, and the stand-in meets nothing on them."""
     monkeypatch.setattr(world, "first_meeting", lambda *given: None)
@@ -32,7 +32,7 @@ def quick(monkeypatch):
 
 
 @pytest.fixture
-def session(bench, model, evaluator):
+def session(quick, bench, model, evaluator):
     """Run a whole session with faults; returns what was kept of it."""
     part = PartToPlace(model, evaluator.projector, np.array([0.0, 0, 1.0]))
     face = housing_faces(model)["top"]
