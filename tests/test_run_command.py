@@ -18,9 +18,11 @@ from truegauge import demo
 from truegauge.cli import running
 from truegauge.core.plan.subsets import Subset
 from truegauge.core.routes.document import NoteStep
+from truegauge.core.samples.document import SampleData
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.sample_file import read_sample
-from truegauge.runs.journal import Journal
+from truegauge.runs.journal import Journal, RunAbout
+from truegauge.runs.state import Located
 
 
 @pytest.fixture
@@ -77,6 +79,8 @@ def test_the_first_part_is_found_by_hand_and_the_next_ones_are_not(workshop):
     assert done.returncode == 0, done.stderr
     assert not workshop.asked
     assert "partial run (the bore): 1 of" in done.stdout
+    rows = list(csv.DictReader((out / "S2.csv").read_text().splitlines()))
+    assert [r["partial"].startswith("partial run (the bore): 1 of") for r in rows] == [True]
     document = json.loads((out / "S2.json").read_text())
     assert [c["state"] for c in document["characteristics"]] == ["within"]
     assert document["partial"].startswith("partial run (the bore)")
@@ -86,6 +90,29 @@ def test_the_first_part_is_found_by_hand_and_the_next_ones_are_not(workshop):
     assert done.returncode == 0, done.stderr
     own = read_sample(out / "S3.tgsample")[0]
     assert {t.feature for t in own.probed if not t.warning.startswith("taken over from S1")} == {"main-bore"}
+
+
+def test_a_journal_of_another_part_and_a_sample_that_is_there_are_left_alone(workshop):
+    """Touches of one part in the sample of another would be judged as its own."""
+    out = workshop.folder / "out"
+    assert run(*workshop.arguments, "--out", out, "--serial", "S1", "--qualify").returncode == 1
+    there = (out / "S1.tgsample").read_bytes()
+    done = run(*workshop.arguments, "--out", out, "--serial", "S1")
+    assert done.returncode == 2
+    assert "S1.tgsample is there already: give another --serial, or another --out" in done.stderr.replace("\n", " ")
+    assert (out / "S1.tgsample").read_bytes() == there
+    about = RunAbout(plan="p", machine="m", started="2026-11-29T10:00:00", first=Located.at(np.eye(4)),
+                     sample=SampleData(name="S7", serial="S7"))  # fmt: skip
+    Journal.begin(out / "run.tgrun", about).close()
+    before = (out / "run.tgrun").read_bytes()
+    for more, words in (
+        (("--serial", "S8"), "the run of S7 stopped there: finish it first"),
+        (("--serial", "S7", "--subset", "the bore"), "something else of S7 was run there"),
+    ):
+        done = run(*workshop.arguments, "--out", out, *more)
+        assert done.returncode == 2
+        assert words in done.stderr.replace("\n", " "), done.stderr
+    assert (out / "run.tgrun").read_bytes() == before
 
 
 def test_what_is_asked_for_wrongly_is_said(workshop):

@@ -302,7 +302,7 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
 
 def test_a_lost_device_stops_the_guide_and_keeps_the_touches(stage, settle):
     class Arm:
-        name = "an arm"
+        name = identity = "an arm"
         calls = 0
 
         def connect(self):

@@ -19,7 +19,8 @@ from truegauge.app.stages.devices.result_page import ResultPage
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.report.making import ReportMaker
 from truegauge.core.commands.shown import SetDisplay
-from truegauge.core.evaluation.touch_needs import datum_features, features_behind
+from truegauge.core.evaluation.needed import needed_features
+from truegauge.core.evaluation.touch_needs import datum_features
 from truegauge.core.probing.assembly import HeadPose
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.probing.records import StylusState
@@ -724,7 +725,7 @@ def test_while_a_run_goes_on_what_comes_is_told_as_coming(connected, settle):
     main = plan.feature_with_faces(next(f.faces for f in plan.features if f.name == "main bore"))
     w.session.set_in_run(frozenset({main.id}))
     own = next(c for c in plan.characteristics if c.features == (main.id,))
-    assert features_behind(plan, own) & w.session.in_run
+    assert not w.session.in_run.isdisjoint(needed_features(plan, (own.id,)))
     assert {plan.feature(f).name for f in datum_features(plan)} >= {"base A", "side B", "side C"}
     w.session.set_in_run(datum_features(plan))
     w.session.run_changed.emit()

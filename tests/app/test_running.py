@@ -14,8 +14,9 @@ from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.stages.measure.running.verdict import counted_on
 from truegauge.app.track.model import RouteModel
+from truegauge.core.commands.readings import RemoveCharacteristics
 from truegauge.core.commands.subsets import SetSubset
-from truegauge.core.samples.document import Touch
+from truegauge.core.samples.document import ProbedTouch, Touch
 from truegauge.formats.machine_file import record_file, write_machine
 from truegauge.formats.plan_file import write_plan
 from truegauge.runs.journal import Journal
@@ -56,14 +57,14 @@ def machine(window, qtbot, settle, small_plan, evaluator, known, tmp_path, monke
     shop.close()
 
 
-def located(window, settle):
+def located(window, settle, device=""):
     """Give the sample touches of the targets, as the guide takes them."""
     part = window.shop.world.part.machine_from_part
     touches = []
     for t in window.session.plan.alignments[0].targets:
         at = part[:3, :3] @ t.place + part[:3, 3]
         touches.append(Touch(target=t.name, place=tuple(map(float, at))))
-    window.session.document.set_touches(tuple(touches))
+    window.session.document.set_touches(tuple(touches), device or window.get(MachineModel).machine)
     settle()
 
 
@@ -145,13 +146,28 @@ def test_a_run_is_paused_skipped_and_left_to_the_joystick(machine, qtbot, settle
     assert [f.name for f in s.selection.features()] == ["main bore"]
     assert m.run.state.over["m-main-bore"].state == "skipped"
     assert machine.floating.notice.text.text() == "touch main bore by joystick, then go on"
+    by_hand = tuple(
+        ProbedTouch(place=(float(k), 2.0, 3.0), approach=(0.0, 0.0, -1.0), radius=2.0, feature="main-bore")
+        for k in range(4)
+    )
+    s.document.set_probed((*s.sample.probed, *by_hand))
+    m.again("m-side-c")
     machine.actions_table.trigger("run-route")
+    press(qtbot, page, "Go on")
+    qtbot.waitUntil(lambda: m.at == "done", timeout=PATIENCE)
+    assert tuple(t for t in s.sample.probed if t.feature == "main-bore") == by_hand
+    assert sum(t.feature == "side-c" for t in s.sample.probed) == 9
+    m.again("m-side-c")
+    qtbot.wait(200)
     press(qtbot, page, "End the run")
     assert m.at == "choose"
     for _ in range(2):  # the selection goes first
         qtbot.keyClick(page, Qt.Key.Key_Escape)
     assert not page.isVisible()
-    assert len(s.sample.probed) >= 9 * 3
+    settle()
+    # What was not done again after all keeps the touches that it had.
+    assert sum(t.feature == "side-c" for t in s.sample.probed) == 9
+    assert len(s.sample.probed) == 9 * 3 + 4
 
 
 def test_a_choice_is_run_and_said_and_saved_under_a_name(machine, qtbot, settle):
@@ -160,13 +176,12 @@ def test_a_choice_is_run_and_said_and_saved_under_a_name(machine, qtbot, settle)
     s.run(SetSubset("the bore", (size.id,)))
     located(machine, settle)
     m.open()
-    titles = [page.list.item(k).text().split("\n")[0] for k in range(page.list.count())]
-    assert titles == ["All of the route", "the bore"]
+    assert titles(page) == ["All of the route", "the bore"]
     page.list.setCurrentRow(1)
     assert "main bore: characteristic" in page.needs.text()
     assert "base A: alignment A, B, C" in page.needs.text()
     s.selection.select_characteristic(size.id)
-    assert page.list.item(2).text().startswith("What is selected\n1 characteristic, 4 features")
+    assert page.list.item(2).text().startswith("The selected rows\n1 characteristic, 4 features")
     page.list.setCurrentRow(1)
     enter(qtbot, page)
     enter(qtbot, page)
@@ -180,6 +195,87 @@ def test_a_choice_is_run_and_said_and_saved_under_a_name(machine, qtbot, settle)
     assert "partial run (the bore): 1 of" in page.words.text()
     s.document.undo()
     assert s.plan.subsets == ()
+
+
+def titles(page):
+    return [page.list.item(k).text().split("\n")[0] for k in range(page.list.count())]
+
+
+def test_the_list_of_what_can_be_run_follows_what_is_selected_and_what_is_chosen_stays(machine, qtbot, settle):
+    m, page, s = machine.get(RunModel), machine.get(RunPage), machine.session
+    first, second = [c for c in s.plan.characteristics if len(c.features) == 1 and not c.datums][:2]
+    located(machine, settle)
+    m.open()
+    s.selection.select_characteristic(first.id)
+    assert titles(page) == ["All of the route", "The selected rows", "All of the selected features"]
+    page.list.setCurrentRow(2)
+    s.run(SetSubset("one of them", (second.id,)))
+    assert titles(page)[1] == "one of them"
+    assert page.list.currentRow() == 3
+    page.list.setCurrentRow(2)
+    s.selection.select_characteristic(second.id)
+    enter(qtbot, page)
+    assert m.offer.choice.characteristics == (second.id,)
+    # What was chosen goes from the plan: it is chosen anew.
+    assert m.at == "place"
+    s.run(RemoveCharacteristics(frozenset({second.id})))
+    assert m.at == "choose"
+    s.selection.select(())
+    assert titles(page) == ["All of the route"]
+    page.list.setCurrentRow(0)
+    enter(qtbot, page)
+    assert m.offer.choice.is_all
+
+
+def test_touches_of_another_machine_do_not_tell_where_the_part_lies(machine, qtbot, settle):
+    m, page = machine.get(RunModel), machine.get(RunPage)
+    located(machine, settle, device="another machine 7")
+    m.open()
+    enter(qtbot, page)
+    assert page.title.text() == "Locate the part by hand"
+    located(machine, settle)
+    m.open()
+    enter(qtbot, page)
+    assert page.title.text() == "Is the part in place?"
+
+
+def test_a_run_is_left_and_gone_on_with_where_another_plan_is_opened_meanwhile(machine, qtbot, settle, tmp_path):
+    m, page, s = machine.get(RunModel), machine.get(RunPage), machine.session
+    small = s.plan
+    located(machine, settle)
+    m.open()
+    enter(qtbot, page)
+    page.serial.setText("A8")
+    enter(qtbot, page)
+    qtbot.waitUntil(lambda: m.run is not None and len(m.run.state.taken) > 8, timeout=PATIENCE)
+    s.document.sample_is_saved = True
+    other = small.replace(name="other", features=small.features)
+    write_plan(tmp_path / "other.tgplan", other, demo.PART.read_bytes())
+    s.files.open_plan(tmp_path / "other.tgplan")
+    settle()
+    assert s.plan.name == "other"
+    assert m.run is None
+    assert m.at == "choose"
+    assert "The run of A8 stands" in machine.floating.notice.text.text()
+    qtbot.waitUntil(lambda: not machine.get(MachineModel).busy, timeout=PATIENCE)
+    kept = s.sample.probed
+    s.document.take_sample_out()
+    settle()
+    s.files.open_plan(tmp_path / "small.tgplan")
+    settle()
+    m.open()
+    assert page.title.text() == "The run of A8 was cut off"
+    assert len(kept) <= len(Journal.read(m.cut_off.path)[1].taken)
+    enter(qtbot, page)
+    qtbot.waitUntil(lambda: m.at == "note", timeout=PATIENCE)
+    enter(qtbot, page)
+    qtbot.waitUntil(lambda: m.at == "done" and not machine.get(MachineModel).busy, timeout=PATIENCE)
+    assert (s.sample.name, len(s.sample.probed)) == ("A8", 9 * 3 + 8)
+    # A sample that is opened over a run that is over ends it: nothing of it is done again in another's touches.
+    s.document.sample_is_saved = True
+    s.document.take_sample_out()
+    assert m.run is None
+    assert not m.cut_off.path.exists()
 
 
 def test_a_run_that_was_cut_off_is_offered_and_gone_on_with(machine, qtbot, settle, tmp_path):
@@ -198,7 +294,7 @@ def test_a_run_that_was_cut_off_is_offered_and_gone_on_with(machine, qtbot, sett
     m.run = None
     m.at = "choose"
     s.document.take_sample_out()
-    assert len(Journal.read(m.journal())[1].taken) == made == 9 * 3
+    assert len(Journal.read(m.cut_off.path)[1].taken) == made == 9 * 3
     m.open()
     assert page.title.text() == "The run of A7 was cut off"
     assert page.words.text().startswith(f"{made} touches are made")

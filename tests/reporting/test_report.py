@@ -1,3 +1,4 @@
+import csv
 import io
 import re
 from dataclasses import replace
@@ -7,13 +8,17 @@ import pypdfium2
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
+from openpyxl import load_workbook
 
 from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State, decide
 from truegauge.drawing.gauge_bar import BAND_END, BAND_START, DIAMOND, RING, TRIANGLE_LEFT, TRIANGLE_RIGHT, gauge_bar
 from truegauge.drawing.units import NumberFormat, limits_text
+from truegauge.formats.results import results_csv
+from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.palette import MINUS, PLUS, bands, rgb
+from truegauge.reporting.html import write_html
 from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import ReportView, make_report
 
@@ -53,6 +58,25 @@ def test_a_long_report_counts_its_pages_right(evaluation, sample):
     pages = text_of(write_pdf(make_report(many, sample, (), "")))
     assert len(pages) > 4
     assert f"page {len(pages)} of {len(pages)}" in pages[-1]
+
+
+def test_a_partial_run_is_told_first_in_every_output(evaluator, plan, sample):
+    chosen = tuple(c.id for c in plan.characteristics[:3])
+    part = sample.saying(chosen=chosen, subset="three")
+    found = evaluator.evaluate(plan, part)
+    words = f"artial run (three): 3 of {len(plan.characteristics)} characteristics"
+    assert [r.characteristic.id for r in found.results] == list(chosen)
+    report = make_report(found, part, (), "")
+    assert report.alignment[0] == "P" + words
+    page = text_of(write_pdf(report))[0]
+    assert page.index("P" + words) < page.index("Aligned by")
+    assert "P" + words in write_html(report).decode()
+    rows = list(csv.DictReader(results_csv(found, part).decode("utf-8-sig").splitlines()))
+    assert [r["partial"] for r in rows] == ["p" + words] * 3
+    sheet = load_workbook(io.BytesIO(results_xlsx(found, part)))["results"]
+    assert "p" + words in [row[1] for row in sheet.iter_rows(max_row=6, values_only=True)]
+    whole = evaluator.evaluate(plan, sample)
+    assert "artial run" not in "".join(make_report(whole, sample, (), "").alignment)
 
 
 def test_what_was_not_measured_says_why(evaluator, plan):

@@ -77,7 +77,7 @@ def test_words_in_the_html_report_are_not_markup(evaluator, evaluation, sample):
 
 def test_the_workbook_holds_numbers(evaluation, sample):
     sheet = load_workbook(io.BytesIO(results_xlsx(evaluation, sample)))["results"]
-    rows = list(sheet.iter_rows(min_row=6, values_only=True))
+    rows = list(sheet.iter_rows(min_row=7, values_only=True))
     head = rows[0]
     by_number = {r[0]: dict(zip(head, r, strict=True)) for r in rows[1:]}
     assert len(by_number) == len(evaluation.results)

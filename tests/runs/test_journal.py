@@ -113,3 +113,19 @@ def test_one_process_at_a_time_has_it(path):
         assert len(Journal.read(path)[1].taken) == 5
     with pytest.raises(FormatError, match="there is the journal of a run already"):
         Journal.begin(path, ABOUT)
+
+
+def test_one_that_another_process_has_is_not_given_up(path):
+    with Journal.go_on(path):
+        with pytest.raises(FormatError, match="another program goes on with this run"):
+            Journal.give_up(path)
+        assert path.exists()
+    Journal.give_up(path)
+    assert not path.exists()
+    Journal.give_up(path)  # nothing is there
+
+
+def test_a_damaged_one_can_be_given_up(path):
+    path.write_bytes(b"nothing of a journal")
+    Journal.give_up(path)
+    assert not path.exists()

@@ -1,5 +1,7 @@
 """The program of a plan on the stand-in: located again, gone on with from any touch, in part, and stopped safely."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from tests.runs.shop import FEW, confirms, places
@@ -10,6 +12,7 @@ from truegauge.core.routes.document import NoteStep, TemperatureStep
 from truegauge.jobs.plan_run import PlanRun, place_known
 from truegauge.runs.events import NoteWanted, PartLocated, StepEnded, TemperatureRead
 from truegauge.runs.journal import Journal
+from truegauge.runs.program import Lie
 
 
 def test_the_part_is_located_again_and_everything_is_touched_once(shop, tmp_path):
@@ -160,6 +163,72 @@ def test_a_step_is_skipped_and_one_is_done_again(shop, tmp_path):
     assert "main-bore" not in {t.feature for t in sample.probed}
 
 
+@pytest.mark.parametrize(
+    ("doubts", "moved", "words"),
+    [(("the targets do not tell which way it lies",), 0.0, "doubtful: the targets do not tell which way it lies"),
+     ((), 60.0, "doubtful: it lies 60.0 mm from where it was taken to lie")],
+)  # fmt: skip
+def test_a_doubtful_place_stops_it_once_and_is_believed_when_it_goes_on(shop, tmp_path, doubts, moved, words):
+    here = shop()
+    run = confirms(here.begin(tmp_path / "run.tgrun", pose=here.world.part.machine_from_part))
+    truly = run.program.work.locate
+
+    def doubtful(alignment, *touched):
+        lie = truly(alignment, *touched)
+        pose = lie.machine_from_part.copy()
+        pose[0, 3] += moved
+        return Lie(pose, doubts)
+
+    run.program.work = replace(run.program.work, locate=doubtful)
+    with pytest.raises(DeviceError, match=words):
+        run.go()
+    taken, lies = len(run.state.taken), run.state.machine_from_part
+    assert taken == 6  # nothing was touched after it
+    assert np.array_equal(lies, here.world.part.machine_from_part)
+    run.program.work = replace(run.program.work, locate=lambda *given: Lie(truly(*given).machine_from_part, doubts))
+    stops = 0
+    while True:
+        try:
+            run.go()
+            break
+        except DeviceError as error:  # the other alignment is doubtful for itself
+            assert "doubtful" in str(error)
+            stops += 1
+    assert stops == (1 if doubts else 0)
+    assert len(run.state.taken) == taken + 9 * 3 + 8
+
+
+def test_touches_of_a_skipped_feature_do_not_count(shop, tmp_path):
+    """Half of the touches of a bore would pass for the bore."""
+    here, path = shop(), tmp_path / "run.tgrun"
+    run = confirms(here.begin(path))
+
+    def stop(fraction, text="", /):
+        if sum(t.step == "m-main-bore" for t in run.state.taken) == 5:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        run.program.run_with(stop)
+    run.program.skip()
+    sample = run.go()
+    assert {t.feature for t in sample.probed} == set(FEW) - {"main-bore"}
+    run.journal.close()
+    again = PlanRun.go_on(here.setting(), path)
+    assert again.sample().probed == sample.probed
+    assert again.state.over["m-main-bore"].state == "skipped"
+
+
+def test_the_temperature_that_was_read_is_that_of_the_sample_also_after_a_kill(shop, tmp_path):
+    here, path = shop(), tmp_path / "run.tgrun"
+    here.world.temperature_c = 21.3
+    run = confirms(here.begin(path))
+    here.world.temperature_c = 20.8  # it has changed since it began
+    sample = run.go()
+    assert sample.about.temperature_c == pytest.approx(20.8, abs=0.1)
+    run.journal.close()
+    assert PlanRun.go_on(here.setting(), path).sample().about.temperature_c == sample.about.temperature_c
+
+
 def test_another_plan_or_machine_does_not_go_on_with_a_run(shop, tmp_path):
     here, path = shop(), tmp_path / "run.tgrun"
     run = here.begin(path)
@@ -182,8 +251,14 @@ def test_a_place_that_nothing_leads_to_is_told_before_anything_moves(shop, tmp_p
     probing = here.plan.probing.replace(assemblies=(few,))
     plan = here.plan.replace(probing=probing)
     run = confirms(here.begin(tmp_path / "run.tgrun", plan=plan, tell=told.append))
+    left = [f"m-{left.feature.id}" for left in run.program.left]
+    assert left
+    assert all(x.why for x in run.program.left)
+    assert not run.state.taken
+    with pytest.raises(DeviceError, match="cannot be located: A, B, C: base A: not touched yet"):
+        run.go()
+    run.program.skip()
+    run.go()
     failed = [e for e in told if isinstance(e, StepEnded) and e.state == "failed"]
-    assert [left.feature.id for left in run.program.left] == [run.program.work.features[e.step.removeprefix("m-")].id
-                                                              for e in failed]  # fmt: skip
-    assert failed
+    assert [e.step for e in failed] == left
     assert all(e.why for e in failed)

@@ -9,7 +9,7 @@ from tests.runs.shop import confirms
 
 from truegauge.core.routes.document import MeasureStep
 from truegauge.core.routes.strategies import Helix, Rings, StraightLine, Trace
-from truegauge.devices.cmm.scans import scan_command
+from truegauge.devices.cmm.scans import command_through
 from truegauge.devices.cmm_sim.scanning import scan_path
 from truegauge.devices.ipp.messages import read_command
 
@@ -18,7 +18,7 @@ _TURN = np.array([[0.6, -0.8, 0.0], [0.48, 0.36, 0.8], [-0.64, -0.48, 0.6]])
 
 def _again(points, normals):
     """Return the points that the stand-in makes of the command, and their normals."""
-    command = read_command(f"00001 {scan_command(points, normals)}").call
+    command = read_command(f"00001 {command_through(points, normals)}").call
     return tuple(np.array(v) for v in zip(*scan_path(command), strict=True))
 
 
@@ -60,10 +60,10 @@ def test_lines_are_led_through_their_points():
 def test_what_is_none_of_these_has_no_command():
     points, normals = _ring(20, 4.0)
     rng = np.random.default_rng(2)
-    assert scan_command(points + rng.normal(0, 0.2, points.shape), normals) is None
-    assert scan_command(points[[0, 1, 2, 5, 9, 10, 14]], normals[[0, 1, 2, 5, 9, 10, 14]]) is None  # uneven
-    assert scan_command(points[:2], normals[:2]) is None
-    assert scan_command(points, rng.normal(0, 1, points.shape)) is None
+    assert command_through(points + rng.normal(0, 0.2, points.shape), normals) is None
+    assert command_through(points[[0, 1, 2, 5, 9, 10, 14]], normals[[0, 1, 2, 5, 9, 10, 14]]) is None  # uneven
+    assert command_through(points[:2], normals[:2]) is None
+    assert command_through(points, rng.normal(0, 1, points.shape)) is None
 
 
 def _traced(shop, strategy, feature="main-bore"):
@@ -110,3 +110,28 @@ def test_a_machine_that_does_not_scan_touches_every_point(shop, tmp_path):
     run = confirms(here.begin(tmp_path / "run.tgrun", plan=plan))
     own = [t for t in run.go().probed if t.feature == "main-bore"]
     assert len(own) >= 12
+
+
+def test_a_trace_of_which_a_point_was_not_told_is_touched_from_its_beginning(shop, tmp_path):
+    """The tip stands somewhere along it then: it goes to the place anew, and touches that."""
+    here = shop()
+    plan = _traced(here, Rings(rows=1, first=4.0, last=4.0, trace=Trace(spacing=6.0)))
+    led, lost = here.cmm.led, []
+
+    def loses_one(command, *rest):
+        told = led(command, *rest)
+        if lost:
+            return told
+        lost.append(here.cmm.where())
+        return told[:-1]
+
+    here.cmm.led = loses_one
+    run = confirms(here.begin(tmp_path / "run.tgrun", plan=plan))
+    sample = run.go()
+    assert lost
+    own = np.array([t.place for t in sample.probed if t.feature == "main-bore"])
+    assert len(own) >= 12
+    assert len(np.unique(own.round(2), axis=0)) == len(own)
+    size = next(c for c in plan.characteristics if c.features == ("main-bore",) and not c.datums)
+    found = here.evaluator.evaluate(plan, sample)
+    assert found.result(size.id).measured == pytest.approx(42.012, abs=0.006)

@@ -28,7 +28,7 @@ from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
 from truegauge.runs.events import FeatureTouched, TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
 from truegauge.runs.routing import Router
-from truegauge.runs.stylus import Stylus
+from truegauge.runs.stylus import styli_allowed
 from truegauge.runs.touching import Touching
 
 if TYPE_CHECKING:
@@ -150,7 +150,7 @@ class Machine:
         wanted = features_to_touch(plan.context, [f for f in chosen if isinstance(f, NominalFeature)])
         found: list[ProbedTouch] = []
         temperature, now = self.cmm.temperature(), datetime.now()
-        usable = frozenset(u for u in probing.uses() if Stylus(probing, self.record, u, temperature, now).allowed)
+        usable = styli_allowed(probing, self.record, temperature, now)
         center = None if self.record.location is None else np.array(self.record.location.center)
         router = Router(
             plan.model, plan.evaluator.projector, pose, probing, lambda use: use in usable, center, self.record,

@@ -120,4 +120,7 @@ def _by_hand(
         raise DeviceError("nobody knows where the part lies: locate it by hand first, or say where it is")
     touches = touch_targets(setting.cmm, plan.probing, setting.record, own, sample.touches, tell, check, setting.now)
     made = sample.with_named(touches)
-    return made, locator(plan, setting.evaluator, made)(own.id, (), ())
+    found = locator(plan, setting.evaluator, made)(own.id, (), ())
+    if found.doubts:
+        raise DeviceError(f"the part was not located: {'; '.join(found.doubts)}. Touch its targets again")
+    return made, found.machine_from_part

@@ -122,6 +122,7 @@ class MainWindow(QMainWindow):
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
         self.shell.selected_rows = lambda: tuple(c.id for c in self.ledger.selected())
+        self.ledger.list.selectionModel().selectionChanged.connect(lambda *_: self.shell.rows_changed.emit())
         self.help = Help(self, t, self._guide_page, lambda: self.actions_table)
         below.addWidget(self.help.guide)
 

@@ -16,6 +16,7 @@ from truegauge.drawing.units import NumberFormat
 if TYPE_CHECKING:
     from truegauge.api.machines import Machine
     from truegauge.api.plans import Plan
+    from truegauge.core.evaluation.choice import Choice
     from truegauge.jobs.plan_run import PlanRun
     from truegauge.runs.events import RunEvent
 
@@ -58,6 +59,11 @@ def run(
     name = serial or f"{own.document.name} {now:%Y-%m-%d %H.%M}"
     sample = Sample.of(SampleData(name=name, serial=serial, operator=operator,
                                   measured_at=now.isoformat(timespec="seconds")))  # fmt: skip
+    journal = out / f"run{ENDING}"
+    if journal.exists():
+        _see_that_it_is(journal, choice, serial)
+    elif (there := out / f"{_file_name(name)}.tgsample").exists():
+        raise TrueGaugeError(f"{there} is there already: give another --serial, or another --out")
     with machines.connect(host, port) as machine:
         kept = record_file(record_folder(), machine.identity)
         machine.record = read_machine(kept, machine.identity)
@@ -65,7 +71,6 @@ def run(
         if qualify:
             _qualify(machine, own)
             write_machine(kept, machine.record, machine.identity)
-        journal = out / f"run{ENDING}"
         if journal.exists():
             say("going on with the run that stopped")
         earlier = None if before is None else read_sample(before)[0]
@@ -82,10 +87,26 @@ def run(
             write_machine(kept, running.record, machine.identity)
             running.journal.close()
     found = inspecting.inspect(own, sample=done, uncertainty=uncertainty)
-    found.write(out, wanted, name=re.sub(r"[^\w.() -]+", "-", done.name) or "run")
+    found.write(out, wanted, name=_file_name(done.name))
     running.journal.end()
     found.close()
     raise typer.Exit(say_results(found.evaluation))
+
+
+def _file_name(name: str) -> str:
+    return re.sub(r"[^\w.() -]+", "-", name) or "run"
+
+
+def _see_that_it_is(journal: Path, choice: "Choice", serial: str) -> None:
+    """Refuse to go on with the run of another part, or of another choice."""
+    from truegauge.runs.journal import Journal
+
+    about = Journal.read(journal)[0]
+    whose = about.sample.serial or about.sample.name
+    if serial and serial != about.sample.serial:
+        raise TrueGaugeError(f"{journal}: the run of {whose} stopped there: finish it first, or take the file away")
+    if (choice.characteristics, choice.features) != (about.characteristics, about.features):
+        raise TrueGaugeError(f"{journal}: something else of {whose} was run there: finish that, or take the file away")
 
 
 def _numbers(text: str) -> tuple[int, ...]:

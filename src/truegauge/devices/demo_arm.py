@@ -11,7 +11,7 @@ from truegauge.devices.protocol import DeviceEvent, Lost, PointBlock, Wanted
 class DemoArm:
     """Touches the true surfaces with noise, and never exactly where it should."""
 
-    name = "the demo arm"
+    name = identity = "the demo arm"
 
     def __init__(
         self, projector: Projector, device_from_part: Rigid | None = None, *, seed: int = 27, noise: float = 0.006,

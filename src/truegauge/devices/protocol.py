@@ -46,6 +46,10 @@ class PointDevice(Protocol):
     def name(self) -> str:
         """The name shown."""
 
+    @property
+    def identity(self) -> str:
+        """What tells it, and so its coordinates, from every other one."""
+
     def connect(self) -> None:
         """Open the connection; raises `DeviceError` when there is none."""
 

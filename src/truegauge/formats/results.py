@@ -121,10 +121,10 @@ def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:
         "warning",
         "surface",
     ]
-    writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment", *more])
+    writer = csv.DictWriter(out, ["plan", "sample", *columns, "unit", "alignment", *more, "partial"])
     writer.writeheader()
     document = results_document(evaluation, sample)
     for row in document["characteristics"]:
-        cells = {"plan": document["plan"], "sample": document["sample"], **row}
+        cells = {"plan": document["plan"], "sample": document["sample"], **row, "partial": document["partial"]}
         writer.writerow({name: as_text(value) for name, value in cells.items()})
     return out.getvalue().encode("utf-8")

@@ -24,14 +24,14 @@ def results_xlsx(evaluation: Evaluation, sample: Sample | None) -> bytes:
     looks = {state: book.add_format({"num_format": "0.0000", "bg_color": color}) for state, color in _FILLS.items()}
     plain = book.add_format({"num_format": "0.0000"})
     sheet = book.add_worksheet("results")
-    for row, name in enumerate(("plan", "plan_revision", "sample", "temperature")):
+    for row, name in enumerate(("plan", "plan_revision", "sample", "temperature", "partial")):
         sheet.write_string(row, 0, name.replace("_", " "), bold)
         value = document[name]
         if isinstance(value, int | float):
             sheet.write_number(row, 1, value)
         else:  # never `write`, which takes what begins with = for a formula
             sheet.write_string(row, 1, cell_text(str(value or "")))
-    top = 5
+    top = 6
     sheet.write_row(top, 0, [c.replace("_", " ") for c in _COLUMNS], bold)
     sheet.freeze_panes(top + 1, 2)
     sheet.set_column(1, 1, 34)

@@ -13,16 +13,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import DeviceError
-from truegauge.core.evaluation.choice import Choice, chosen_features
+from truegauge.core.evaluation.choice import Choice
 from truegauge.core.progress import Progress, silent
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.jobs.running import complete_in, joined, part_name, work_of
-from truegauge.runs.events import PartLocated, RunEvent, Tell, TemperatureRead, nobody
+from truegauge.runs.events import Tell, nobody
 from truegauge.runs.journal import Journal, RunAbout
 from truegauge.runs.program import Program
 from truegauge.runs.state import Located, RunState
-from truegauge.runs.stylus import Stylus
+from truegauge.runs.stylus import styli_allowed
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid
@@ -30,7 +30,6 @@ if TYPE_CHECKING:
     from truegauge.core.plan.document import Plan
     from truegauge.core.probing.probing import StylusUse
     from truegauge.core.probing.records import MachineRecord
-    from truegauge.core.samples.document import ProbedTouch, Touch
     from truegauge.devices.cmm.machine import Cmm
 
 _RUN_BY = ("part", "alignments", "in_force", "features", "constructed", "datums", "probing", "route")
@@ -48,9 +47,7 @@ class Setting:
 
     def may_use(self) -> Callable[[StylusUse], bool]:
         """Return which styli may measure now."""
-        probing, temperature, now = self.plan.probing, self.cmm.temperature(), self.now()
-        usable = frozenset(u for u in probing.uses() if Stylus(probing, self.record, u, temperature, now).allowed)
-        return usable.__contains__
+        return styli_allowed(self.plan.probing, self.record, self.cmm.temperature(), self.now()).__contains__
 
 
 def run_key(plan: Plan) -> str:
@@ -64,27 +61,29 @@ class PlanRun:
 
     def __init__(self, setting: Setting, journal: Journal, tell: Tell = nobody) -> None:
         about = journal.about
-        self.setting, self.journal, self._tell = setting, journal, tell
+        self.setting, self.journal = setting, journal
         self.choice = Choice(characteristics=about.characteristics, features=about.features, subset=about.subset,
                              align=about.align)  # fmt: skip
         self.started_with = Sample.of(about.sample, origin=about.origin)
-        self.record = setting.record
-        self.temperature_c: float | None = None
         work = work_of(setting.plan, setting.evaluator, self.choice, self.started_with,
                        journal.state.machine_from_part, setting.record, setting.may_use())  # fmt: skip
-        self.program = Program(setting.cmm, work, journal.state, setting.record, self._told, journal.keep, setting.now)
+        self.program = Program(setting.cmm, work, journal.state, setting.record, tell, journal.keep, setting.now)
 
     @staticmethod
     def begin(
         setting: Setting, path: Path, choice: Choice, sample: Sample, machine_from_part: Rigid, tell: Tell = nobody
     ) -> PlanRun:  # fmt: skip
-        """Begin a run of a sample; the part lies about at `machine_from_part`.
+        """Begin a run of a sample; the part lies about at `machine_from_part`, and is as warm as the machine says.
 
         Raises
         ------
         FormatError
             Its journal cannot be written, or there is one.
         """
+        if sample.about.temperature_c is None:
+            sample = sample.saying(temperature_c=setting.cmm.temperature())
+        if not sample.about.device:
+            sample = sample.saying(device=setting.cmm.identity)
         about = RunAbout(
             plan=run_key(setting.plan), machine=setting.cmm.identity,
             started=setting.now().isoformat(timespec="seconds"), features=choice.features,
@@ -146,40 +145,32 @@ class PlanRun:
         """How far it is."""
         return self.program.state
 
-    def touched(self) -> tuple[tuple[ProbedTouch, ...], tuple[Touch, ...]]:
-        """Return the touches of features and of targets in this run."""
-        targets = self.program.work.targets
-        every = [t.touch for t in self.state.taken]
-        probed = tuple(t for t in every if t.feature not in targets)
-        return probed, tuple(targets[t.feature].touched(t) for t in every if t.feature in targets)
-
     def sample(self) -> Sample:
         """Return the sample with all that was touched so far."""
-        made = joined(self.started_with, *self.touched())
-        return made if self.temperature_c is None else made.saying(temperature_c=self.temperature_c)
+        made, read = joined(self.started_with, *self.program.touched()), self.state.temperature_c
+        return made if read is None else made.saying(temperature_c=read)
+
+    @property
+    def record(self) -> MachineRecord:
+        """What is known of the machine now: the next part lies where this one was found to lie."""
+        own = self.setting
+        if not self.state.taken:
+            return own.record
+        at = own.now().isoformat(timespec="seconds")
+        return own.record.with_place(part_name(own.plan), self.state.machine_from_part, at)
 
     def complete(self) -> tuple[str, ...]:
         """Return the characteristics (ids) of the run whose features are all measured."""
-        over = {s for s, o in self.state.over.items() if o.state == "done"}
         steps = {getattr(s, "feature", ""): s.id for s in self.program.work.route.steps}
-        done = {f for f, s in steps.items() if s in over} | {t.feature for t in self.started_with.probed}
+        over = {s for s, o in self.state.over.items() if o.state == "done"}
+        # What is touched again is complete when it is, whatever there was before.
+        before = {t.feature for t in self.started_with.probed if t.feature not in steps}
+        done = {f for f, s in steps.items() if s in over} | before
         return complete_in(self.setting.plan, done, self.choice.characteristics)
-
-    def chosen(self) -> tuple[str, ...]:
-        """Return the features (ids) that are measured."""
-        return tuple(chosen_features(self.setting.plan, self.choice))
 
     def listen(self, tell: Tell) -> None:
         """Have what happens told to somebody else from now on."""
-        self._tell = tell
-
-    def _told(self, event: RunEvent) -> None:
-        if isinstance(event, TemperatureRead):
-            self.temperature_c = event.temperature_c
-        if isinstance(event, PartLocated) and event.alignment == self.setting.plan.in_force:
-            at = self.setting.now().isoformat(timespec="seconds")
-            self.record = self.record.with_place(part_name(self.setting.plan), event.machine_from_part, at)
-        self._tell(event)
+        self.program.tell = tell
 
 
 def place_known(plan: Plan, record: MachineRecord) -> np.ndarray | None:

@@ -8,17 +8,17 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
-from truegauge.core.evaluation.choice import Choice, chosen_features, chosen_route, taken_over
+from truegauge.core.evaluation.choice import Choice, chosen_features, chosen_route, reported, taken_over
+from truegauge.core.evaluation.located import machine_from_part
 from truegauge.core.evaluation.needed import needed_features
 from truegauge.core.evaluation.targets import Target, targets_to_touch
 from truegauge.core.evaluation.touch_needs import along_frames, features_to_touch
-from truegauge.core.frames import invert
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.alignments import DatumAlignment, GuidedAlignment
 from truegauge.core.routes.document import AlignStep, AnyStep
 from truegauge.core.routes.making import make_route
 from truegauge.core.routes.places import FeatureToTouch
-from truegauge.runs.program import Work
+from truegauge.runs.program import Lie, Locate, Work
 from truegauge.runs.routing import Router
 
 if TYPE_CHECKING:
@@ -38,8 +38,15 @@ def part_name(plan: Plan) -> str:
 
 
 def new_sample(plan: Plan, choice: Choice, sample: Sample, before: Sample | None = None) -> Sample:
-    """Return a sample as it is before a run: what is chosen is said, and what is taken over is there."""
-    made = sample.saying(chosen=choice.characteristics if not choice.is_all else (), subset=choice.subset)
+    """Return a sample as it is before a run: what there will be results of is said, what is taken over is there.
+
+    A part that was measured before keeps the results that it has.
+    """
+    wanted = reported(plan, choice)
+    if sample.probed and not choice.is_all:
+        had = sample.about.chosen
+        wanted = tuple(dict.fromkeys((*had, *wanted))) if had else ()
+    made = sample.saying(chosen=wanted, subset=choice.subset if wanted else "")
     over = taken_over(plan, choice)
     if before is not None and choice.align == "as before":
         said = f"taken over from {before.name or 'the sample before'}"
@@ -87,17 +94,15 @@ def work_of(
     return Work(chosen.replace(steps=steps), every, {t.feature.id: t for t in targets}, router_at, locate)
 
 
-def locator(
-    plan: Plan, evaluator: Evaluator, sample: Sample
-) -> Callable[[str, tuple[ProbedTouch, ...], tuple[Touch, ...]], Rigid]:
+def locator(plan: Plan, evaluator: Evaluator, sample: Sample) -> Locate:
     """Return what finds where the part lies by an alignment, from a sample and what was touched beside it."""
 
-    def locate(alignment: str, probed: tuple[ProbedTouch, ...], named: tuple[Touch, ...]) -> Rigid:
+    def locate(alignment: str, probed: tuple[ProbedTouch, ...], named: tuple[Touch, ...]) -> Lie:
         touched = joined(sample, probed, named)
         found = evaluator.alignment(plan, touched, alignment)
         if isinstance(found, NotComputed):
             raise EvaluationError(f"{plan.alignment(alignment).name or alignment}: {found.reason}")
-        return invert(found.part_from_scan)
+        return Lie(machine_from_part(plan, touched, found), found.doubts)
 
     return locate
 
@@ -122,12 +127,7 @@ def _targets(
 ) -> tuple[tuple[Target, ...], tuple[str, ...]]:
     """Return the targets that are to be touched for the alignments in use, and these alignments."""
     used = {plan.in_force, *(c.alignment for c in plan.characteristics if c.alignment)}
-    chain: set[str] = set()
-    for alignment in used:
-        wanted = alignment
-        while wanted:
-            chain.add(wanted)
-            wanted = plan.alignment(wanted).base
+    chain = {own.id for alignment in used for own in plan.chain(alignment)}
     guided = [a for a in plan.alignments if a.id in chain and isinstance(a, GuidedAlignment)]
     targets = {a.id: targets_to_touch(a, evaluator.projector, sample.touches) for a in guided}
     return tuple(t for own in targets.values() for t in own), tuple(a for a, own in targets.items() if own)

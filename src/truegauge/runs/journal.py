@@ -7,6 +7,7 @@ import contextlib
 import fcntl
 import json
 import os
+import threading
 import zlib
 from pathlib import Path
 from types import TracebackType
@@ -18,11 +19,11 @@ from truegauge.core.errors import FormatError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.samples.document import SampleData
 from truegauge.formats.plan_file import plain
-from truegauge.runs.state import Again, Entry, Located, Over, RunState, Taken
+from truegauge.runs.state import AnyEntry, Entry, Located, RunState
 
 SCHEMA_VERSION = 1
 ENDING = ".tgrun"
-_ENTRIES: TypeAdapter[Located | Taken | Over | Again] = TypeAdapter(Entry)
+_ENTRIES: TypeAdapter[AnyEntry] = TypeAdapter(Entry)
 
 
 class RunAbout(Frozen):
@@ -47,6 +48,7 @@ class Journal:
     def __init__(self, path: Path, about: RunAbout, state: RunState, file: int) -> None:
         self.path, self.about, self.state = path, about, state
         self._file = file
+        self._writing = threading.Lock()  # another thread may let go of it meanwhile
 
     def __enter__(self) -> Self:
         """Return itself."""
@@ -118,7 +120,7 @@ class Journal:
             raise
         return Journal(path, about, state, file)
 
-    def keep(self, entry: Located | Taken | Over | Again) -> None:
+    def keep(self, entry: AnyEntry) -> None:
         """Write an entry; it is on the disk when this returns.
 
         Raises
@@ -130,18 +132,45 @@ class Journal:
 
     def close(self) -> None:
         """Let go of it; it can be gone on with."""
-        if self._file >= 0:
-            os.close(self._file)
-            self._file = -1
+        with self._writing:
+            if self._file >= 0:
+                os.close(self._file)
+                self._file = -1
 
     def end(self) -> None:
         """Take it away: what it says is elsewhere."""
-        self.close()
         with contextlib.suppress(OSError):
             self.path.unlink()
+        self.close()
+
+    @staticmethod
+    def give_up(path: Path) -> None:
+        """Take away the journal of a run that nobody goes on with; a damaged one too.
+
+        Raises
+        ------
+        FormatError
+            Another program goes on with it just now, or it cannot be taken away.
+        """
+        try:
+            file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+        except FileNotFoundError:
+            return
+        except OSError as error:
+            raise FormatError(path, f"the journal of the run cannot be read ({error.strerror})") from error
+        try:
+            _lock(path, file)
+            path.unlink()
+        except OSError as error:
+            raise FormatError(path, f"the journal of the run cannot be taken away ({error.strerror})") from error
+        finally:
+            os.close(file)
 
     def _append(self, text: str) -> None:
-        data = text.encode()
+        with self._writing:
+            self._write(text.encode())
+
+    def _write(self, data: bytes) -> None:
         line = f"{zlib.crc32(data):08x} ".encode() + data + b"\n"
         if self._file < 0:
             raise FormatError(self.path, "the run is over: nothing more of it is kept")
@@ -193,7 +222,7 @@ def _about(path: Path, texts: list[str]) -> RunAbout:
         raise FormatError(path, f"line 1: the journal of the run is damaged: {plain(error)}") from error
 
 
-def _entry(path: Path, number: int, text: str) -> Located | Taken | Over | Again:
+def _entry(path: Path, number: int, text: str) -> AnyEntry:
     try:
         return _ENTRIES.validate_json(text)
     except ValidationError as error:

@@ -30,17 +30,28 @@ from truegauge.runs.events import (
 )
 from truegauge.runs.machine_run import Step
 from truegauge.runs.routing import Router
-from truegauge.runs.state import Again, Entry, Located, Over, OverState, RunState, Taken
+from truegauge.runs.state import Again, AnyEntry, Located, Over, OverState, Read, RunState, Taken
 from truegauge.runs.stylus import Stylus
 from truegauge.runs.touching import FeatureStep, Touching
 
 _SAME = 0.02  # mm: nearer than that a place is the one that was touched
+_FAR = 2.0  # times what a touch feels around a surface: so far off a part cannot have been touched rightly
 _STAYS = 0.005  # mm that the part may turn out to lie elsewhere, and the ways stay as they are
 _LOOK_S = 0.05
 
-Keep = Callable[[Entry], None]
-# Where the part lies by an alignment (id), from touches of features and of targets; TrueGaugeError: why it is not known
-Locate = Callable[[str, tuple[ProbedTouch, ...], tuple[Touch, ...]], Rigid]
+Keep = Callable[[AnyEntry], None]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Lie:
+    """Where a part was found, and in words why that should not be believed."""
+
+    machine_from_part: Rigid
+    doubts: tuple[str, ...] = ()
+
+
+# How the part lies by an alignment (id), from touches of features and of targets; TrueGaugeError: why it is not known
+Locate = Callable[[str, tuple[ProbedTouch, ...], tuple[Touch, ...]], Lie]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,11 +76,11 @@ class Program(Touching):
         keep: Keep = lambda entry: None, now: Callable[[], datetime] = datetime.now,
     ) -> None:  # fmt: skip
         self.work, self.state, self._keep = work, state, keep
-        self._unkept: list[Located | Taken | Over | Again] = []
+        self._unkept: list[AnyEntry] = []
         self.confirmed: set[str] = set()  # notes (ids of steps) that the operator has done
         self._accepted: set[StylusUse] = set()  # styli that are due, and measure all the same
+        self._believed: set[str] = set()  # alignments (ids) that are doubtful, and are believed all the same
         self._relocated: Rigid | None = None
-        self._before = 0.0  # of the whole, that was done before the ways were looked for again
         super().__init__(cmm, work.router_at(state.machine_from_part), record, (), tell, now)
         self._plan_rest()
 
@@ -88,9 +99,11 @@ class Program(Touching):
         done = self._done
         self.take_plan()
         self._size, self._done = self._size + done, done
-        reached = {s.plan.step.id for s in self.pending if isinstance(s, OfRoute | FeatureStep)}
+
+    def _close(self) -> None:
+        """Say of what is left at the end why it was not done: nothing leads there, wherever the part was found."""
         for s in self.planned.steps:
-            if s.step.id not in reached:
+            if s.step.id not in self.state.over:
                 reason = s.text if s.unreached is None else s.unreached.reason
                 self._over(s.step.id, "failed", reason or "nothing leads there")
 
@@ -147,18 +160,30 @@ class Program(Touching):
         Raises
         ------
         TrueGaugeError
-            It cannot be found.
+            It cannot be found, or is not to be believed: ways that are planned by it would lead into the part.
         """
-        state, work = self.state, self.work
-        probed = tuple(t.touch for t in state.taken if t.touch.feature not in work.targets)
-        named = tuple(work.targets[t.touch.feature].touched(t.touch) for t in state.taken
-                      if t.touch.feature in work.targets)  # fmt: skip
-        pose = work.locate(alignment, probed, named)
-        corners = box_corners(self.router.planner.model.box)
-        moved = float(np.abs(apply(pose, corners) - apply(state.machine_from_part, corners)).max())
+        found = self.work.locate(alignment, *self.touched())
+        pose, corners = found.machine_from_part, box_corners(self.router.planner.model.box)
+        moved = float(np.abs(apply(pose, corners) - apply(self.state.machine_from_part, corners)).max())
+        moves = self.router.probing.moves
+        doubt = "; ".join(found.doubts)
+        if moved > _FAR * (moves.approach + moves.search):
+            doubt = f"it lies {moved:.1f} mm from where it was taken to lie"
+        if doubt and alignment not in self._believed:
+            self._believed.add(alignment)
+            raise DeviceError(
+                f"where the part was found is doubtful: {doubt}. See that it is in place and that nothing else was "
+                "touched; going on believes it"
+            )
         self.tell(PartLocated(alignment, pose, moved))
         if moved > _STAYS:
             self._relocated = pose
+
+    def touched(self) -> tuple[tuple[ProbedTouch, ...], tuple[Touch, ...]]:
+        """Return the touches of features and those of targets."""
+        every, targets = [t.touch for t in self.state.taken], self.work.targets
+        probed = tuple(t for t in every if t.feature not in targets)
+        return probed, tuple(targets[t.feature].touched(t) for t in every if t.feature in targets)
 
     def again(self, step: str) -> None:
         """Do a step again that is over."""
@@ -178,10 +203,12 @@ class Program(Touching):
             )
 
     def skip(self) -> None:
-        """Leave out the step that it stands at."""
+        """Leave out the step that it stands at: some of its touches would pass for all of them, they do not count."""
         step = self.now_at
         if step is not None:
             self.pending[0].skip()
+            if any(t.step == step.id for t in self.state.taken):
+                self._set(Again(step=step.id))
             self._over(step.id, "skipped")
             super()._end()
             self._flush()
@@ -200,13 +227,21 @@ class Program(Touching):
             self._set(Located.at(pose))
             self.router = self.work.router_at(pose)
             self._plan_rest()
+        if not self.pending:
+            self._close()
+        self._flush()
+
+    def read(self, temperature_c: float) -> None:
+        """Take how warm the part is."""
+        self._set(Read(temperature_c=temperature_c))
+        self.tell(TemperatureRead(temperature_c))
         self._flush()
 
     def _over(self, step: str, state: OverState, why: str = "") -> None:
         self._set(Over(step=step, state=state, why=why))
         self.tell(StepEnded(step, state, why))
 
-    def _set(self, entry: Located | Taken | Over | Again) -> None:
+    def _set(self, entry: AnyEntry) -> None:
         self.state.take(entry)
         self._unkept.append(entry)
 
@@ -240,7 +275,7 @@ class Aligning(OfRoute):
         assert isinstance(self.plan.step, AlignStep)
         try:
             self._run.found(self.plan.step.alignment)
-        except DeviceError:
+        except DeviceError:  # doubtful: what to do is in its words
             raise
         except TrueGaugeError as error:
             raise DeviceError(f"the part cannot be located: {error}") from error
@@ -262,7 +297,7 @@ class Reading(OfRoute):
             if self.plan.step.lowest is None and self.plan.step.highest is None:
                 return
             raise DeviceError("the machine does not tell the temperature of the part: measure it, then skip this step")
-        self._run.tell(TemperatureRead(read))
+        self._run.read(read)
         why = self.plan.step.why_not(read)
         if why:
             raise DeviceError(f"{why}: wait until it is, then go on")

@@ -53,16 +53,25 @@ class Again(Frozen):
     step: str
 
 
-Entry = Annotated[Located | Taken | Over | Again, Field(discriminator="entry")]
+class Read(Frozen):
+    """How warm the part is, °C."""
+
+    entry: Literal["read"] = "read"
+    temperature_c: float = Field(gt=-60, lt=200)
+
+
+AnyEntry = Located | Taken | Over | Again | Read
+Entry = Annotated[AnyEntry, Field(discriminator="entry")]
 
 
 class RunState:
     """What the entries of a run come to: where the part lies, the touches in their order, the steps that are over."""
 
-    def __init__(self, first: Located, rest: Iterable[Located | Taken | Over | Again] = ()) -> None:
+    def __init__(self, first: Located, rest: Iterable[AnyEntry] = ()) -> None:
         self._pose = first.pose
         self.taken: list[Taken] = []
         self.over: dict[str, Over] = {}
+        self.temperature_c: float | None = None
         for entry in rest:
             self.take(entry)
 
@@ -71,7 +80,7 @@ class RunState:
         """Where the part is taken to lie, (4, 4)."""
         return as_rigid(np.array(self._pose).reshape(4, 4))
 
-    def take(self, entry: Located | Taken | Over | Again) -> None:
+    def take(self, entry: AnyEntry) -> None:
         """Go on by an entry."""
         match entry:
             case Located():
@@ -83,3 +92,5 @@ class RunState:
             case Again():
                 self.taken = [t for t in self.taken if t.step != entry.step]
                 self.over.pop(entry.step, None)
+            case Read():
+                self.temperature_c = entry.temperature_c

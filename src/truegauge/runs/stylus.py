@@ -23,6 +23,13 @@ def stylus_on(cmm: Cmm, probing: Probing) -> StylusUse | None:
     return found if probing.has_stylus(found) else None
 
 
+def styli_allowed(
+    probing: Probing, record: MachineRecord, temperature_c: float | None, now: datetime
+) -> frozenset[StylusUse]:  # fmt: skip
+    """Return the styli of a plan that may measure now."""
+    return frozenset(u for u in probing.uses() if Stylus(probing, record, u, temperature_c, now).allowed)
+
+
 class Stylus:
     """Whether a stylus may measure, and what its touches mean: from its last qualification."""
 

@@ -16,7 +16,7 @@ from truegauge.core.routes.places import BESIDE, FeatureToTouch
 from truegauge.core.routes.ways import Ways
 from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.cmm.machine import Cmm
-from truegauge.devices.cmm.scans import scan
+from truegauge.devices.cmm.scans import scan, scan_command
 from truegauge.runs.events import FeatureBegun, FeatureComplete, FeatureTouched, Tell, nobody
 from truegauge.runs.machine_run import GoAway, MachineRun, Step
 from truegauge.runs.routing import Left, Router, why
@@ -199,8 +199,13 @@ class FeatureStep(Step):
             return False
         run, rows = self._run, slice(k, last + 1)
         run.cmm.set_speeds(scan_speed=visit.speed)
-        found = scan(run.cmm, visit.places.points[rows] + off, visit.places.normals[rows], run.check)
-        if found is None:
+        points, normals = visit.places.points[rows] + off, visit.places.normals[rows]
+        command = scan_command(run.cmm, points, normals)
+        if command is None:
+            return False
+        found = scan(run.cmm, command, points, normals, run.check)
+        if found is None:  # it stands somewhere along it: the place is gone to anew, not straight across
+            run.moving.to(run.router.room, visit.use, visit.before(k) + off, normals[0])
             return False
         run.moving.normal = visit.places.normals[last]
         for j, touch in enumerate(found, k):

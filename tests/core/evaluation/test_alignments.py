@@ -10,6 +10,7 @@ from truegauge.core.commands.features import RemoveFeature
 from truegauge.core.commands.history import History
 from truegauge.core.commands.part import SetMaterial
 from truegauge.core.commands.requirements import EditCharacteristic, SetDatum
+from truegauge.core.evaluation.located import machine_from_part
 from truegauge.core.frames import apply, invert, rotation_vector
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import ReportFrame
@@ -169,6 +170,33 @@ def test_touches_alone_align_a_sample(evaluator, plan, sample, truth):
     assert abs(both.cloud.statistics.mean) < 0.01
     nothing = evaluator.evaluate(plan, only)
     assert "only touches" in nothing.cloud.reason
+
+
+@pytest.mark.parametrize("temperature_c", [20.0, 24.0, 35.0])
+def test_a_warm_part_lies_on_the_machine_where_its_touches_say(evaluator, plan, temperature_c):
+    """Touches a metre and a half from the machine's origin, of a part that has grown about its own."""
+    rng = np.random.default_rng(int(temperature_c))
+    turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+    turn *= np.linalg.det(turn)
+    away = np.array([900.0, -700.0, 950.0])
+    up, front, left = (0, 0, 1), (0, -1, 0), (-1, 0, 0)
+    spots = [("T1", (40, 4, 14), up), ("T2", (100, 4, 14), up), ("T3", (10, 45, 14), up),
+             ("T4", (40, 0, 7), front), ("T5", (100, 0, 7), front), ("T6", (0, 45, 7), left)]  # fmt: skip
+    grown = 1 + 23.1e-6 * (temperature_c - 20)
+    nominal = np.array([p for _, p, _ in spots], dtype=float)
+    placed = nominal * grown @ turn.T + away
+    targets = tuple(
+        GuideTarget(name=n, place=tuple(map(float, p)), direction=tuple(map(float, d))) for n, p, d in spots
+    )
+    touches = tuple(Touch(target=n, place=tuple(p)) for (n, _, _), p in zip(spots, placed.tolist(), strict=True))
+    touched = Sample.of(SampleData(name="touches", touches=touches, temperature_c=temperature_c))
+    aluminium = SetMaterial(PartMaterial(name="aluminium", expansion=23.1e-6)).apply(plan)
+    own = SetAlignment(GuidedAlignment(id="g", name="Guided", targets=targets), in_force=True).apply(aluminium)
+    found = machine_from_part(own, touched, evaluator.alignment(own, touched))
+    assert_allclose(found[:3, :3], turn, atol=1e-9)
+    # Nominal places miss the touches by what the part itself has grown, not by what a metre and a half would have.
+    assert np.abs(apply(found, nominal) - placed).max() <= 110 * (grown - 1) + 1e-6
+    assert_allclose(found[:3, 3], away, rtol=0, atol=1e-6)
 
 
 def test_warm_parts_are_measured_as_if_at_twenty_degrees(evaluator, plan, sample):

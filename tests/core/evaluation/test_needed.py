@@ -2,13 +2,18 @@
 
 import pytest
 
-from truegauge.core.evaluation.choice import Choice, chosen_features, chosen_route, taken_over
+from truegauge import demo
+from truegauge.core.commands.features import RemoveFeature
+from truegauge.core.evaluation.choice import Choice, chosen_features, chosen_route, reported, taken_over
+from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.evaluation.needed import needed_features
 from truegauge.core.plan.subsets import Subset
 from truegauge.core.routes.document import AlignStep, MeasureStep, NoteStep, Route
 from truegauge.core.samples.document import ProbedTouch, SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.demo.cmm_plan import cmm_plan
+from truegauge.formats.plan_file import model_of_plan, read_plan
+from truegauge.formats.sample_file import open_sample
 
 
 @pytest.fixture(scope="module")
@@ -50,6 +55,43 @@ def test_a_result_follows_from_what_it_needs_alone_and_from_all_of_it(evaluator,
         for feature in wanted:
             less = evaluator.evaluate(plan, _only(sample, set(wanted) - {feature})).result(c.id)
             assert less.measured != whole[c.id].measured, (c.name, feature)
+
+
+def test_so_does_a_result_of_the_thin_panel():
+    """Another part and plan: a scan aligned by its whole shape needs no feature for that, holes in the frame do."""
+    file = read_plan(demo.COVER_PLAN)
+    evaluator, plan = Evaluator(model_of_plan(demo.COVER_PLAN, file)), file.plan
+    scan = open_sample(demo.COVER_SCAN)[0]
+    whole = {r.characteristic.id: r for r in evaluator.evaluate(plan, scan).results}
+    compared = 0
+    for c in plan.characteristics:
+        wanted = needed_features(plan, (c.id,))
+        assert set(c.features) & {f.id for f in plan.features} <= set(wanted)
+        for other in [f for f in plan.features if f.id not in wanted]:
+            users = [k for k in plan.characteristics if other.id in needed_features(plan, (k.id,))]
+            kept = tuple(k for k in plan.characteristics if k not in users)
+            less = RemoveFeature(other.id).apply(plan.replace(characteristics=kept))
+            assert evaluator.evaluate(less, scan).result(c.id).measured == whole[c.id].measured, (c.name, other.name)
+            compared += 1
+            break
+    assert compared > 15
+
+
+def test_results_are_reported_of_what_was_chosen_and_of_features_that_suffice(cmm):
+    bore = [c for c in cmm.characteristics if "main-bore" in c.features]
+    size = next(c for c in bore if c.features == ("main-bore",) and not c.datums)
+    assert reported(cmm, Choice()) == ()
+    assert reported(cmm, Choice(characteristics=(size.id,))) == (size.id,)
+    own = reported(cmm, Choice(features=("main-bore",)))
+    assert size.id in own
+    measured = set(chosen_features(cmm, Choice(features=("main-bore",))))
+    for c in bore:
+        assert (c.id in own) == (set(needed_features(cmm, (c.id,))) <= measured), c.name
+    assert len(own) >= 2
+    # A feature of the frame that is measured anyway, but was not chosen, brings no results of its own.
+    flat = next(c for c in cmm.characteristics if c.features == ("base",) and not c.datums)
+    assert flat.id not in own
+    assert flat.id in reported(cmm, Choice(features=("base",)))
 
 
 def test_reasons_name_datums_alignments_and_what_is_built(cmm):
@@ -95,8 +137,6 @@ def test_what_only_places_the_part_may_be_taken_over(cmm):
 
 
 def test_a_subset_loses_what_the_plan_loses(cmm):
-    from truegauge.core.commands.features import RemoveFeature
-
     bore = next(c for c in cmm.characteristics if c.features == ("bolt-1",))
     plan = cmm.replace(subsets=(Subset(name="holes", characteristics=(bore.id,), features=("bolt-1", "base")),))
     after = RemoveFeature("bolt-1").apply(plan)

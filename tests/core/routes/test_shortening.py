@@ -54,6 +54,25 @@ def test_what_is_fixed_stays_and_the_rest_is_best_around_it(seed):
     assert search.best <= 1.02 * best + 1e-9
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_costs_so_high_that_they_hide_seconds_end_and_are_kept(seed):
+    """Some hundred things, of which those of a later group may not come before: it begins and stays so."""
+    n = 300
+    costs, start, end = _table(n, 4, seed + 9)
+    group = np.sort(np.random.default_rng(seed).integers(0, 3, n))
+    costs = costs + 1e7 * (group[:, None] > group[None]) + 1e4 * (np.arange(n)[:, None] % 5 != np.arange(n)[None] % 5)
+    start, end = start + 1e7 * group, end + 1e7 * (2 - group)
+    mixed = np.random.default_rng(seed + 1).permutation(n)
+    order = mixed[np.argsort(group[mixed], kind="stable")]
+    before = _length(costs, start, end, order.tolist())
+    search = OrderSearch(costs, start, end, order, np.zeros(n, dtype=bool))
+    search.go_on(300)
+    assert sorted(search.order.tolist()) == list(range(n))
+    assert (np.diff(group[search.order]) >= 0).all()
+    assert search.best < 0.3 * before  # of what is only wished for little is left undone
+    assert _length(costs, start, end, search.order.tolist()) == pytest.approx(search.best, rel=1e-9)
+
+
 @pytest.mark.parametrize("n", [0, 1, 2, 3])
 def test_few_or_no_things_are_an_order_too(n):
     search = OrderSearch(np.ones((n, n)), np.zeros(n), np.zeros(n), np.arange(n), np.zeros(n, dtype=bool))

@@ -177,14 +177,17 @@ class Document(QObject):
         self.stale.emit()
         return True
 
-    def set_touches(self, touches: tuple[Touch, ...]) -> None:
-        """Give the sample its touches; without a scan they are a sample of their own."""
+    def set_touches(self, touches: tuple[Touch, ...], device: str = "") -> None:
+        """Give the sample its touches, from a device where it says who it is; without a scan they are a sample."""
         if self.sample is None:
-            self.use_sample(Sample.of(SampleData(name="Touches", touches=touches)), (), saved=False)
+            self.use_sample(Sample.of(SampleData(name="Touches", touches=touches, device=device)), (), saved=False)
         else:
-            self._measured_more(self.sample.with_named(touches))
+            sample = self.sample.with_named(touches)
+            self._measured_more(sample.saying(device=device) if device else sample)
 
-    def set_probed(self, touches: tuple[ProbedTouch, ...], temperature_c: float | None = None) -> None:
+    def set_probed(
+        self, touches: tuple[ProbedTouch, ...], temperature_c: float | None = None, device: str = ""
+    ) -> None:  # fmt: skip
         """Give the sample its touches of features; it is evaluated again soon, however fast they come.
 
         Touches of a machine are not in the coordinates of a scan: a scan that is there is let go of.
@@ -198,6 +201,8 @@ class Document(QObject):
             self.sample_changed.emit()
         if sample.about.temperature_c is None and temperature_c is not None:
             sample = sample.saying(temperature_c=temperature_c)
+        if device and sample.about.device != device:
+            sample = sample.saying(device=device)
         self._probed_at = time.monotonic()
         self.sample = sample.with_probed(touches)
         self.sample_is_saved = False

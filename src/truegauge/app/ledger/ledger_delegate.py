@@ -25,8 +25,8 @@ from truegauge.app.widgets.theme import Theme, font, state_color
 from truegauge.core.authoring.drafts import Draft
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.commands.requirements import EditCharacteristic
+from truegauge.core.evaluation.needed import needed_features
 from truegauge.core.evaluation.results import Result
-from truegauge.core.evaluation.touch_needs import features_behind
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import has_frame
@@ -168,9 +168,13 @@ class LedgerDelegate(QStyledItemDelegate):
 
         if result.measured is None:
             painter.setFont(font(12))
-            comes = bool(self.session.in_run) and bool(features_behind(self.session.plan, c) & self.session.in_run)
+            s = self.session
+            comes = bool(s.in_run) and not s.in_run.isdisjoint(needed_features(s.plan, (c.id,)))
             painter.setPen(QColor(t.accent if comes else t.soft))
-            return right, right, at_right("in this run" if comes else "not measured", 41 if has_frame(c) else 36)
+            sample = s.sample
+            left_out = sample is not None and bool(sample.about.chosen) and c.id not in sample.about.chosen
+            said = "in this run" if comes else "not chosen" if left_out else "not measured"
+            return right, right, at_right(said, 41 if has_frame(c) else 36)
         painter.setFont(font(15, bold=True))
         outside = result.state == State.OUTSIDE
         painter.setPen(QColor(state_color(t, "outside") if outside else t.ink))

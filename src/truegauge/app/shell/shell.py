@@ -20,6 +20,7 @@ class Shell(QObject):
     """Of one window."""
 
     middle_changed = Signal()
+    rows_changed = Signal()  # other rows of the ledger are selected
 
     def __init__(self, window: QWidget, session: Session, theme: LiveTheme, view: View, files: FileDialogs) -> None:
         super().__init__(window)

@@ -7,70 +7,44 @@ from PySide6.QtWidgets import QWidget
 
 from truegauge.app.track.envelope_hand import EnvelopeHand
 from truegauge.app.track.model import RouteModel
+from truegauge.app.track.part_scene_view import PartSceneView
 from truegauge.app.track.track_view import clock
-from truegauge.app.view.picture import ViewPicture
-from truegauge.app.view.turned_view import TurnedView
 from truegauge.app.view.view_marks import paint_axes
 from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of
 from truegauge.app.widgets.theme import LiveTheme, font
 from truegauge.core.arrays import Points
-from truegauge.core.probing.probing import StylusUse
-from truegauge.core.routes.document import PartFixture
-from truegauge.core.routes.facets import facets_from_text
-from truegauge.core.routes.scene import fixture_pose
 from truegauge.rendering.camera import Camera, standard_camera
-from truegauge.rendering.machine_scene import MachineScene
-from truegauge.rendering.solids import Solid, plate, rod
 
 _ABOVE, _WITHIN = 90.0, 40.0  # mm over the envelope that are shown; by which the table is smaller, with its rim
+_PLATE = 205  # of 255: words are read over what is behind them
 _NEAR_S = 12.0  # of the way that are painted before and after the play-head
 
 
-class RehearsalView(TurnedView):
+class RehearsalView(PartSceneView):
     """The safe envelope is dragged by its handles; the space bar plays."""
 
     def __init__(self, model: RouteModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.model, self._theme = model, theme
-        self.scene = MachineScene(theme.palette)
-        self.picture = ViewPicture(self, self.scene, lambda: model.playing)
-        self._camera: Camera | None = None
-        self._standing: object = None  # what stands there
-        self._use: StylusUse | None = None
+        super().__init__(theme, lambda: model.playing, parent)
+        self.model = model
         self.envelope = EnvelopeHand(model)
         self.setMinimumSize(320, 180)
         self.setAccessibleName("View of the rehearsal")
         model.changed.connect(self.refresh)
         model.moved.connect(self._on_moved)
-        theme.changed.connect(self._on_theme_changed)
-
-    def _on_theme_changed(self) -> None:
-        self.scene.set_palette(self._theme.palette)
-        self._standing = None
-        self.refresh()
 
     def refresh(self) -> None:
         """Show what stands there, and the probe."""
         found, part = self.model.routed, self.model.session.model
         if not self.isVisible() or found is None or part is None:
             return
-        standing = (part.key, found.scene.machine_from_part.tobytes(), found.route.fixtures)
-        if standing != self._standing:
-            self._standing = standing
-            self.scene.set_part(part, found.scene.machine_from_part)
-            for k, fixture in enumerate(found.route.fixtures):
-                self.scene.set_solid(f"fixture {k}", solid_of(fixture), (150, 140, 122))
-                at = fixture_pose(fixture, part, found.route, found.scene.machine_from_part)
-                self.scene.place(f"fixture {k}", at)
-            low, high = found.scene.envelope
-            floor = 0.0
-            self.scene.set_table(floor, (low + _WITHIN, high - _WITHIN))
+        low, high = found.scene.envelope
+        if self._show_part(part, found.scene.machine_from_part, found.route):
+            self.scene.set_table(0.0, (low + _WITHIN, high - _WITHIN))
             self._camera = None
         if self._camera is None:
-            low, high = found.scene.envelope
             box = np.array([[low[0], low[1], 0.0], high + np.array([0.0, 0.0, _ABOVE])])
             self._camera = standard_camera("corner", box, self._aspect)
-        self._use = None
+        self._use = None  # it may be built otherwise now
         self._on_moved()
 
     def _on_moved(self) -> None:
@@ -80,23 +54,10 @@ class RehearsalView(TurnedView):
         if now is None or found is None:
             return
         leg, tip = now
-        if leg.use != self._use:
-            self._use = leg.use
-            assembly = found.scene.probing.assembly(leg.use.assembly)
-            self.scene.set_probe(assembly, leg.use.pose, "", leg.use.stylus)
-        self.scene.place_probe(found.scene.quill(leg.use, tip))
+        self._show_probe(found.scene.probing, leg.use, found.scene.quill(leg.use, tip))
         self._redraw(moving=self.model.playing)
 
     # Drawing ------------------------------------------------------------------------------------------------------
-
-    @property
-    def camera(self) -> Camera | None:
-        """The eye."""
-        return self._camera
-
-    def look(self, camera: Camera) -> None:
-        """Take another eye."""
-        self._camera = camera
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture, the way, and what goes on in words."""
@@ -162,19 +123,23 @@ class RehearsalView(TurnedView):
         if leg.kind == "touch":
             count = sum(len(v.places) for s in found.planned.steps if s.step.id == leg.step for v in s.visits)
             does = f"touch {leg.place + 1} of {count}"
-        painter.setPen(QColor(t.ink))
-        painter.setFont(font(26, bold=True))
-        painter.drawText(QPointF(16, 38), clock(round(m.seconds, 1)))
-        painter.setFont(font(13))
-        painter.drawText(QPointF(16, 60), f"{name}: {does}" if name else does)
-        painter.setPen(QColor(t.soft))
-        painter.drawText(QPointF(16, 80), found.plan.probing.name_of(leg.use))
         met = [x for x in found.checked.meetings if x.leg < len(found.planned.legs)
                and abs(x.seconds - m.seconds) < 0.5] if found.checked else []  # fmt: skip
+        lines = [
+            (38, font(26, bold=True), t.ink, clock(round(m.seconds, 1))),
+            (60, font(13), t.ink, f"{name}: {does}" if name else does),
+            (80, font(13), t.soft, found.plan.probing.name_of(leg.use)),
+        ]
         if met:
-            painter.setPen(QColor(t.outside))
-            painter.setFont(font(15, bold=True))
-            painter.drawText(QPointF(16, 106), f"{met[0].part} meets {met[0].obstacle}")
+            lines.append((106, font(15, bold=True), t.outside, f"{met[0].part} meets {met[0].obstacle}"))
+        plate = QColor(t.view)
+        plate.setAlpha(_PLATE)
+        for y, look, color, text in lines:
+            painter.setFont(look)
+            room = painter.fontMetrics().tightBoundingRect(text)
+            painter.fillRect(room.translated(16, y).adjusted(-4, -4, 4, 4), plate)  # the probe may be behind it
+            painter.setPen(QColor(color))
+            painter.drawText(QPointF(16, y), text)
 
     # Mouse and keys -----------------------------------------------------------------------------------------------
 
@@ -203,19 +168,3 @@ class RehearsalView(TurnedView):
             self.model.play()
         else:
             super().keyPressEvent(event)
-
-    def showEvent(self, event: object) -> None:
-        """Catch up."""
-        self.refresh()
-
-
-def solid_of(fixture: PartFixture) -> Solid:
-    """Return what is drawn of a fixture."""
-    low, high = np.array(fixture.low), np.array(fixture.high)
-    if fixture.shape == "mesh":
-        corners = facets_from_text(fixture.facets)
-        flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        flat /= np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-12)
-        count = 3 * len(corners)
-        return Solid(corners.reshape(-1, 3), np.arange(count).reshape(-1, 3), np.repeat(flat, 3, axis=0))
-    return plate(low, high - low) if fixture.shape == "box" else rod(low, high, fixture.radius)

@@ -43,7 +43,7 @@ class ShorteningModel(QObject):
         self._stop = False
         self._plan: Plan | None = None  # that it is looked for
         self._better.connect(self._on_better)
-        self.session.queue.stopped.connect(self._on_stopped)
+        self.session.queue.busy_changed.connect(self._on_busy_changed)
 
     @property
     def is_better(self) -> bool:
@@ -107,9 +107,10 @@ class ShorteningModel(QObject):
         self.looking, self.found = False, found
         self.changed.emit()
 
-    def _on_stopped(self) -> None:
+    def _on_busy_changed(self) -> None:
+        """Show how far it is; where it was cancelled, or went wrong (that is told), it is not looked for any more."""
         if self.looking:
-            self.looking = False
+            self.looking = self.session.queue.is_busy
             self.changed.emit()
 
     def track(self, planned: PlannedRoute, route: Route) -> Track:

@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from truegauge.core.plan.document import Plan
 from truegauge.core.routes.document import Route, TemperatureStep
+from truegauge.core.typed_number import typed_number
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,13 +35,12 @@ def temperature_step(step_id: str, text: str) -> TemperatureStep:
     ValueError
         The text has other than none or two numbers, or they are in the wrong order.
     """
-    words = text.replace("to", " ").replace("°C", " ").replace(";", " ").split()
+    words = [w for w in text.replace("°C", " ").split() if w != "to"]
     if not words:
         return TemperatureStep(id=step_id)
-    try:
-        low, high = (float(w.replace(",", ".")) for w in words)
-    except ValueError:
-        raise ValueError(f"{text!r} is not two temperatures, as 19 21") from None
+    if len(words) != 2:
+        raise ValueError(f"{text!r} is not two temperatures, as 19 21")
+    low, high = map(typed_number, words)
     try:
         return TemperatureStep(id=step_id, lowest=low, highest=high)
     except ValidationError:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Literal
 
 from truegauge.core.evaluation.needed import Reason, needed_features
+from truegauge.core.evaluation.touch_needs import datum_features
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import features_of
 from truegauge.core.routes.document import AlignStep, AnyStep, MeasureStep, Route, step_id
@@ -47,6 +48,23 @@ def chosen_features(plan: Plan, choice: Choice) -> dict[str, tuple[Reason, ...]]
     return {f: why for f, why in found.items() if not all(r.places for r in why)}
 
 
+def reported(plan: Plan, choice: Choice) -> tuple[str, ...]:
+    """Return the characteristics (ids) that there are results of: those chosen, and those of chosen features.
+
+    Of features those count that need nothing else than what is measured anyway. None: of all.
+    """
+    if choice.is_all:
+        return ()
+    measured = set(chosen_features(plan, choice)) | taken_over(plan, choice)
+    chosen = set(choice.features)
+    own = [
+        c.id for c in plan.characteristics
+        if c.id in choice.characteristics
+        or (chosen.intersection(c.features) and (needed := needed_features(plan, (c.id,))) and measured >= set(needed))
+    ]  # fmt: skip
+    return tuple(own)
+
+
 def taken_over(plan: Plan, choice: Choice) -> frozenset[str]:
     """Return the features whose touches are those of the sample before."""
     if choice.is_all or choice.align == "again":
@@ -64,7 +82,7 @@ def chosen_route(plan: Plan, route: Route, choice: Choice, there: Collection[str
     wanted = chosen_features(plan, choice)
     known = {s.feature for s in route.steps if isinstance(s, MeasureStep)}
     missing = [f for f in wanted if f not in known]
-    placing = {f for a in plan.alignments for f in features_of(a)} | {f for d in plan.datums for f in d.features}
+    placing = datum_features(plan)
     new = {f: MeasureStep(id=step_id(f), feature=f) for f in missing}
     kept: list[AnyStep] = [new[f] for f in missing if f in placing]
     for step in route.steps:

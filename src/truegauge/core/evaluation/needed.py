@@ -43,12 +43,9 @@ def needed_features(
         found.setdefault(feature_id, {})[why] = None
 
     def align(alignment: str) -> None:
-        wanted = alignment or plan.in_force
-        while wanted:
-            own = plan.alignment(wanted)
+        for own in plan.chain(alignment):
             for f in features_of(own):
                 need(f, Reason(f"alignment {own.name or own.id}", places=True))
-            wanted = own.base
 
     for f in features:
         need(f, Reason("chosen"))

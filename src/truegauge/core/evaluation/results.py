@@ -85,14 +85,8 @@ class Evaluation:
 
     def foreign(self) -> str:
         """Return why the scan seems to be of another part, by the alignment in force or any that it starts from."""
-        alignment_id = self.plan.in_force
-        while alignment_id:
-            found = self.alignments.get(alignment_id)
-            for doubt in getattr(found, "doubts", ()):
-                if FOREIGN in doubt:
-                    return str(doubt)
-            alignment_id = self.plan.alignment(alignment_id).base
-        return ""
+        every = (d for own in self.plan.chain() for d in getattr(self.alignments.get(own.id), "doubts", ()))
+        return next((str(d) for d in every if FOREIGN in d), "")
 
     def uncertainties(self) -> str:
         """Say whether all values have their uncertainties: "worked out", or how many are without."""

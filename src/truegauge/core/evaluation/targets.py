@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from truegauge.core.arrays import Points, Vector, any_perpendicular, three, unit
+from truegauge.core.arrays import Vector, any_perpendicular, three, unit
 from truegauge.core.cad.projection import Projector
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.registration.guided import NEEDED, TouchSide
@@ -43,7 +43,7 @@ def targets_to_touch(own: GuidedAlignment, projector: Projector, touches: Iterab
         for side, count in NEEDED[target.kind]:
             if there.count((target.name, side)) >= count:
                 continue
-            wanted = _places(target, side, count)
+            wanted = np.array([wanted_on(target, side, k)[0] for k in range(count)])
             on = projector.deviations(np.ascontiguousarray(wanted))
             faces = tuple(sorted({int(f) for f in on.face if f >= 0}))
             if not faces:
@@ -57,24 +57,26 @@ def targets_to_touch(own: GuidedAlignment, projector: Projector, touches: Iterab
     return tuple(found)
 
 
-def _places(target: GuideTarget, side: TouchSide, count: int) -> Points:
-    """Return where a side of a target is touched, (count, 3)."""
+def wanted_on(target: GuideTarget, side: TouchSide, number: int) -> tuple[Vector, Vector]:
+    """Return where a side of a target is touched for the time `number`, and the direction out of the surface there.
+
+    A ball is touched on its top first, then around below it: places around its middle alone would not tell its height.
+    """
     place, out = np.array(target.place), unit(target.direction)
     radius = target.diameter / 2
     if target.kind == "surface":
-        return np.asarray(place[None])
+        return place, out
     if target.kind == "sphere":
-        down = [np.cos(_DOWN) * out + np.sin(_DOWN) * d for d in _ring(out, count - 1)]
-        return np.asarray(place + radius * np.array([out, *down]))
-    across = np.array(_ring(out, count))
+        toward = out if number == 0 else np.cos(_DOWN) * out + np.sin(_DOWN) * _around(out, number)
+        return place + radius * toward, np.asarray(toward)
+    across = _around(out, number)
     if side == "face":
-        return np.asarray(place + (radius + _BESIDE) * across)
-    return np.asarray(place + radius * across - _DEPTH * out)
+        return place + (radius + _BESIDE) * across, out
+    return place + radius * across - _DEPTH * out, -across
 
 
-def _ring(axis: Vector, count: int) -> list[Vector]:
-    """Return directions around an axis, evenly."""
+def _around(axis: Vector, number: int) -> Vector:
+    """Return directions around an axis: a third of a turn apart, and half a radian of that later on."""
     x = any_perpendicular(axis)
-    y = np.cross(axis, x)
-    turns = 2 * np.pi * np.arange(count) / count
-    return [np.asarray(np.cos(a) * x + np.sin(a) * y) for a in turns]
+    angle = 2 * np.pi * number / 3 + 0.5 * (number // 3)
+    return np.asarray(np.cos(angle) * x + np.sin(angle) * np.cross(axis, x))

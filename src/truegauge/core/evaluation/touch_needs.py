@@ -10,8 +10,10 @@ import numpy as np
 from truegauge.core.arrays import three
 from truegauge.core.association.features import Line
 from truegauge.core.constructions.parts import axis_of
+from truegauge.core.evaluation.needed import needed_features
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import ReportFrame, nominal_feature
+from truegauge.core.plan.alignments import features_of
 from truegauge.core.routes.document import MeasureStep, Route
 from truegauge.core.routes.places import FeatureToTouch
 
@@ -19,30 +21,12 @@ if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.features import NominalFeature
-    from truegauge.core.plan.requirements import Characteristic
 
 
 def datum_features(plan: Plan) -> frozenset[str]:
-    """Return the features that others are measured from: of datums, and of the alignments in force."""
-    found = {d.feature for d in plan.datums}
-    wanted = plan.in_force
-    while wanted:
-        own = plan.alignment(wanted)
-        found |= {use.feature for use in getattr(own, "datums", ())}
-        wanted = own.base
-    return frozenset(found)
-
-
-def features_behind(plan: Plan, c: Characteristic) -> frozenset[str]:
-    """Return the features without which a characteristic has no result: its own, and those of its datums."""
-    letters = {x for d in c.datums for x in d.letters if plan.has_datum(x)}
-    found = set(c.features) | {plan.datum(x).feature for x in letters}
-    wanted = c.alignment or plan.in_force
-    while wanted:
-        own = plan.alignment(wanted)
-        found |= {use.feature for use in getattr(own, "datums", ())}
-        wanted = own.base
-    return frozenset(found)
+    """Return the features of the part that others are measured from: of datums, and of the alignments in force."""
+    named = {f for d in plan.datums for f in d.features} | {f for a in plan.chain() for f in features_of(a)}
+    return frozenset(needed_features(plan, (), named))
 
 
 def axis_about(context: Context, feature_id: str) -> Line | None:

@@ -135,6 +135,14 @@ class Plan(Frozen):
                 return a
         raise EvaluationError(f"the plan has no alignment {wanted}")
 
+    def chain(self, alignment_id: str = "") -> tuple[AnyAlignment, ...]:
+        """Return an alignment (the one in force without an id) and all that it starts from, one after the other."""
+        found, wanted = list[AnyAlignment](), alignment_id or self.in_force
+        while wanted:
+            found.append(self.alignment(wanted))
+            wanted = found[-1].base
+        return tuple(found)
+
     def has_alignment(self, alignment_id: str) -> bool:
         """Tell whether there is an alignment with this id."""
         return any(a.id == alignment_id for a in self.alignments)

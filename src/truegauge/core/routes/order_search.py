@@ -12,6 +12,9 @@ from truegauge.core.arrays import Floats, Ints, Mask
 
 _NEAR = 14  # of the cheapest neighbours that are tried
 _PIECES = np.array([1, 2, 3, 4, 6, 8, 12, 18, 27, 40, 60])  # things in a piece that is moved as a whole
+# s: less is no gain. What high costs leave of digits in sums over thousands of things stays below it: else a move and
+# its reverse could both seem to gain, for ever.
+_GAIN = 1e-4
 _KICK = 40  # things within which pieces are exchanged
 
 
@@ -65,7 +68,7 @@ class OrderSearch:
         before = self.best
         if len(self._whole) > 4:
             self.best = _search(self._whole, self._table, self._fixed, self._near, rounds, self._state)
-        return self.best < before - 1e-9
+        return self.best < before - _GAIN
 
 
 def _neighbours(costs: Floats) -> Ints:
@@ -130,7 +133,7 @@ def _gain_at(
     order: Ints, place: Ints, table: Floats, fixed: Mask, near: Ints, forth: Floats, back: Floats, c: int
 ) -> tuple[float, int, int, int, int, bool]:  # fmt: skip
     """Return the best move around a thing: (gain, kind, i, j, k, turned)."""
-    best, kind, bi, bj, bk, bt = 1e-9, 0, 0, 0, 0, False
+    best, kind, bi, bj, bk, bt = _GAIN, 0, 0, 0, 0, False
     n = len(order)
     p = place[c]
     for m in range(near.shape[1]):

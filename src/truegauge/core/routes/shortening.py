@@ -18,7 +18,7 @@ from truegauge.core.routes.order_search import OrderSearch
 from truegauge.core.routes.places import FeatureToTouch
 from truegauge.core.routes.planning import Planner
 
-_SPLIT, _EARLIER = 1e5, 1e8  # s: what a group that is split, and a step before what it needs, must never be worth
+_SPLIT, _EARLIER = 1e4, 1e7  # s: what a group that is split, and a step before what it needs, must never be worth
 _ROUNDS, _ENOUGH_S = 150, 1.2
 NOTHING_NEW_S = 3.0  # without a better one
 
@@ -113,7 +113,7 @@ def _search_of(
     n = len(stops)
     costs = costs_between(stops, planner) if n else np.zeros((0, 0))
     part = _parts(route, steps, features)
-    costs = costs + _EARLIER * (part[:, None] > part[None]) * (1 + part[:, None] - part[None])
+    costs = costs + _EARLIER * (part[:, None] > part[None])
     for group in _together(steps, wanted):
         costs = costs + _SPLIT * (group[:, None] != group[None])
     fixed = np.array([s.pinned or (bool(wanted.only) and s.id not in wanted.only) for s in steps], dtype=bool)

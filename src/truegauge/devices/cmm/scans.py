@@ -15,14 +15,18 @@ _OFF = 0.02  # mm that points may lie off the line, circle or helix
 _TURNED = np.radians(2.0)  # that a surface may turn along it
 
 
-def scan(cmm: Cmm, points: Points, normals: Normals, check: Check | None = None) -> list[MachineTouch] | None:
-    """Lead the tip along a surface expected at points (n, 3) with outward normals (n, 3), in contact all the way.
+def scan_command(cmm: Cmm, points: Points, normals: Normals) -> Call | None:
+    """Return the command that leads the tip over a surface as `command_through`; None where the machine cannot."""
+    return command_through(points - cmm.offset, normals) if cmm.abilities.scans else None
 
-    Returns where the tip was, at each of them; None where the machine has no command for that, or lost the surface.
+
+def scan(
+    cmm: Cmm, command: Call, points: Points, normals: Normals, check: Check | None = None
+) -> list[MachineTouch] | None:  # fmt: skip
+    """Lead the tip in contact over points (n, 3) with outward normals (n, 3) by their command.
+
+    Returns where the tip was, at each of them; None where the surface was lost, or not every point was told.
     """
-    command = scan_command(points - cmm.offset, normals) if cmm.abilities.scans else None
-    if command is None:
-        return None
     with suppress(MachineRefused):  # some always say all
         cmm.link.ask(call("OnScanReport", call("X"), call("Y"), call("Z"), call("IJK")))
     try:
@@ -38,7 +42,7 @@ def scan(cmm: Cmm, points: Points, normals: Normals, check: Check | None = None)
     return [MachineTouch(at, np.asarray(out)) for at, out in zip(places, normals, strict=True)]
 
 
-def scan_command(points: Points, normals: Normals) -> Call | None:
+def command_through(points: Points, normals: Normals) -> Call | None:
     """Return the command that scans a surface through points (n, 3) with its normals (n, 3), in their order.
 
     It gives n points, evenly. None: no command of the protocol goes through them.

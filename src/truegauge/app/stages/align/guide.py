@@ -9,7 +9,6 @@ from truegauge.app.shell.devices import DEVICES, DeviceKind
 from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.core.errors import DeviceError
-from truegauge.core.evaluation.targets import SIDES
 from truegauge.core.frames import apply
 from truegauge.core.plan.alignments import GuidedAlignment, GuideTarget
 from truegauge.core.registration.alignment import Alignment
@@ -18,7 +17,6 @@ from truegauge.core.samples.document import Touch
 from truegauge.devices.protocol import Lost, Operated, PointBlock, PointDevice, Said, Wanted
 
 _POLL_MS = 120
-_DEPTH, _BESIDE = 3.0, 2.5  # mm that an operator reaches into a hole, and beside its edge
 ENOUGH = 3  # targets
 
 
@@ -88,6 +86,8 @@ class GuideModel(QObject):
 
     def text(self) -> tuple[str, str]:
         """Return what to do next in a few big words, and the line below them."""
+        from truegauge.core.evaluation.targets import SIDES
+
         own, following = self.own, self.current()
         if own is None or not own.targets:
             return (
@@ -171,6 +171,8 @@ class GuideModel(QObject):
         if block.radius is None:
             self.align.session.notify(DeviceError("the touch does not count: the device does not know its tip"))
             return
+        if self.device is None:
+            return
         approach = np.zeros((len(block), 3)) if block.approach is None else block.approach
         for place, way in zip(block.places.tolist(), approach.tolist(), strict=True):
             following = self.current()
@@ -180,7 +182,7 @@ class GuideModel(QObject):
                 target=following[0].name, place=tuple(place), side=following[1], radius=block.radius,
                 approach=tuple(way),
             )  # fmt: skip
-            self.align.session.document.set_touches((*self.touches, made))
+            self.align.session.document.set_touches((*self.touches, made), self.device.identity)
         self.changed.emit()
 
     def take_back(self) -> None:
@@ -210,32 +212,13 @@ class GuideModel(QObject):
         if following is not None and isinstance(self.device, Operated):
             target, side, _ = following
             number = sum(t.target == target.name for t in self.touches)
-            self.device.touch(_wanted(target, side, number))
+            from truegauge.core.evaluation.targets import wanted_on
+
+            place, out = wanted_on(target, side, number)
+            self.device.touch(Wanted(place, out, hand_free=target.kind != "surface"))
             self.poll()
 
     def place_in_part(self, touch: Touch) -> np.ndarray | None:
         """Return where a touch lies on the part by the chosen alignment; None before there is one."""
         result = self.align.result
         return apply(result.part_from_scan, np.array(touch.place)) if isinstance(result, Alignment) else None
-
-
-def _wanted(target: GuideTarget, side: TouchSide, number: int) -> Wanted:
-    place, direction = np.array(target.place), np.array(target.direction)
-    across = _ring(direction, number)
-    if target.kind == "sphere":
-        return Wanted(place + target.diameter / 2 * across, across, hand_free=True)
-    if side == "face":
-        return Wanted(place + (target.diameter / 2 + _BESIDE) * across, direction, hand_free=True)
-    if side == "wall":
-        return Wanted(place + target.diameter / 2 * across - _DEPTH * direction, -across, hand_free=True)
-    return Wanted(place, direction)
-
-
-def _ring(direction: np.ndarray, number: int) -> np.ndarray:
-    """Return directions around an axis, a third of a turn apart, and half of that later on."""
-    from truegauge.core.arrays import any_perpendicular
-
-    x = any_perpendicular(direction)
-    y = np.cross(direction, x)
-    angle = 2 * np.pi * number / 3 + 0.5 * (number // 3)
-    return np.asarray(np.cos(angle) * x + np.sin(angle) * y)

@@ -32,6 +32,11 @@ class HandTouches(QObject):
         self._waiting: deque[DeviceEvent] | None = None  # for the one who is connected
         machine.touched.connect(self._on_touched)
 
+    @property
+    def identity(self) -> str:
+        """The machine."""
+        return self._machine.machine
+
     # As a device --------------------------------------------------------------------------------------------------
 
     def connect(self) -> None:  # type: ignore[override]

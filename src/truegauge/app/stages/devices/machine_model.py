@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.document.queue import WorkQueue
 from truegauge.app.document.session import Session
 from truegauge.core.errors import DeviceError, FormatError
+from truegauge.core.evaluation.located import machine_from_part
 from truegauge.core.frames import invert
 from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.pointing import pointing_at
@@ -130,13 +131,11 @@ class MachineModel(QObject):
         evaluation, plan, sample = self.session.evaluation, self.session.plan, self.session.sample
         if evaluation is None or sample is None or len(sample.points):
             return None
-        wanted = plan.in_force
-        while wanted:
-            found = evaluation.alignments.get(wanted)
-            if isinstance(found, Alignment):
-                return found.part_from_scan
-            wanted = plan.alignment(wanted).base
-        return None
+        if sample.about.device != self.machine:
+            return None  # the touches of another device say nothing of where a part lies on this one
+        known = (evaluation.alignments.get(own.id) for own in plan.chain())
+        found = next((a for a in known if isinstance(a, Alignment)), None)
+        return None if found is None else invert(machine_from_part(plan, sample, found))
 
     # The connection -----------------------------------------------------------------------------------------------
 

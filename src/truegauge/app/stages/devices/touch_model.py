@@ -173,14 +173,14 @@ class TouchModel(QObject):
     def _flush(self) -> None:
         if self._waiting:
             every, self._waiting = self.probed, []
-            self.session.document.set_probed(every, self.machine.temperature_c)
+            self.session.document.set_probed(every, self.machine.temperature_c, self.machine.machine)
 
     def _take_instead(self, feature: str) -> None:
         """Let the new touches of a feature, which are all there, take the place of its old ones."""
         self._flush()
         new = self._instead.pop(feature)
         kept = tuple(t for t in self.probed if t.feature != feature)
-        self.session.document.set_probed((*kept, *new), self.machine.temperature_c)
+        self.session.document.set_probed((*kept, *new), self.machine.temperature_c, self.machine.machine)
 
     def take_back(self) -> None:
         """Forget the last touch."""

@@ -64,6 +64,7 @@ def _build(shell: Shell) -> StageParts:
         shell.middle_changed.emit()
 
     running.changed.connect(on_run)
+    shell.rows_changed.connect(running.look_again)
     s.stage_changed.connect(on_run)
     running.opened.connect(lambda: s.set_stage("measure"))
     track.run_wanted.connect(running.open)

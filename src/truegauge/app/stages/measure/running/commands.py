@@ -16,9 +16,17 @@ def run_actions(model: RunModel, parent: QWidget, rows: Callable[[], tuple[str, 
     """Return them; `rows` are the characteristics that are selected in the ledger."""
 
     def save() -> None:
-        name = ask_text(parent, "Save a subset", "Name of the choice; an empty one that is there is taken away", "Save")
+        name = ask_text(parent, "Save a subset", "Name of the choice; one that has it already is replaced", "Save")
         if name:
             model.session.run(SetSubset(name, rows()))
+
+    def remove() -> None:
+        there = ", ".join(s.name for s in model.session.plan.subsets)
+        name = ask_text(parent, "Remove a subset", f"Name of the choice: {there}", "Remove")
+        if name and any(s.name == name for s in model.session.plan.subsets):
+            model.session.run(SetSubset(name, ()))
+        elif name:
+            model.session.notify(f"there is no subset {name}: {there}")
 
     def again() -> None:
         run = model.run
@@ -34,4 +42,5 @@ def run_actions(model: RunModel, parent: QWidget, rows: Callable[[], tuple[str, 
                lambda: model.run is not None and bool(model.route.chosen)),
         Action("save-subset", "Route", "Save the selected characteristics as a subset …", "", save,
                lambda: bool(rows())),
+        Action("remove-subset", "Route", "Remove a subset …", "", remove, lambda: bool(model.session.plan.subsets)),
     )  # fmt: skip

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.touch_model import TouchModel
-from truegauge.app.stages.measure.running.cut_off import journal_of, read_unfinished
-from truegauge.app.stages.measure.running.offers import Offer, offers, why_not_on
-from truegauge.app.stages.measure.running.taking import pose_known, take_touches, touches_of
-from truegauge.app.stages.measure.running.verdict import counted_on, said_of
+from truegauge.app.stages.measure.running.cut_off import CutOff
+from truegauge.app.stages.measure.running.offers import Offer, is_in, offers, why_not_on
+from truegauge.app.stages.measure.running.part import PartToRun
+from truegauge.app.stages.measure.running.taking import (
+    open_work,
+    states_of,
+    take_touches,
+    touches_of,
+)
+from truegauge.app.stages.measure.running.verdict import said_of
 from truegauge.app.track.model import RouteModel
-from truegauge.core.errors import FormatError, TrueGaugeError
+from truegauge.core.errors import TrueGaugeError
 from truegauge.core.evaluation.choice import Choice
 from truegauge.core.progress import Progress
 from truegauge.core.routes.document import MeasureStep
-from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.runs.events import (
     FeatureBegun,
@@ -38,12 +42,10 @@ if TYPE_CHECKING:
 
     from truegauge.core.routes.legs import Visit
     from truegauge.jobs.plan_run import PlanRun
-    from truegauge.runs.journal import RunAbout
-    from truegauge.runs.state import RunState
 
 At = Literal["choose", "place", "planning", "running", "stopped", "note", "done"]
 PAUSED = "paused"
-_SOON_MS, _NAMELESS = 150, ("", "Touches", "Run")
+_SOON_MS = 150
 
 
 class RunModel(QObject):
@@ -60,28 +62,31 @@ class RunModel(QObject):
         """`rows` are the characteristics that are selected in the ledger."""
         super().__init__(parent)
         self.machine, self.touching, self.route, self.session = machine, touching, route, machine.session
-        self._rows = rows
+        self._rows, self.cut_off = rows, CutOff(machine)
         self.at: At = "choose"
         self.is_open = False
         self.offer: Offer | None = None
-        self.serial = self.operator = ""
-        self.this_part = False  # measured again, or on; else it is a new one
-        self.as_before = False  # what only tells where the part lies is taken over
+        self.part = PartToRun(machine)
         self.run: PlanRun | None = None
         self.visit: Visit | None = None
         self.why = ""  # it stands
         self.note: tuple[str, str] = ("", "")  # the step, and what is to be done
         self.said = ""
         self._old: frozenset[str] = frozenset()  # features with touches from before the run
+        self._given: frozenset[str] = frozenset()  # features whose touches of the run the sample has
+        self._of: tuple[object, ...] = ()  # the plan, the part and the sample that the run belongs to
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(_SOON_MS)
         self._soon.timeout.connect(self._take_sample)
         self._from_run.connect(self._on_told)
         machine.queue.stopped.connect(self._on_cancelled)
-        machine.changed.connect(self.changed)
-        self.session.document.evaluated.connect(self._on_evaluated)
-        self.session.selection.changed.connect(self._on_evaluated)
+        machine.changed.connect(self._on_machine_changed)
+        document = self.session.document
+        for signal in (document.plan_changed, document.sample_changed):
+            signal.connect(self._on_other_work)
+        for signal in (document.evaluated, self.session.selection.changed):
+            signal.connect(self.look_again)
 
     # What can be done ---------------------------------------------------------------------------------------------
 
@@ -108,8 +113,8 @@ class RunModel(QObject):
         self.is_open = True
         if not self.is_under_way:
             self._let_go()
-            self.at = "choose"
-            self.offer = None
+            self.at, self.offer = "choose", None
+            self.cut_off.look()
         self.opened.emit()
         self.changed.emit()
 
@@ -120,14 +125,8 @@ class RunModel(QObject):
 
     def take(self, offer: Offer) -> None:
         """Choose what is run; the part is next."""
-        sample = self.session.sample
-        touched = sample is not None and not len(sample.points) and bool(sample.probed or sample.touches)
         self.offer, self.at = offer, "place"
-        # Touches by hand that locate a part belong to it; so do those that some features are measured again beside.
-        self.this_part = touched and (not offer.choice.is_all or not (sample is not None and sample.probed))
-        self.as_before = False
-        if self.this_part and sample is not None:
-            self.serial, self.operator = sample.about.serial, sample.about.operator or self.operator
+        self.part.suit(offer.choice)
         self.changed.emit()
 
     def back(self) -> None:
@@ -135,45 +134,24 @@ class RunModel(QObject):
         self.at, self.offer = "choose", None
         self.changed.emit()
 
-    def pose(self) -> np.ndarray | None:
-        """Return where the part lies, nearly enough: by this sample's alignment, or by the part before it."""
-        return pose_known(self.machine)
-
     def can_take_over(self) -> bool:
         """Whether there are touches of a part before, to tell where this one lies."""
-        sample = self.session.sample
-        partial = self.offer is not None and not self.offer.choice.is_all
-        return partial and not self.this_part and sample is not None and bool(sample.probed)
+        return self.part.can_take_over(None if self.offer is None else self.offer.choice)
 
     # A run that was cut off ---------------------------------------------------------------------------------------
 
-    def journal(self) -> Path:
-        """Return where the run on this machine is kept."""
-        return journal_of(self.machine.machine)
-
-    def unfinished(self) -> tuple[RunAbout, RunState] | None:
-        """Return the run on this machine that another process has begun and not ended."""
-        if self.run is not None or not self.machine.connected:
-            return None
-        try:
-            return read_unfinished(self.journal())
-        except FormatError as error:
-            self.session.notify(error)
-            return None
-
-    def give_up_unfinished(self) -> None:
+    def give_up_cut_off(self) -> None:
         """Forget it; its touches are lost."""
-        self.journal().unlink(missing_ok=True)
+        self.cut_off.give_up()
         self.changed.emit()
 
-    def go_on_unfinished(self) -> None:
+    def go_on_cut_off(self) -> None:
         """Go on with it: its sample comes back, and the next touch is made."""
-        found = self.unfinished()
-        if found is None:
+        if self.cut_off.found is None or not self.session.document.may_let_sample_go():
             return
-        about = found[0]
+        about = self.cut_off.found[0]
         data = about.sample
-        self.serial, self.operator = data.serial, data.operator
+        self.part.serial, self.part.operator = data.serial, data.operator
         choice = Choice(characteristics=about.characteristics, features=about.features, subset=about.subset,
                         align=about.align)  # fmt: skip
         self.offer = next((o for o in self.offers() if o.choice == choice), Offer("gone on", "The run", "", choice))
@@ -185,23 +163,15 @@ class RunModel(QObject):
         """Begin: the part is in place."""
         from truegauge.jobs.running import new_sample
 
-        s, offer, pose = self.session, self.offer, self.pose()
+        s, offer, pose = self.session, self.offer, self.part.pose()
         why = self.why_not()
         if why or offer is None or pose is None:
             s.notify(why or "nobody knows where the part lies: locate it by hand first")
             return
-        choice = offer.choice.replace(align="as before" if self.as_before and self.can_take_over() else "again")
+        choice = offer.choice.replace(align="as before" if self.part.as_before and self.can_take_over() else "again")
         before = s.sample
-        if self.this_part and before is not None:
-            name = self.serial if before.about.name in _NAMELESS and self.serial else before.about.name
-            own = before.saying(name=name, serial=self.serial, operator=self.operator)
-        else:
-            if not s.document.may_let_sample_go():
-                return
-            name = self.serial or f"{s.plan.name} {self.machine.now():%Y-%m-%d %H.%M}"
-            own = Sample.of(SampleData(name=name, serial=self.serial, operator=self.operator,
-                                       measured_at=self.machine.now().isoformat(timespec="seconds")))  # fmt: skip
-        self._begin(pose, new_sample(s.plan, choice, own, before), choice)
+        if self.part.is_again or s.document.may_let_sample_go():
+            self._begin(pose, new_sample(s.plan, choice, self.part.sample(before), before), choice)
 
     def _begin(self, pose: np.ndarray | None, sample: Sample, choice: Choice | None = None) -> None:
         """Look for the ways, in the background, then run; without a pose the journal's run is gone on with."""
@@ -209,36 +179,42 @@ class RunModel(QObject):
 
         s, machine = self.session, self.machine
         cmm, evaluator = machine.cmm, s.evaluator
-        if cmm is None or evaluator is None:
+        if cmm is None or evaluator is None or (pose is not None and not self.cut_off.give_up()):
             return
-        if s.document.evaluator is not None:
-            s.document.use_sample(sample, (), saved=False)
-        self._old = frozenset(t.feature for t in sample.probed)
-        plan, record, now, path, tell = s.plan, machine.record, machine.now, self.journal(), self._from_run.emit
+        plan, record, now, path, tell = s.plan, machine.record, machine.now, self.cut_off.path, self._from_run.emit
 
         def work(progress: Progress) -> PlanRun:
             progress(0.0, "looking for ways to every feature")
             setting = Setting(plan, evaluator, cmm, record, now)
             if pose is None or choice is None:
                 return PlanRun.go_on(setting, path, tell)
-            path.unlink(missing_ok=True)
             return PlanRun.begin(setting, path, choice, sample, pose, tell)
 
-        self.at, self.why, self.said, self.visit = "planning", "", "", None
-        machine.run(work, self._on_planned, "Planning")
-        self.changed.emit()
+        begun_in = open_work(s.document)[:2]
 
-    def _on_planned(self, run: PlanRun) -> None:
-        self.run = run
-        self._tell_what_comes()
-        self._take_sample()
-        self.go_on()
+        def planned(run: PlanRun) -> None:
+            if begun_in != open_work(s.document)[:2]:
+                self.cut_off.leave(run)
+                self.at = "choose"
+                return
+            # Only now: where no way was found, or it was stopped, the sample that was open still is.
+            s.document.use_sample(run.started_with, (), saved=False)
+            self._of = open_work(s.document)
+            self._old = frozenset(t.feature for t in run.started_with.probed)
+            self.run, self._given = run, frozenset()
+            self._take_sample()
+            self._tell_what_comes()
+            self.go_on()
+
+        self.at, self.why, self.said, self.visit = "planning", "", "", None
+        machine.run(work, planned, "Planning")
+        self.changed.emit()
 
     def go_on(self) -> None:
         """Begin, or go on from where it stands."""
-        run = self.run
-        if run is None or self.machine.busy:
+        if (run := self.run) is None or self.machine.busy:
             return
+        self.touching.set_by_hand(False)
         again, self.why, self.at = bool(self.why) and self.why != PAUSED, "", "running"
         program = run.program
         self.machine.run(
@@ -275,21 +251,23 @@ class RunModel(QObject):
         if self.run is None or self.at != "stopped" or not isinstance(step, MeasureStep):
             return
         self.run.program.skip()
+        self._take_sample()
         feature = self.session.plan.feature(step.feature)
         self.why = f"touch {feature.name} by joystick, then go on"
         self.close_page()  # the joystick and the count of touches stand beside the view
         self.session.selection.select((feature.group,))
+        self.touching.touch_again()
         self.touching.set_by_hand(True)
         self.session.notify(self.why, "Go on with the run", self._on_by_hand)
 
     def _on_by_hand(self) -> None:
-        self.touching.set_by_hand(False)
         self.open()
         self.go_on()
 
     def again(self, step: str) -> None:
         """Do a step again that is over; now, or when the machine stands."""
         if self.run is not None and self.at in ("stopped", "done"):
+            self._old |= {getattr(s, "feature", "") for s in self.run.program.work.route.steps if s.id == step}
             self.run.program.again(step)
             self.at, self.why = "stopped", "one more feature is to be done again"
             self._tell_what_comes()
@@ -307,8 +285,8 @@ class RunModel(QObject):
     def next_part(self) -> None:
         """The same for the next part: its serial number counts on."""
         self._let_go()
-        self.serial = counted_on(self.serial)
-        self.this_part, self.at = False, "place"
+        self.part.count_on()
+        self.at = "place"
         self.changed.emit()
 
     def close(self) -> None:
@@ -318,6 +296,24 @@ class RunModel(QObject):
         elif self.run is not None:
             self.run.journal.close()
 
+    def _on_other_work(self) -> None:
+        """Leave a run, for later, where other work is open now: its touches do not belong there."""
+        if self.run is not None and self._of != open_work(self.session.document):
+            run, self.run = self.run, None
+            over, self.at, self.offer, self.visit = self.at == "done", "choose", None, None
+            if over:
+                run.journal.end()
+            else:
+                self.cut_off.leave(run)
+                name = run.started_with.name or "the part"
+                self.session.notify(f"The run of {name} stands: go on with it when its plan is open.")
+            self._tell_what_comes()
+        elif self.at == "place" and self.offer is not None and not is_in(self.session.plan, self.offer.choice):
+            self.at, self.offer = "choose", None
+        else:
+            return
+        self.changed.emit()
+
     def _let_go(self) -> None:
         run, self.run = self.run, None
         if run is not None:
@@ -326,6 +322,8 @@ class RunModel(QObject):
     # What it tells --------------------------------------------------------------------------------------------------
 
     def _on_told(self, event: RunEvent) -> None:
+        if self.run is None:
+            return  # it was given up
         match event:
             case FeatureTouched() | TargetTouched():
                 if not self._soon.isActive():
@@ -346,20 +344,25 @@ class RunModel(QObject):
     def _take_sample(self) -> None:
         """Give the document what was touched so far."""
         if self.run is not None:
-            take_touches(self.run, self.session.document, self.touching.probed, self._old, self.machine.temperature_c)
+            self._given = take_touches(self.run, self.session.document, self._old, self._given, self.machine.machine)
 
     def _tell_what_comes(self) -> None:
         run = self.run
         waiting = () if run is None or self.at == "done" else run.program.waiting
         self.session.set_in_run(frozenset(v.feature.id for v in waiting))
-        states: dict[str, str] = {}
-        if run is not None:
-            states = {s: "failed" if o.state == "failed" else "done" if o.state == "done" else ""
-                      for s, o in run.state.over.items()}  # fmt: skip
-            now = run.program.now_at
-            if now is not None and self.at in ("running", "note", "stopped"):
-                states[now.id] = "running"
-        self.route.set_run(states)
+        at_work = self.at in ("running", "note", "stopped")
+        self.route.set_run({} if run is None else states_of(run, at_work=at_work))
+
+    def _on_machine_changed(self) -> None:
+        """See where it stands when the machine has ended otherwise than well: what went wrong was told."""
+        if not self.machine.busy:
+            if self.at == "planning" and self.run is not None:
+                self.go_on()  # something else had to be done first
+            elif self.at == "planning":
+                self.at = "choose" if self.offer is None else "place"
+            elif self.at in ("running", "note"):
+                self.at, self.why = "stopped", "it ended otherwise than it should: see the message"
+        self.changed.emit()
 
     def _on_cancelled(self) -> None:
         if self.run is not None and self.at in ("running", "note"):
@@ -384,7 +387,8 @@ class RunModel(QObject):
         self.machine.ask_state()
         self.changed.emit()
 
-    def _on_evaluated(self) -> None:
+    def look_again(self) -> None:
+        """See what can be run, and how it is judged, after something else changed."""
         if self.is_open:
             self.changed.emit()
 
@@ -393,7 +397,3 @@ class RunModel(QObject):
     def done_of(self) -> tuple[int, int]:
         """Return how many touches are made, and how many there are in all."""
         return (0, 0) if self.run is None else touches_of(self.run)
-
-    def not_reached(self) -> tuple[tuple[str, str], ...]:
-        """Return features that are left out, and why."""
-        return () if self.run is None else tuple((x.feature.name, x.why) for x in self.run.program.left)

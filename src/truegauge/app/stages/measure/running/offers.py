@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from truegauge.core.evaluation.choice import Choice, chosen_features
-from truegauge.core.plan.features import NominalFeature
+from truegauge.core.evaluation.choice import Choice, chosen_features, reported
 from truegauge.core.tolerancing.judgement import State
 
 if TYPE_CHECKING:
@@ -15,6 +14,7 @@ if TYPE_CHECKING:
     from truegauge.app.document.session import Session
     from truegauge.app.stages.devices.machine_model import MachineModel
     from truegauge.core.evaluation.results import Result
+    from truegauge.core.plan.document import Plan
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,12 +37,11 @@ def offers(session: Session, rows: tuple[str, ...] = ()) -> tuple[Offer, ...]:
                Choice(characteristics=s.characteristics, features=s.features, subset=s.name))
         for s in plan.subsets if s.characteristics or s.features
     ]  # fmt: skip
-    one = session.selection.characteristic
-    chosen = rows if len(rows) > 1 else (one,) if one else ()
-    features = tuple(f.id for f in session.selection.features() if isinstance(f, NominalFeature))
-    if chosen or features:
-        choice = Choice(characteristics=chosen, features=() if chosen else features)
-        found.append(_offer(session, "selected", "What is selected", choice))
+    if rows:
+        found.append(_offer(session, "rows", "The selected rows", Choice(characteristics=rows)))
+    features = tuple(f.id for f in session.selection.features())
+    if features:
+        found.append(_offer(session, "features", "All of the selected features", Choice(features=features)))
     for key, title, wanted in (
         ("outside", "What was outside", lambda r: r.state == State.OUTSIDE),
         ("missing", "What is not measured", lambda r: r.measured is None),
@@ -51,6 +50,12 @@ def offers(session: Session, rows: tuple[str, ...] = ()) -> tuple[Offer, ...]:
         if ids and len(ids) < len(plan.characteristics):
             found.append(_offer(session, key, title, Choice(characteristics=ids)))
     return tuple(found)
+
+
+def is_in(plan: Plan, choice: Choice) -> bool:
+    """Whether a plan has all that was chosen."""
+    known = {c.id for c in plan.characteristics} | {f.id for f in plan.features}
+    return {*choice.characteristics, *choice.features} <= known
 
 
 def why_not_on(machine: MachineModel) -> str:
@@ -72,7 +77,7 @@ def _of_results(session: Session, wanted: Callable[[Result], bool]) -> tuple[str
 def _offer(session: Session, key: str, title: str, choice: Choice) -> Offer:
     plan = session.plan
     features = chosen_features(plan, choice)
-    n = len(choice.characteristics) if not choice.is_all else len(plan.characteristics)
+    n = len(plan.characteristics) if choice.is_all else len(reported(plan, choice))
     measured = f"{len(features)} {'feature' if len(features) == 1 else 'features'}"
     text = f"{n} {'characteristic' if n == 1 else 'characteristics'}, {measured}" if n else measured
     why = tuple((plan.feature(f).name, "; ".join(r.text for r in reasons)) for f, reasons in features.items())

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from truegauge.app.stages.measure.running.model import PAUSED, RunModel
+from truegauge.app.stages.measure.running.offers import Offer
 from truegauge.app.stages.measure.running.verdict import verdict_of
 from truegauge.app.stages.measure.running.view import RunView
 from truegauge.app.track.track_view import clock
@@ -75,14 +76,14 @@ class RunPage(QWidget):
             field.setAccessibleName(name)
             field.setPlaceholderText(name)
             keep_size(field, width=190)
-        self.serial.textChanged.connect(partial(setattr, model, "serial"))
-        self.operator.textChanged.connect(partial(setattr, model, "operator"))
+        self.serial.textChanged.connect(partial(setattr, model.part, "serial"))
+        self.operator.textChanged.connect(partial(setattr, model.part, "operator"))
         self.same = QCheckBox("this part again")
         self.same.setToolTip("The touches go to the sample that is open; else a new sample begins")
         self.same.toggled.connect(self._on_same)
         self.before = QCheckBox("where it lies is taken over")
         self.before.setToolTip("What only tells where the part lies is taken over from the part before")
-        self.before.toggled.connect(partial(setattr, model, "as_before"))
+        self.before.toggled.connect(partial(setattr, model.part, "as_before"))
         fields = QHBoxLayout()
         fields.setSpacing(10)
         for widget in (self.serial, self.operator, self.same, self.before):
@@ -98,6 +99,7 @@ class RunPage(QWidget):
         column.addWidget(self.fields)
         column.addWidget(self.stack, 1)
         self._choices: Choices = []
+        self._offers: tuple[Offer, ...] = ()
         self._shown: object = None
         model.changed.connect(self.refresh)
 
@@ -117,7 +119,8 @@ class RunPage(QWidget):
             color = f"color: {state_color(self._theme, str(state))};"
         self.title.setStyleSheet(color)
         self.words.setText(words)
-        missed = m.not_reached() if m.at in ("running", "stopped", "done", "note") else ()
+        left = m.run.program.left if m.run is not None else ()
+        missed = [(x.feature.name, x.why) for x in left]
         count = f"{len(missed)} {'feature is' if len(missed) == 1 else 'features are'} left out"
         say(self.note, f"{count}: {missed[0][0]}: {missed[0][1]}" if missed else "")
         self.note.setToolTip("\n".join(f"{name}: {why}" for name, why in missed))
@@ -181,63 +184,68 @@ class RunPage(QWidget):
         if why:
             self._fill(())
             return "Nothing can be run yet", why, [close]
-        cut = m.unfinished()
+        cut = m.cut_off.found
         if cut is not None:
             about, state = cut
             self._fill(())
             name = about.sample.name or "a part"
             words = f"{len(state.taken)} touches are made; it was begun {about.started.replace('T', ' at ')}."
             return f"The run of {name} was cut off", words, [
-                ("Go on with it", m.go_on_unfinished), ("Give it up", m.give_up_unfinished), close,
+                ("Go on with it", m.go_on_cut_off), ("Give it up", m.give_up_cut_off), close,
             ]  # fmt: skip
-        found = m.offers()
-        self._fill(tuple((o.title, o.text) for o in found))
+        self._fill(m.offers())
         return "What is to be run?", "", [("Next", self._on_chosen), close]
 
-    def _fill(self, rows: tuple[tuple[str, str], ...]) -> None:
-        now = [self.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(self.list.count())]
-        if now == list(rows):
+    def _fill(self, found: tuple[Offer, ...]) -> None:
+        """List what can be run; the one that was chosen stays chosen."""
+        if found == self._offers:
             return
+        chosen, self._offers = self._chosen(), found
+        self.list.blockSignals(True)
         self.list.clear()
-        for title, text in rows:
-            item = QListWidgetItem(f"{title}\n{text}")
+        for offer in found:
+            item = QListWidgetItem(f"{offer.title}\n{offer.text}")
             item.setFont(font(15))
-            item.setData(Qt.ItemDataRole.UserRole, (title, text))
             self.list.addItem(item)
-        height = sum(self.list.sizeHintForRow(k) + 2 * self.list.spacing() for k in range(len(rows)))
+        keys = [offer.key for offer in found]
+        if keys:
+            self.list.setCurrentRow(keys.index(chosen.key) if chosen is not None and chosen.key in keys else 0)
+        self.list.blockSignals(False)
+        height = sum(self.list.sizeHintForRow(k) + 2 * self.list.spacing() for k in range(len(found)))
         self.list.setFixedHeight(min(height + 6, max(self.height() // 2, sized(120))))
-        if rows:
-            self.list.setCurrentRow(0)
         self._show_why()
+
+    def _chosen(self) -> Offer | None:
+        k = self.list.currentRow()
+        return self._offers[k] if 0 <= k < len(self._offers) else None
 
     def _show_why(self) -> None:
         """Say what the chosen one measures, and why each feature is needed."""
-        found = self.model.offers() if self.list.count() else ()
-        k = self.list.currentRow()
-        why = found[k].why if 0 <= k < len(found) else ()
+        chosen = self._chosen()
+        why = () if chosen is None else chosen.why
         more = f"\nand {len(why) - _SHOWN_WHY} more" if len(why) > _SHOWN_WHY else ""
         say(self.needs, "\n".join(f"{name}: {reason}" for name, reason in why[:_SHOWN_WHY]) + more)
 
     def _on_chosen(self) -> None:
-        found, k = self.model.offers(), self.list.currentRow()
-        if 0 <= k < len(found):
-            self.model.take(found[k])
+        chosen = self._chosen()
+        if chosen is not None:
+            self.model.take(chosen)
 
     def _place(self) -> tuple[str, str, Choices]:
-        m, s = self.model, self.model.session
+        m = self.model
         for box, shown, on in (
-            (self.same, s.sample is not None and not len(s.sample.points) and bool(s.sample.probed), m.this_part),
-            (self.before, m.can_take_over(), m.as_before),
+            (self.same, m.part.can_be_again(), m.part.is_again),
+            (self.before, m.can_take_over(), m.part.as_before),
         ):
             box.setVisible(shown)
             box.blockSignals(True)
             box.setChecked(on)
             box.blockSignals(False)
-        for field, text in ((self.serial, m.serial), (self.operator, m.operator)):
+        for field, text in ((self.serial, m.part.serial), (self.operator, m.part.operator)):
             if field.text() != text:
                 field.setText(text)
         offer = "" if m.offer is None else f"{m.offer.title}: {m.offer.text}"
-        if m.pose() is None:
+        if m.part.pose() is None:
             words = f"{offer}. Nobody knows where it lies: touch its targets once; then the machine finds it by itself."
             return "Locate the part by hand", words, [("Locate it", self._on_locate), ("Back", m.back)]
         known = m.machine.record.place_of(_name_of(m))
@@ -249,7 +257,7 @@ class RunPage(QWidget):
         self._locate()
 
     def _on_same(self, on: bool) -> None:
-        self.model.this_part = on
+        self.model.part.is_again = on
         self.model.changed.emit()
 
     def _planning(self) -> tuple[str, str, Choices]:
@@ -264,7 +272,7 @@ class RunPage(QWidget):
             name = m.visit.feature.name
             taken = len(m.run.program.taken(m.visit))
             count, stylus = len(m.visit.places), m.session.plan.probing.name_of(m.visit.use)
-            at = f"touch {min(taken + 1, count)} of {count} by {stylus}. "
+            at = f"Touch {min(taken + 1, count)} of {count} by {stylus}. "
         words = f"{at}{made} of {of} touches in all, {left}." + (f" Now {m.said}." if m.said else "")
         return name, words, [("Pause", m.pause)]
 

@@ -6,53 +6,36 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.measure.running.model import RunModel
-from truegauge.app.track.rehearsal_view import solid_of
-from truegauge.app.view.picture import ViewPicture
-from truegauge.app.view.turned_view import TurnedView
+from truegauge.app.track.part_scene_view import PartSceneView
 from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.arrays import Rigid, box_corners
 from truegauge.core.frames import apply
-from truegauge.core.probing.probing import StylusUse
-from truegauge.core.routes.scene import fixture_pose, placed
-from truegauge.rendering.camera import Camera, standard_camera
-from truegauge.rendering.machine_scene import MachineScene
+from truegauge.core.routes.scene import placed
+from truegauge.rendering.camera import standard_camera
 
 _AROUND = 30.0  # mm around the part that are shown
 _ELSEWHERE = 15.0
-_FIXTURE = (150, 140, 122)
 
 
-class RunView(TurnedView):
+class RunView(PartSceneView):
     """The place of the part is the one by which its ways are planned; before a run it lies as the route places it."""
 
     def __init__(self, model: RunModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.model, self._theme = model, theme
-        self.scene = MachineScene(theme.palette)
-        self.picture = ViewPicture(self, self.scene, lambda: model.at == "running")
-        self._camera: Camera | None = None
-        self._standing: object = None
-        self._use: StylusUse | None = None
-        self._fixtures = 0
+        super().__init__(theme, lambda: model.at == "running", parent)
+        self.model = model
         self._box: np.ndarray | None = None  # that is looked at
         self.setMinimumSize(240, 140)
         self.setAccessibleName("View of the run")
         model.changed.connect(self.refresh)
         model.machine.moved.connect(self._on_moved)
-        theme.changed.connect(self._on_theme_changed)
-
-    def _on_theme_changed(self) -> None:
-        self.scene.set_palette(self._theme.palette)
-        self._standing = None
-        self.refresh()
 
     def _pose(self) -> Rigid | None:
         """Where the part lies, as far as anybody knows."""
         m, part = self.model, self.model.session.model
         if m.run is not None:
             return m.run.program.router.planner.scene.machine_from_part
-        known = m.pose()
+        known = m.part.pose()
         return known if known is not None or part is None else placed(part, m.route.route.placement)
 
     def refresh(self) -> None:
@@ -61,16 +44,7 @@ class RunView(TurnedView):
         pose = self._pose() if self.isVisible() and part is not None else None
         if pose is None or part is None:
             return
-        standing = (part.key, pose.tobytes(), route.fixtures)
-        if standing != self._standing:
-            self._standing = standing
-            self.scene.set_part(part, pose)
-            for k in range(max(len(route.fixtures), self._fixtures)):
-                fixture = route.fixtures[k] if k < len(route.fixtures) else None
-                self.scene.set_solid(f"fixture {k}", None if fixture is None else solid_of(fixture), _FIXTURE)
-                if fixture is not None:
-                    self.scene.place(f"fixture {k}", fixture_pose(fixture, part, route, pose))
-            self._fixtures = len(route.fixtures)
+        if self._show_part(part, pose, route):
             corners = apply(pose, box_corners(part.box))
             box = np.array([corners.min(axis=0) - _AROUND, corners.max(axis=0) + _AROUND])
             # Found a little elsewhere it is looked at as before; another part, or in another place, is looked for.
@@ -83,28 +57,16 @@ class RunView(TurnedView):
         if not self.isVisible():
             return
         cmm, run = self.model.machine.cmm, self.model.run
+        probing, quill = self.model.session.plan.probing, None
         use = None if cmm is None or run is None or self.model.at == "done" else cmm.use
-        if use != self._use:
-            self._use = use
-            probing = self.model.session.plan.probing
-            if use is None:
-                self.scene.set_probe(None)
-            elif probing.has_stylus(use):
-                self.scene.set_probe(probing.assembly(use.assembly), use.pose, "", use.stylus)
-        if use is not None and cmm is not None and run is not None and cmm.position is not None:
-            self.scene.place_probe(run.program.router.planner.scene.quill(use, cmm.position))
+        if use is not None and not probing.has_stylus(use):
+            use = None
+        if use is not None and run is not None and cmm is not None and cmm.position is not None:
+            quill = run.program.router.planner.scene.quill(use, cmm.position)
+        self._show_probe(probing, use, quill)
         self._redraw(moving=self.model.at == "running")
 
     # Drawing ------------------------------------------------------------------------------------------------------
-
-    @property
-    def camera(self) -> Camera | None:
-        """The eye."""
-        return self._camera
-
-    def look(self, camera: Camera) -> None:
-        """Take another eye."""
-        self._camera = camera
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the picture, and the places of the feature: touched, and to be touched."""
@@ -125,7 +87,3 @@ class RunView(TurnedView):
             painter.setPen(QColor(t.accent))
             painter.setBrush(QColor(t.accent) if k in taken else Qt.BrushStyle.NoBrush)
             painter.drawEllipse(QPointF(x * room.width(), y * room.height()), 4.0, 4.0)
-
-    def showEvent(self, event: object) -> None:
-        """Catch up."""
-        self.refresh()
