@@ -306,7 +306,7 @@ def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, 
     target = tmp_path / "table.xlsx"
     loaded.parts["report"].bench.xlsx.click()
     settle()
-    assert load_workbook(target)["results"].max_row == 6 + 30
+    assert load_workbook(target)["results"].max_row == 7 + 30
     loaded.session.document.undo()
     assert loaded.parts["report"].bench.fields["inspector"].text() == "R. Fenwright"
     target = tmp_path / "nowhere" / "table.csv"

@@ -11,6 +11,7 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
 from truegauge.core.plan.features import ConstructedFeature, FormFilterSetting, Group, NominalFeature
+from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.plan.migrations.steps import PRESENT
 from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
@@ -38,7 +39,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[9] = 9
+    schema_version: Literal[10] = 10
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -71,6 +72,7 @@ class Plan(Frozen):
     probing: Probing = Probing()
     route: Route = Route()
     subsets: tuple[Subset, ...] = ()
+    kept: tuple[KeptStatement, ...] = ()
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:

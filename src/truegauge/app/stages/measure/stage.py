@@ -9,6 +9,7 @@ from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.devices.stage import machine, touching
 from truegauge.app.stages.measure.bench import MeasureBench
 from truegauge.app.stages.measure.form_page import FormModel, FormPage
+from truegauge.app.stages.measure.programs import Programs
 from truegauge.app.stages.measure.running.commands import run_actions
 from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
@@ -43,6 +44,7 @@ def _build(shell: Shell) -> StageParts:
     def report() -> None:
         s.set_stage("report")
 
+    programs = shell.once(Programs, lambda: Programs(shell))
     shorter = shell.once(ShorteningModel, lambda: ShorteningModel(route, shell))
     shorter_page = shell.once(ShorteningPage, lambda: ShorteningPage(shorter, theme))
 
@@ -137,6 +139,7 @@ def _build(shell: Shell) -> StageParts:
             Action("route-original", "Route", "Put the original order back", "", shorter.put_back,
                    lambda: bool(s.plan.route.original)),
             Action("route-list", "Route", "Route as a list", "", toggle_list, lambda: route.is_there),
+            *programs.commands(),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", construct,
                    lambda: bool(s.proposing.offers)),
             Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", toggle_page,
