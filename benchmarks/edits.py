@@ -156,13 +156,13 @@ def main() -> None:
     """Measure all."""
     words = [w for w in sys.argv[1:] if not w.startswith("--")]
     small = "--small" in sys.argv
-    count = 60 if small else COUNT
+    count = 20 if small else COUNT
     for name, source in (("now", None), *((f"with {w}", Path(w)) for w in words)):
         alike, mixed = edited(source, count)
         say(f"one of {count} characteristics of one feature edited, {name}", alike, "ms")
         say(f"one of {count} characteristics of the demo edited, {name}", mixed, "ms")
-    touches(20 if small else TOUCHES)
-    memory(5 if small else STEPS, 1 if small else SAMPLES)
+    touches(10 if small else TOUCHES)
+    memory(2 if small else STEPS, 1 if small else SAMPLES)
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ import subprocess
 import sys
 import tempfile
 
-RUNS = 3
+RUNS, EVERY = 3, 1  # runs each, and of how many points of the scan one is taken
 
 _CHILD = """
 import hashlib, json, sys, time
@@ -20,9 +20,14 @@ from truegauge.core.shelf import NO_SHELF
 from truegauge.formats.disk_shelf import DiskShelf
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
+from truegauge.formats.ply import ply_from_points
 from truegauge.formats.sample_file import open_sample
 evaluator = Evaluator(read_part(demo.PART), shelf=DiskShelf(Path(sys.argv[1])) if sys.argv[1] else NO_SHELF)
-plan, sample = read_plan(demo.PLAN).plan, open_sample(demo.SCAN)[0]
+plan, scan = read_plan(demo.PLAN).plan, demo.SCAN
+if int(sys.argv[2]) > 1:
+    scan = Path(sys.argv[3])
+    scan.write_bytes(ply_from_points(open_sample(demo.SCAN)[0].points[:: int(sys.argv[2])]))
+sample = open_sample(scan)[0]
 started = time.process_time()
 found = evaluator.evaluate(plan, sample)
 took = time.process_time() - started
@@ -33,7 +38,9 @@ print(json.dumps([took, hashlib.sha256(said.encode()).hexdigest()]))
 
 def evaluated(folder: str) -> tuple[float, str]:
     """Return the seconds of processor time, and a key of the results."""
-    done = subprocess.run([sys.executable, "-c", _CHILD, folder], capture_output=True, text=True, check=True)
+    with tempfile.TemporaryDirectory() as made:
+        arguments = [folder, str(EVERY), f"{made}/scan.ply"]
+        done = subprocess.run([sys.executable, "-c", _CHILD, *arguments], capture_output=True, text=True, check=True)
     took, key = json.loads(done.stdout.splitlines()[-1])
     return float(took), str(key)
 

@@ -26,7 +26,7 @@ from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.formats.sample_file import open_sample
 
-COUNTS, SHOWN, CHARACTERISTICS = (250_000, 1_000_000), 1_000_000, 500
+COUNTS, SHOWN, CHARACTERISTICS, FRAMES = (250_000, 1_000_000), 1_000_000, 500, 20
 PROGRAM = Path(sys.executable).parent / "truegauge"
 
 
@@ -63,7 +63,7 @@ def frames():
         view = camera
         scene.render(view, 492 if moving else 656, 567 if moving else 756, moving=moving)
         times = []
-        for _ in range(20):
+        for _ in range(FRAMES):
             view = view.orbited(0.02, 0.01, view.target)
             started = time.perf_counter()
             scene.render(view, 492 if moving else 656, 567 if moving else 756, moving=moving)

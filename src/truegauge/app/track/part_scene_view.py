@@ -5,7 +5,6 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
-from truegauge.app.view.picture import ViewPicture
 from truegauge.app.view.turned_view import TurnedView
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.arrays import Rigid, Vector
@@ -15,7 +14,6 @@ from truegauge.core.routes.document import PartFixture, Route
 from truegauge.core.routes.facets import facets_from_text
 from truegauge.core.routes.scene import fixture_pose
 from truegauge.rendering.camera import Camera
-from truegauge.rendering.machine_scene import MachineScene
 from truegauge.rendering.solids import Solid, plate, rod
 
 _FIXTURE = (150, 140, 122)
@@ -25,10 +23,7 @@ class PartSceneView(TurnedView):
     """Keeps scene and eye. Subclasses say in `refresh` what stands there, and paint."""
 
     def __init__(self, theme: LiveTheme, is_restless: Callable[[], bool], parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._theme = theme
-        self.scene = MachineScene(theme.palette)
-        self.picture = ViewPicture(self, self.scene, is_restless)
+        super().__init__(theme, is_restless, parent)
         self._camera: Camera | None = None
         self._standing: object = None  # what stands there
         self._use: StylusUse | None = None  # that is shown
@@ -36,7 +31,7 @@ class PartSceneView(TurnedView):
         theme.changed.connect(self._on_theme_changed)
 
     def _on_theme_changed(self) -> None:
-        self.scene.set_palette(self._theme.palette)
+        self.take_palette()
         self._standing = None
         self.refresh()
 

@@ -1,23 +1,49 @@
 """A view of a machine's scene that is turned, shifted and zoomed by the mouse."""
 
+from collections.abc import Callable
+from functools import cached_property
+
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.view.picture import ViewPicture
+from truegauge.app.widgets.theme import LiveTheme
 from truegauge.rendering.camera import Camera
+from truegauge.rendering.machine_scene import MachineScene
 
 
 class TurnedView(QWidget):
     """Turns with the left button, shifts with the right, zooms with the wheel. Subclasses keep the eye."""
 
-    picture: ViewPicture
-
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: LiveTheme, is_restless: Callable[[], bool] = lambda: False, parent: QWidget | None = None
+    ) -> None:  # fmt: skip
         super().__init__(parent)
+        self._theme, self._is_restless = theme, is_restless
         self._last, self._press = QPointF(), False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    @cached_property
+    def scene(self) -> MachineScene:
+        """What is drawn; made when it is seen first."""
+        return MachineScene(self._theme.palette)
+
+    @cached_property
+    def picture(self) -> ViewPicture:
+        """Its picture."""
+        return ViewPicture(self, self.scene, self._is_restless)
+
+    def take_palette(self) -> None:
+        """Draw in the colours of the theme as it is now."""
+        if "scene" in self.__dict__:
+            self.scene.set_palette(self._theme.palette)
+
+    def let_go(self) -> None:
+        """Let go of what the picture is drawn with, if it was ever seen."""
+        if "scene" in self.__dict__:
+            self.scene.close()
 
     @property
     def camera(self) -> Camera | None:

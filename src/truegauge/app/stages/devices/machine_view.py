@@ -7,7 +7,6 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.stages.devices.joystick import Joystick
 from truegauge.app.stages.devices.machine_words import MachineWords
 from truegauge.app.stages.devices.model import DevicesModel
-from truegauge.app.view.picture import ViewPicture
 from truegauge.app.view.turned_view import TurnedView
 from truegauge.app.view.view_marks import paint_axes
 from truegauge.app.widgets.text_size import enlarge, room_of
@@ -18,7 +17,6 @@ from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.records import Fixture
 from truegauge.core.registration.alignment import Alignment
 from truegauge.rendering.camera import Camera, standard_camera
-from truegauge.rendering.machine_scene import MachineScene
 
 _HIGHEST = 340.0  # mm above part and sphere that are shown for the probe
 _BUILD_PAGES = ("probe", "poses")
@@ -28,11 +26,9 @@ class MachineView(TurnedView):
     """Keys are the joystick."""
 
     def __init__(self, model: DevicesModel, theme: LiveTheme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.model, self.machine, self._theme = model, model.machine, theme
-        self.scene = MachineScene(theme.palette)
+        super().__init__(theme, parent=parent)
+        self.model, self.machine = model, model.machine
         theme.changed.connect(self._on_theme_changed)
-        self.picture = ViewPicture(self, self.scene, lambda: False)
         self._is_of_probe = False
         self._words = MachineWords(self, model, theme)
         self._cameras: dict[bool, Camera | None] = {True: None, False: None}
@@ -48,7 +44,7 @@ class MachineView(TurnedView):
         model.session.document.evaluated.connect(self.refresh)
 
     def _on_theme_changed(self) -> None:
-        self.scene.set_palette(self._theme.palette)
+        self.take_palette()
         self._shown = ()
         self.refresh()
 

@@ -63,7 +63,7 @@ def _build(shell: Shell) -> StageParts:
 
     def closed() -> None:
         machine(shell).close()
-        scene.scene.close()
+        scene.let_go()
 
     return StageParts(
         next=next_step, bench=DevicesBench(model, theme, ask_catalogue), middle=middle,

@@ -119,9 +119,9 @@ def _build(shell: Shell) -> StageParts:
 
     def closed() -> None:
         running.close()
-        run_page.view.scene.close()
+        run_page.view.let_go()
         route.close()
-        rehearsal.scene.close()
+        rehearsal.let_go()
 
     def next_step() -> NextStep | None:
         wanted = bool(s.plan.probing.assemblies) and s.sample is None and not route.is_there
