@@ -17,7 +17,7 @@ from truegauge.formats.files import read_bytes, write_whole
 from truegauge.formats.json_object import object_of_json, require_version
 from truegauge.formats.plan_file import plain
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 
 def record_folder() -> Path:

@@ -14,6 +14,7 @@ import numpy as np
 
 from truegauge.core.errors import DeviceError
 from truegauge.core.evaluation.choice import Choice
+from truegauge.core.probing.machine_check import said
 from truegauge.core.progress import Progress, silent
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
@@ -82,6 +83,8 @@ class PlanRun:
         """
         if sample.about.temperature_c is None:
             sample = sample.saying(temperature_c=setting.cmm.temperature())
+        if setting.record.checks and not sample.about.machine_check:
+            sample = sample.saying(machine_check=said(setting.record.checks[-1]))
         if not sample.about.device:
             sample = sample.saying(device=setting.cmm.identity)
         about = RunAbout(

@@ -6,6 +6,7 @@ from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from truegauge.core.arrays import Rigid, Vector
 from truegauge.core.cad.model import CadModel
 from truegauge.core.probing.assembly import STRAIGHT, HeadPose, ProbeAssembly
+from truegauge.core.probing.length_standard import LengthStandard
 from truegauge.core.probing.records import Fixture
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.palette import Rgb
@@ -83,6 +84,14 @@ class MachineScene(Scene):
         """Show boxes of what stands on the table."""
         made = [plate(np.array(f.low), np.array(f.high) - np.array(f.low)) for f in fixtures]
         self.set_solid("fixtures", joined(made) if made else None, _CLAMP)
+
+    def set_gauge(self, standard: LengthStandard, machine_from_gauge: Rigid | None) -> None:
+        """Show a step gauge, or none."""
+        if machine_from_gauge is None:
+            self.set_solid("gauge", None)
+            return
+        self.set_solid("gauge", joined(plate(low, high - low) for low, high in standard.boxes()))
+        self.place("gauge", machine_from_gauge)
 
     def set_sphere(self, record: ReferenceSphere, center: Vector | None) -> None:
         """Show the reference sphere with its stem."""

@@ -83,10 +83,16 @@ def make_report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
         (*_partial(evaluation), *_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation),
          *_decision(evaluation),
-         *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
+         *_machine(sample), *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
         views, sections,
     )  # fmt: skip
+
+
+def _machine(sample: Sample | None) -> tuple[str, ...]:
+    """Say when the machine that touched the sample was checked last, and what came of it."""
+    text = "" if sample is None else sample.about.machine_check
+    return (text[:1].upper() + text[1:],) if text else ()
 
 
 def _partial(evaluation: Evaluation) -> tuple[str, ...]:

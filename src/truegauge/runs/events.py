@@ -106,6 +106,15 @@ class SphereTouched:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class CheckTouched:
+    """So many touches of a standard are done in a check of the machine."""
+
+    what: str
+    done: int
+    of: int
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class StylusQualified:
     """What came of a stylus; told again when it is judged otherwise later."""
 
@@ -121,6 +130,7 @@ class SphereLocated:
 
 RunEvent = (
     FeatureBegun | FeatureTouched | FeatureComplete | TouchWanted | SphereTouched | StylusQualified | SphereLocated
+    | CheckTouched
     | TargetTouched | TargetWanted | PartLocated | TemperatureRead | NoteWanted | StepEnded
 )  # fmt: skip
 Tell = Callable[[RunEvent], None]

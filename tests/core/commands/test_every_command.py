@@ -14,6 +14,7 @@ from truegauge.core.commands.history import History
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.plan.alignments import BestFitAlignment
 from truegauge.core.plan.features import ConstructedFeature, NominalFeature
+from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.points import Extraction, PointLimits
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, Span, SpotCheck
@@ -43,7 +44,7 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 35
+COUNT = 36
 ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
@@ -124,6 +125,8 @@ def commands(plan):
         (r.SetTags(TagSettings(shown="all")), {"tags"}, lambda q: q.tags.shown == "all"),
         (p.SetSubset("sizes", ("c1", "c2")), {"subsets"},
          lambda q: [(s.name, s.characteristics) for s in q.subsets] == [("sizes", ("c1", "c2"))]),
+        (p.TakeProgram(plan.replace(kept=(KeptStatement(text="MODE/AUTO"),))), {"kept"},
+         lambda q: [k.text for k in q.kept] == ["MODE/AUTO"]),
         (p.SetRoute(ROUTE, "route"), {"route"}, lambda q: [s.id for s in q.route.steps] == ["m-base"]),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip

@@ -196,17 +196,18 @@ class ParkedProbe:
 class UnlocatedPart:
     """A part of which nobody knows where it stands: all below a height, but for what is kept free of it.
 
-    That is an upright column around the reference sphere: `center` (3,) and `radius`, mm.
+    Those are upright columns around standards that are touched: `centers` (n, 3) and `radius`, mm.
     """
 
     z: float
-    center: Vector
+    centers: Points
     radius: float
     name: str = "a part that is not located yet"
 
     def distances(self, points: Points, radii: Floats | float = 0.0) -> Floats:
         """Return how far (n,) points are within what is free."""
-        beside = self.radius - np.linalg.norm(points[:, :2] - self.center[:2], axis=1)
+        apart = points[:, None, :2] - self.centers[None, :, :2]
+        beside = self.radius - np.linalg.norm(apart, axis=2).min(axis=1)
         return np.asarray(np.maximum(points[:, 2] - self.z, beside))
 
     def reach(self) -> tuple[Vector, Vector]:

@@ -7,6 +7,7 @@ from pydantic import Field, model_validator
 from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.judgement import QualificationLimits
+from truegauge.core.probing.length_standard import LengthStandard
 from truegauge.core.probing.sphere import ReferenceSphere
 
 QualifyBy = Literal["machine", "first touch by hand", "hand"]
@@ -67,6 +68,7 @@ class Probing(Frozen):
     master: StylusUse | None = None
     rack: tuple[RackPort, ...] = ()
     sphere: ReferenceSphere = ReferenceSphere()
+    gauge: LengthStandard = LengthStandard()
     settings: QualificationSettings = QualificationSettings()
     limits: QualificationLimits = QualificationLimits()
     due: DueRules = DueRules()

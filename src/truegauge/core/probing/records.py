@@ -13,10 +13,12 @@ from truegauge.core.arrays import Rigid
 from truegauge.core.frames import as_rigid
 from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.assembly import HeadPose
+from truegauge.core.probing.machine_check import MachineCheck
 from truegauge.core.probing.probing import DueRules, Probing, StylusUse
 
 _KEPT = 60  # qualifications of a stylus
 _PLACES = 100  # parts
+_CHECKS = 200
 
 
 class SphereLocation(Frozen):
@@ -120,6 +122,7 @@ class MachineRecord(Frozen):
     fixtures: tuple[Fixture, ...] = ()
     travel: tuple[Three, Three] | None = None  # lowest and highest places of the quill, mm; None: nobody said
     places: tuple[PartPlace, ...] = ()  # of parts, one a plan
+    checks: tuple[MachineCheck, ...] = ()  # by its user, the last one last
 
     @model_validator(mode="after")
     def _can_travel(self) -> Self:
@@ -133,6 +136,10 @@ class MachineRecord(Frozen):
         if self.travel is not None or travel is None:
             return self.replace(table_z=z)
         return self.replace(table_z=z, travel=tuple(tuple(float(v) for v in end) for end in travel))
+
+    def with_check(self, check: MachineCheck) -> "MachineRecord":
+        """Return the record with a check more."""
+        return self.replace(checks=(*self.checks, check)[-_CHECKS:])
 
     def place_of(self, part: str) -> PartPlace | None:
         """Return where a part was found last."""

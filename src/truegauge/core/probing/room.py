@@ -45,6 +45,9 @@ class ProbeRoom:
         if center is not None:
             self._standing = (*self._standing, SphereObstacle(probing.sphere, center))
             self.top = max(self.top, float(center[2]) + sphere.radius + above)
+        self._free = np.zeros((0, 3)) if known.free is None else known.free
+        if center is not None:
+            self._free = np.vstack([self._free, center])
         self._hidden = -np.inf  # how high a part reaches that stands nobody knows where
         ground = known.table_z
         if ground is None and center is not None:
@@ -60,9 +63,9 @@ class ProbeRoom:
         """Return what a probe may meet: what stands there, and the probes that hang in the rack meanwhile."""
         if use not in self._around:
             every = (*self._standing, *parked(self.probing, self.probing.assembly(use.assembly)))
-            if self._center is not None and np.isfinite(self._hidden):
+            if len(self._free) and np.isfinite(self._hidden):
                 z = min(self._hidden, self.safe_z(use) + self._lowest(use) - _UNDER)
-                every = (*every, UnlocatedPart(z, self._center, self.free_radius(use)))
+                every = (*every, UnlocatedPart(z, self._free, self.free_radius(use)))
             self._around[use] = every
         return self._around[use]
 
@@ -72,7 +75,7 @@ class ProbeRoom:
         return own is not None and any(s.id == use.stylus for s in own.styli())
 
     def free_radius(self, use: StylusUse) -> float:
-        """Return how far around the reference sphere nothing may stand for a probe to touch it, mm."""
+        """Return how far around a sphere or gauge nothing may stand for a probe to touch it, mm."""
         shape, place = self.shape(use)
         reach = np.linalg.norm(shape.centers[:, :2] - place.center[:2], axis=1) + shape.radii
         tip = self.probing.sphere.radius + place.radius + self.probing.settings.approach

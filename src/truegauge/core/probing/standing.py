@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.arrays import Points
 from truegauge.core.probing.assembly import STRAIGHT, ProbeAssembly
 from truegauge.core.probing.clearance import Obstacle
 from truegauge.core.probing.obstacles import BoxObstacle, ParkedProbe, PartObstacle, Table
@@ -15,13 +16,15 @@ from truegauge.core.probing.records import MachineRecord
 class Standing:
     """Obstacles, and how high the highest of them is (mm, machine).
 
-    `unlocated` is how tall a part may be that stands on the table and is not located; 0 where there is none.
+    `unlocated` is how tall a part may be that stands on the table and is not located; 0 where there is none. It does
+    not stand around the places `free` (n, 3), as it does not around the reference sphere.
     """
 
     obstacles: tuple[Obstacle, ...] = ()
     top: float = -np.inf
     unlocated: float = 0.0
     table_z: float | None = None
+    free: Points | None = None
 
 
 def standing(record: MachineRecord, part: PartObstacle | None = None, unlocated: float = 0.0) -> Standing:

@@ -66,6 +66,7 @@ class SampleAbout(Frozen):
     scale_temperature_c: float | None = Field(default=None, gt=-60, lt=200)
     scale_expansion: float = Field(default=0.0, ge=0, le=1e-3)
     device: str = ""  # in whose coordinates its touches are: what the device says it is; empty: nobody said
+    machine_check: str = ""  # the last check of the machine that touched it, in words
     chosen: tuple[str, ...] = ()  # characteristics (ids) of a partial run: there are results of these only
     subset: str = ""  # the name of that choice
 

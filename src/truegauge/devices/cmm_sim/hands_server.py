@@ -19,6 +19,7 @@ from pydantic import ValidationError
 
 from truegauge.core.frames import apply, rotate
 from truegauge.core.probing.assembly import ProbeAssembly
+from truegauge.core.probing.length_standard import LengthStandard
 from truegauge.core.probing.probing import RackPort
 from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.devices.cmm_sim.operator import Operator
@@ -181,6 +182,12 @@ class HandsServer:
                 Operator(world).raises_quill()
             case "touch sphere":
                 return self._reported(Operator(world).touches_sphere(int(given.get("number", 0))))
+            case "gauge":
+                world.put_gauge(LengthStandard.model_validate_json(json.dumps(given["standard"])))
+            case "no gauge":
+                world.gauge = None
+            case "touch gauge":
+                return self._reported(Operator(world).touches_gauge(int(given["number"])))
             case "touch part":
                 return self._reported(self._touch_part(given))
             case "pace":
@@ -211,6 +218,7 @@ class HandsServer:
             "stylus": world.stylus_id,
             "sphere": None if world.sphere is None else world.sphere.center.tolist(),
             "part": None if world.part is None else world.part.machine_from_part.ravel().tolist(),
+            "gauge": None if world.gauge is None else world.gauge.machine_from_gauge.ravel().tolist(),
             "table": world.table.z,
             "travel": [list(v) for v in world.settings.travel],
             "fault": world.fault_text,

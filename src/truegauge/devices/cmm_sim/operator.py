@@ -3,6 +3,8 @@
 import numpy as np
 
 from truegauge.core.arrays import Vector, any_perpendicular
+from truegauge.core.frames import apply, rotate
+from truegauge.core.probing.length_standard import BY_HAND, by_hand_place
 from truegauge.core.probing.sphere import TouchPattern, touch_directions
 from truegauge.core.probing.travel import NoWay, Surroundings, find_way
 from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
@@ -29,6 +31,15 @@ class Operator:
             around = touch_directions(_BY_EYE, tip.direction, w.sphere.record, tip.radius + 2.5)
             out = around[number % len(around)]
         return self.touches(w.sphere.center + w.sphere.record.radius * out, out)
+
+    def touches_gauge(self, number: int) -> SensorTouch | None:
+        """Have an operator touch a face of the step gauge that tells where it lies."""
+        gauge = self._world.gauge
+        if gauge is None:
+            raise MachineStopped(m.ARGUMENT, "there is no step gauge on the table", 0)
+        pose = gauge.machine_from_gauge
+        place = apply(pose, by_hand_place(gauge.standard, number)[None])[0]
+        return self.touches(place, rotate(pose, np.array([BY_HAND[number][1]]))[0])
 
     def touches(self, place: Vector, out: Vector, aim: float = 0.8) -> SensorTouch | None:
         """Have an operator bring the tip before a place (3,) and touch it against the direction `out` (3,)."""

@@ -24,6 +24,7 @@ class MachineSettings:
     table_z: float = -760.0
     sphere_center: tuple[float, float, float] = (620.0, 300.0, -520.0)
     part_origin: tuple[float, float, float] = (330.0, 420.0, -700.0)  # roughly where the middle of its base stands
+    gauge_origin: tuple[float, float] = (150.0, 680.0)  # roughly where a step gauge begins that is laid there
     pace: float = 0.0  # times as fast as a real machine; 0: as fast as it can
 
 

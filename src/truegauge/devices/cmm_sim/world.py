@@ -8,18 +8,18 @@ import numpy as np
 from truegauge.core.arrays import Points, Vector, unit
 from truegauge.core.probing.assembly import HeadPose, ProbeAssembly, StylusPlace
 from truegauge.core.probing.clearance import Obstacle, ProbeShape, first_meeting, gap, probe_shape
+from truegauge.core.probing.length_standard import LengthStandard
 from truegauge.core.probing.obstacles import ParkedProbe, Table
 from truegauge.core.probing.probing import RackPort
-from truegauge.core.probing.sphere import ReferenceSphere, TouchPattern
+from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.devices.cmm_sim.drive import Drive
 from truegauge.devices.cmm_sim.probe import PhysicalProbe
 from truegauge.devices.cmm_sim.settings import Fault, Faults, MachineSettings, VolumetricError
-from truegauge.devices.cmm_sim.surroundings import PartOnTable, SphereOnTable, tip_balls
+from truegauge.devices.cmm_sim.surroundings import GaugeOnTable, PartOnTable, SphereOnTable, tip_balls
 from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
 from truegauge.devices.ipp import messages as m
 
 _TICK_S = 0.02
-_BY_EYE = TouchPattern(9, 2)
 _CONTACT = 1e-7
 _ROUNDED = 0.05  # mm beyond the end of an axis that are taken for its end
 _FAR = 20.0  # mm within which the room of a probe is asked for exactly
@@ -38,6 +38,7 @@ class CmmWorld:
         self.table = Table(settings.table_z)
         self.sphere: SphereOnTable | None = None
         self.part: PartOnTable | None = None
+        self.gauge: GaugeOnTable | None = None
         self.fixtures: list[Obstacle] = []
         self.assemblies: dict[str, ProbeAssembly] = {}  # that somebody has put together, by name
         self.rack: dict[str, RackPort] = {}  # by the name of the assembly
@@ -61,11 +62,11 @@ class CmmWorld:
 
     def put_sphere(self, record: ReferenceSphere) -> None:
         """Stand a reference sphere on the table, as its record says, roughly where there is room for it."""
-        rng = np.random.default_rng([self.seed, 7])
-        center = np.array(self.settings.sphere_center) + rng.uniform(-15, 15, 3)
-        center[2] = self.table.z + 12 + record.radius + record.stem_length * max(0.2, -record.stem[2]) + 40
-        true = record.diameter + float(rng.normal(0, record.uncertainty))
-        self.sphere = SphereOnTable(record, center, true)
+        self.sphere = SphereOnTable.somewhere(record, self.settings, self.seed)
+
+    def put_gauge(self, standard: LengthStandard) -> None:
+        """Lay a step gauge on the table, behind the part, about along X."""
+        self.gauge = GaugeOnTable.somewhere(standard, self.settings, self.seed, self.temperature_c)
 
     def build(self, assembly: ProbeAssembly) -> None:
         """Put an assembly together as described; one of the same name is taken apart."""
@@ -105,11 +106,8 @@ class CmmWorld:
     def obstacles(self) -> tuple[Obstacle, ...]:
         """Everything that can be met."""
         there: list[Obstacle] = [self.table, *self.fixtures, *self._parked()]
-        if self.sphere is not None:
-            there.append(self.sphere)
-        if self.part is not None:
-            there.append(self.part)
-        return tuple(there)
+        standing: tuple[Obstacle | None, ...] = (self.sphere, self.part, self.gauge)
+        return (*there, *(o for o in standing if o is not None))
 
     def _parked(self) -> tuple[ParkedProbe, ...]:
         """Return what hangs in the rack."""

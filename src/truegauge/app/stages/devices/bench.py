@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
+from truegauge.app.stages.devices.check_page import CheckPage
 from truegauge.app.stages.devices.machine_page import MachinePage
 from truegauge.app.stages.devices.model import PAGES, DevicesModel
 from truegauge.app.stages.devices.poses_page import PosesPage
@@ -14,7 +15,7 @@ from truegauge.app.widgets.bench import Bench, PageTabs
 from truegauge.app.widgets.theme import Theme
 
 _TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", "rack": "Rack",
-           "qualify": "Qualification"}  # fmt: skip
+           "qualify": "Qualification", "check": "Check of the machine"}  # fmt: skip
 
 
 class DevicesBench(Bench):
@@ -38,7 +39,9 @@ class DevicesBench(Bench):
         self.poses_page = PosesPage(self.model, self._theme)
         self.rack_page = RackPage(self.model)
         self.qualify_page = QualifyPage(self.model, self._theme)
-        self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page)
+        self.check_page = CheckPage(self.model)
+        self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page,
+                       self.check_page)  # fmt: skip
         self.pages = QStackedWidget()
         for page in self._pages:
             self.pages.addWidget(page)

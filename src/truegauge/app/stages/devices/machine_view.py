@@ -17,6 +17,7 @@ from truegauge.core.probing.assembly import HeadPose, ProbeAssembly
 from truegauge.core.probing.records import Fixture
 from truegauge.core.registration.alignment import Alignment
 from truegauge.rendering.camera import Camera, standard_camera
+from truegauge.runs.checking import Checking
 
 _HIGHEST = 340.0  # mm above part and sphere that are shown for the probe
 _BUILD_PAGES = ("probe", "poses")
@@ -101,6 +102,13 @@ class MachineView(TurnedView):
         low, high = known.min(axis=0) - 120.0, known.max(axis=0) + 120.0
         return z, (low, high)
 
+    def gauge_pose(self) -> np.ndarray | None:
+        """Return where a step gauge lies: where eyes see it, or a check has found it."""
+        seen, state = self.machine.seen.get("gauge"), self.model.checking.run_state
+        if seen:
+            return np.array(seen).reshape(4, 4)
+        return state.job.gauge if state is not None and isinstance(state.job, Checking) else None
+
     def fixtures(self) -> tuple[Fixture, ...]:
         """Return what was said to stand on the table."""
         return self.machine.record.fixtures if self.machine.connected else ()
@@ -111,12 +119,13 @@ class MachineView(TurnedView):
             return
         m = self.model
         assembly, pose, stylus = self._probe()
-        part, sphere, building = self.part_pose(), self.sphere_center(), self.building
+        part, sphere, building, gauge = self.part_pose(), self.sphere_center(), self.building, self.gauge_pose()
         now = (building, None if assembly is None else assembly.content_key, pose, stylus, m.chosen_part,
                None if part is None else part.tobytes(), None if sphere is None else sphere.tobytes(),
                None if m.session.model is None else m.session.model.key, m.probing.sphere,
-               self.machine.seen.get("table"), self.machine.record.table_z, self.fixtures())  # fmt: skip
-        known = (part is None, sphere is None, self.machine.record.table_z, self.fixtures())
+               self.machine.seen.get("table"), self.machine.record.table_z, self.fixtures(),
+               m.probing.gauge, None if gauge is None else gauge.tobytes())  # fmt: skip
+        known = (part is None, sphere is None, gauge is None, self.machine.record.table_z, self.fixtures())
         if now != self._shown:
             self._shown = now
             self.scene.set_probe(assembly, pose, m.chosen_part if building else "", stylus)
@@ -125,6 +134,7 @@ class MachineView(TurnedView):
             self.scene.set_table(None if building else z, ends)
             self.scene.set_fixtures(() if building else self.fixtures())
             self.scene.set_sphere(m.probing.sphere, None if building else sphere)
+            self.scene.set_gauge(m.probing.gauge, None if building else gauge)
             if building:
                 self._look_at_probe(assembly, pose)
             elif self._cameras[False] is not None and known != self._known:

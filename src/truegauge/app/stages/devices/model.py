@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QSettings, Signal
 
+from truegauge.app.stages.devices.checking_model import CheckingModel
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.qualifying_model import QualifyingModel
 from truegauge.core.commands.probing import (
@@ -33,7 +34,14 @@ from truegauge.formats.catalogue import own_catalogue, read_catalogue
 if TYPE_CHECKING:
     from truegauge.core.probing.pose_choice import PoseAnswer
 
-PAGES = (("machine", "Machine"), ("probe", "Probe"), ("poses", "Poses"), ("rack", "Rack"), ("qualify", "Qualify"))
+PAGES = (
+    ("machine", "Machine"),
+    ("probe", "Probe"),
+    ("poses", "Poses"),
+    ("rack", "Rack"),
+    ("qualify", "Qualify"),
+    ("check", "Check"),
+)
 
 
 class DevicesModel(QObject):
@@ -60,6 +68,8 @@ class DevicesModel(QObject):
         self.answers: tuple[PoseAnswer, ...] = ()
         self.qualifying = QualifyingModel(machine, lambda: self.probing, self)
         self.qualifying.changed.connect(self.changed)
+        self.checking = CheckingModel(machine, self)
+        self.checking.changed.connect(self.changed)
         machine.changed.connect(self.changed)
         machine.record_changed.connect(self.changed)
         self.session.document.plan_changed.connect(self._on_plan_changed)

@@ -10,6 +10,7 @@ from truegauge.app.shell.devices import DeviceKind
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import STAGES, Stage, StageParts
 from truegauge.app.stages.devices.bench import DevicesBench
+from truegauge.app.stages.devices.check_result import CheckResult
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import PAGES, DevicesModel
@@ -34,6 +35,7 @@ def _build(shell: Shell) -> StageParts:
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))
+    checked = shell.once(CheckResult, lambda: CheckResult(model, theme))
     readout = MachineReadout(touching(shell), theme, lambda: STAGES[s.stage].shows_machine and not shell.middle_alone)
     shell.middle_changed.connect(readout.refresh)
     model.changed.connect(shell.middle_changed)
@@ -43,6 +45,8 @@ def _build(shell: Shell) -> StageParts:
 
     def middle() -> QWidget:
         there = model.page == "qualify" and model.chosen_use is not None and model.qualifying.run_state is None
+        if model.page == "check" and model.checking.run_state is None and model.checking.last is not None:
+            return checked
         return result if there else scene
 
     def open_page(key: str) -> None:
