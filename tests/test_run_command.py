@@ -16,8 +16,10 @@ from tests.test_cli import PROGRAM, run
 
 from truegauge import demo
 from truegauge.cli import running
+from truegauge.core.frames import apply, invert
 from truegauge.core.plan.subsets import Subset
 from truegauge.core.routes.document import NoteStep
+from truegauge.core.routes.pieces import Pieces
 from truegauge.core.samples.document import SampleData
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.sample_file import read_sample
@@ -159,3 +161,36 @@ def test_a_killed_program_goes_on_from_the_last_touch(workshop):
 
 def _lines(path: Path) -> int:
     return path.read_bytes().count(b"\n") if path.exists() else 0
+
+
+def test_several_pieces_on_one_table_are_run_each_into_its_own_files(workshop):
+    """The first is found by hand, the others beside it; a run that stops goes on with its piece."""
+    out, world = workshop.folder / "out", workshop.world
+    layout = Pieces(rows=2, columns=2, column_pitch=180.0, row_pitch=165.0)
+    world.others = world.part.beside(layout, world.seed)
+    arguments = (*workshop.arguments, "--out", out, "--pieces", "2x2", "--pitch", "180,165", "--subset", "the bore")
+    done = run(*arguments, "--serial", "P09", "--qualify")
+    assert done.returncode == 0, done.stderr
+    assert not workshop.troubles
+    assert sum("touch" in words and "sphere" not in words for words in workshop.asked) == 6  # of the first one only
+    assert done.stdout.count("piece ") == 4
+    poses = (world.part.machine_from_part, *(p.machine_from_part for p in world.others))
+    for name, pose in zip(("P09", "P10", "P11", "P12"), poses, strict=True):
+        sample = read_sample(out / f"{name}.tgsample")[0]
+        assert sample.about.serial == name
+        local = apply(invert(pose), np.array([t.place for t in sample.probed if t.feature == "main-bore"]))
+        assert np.abs(np.linalg.norm(local[:, :2] - [58, 45], axis=1) - 19).max() < 0.3, name  # in its own bore
+        assert json.loads((out / f"{name}.json").read_text())["characteristics"][0]["state"] == "within"
+    # The next load starts by itself, also with another piece first; what is there is not written over.
+    workshop.asked.clear()
+    done = run(*arguments, "--serial", "P09")
+    assert done.returncode == 2
+    assert "P09.tgsample is there already" in done.stderr
+    done = run(*arguments, "--serial", "Q1", "--first", "4")
+    assert done.returncode == 0, done.stderr
+    assert not workshop.asked
+    assert [f.name for f in out.glob("Q*.tgsample")] == ["Q4.tgsample"]
+    for more, words in ((("--pieces", "two"), "give ROWSxCOLUMNS"), (("--first", "9"), "there are 4 pieces")):
+        done = run(*arguments, *more)
+        assert done.returncode == 2
+        assert words in done.stderr

@@ -12,11 +12,11 @@ from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.measure.running import cut_off
 from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
-from truegauge.app.stages.measure.running.verdict import counted_on
 from truegauge.app.track.model import RouteModel
 from truegauge.core.commands.readings import RemoveCharacteristics
 from truegauge.core.commands.subsets import SetSubset
 from truegauge.core.samples.document import ProbedTouch, Touch
+from truegauge.core.samples.serials import counted_on
 from truegauge.formats.machine_file import record_file, write_machine
 from truegauge.formats.plan_file import write_plan
 from truegauge.runs.journal import Journal

@@ -8,7 +8,11 @@ from tests.runs.shop import FEW, confirms, places
 
 from truegauge.core.errors import Cancelled, DeviceError, FormatError
 from truegauge.core.evaluation.choice import Choice
+from truegauge.core.frames import apply, invert
 from truegauge.core.routes.document import NoteStep, TemperatureStep
+from truegauge.core.routes.pieces import Pieces
+from truegauge.core.samples.document import SampleData
+from truegauge.core.samples.sample import Sample
 from truegauge.jobs.plan_run import PlanRun, place_known
 from truegauge.runs.events import NoteWanted, PartLocated, StepEnded, TemperatureRead
 from truegauge.runs.journal import Journal
@@ -262,3 +266,30 @@ def test_a_place_that_nothing_leads_to_is_told_before_anything_moves(shop, tmp_p
     failed = [e for e in told if isinstance(e, StepEnded) and e.state == "failed"]
     assert [e.step for e in failed] == left
     assert all(e.why for e in failed)
+
+
+def test_one_of_several_pieces_is_gone_on_with_and_tells_where_the_first_lies(shop, tmp_path):
+    here, path = shop(), tmp_path / "run.tgrun"
+    pieces = Pieces(columns=2, column_pitch=300.0)
+    here.plan = here.plan.replace(route=here.plan.route.replace(pieces=pieces))
+    here.world.others = here.world.part.beside(pieces, here.world.seed)
+    there = here.world.others[0].machine_from_part
+    own = Sample.of(SampleData(name="second"))
+    run = confirms(PlanRun.begin(here.setting(), path, Choice(), own, there, piece=1))
+
+    def stop(fraction, text="", /):
+        if len(run.state.taken) == 20:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        run.program.run_with(stop)
+    run.journal.close()
+    again = confirms(PlanRun.go_on(here.setting(), path))
+    assert again.piece == 1
+    sample = again.go()
+    local = apply(invert(there), np.array([t.place for t in sample.probed if t.feature == "main-bore"]))
+    assert np.abs(np.linalg.norm(local[:, :2] - [58, 45], axis=1) - 19).max() < 0.3
+    here.record = again.record
+    first = here.world.part.machine_from_part
+    assert np.abs(place_known(here.plan, here.record) - first).max() < 0.5
+    assert np.abs(place_known(here.plan, here.record, 1) - there).max() < 0.2

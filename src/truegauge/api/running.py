@@ -63,7 +63,7 @@ def begin(
     cmm: Cmm, record: MachineRecord, plan: Plan, choice: Choice, sample: Sample | None, *,
     machine_from_part: Rigid | None = None, before: Sample | None = None, journal: Path | None = None,
     find: bool = False, ask: Ask | None = None, confirm: Ask | None = None, tell: Tell = nobody,
-    check: Callable[[], None] = lambda: None,
+    check: Callable[[], None] = lambda: None, piece: int = 0,
 ) -> PlanRun:  # fmt: skip
     """Begin a run, or go on with the one whose journal is there.
 
@@ -81,10 +81,10 @@ def begin(
         own = new_sample(document, choice, sample or Sample.of(SampleData(name="Run")), before)
         pose = machine_from_part
         if pose is None and not find:
-            pose = place_known(document, record)
+            pose = place_known(document, record, piece)
         if pose is None:
             own, pose = _by_hand(setting, own, ask, told, check)
-        made = PlanRun.begin(setting, path, choice, own, pose, told)
+        made = PlanRun.begin(setting, path, choice, own, pose, told, piece=piece)
     if confirm is not None:
         made.listen(_with_confirming(made, confirm, told))
     return made

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from truegauge.api.machines import Machine
     from truegauge.api.plans import Plan
     from truegauge.core.evaluation.choice import Choice
+    from truegauge.core.routes.pieces import Pieces
+    from truegauge.core.samples.sample import Sample
     from truegauge.jobs.plan_run import PlanRun
     from truegauge.runs.events import RunEvent
 
@@ -36,6 +38,9 @@ def run(
     ] = None,
     qualify: Annotated[bool, typer.Option(help="Qualify styli first that are not, or are due.")] = False,
     find: Annotated[bool, typer.Option(help="Have the part located by hand, also where its place is known.")] = False,
+    pieces: Annotated[str, typer.Option(help="Pieces on the table: ROWSxCOLUMNS; else as the plan says.")] = "",
+    pitch: Annotated[str, typer.Option(help="How far apart: along X,Y of the machine, mm.")] = "",
+    first: Annotated[int, typer.Option(help="Begin with this piece.", min=1)] = 1,
     uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
     formats: Formats = "pdf,csv,json,sample",
 ) -> None:
@@ -45,25 +50,35 @@ def run(
     """
     from truegauge.api import inspecting, machines, plans
     from truegauge.api.running import begin, choice_of
-    from truegauge.core.samples.document import SampleData
-    from truegauge.core.samples.sample import Sample
+    from truegauge.core.commands.routes import SetRoute
+    from truegauge.core.samples.serials import serials
     from truegauge.formats.machine_file import read_machine, record_file, record_folder, write_machine
     from truegauge.formats.sample_file import read_sample
     from truegauge.runs.journal import ENDING
 
     wanted = outputs(formats)
     own = plans.open_plan(plan)
+    if pieces:
+        own.run(SetRoute(own.document.route.replace(pieces=_pieces(pieces, pitch)), "pieces"))
     choice = choice_of(own.document, _numbers(only), (), subset, again=before is None)
     host, port = _address(server)
+    layout = own.document.route.pieces
+    count = 1 if layout is None else layout.count
+    if first > count:
+        raise typer.BadParameter(f"there are {count} pieces", param_hint="--first")
+    names = serials(serial, count) if serial else ("",) * count
     now = datetime.now()
-    name = serial or f"{own.document.name} {now:%Y-%m-%d %H.%M}"
-    sample = Sample.of(SampleData(name=name, serial=serial, operator=operator,
-                                  measured_at=now.isoformat(timespec="seconds")))  # fmt: skip
     journal = out / f"run{ENDING}"
+    samples = [_sample(own.document.name, names[k], operator, now, k if count > 1 else None) for k in range(count)]
+    begin_with = first - 1
     if journal.exists():
-        _see_that_it_is(journal, choice, serial)
-    elif (there := out / f"{_file_name(name)}.tgsample").exists():
-        raise TrueGaugeError(f"{there} is there already: give another --serial, or another --out")
+        begin_with = _see_that_it_is(journal, choice, serial, names)
+    else:
+        there = [f for s in samples[begin_with:] if (f := out / f"{_file_name(s.name)}.tgsample").exists()]
+        if there:
+            more = f", or --first {begin_with + 1 + len(there)}" if count > begin_with + len(there) else ""
+            raise TrueGaugeError(f"{there[0]} is there already: give another --serial, or another --out{more}")
+    code = 0
     with machines.connect(host, port) as machine:
         kept = record_file(record_folder(), machine.identity)
         machine.record = read_machine(kept, machine.identity)
@@ -74,39 +89,72 @@ def run(
         if journal.exists():
             say("going on with the run that stopped")
         earlier = None if before is None else read_sample(before)[0]
-        told = _Told()
-        running = begin(machine.cmm, machine.record, own, choice, sample, before=earlier, journal=journal, find=find,
-                        ask=_ask, confirm=_confirm, tell=told)  # fmt: skip
-        told.begin(running)
-        try:
-            done = running.go()
-        except DeviceError as error:
-            raise TrueGaugeError(f"{error} (the same command goes on from there)") from error
-        finally:
-            told.close()
-            write_machine(kept, running.record, machine.identity)
-            running.journal.close()
-    found = inspecting.inspect(own, sample=done, uncertainty=uncertainty)
-    found.write(out, wanted, name=_file_name(done.name))
-    running.journal.end()
-    found.close()
-    raise typer.Exit(say_results(found.evaluation))
+        for k in range(begin_with, count):
+            if count > 1:
+                say(f"piece {k + 1} of {count}")
+            told = _Told()
+            running = begin(machine.cmm, machine.record, own, choice, samples[k], before=earlier, journal=journal,
+                            find=find, ask=_ask, confirm=_confirm, tell=told,
+                            piece=k)  # fmt: skip
+            told.begin(running)
+            try:
+                done = running.go()
+            except DeviceError as error:
+                raise TrueGaugeError(f"{error} (the same command goes on from there)") from error
+            finally:
+                told.close()
+                machine.record = running.record
+                write_machine(kept, machine.record, machine.identity)
+                running.journal.close()
+            find = False  # the others are found beside this one
+            found = inspecting.inspect(own, sample=done, uncertainty=uncertainty)
+            found.write(out, wanted, name=_file_name(done.name))
+            running.journal.end()
+            found.close()
+            code = max(code, say_results(found.evaluation))
+    raise typer.Exit(code)
+
+
+def _sample(plan: str, serial: str, operator: str, now: datetime, piece: int | None) -> "Sample":
+    from truegauge.core.samples.document import SampleData
+    from truegauge.core.samples.sample import Sample
+
+    beside = "" if piece is None else f" piece {piece + 1}"
+    name = serial or f"{plan} {now:%Y-%m-%d %H.%M}{beside}"
+    return Sample.of(SampleData(name=name, serial=serial, operator=operator,
+                                measured_at=now.isoformat(timespec="seconds")))  # fmt: skip
+
+
+def _pieces(text: str, pitch: str) -> "Pieces":
+    from truegauge.core.routes.pieces import Pieces
+
+    found = re.fullmatch(r"(\d+)x(\d+)", text)
+    apart = re.fullmatch(r"([\d.]+),([\d.]+)", pitch)
+    if found is None or apart is None:
+        raise typer.BadParameter("give ROWSxCOLUMNS, and --pitch X,Y in mm", param_hint="--pieces")
+    try:
+        return Pieces(
+            rows=int(found[1]), columns=int(found[2]), column_pitch=float(apart[1]), row_pitch=float(apart[2])
+        )
+    except ValueError as error:
+        raise typer.BadParameter(str(error), param_hint="--pieces") from None
 
 
 def _file_name(name: str) -> str:
     return re.sub(r"[^\w.() -]+", "-", name) or "run"
 
 
-def _see_that_it_is(journal: Path, choice: "Choice", serial: str) -> None:
-    """Refuse to go on with the run of another part, or of another choice."""
+def _see_that_it_is(journal: Path, choice: "Choice", serial: str, names: tuple[str, ...]) -> int:
+    """Return which piece a journal is of; refuse to go on with the run of another part, or of another choice."""
     from truegauge.runs.journal import Journal
 
     about = Journal.read(journal)[0]
     whose = about.sample.serial or about.sample.name
-    if serial and serial != about.sample.serial:
+    if about.piece >= len(names) or (serial and names[about.piece] != about.sample.serial):
         raise TrueGaugeError(f"{journal}: the run of {whose} stopped there: finish it first, or take the file away")
     if (choice.characteristics, choice.features) != (about.characteristics, about.features):
         raise TrueGaugeError(f"{journal}: something else of {whose} was run there: finish that, or take the file away")
+    return about.piece
 
 
 def _numbers(text: str) -> tuple[int, ...]:

@@ -66,15 +66,24 @@ class PlanRun:
         self.choice = Choice(characteristics=about.characteristics, features=about.features, subset=about.subset,
                              align=about.align)  # fmt: skip
         self.started_with = Sample.of(about.sample, origin=about.origin)
+        self.piece = about.piece
+        record, pieces = setting.record, setting.plan.route.pieces
+        if pieces is not None:  # the others are gone around
+            there = np.array(about.first.pose).reshape(4, 4)
+            others = pieces.neighbours(setting.evaluator.model.box, there, about.piece)
+            record = record.replace(fixtures=(*record.fixtures, *others))
         work = work_of(setting.plan, setting.evaluator, self.choice, self.started_with,
-                       journal.state.machine_from_part, setting.record, setting.may_use())  # fmt: skip
+                       journal.state.machine_from_part, record, setting.may_use())  # fmt: skip
         self.program = Program(setting.cmm, work, journal.state, setting.record, tell, journal.keep, setting.now)
 
     @staticmethod
     def begin(
-        setting: Setting, path: Path, choice: Choice, sample: Sample, machine_from_part: Rigid, tell: Tell = nobody
+        setting: Setting, path: Path, choice: Choice, sample: Sample, machine_from_part: Rigid, tell: Tell = nobody,
+        *, piece: int = 0,
     ) -> PlanRun:  # fmt: skip
         """Begin a run of a sample; the part lies about at `machine_from_part`, and is as warm as the machine says.
+
+        `piece` is which of the pieces of the plan's route it is, where several are on the table.
 
         Raises
         ------
@@ -92,7 +101,7 @@ class PlanRun:
             started=setting.now().isoformat(timespec="seconds"), features=choice.features,
             characteristics=choice.characteristics, subset=choice.subset, align=choice.align,
             sample=SampleData.model_validate(sample.data.model_dump()), origin=sample.origin,
-            first=Located.at(machine_from_part),
+            first=Located.at(machine_from_part), piece=piece,
         )  # fmt: skip
         return PlanRun._with(setting, Journal.begin(path, about), tell)
 
@@ -159,8 +168,10 @@ class PlanRun:
         own = self.setting
         if not self.state.taken:
             return own.record
-        at = own.now().isoformat(timespec="seconds")
-        return own.record.with_place(part_name(own.plan), self.state.machine_from_part, at)
+        at, pieces, pose = own.now().isoformat(timespec="seconds"), own.plan.route.pieces, self.state.machine_from_part
+        if pieces is not None:  # where the first of them lies
+            pose = pieces.first(pose, self.piece)
+        return own.record.with_place(part_name(own.plan), pose, at)
 
     def complete(self) -> tuple[str, ...]:
         """Return the characteristics (ids) of the run whose features are all measured."""
@@ -176,7 +187,9 @@ class PlanRun:
         self.program.tell = tell
 
 
-def place_known(plan: Plan, record: MachineRecord) -> np.ndarray | None:
-    """Return where the part of a plan was found last on a machine; None where it was not."""
-    known = record.place_of(part_name(plan))
-    return None if known is None else known.machine_from_part
+def place_known(plan: Plan, record: MachineRecord, piece: int = 0) -> np.ndarray | None:
+    """Return where the part of a plan (or one of several pieces) was found last on a machine; None: it was not."""
+    known, pieces = record.place_of(part_name(plan)), plan.route.pieces
+    if known is None or pieces is None:
+        return None if known is None else known.machine_from_part
+    return pieces.pose(known.machine_from_part, piece)

@@ -39,6 +39,7 @@ class RunAbout(Frozen):
     align: Literal["again", "as before"] = "again"
     sample: SampleData = SampleData()
     origin: str = ""
+    piece: int = Field(default=0, ge=0, le=10_000)  # which of several on the table
     first: Located
 
 

@@ -151,6 +151,14 @@ class FileDialogs:
             self._settings.setValue("folder", str(Path(name).parent))
             then(Path(name))
 
+    def ask_folder(self, title: str) -> Path | None:
+        """Let the user choose a folder."""
+        name = QFileDialog.getExistingDirectory(self._window, title, self._folder())
+        if not name:
+            return None
+        self._settings.setValue("folder", name)
+        return Path(name)
+
     def ask_save(self, title: str, kinds: str, suggestion: str) -> Path | None:
         """Let the user say where to save; None when it shall not be."""
         name, _ = QFileDialog.getSaveFileName(self._window, title, str(Path(self._folder()) / suggestion), kinds)

@@ -14,6 +14,7 @@ from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.frozen_model import Three
 from truegauge.core.progress import Progress
 from truegauge.core.routes.document import PartFixture
+from truegauge.core.routes.pieces import Pieces
 from truegauge.drawing.units import NumberFormat
 from truegauge.formats.fixture_file import FIXTURE_ENDINGS, read_fixture
 
@@ -28,7 +29,12 @@ _NUMBERS = (
     ("sides", "envelope beside, mm", 0.0, 1000.0, 1, 5.0),
     ("top", "envelope over, mm", 0.0, 1000.0, 1, 5.0),
     ("near", "told when nearer, mm", 0.0, 50.0, 2, 0.1),
+    ("rows", "rows of pieces (along Y)", 1.0, 50.0, 0, 1.0),
+    ("columns", "columns of pieces (along X)", 1.0, 50.0, 0, 1.0),
+    ("row_pitch", "rows apart, mm", 0.1, 5000.0, 2, 10.0),
+    ("column_pitch", "columns apart, mm", 0.1, 5000.0, 2, 10.0),
 )
+_PIECES = ("rows", "columns", "row_pitch", "column_pitch")
 
 
 class AroundPanel(Fold):
@@ -82,7 +88,10 @@ class AroundPanel(Fold):
         values = {
             "turn": route.placement.turn_deg, "height": route.placement.height, "sides": route.envelope.low[0],
             "top": route.envelope.high[2], "near": route.near,
+            **{key: float(getattr(route.pieces or Pieces(), key)) for key in _PIECES},
         }  # fmt: skip
+        for key in _PIECES[2:]:
+            self.boxes[key].setEnabled(route.pieces is not None)
         for key, value in values.items():
             self.boxes[key].setValue(value)
         self.through.setChecked(route.envelope.inside)
@@ -97,6 +106,9 @@ class AroundPanel(Fold):
         if self._filling:
             return
         route = self.model.route
+        if key in _PIECES:
+            self._on_pieces(key, value)
+            return
         placement, envelope = route.placement, route.envelope
         changes: dict[str, dict[str, object]] = {
             "turn": {"placement": placement.replace(turn_deg=value)},
@@ -107,6 +119,12 @@ class AroundPanel(Fold):
             "near": {"near": value},
         }  # fmt: skip
         self.model.run(route.replace(**changes[key]), "what the route is planned around", f"around {key}")
+
+    def _on_pieces(self, key: str, value: float) -> None:
+        route = self.model.route
+        pieces = (route.pieces or Pieces()).replace(**{key: round(value) if key in _PIECES[:2] else value})
+        made = pieces if pieces.count > 1 else None
+        self.model.run(route.replace(pieces=made), "pieces on the table", f"around {key}")
 
     def _on_inside(self, on: bool) -> None:
         if not self._filling:

@@ -12,6 +12,7 @@ from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.probing.probing import StylusUse
 from truegauge.core.references import Refers
 from truegauge.core.routes.facets import facets_from_text, facets_to_text
+from truegauge.core.routes.pieces import Pieces
 from truegauge.core.routes.strategies import Strategy, Usual
 
 
@@ -194,6 +195,7 @@ class Route(Frozen):
     envelope: Envelope = Envelope()
     fixtures: tuple[PartFixture, ...] = ()
     near: float = Field(default=1.0, ge=0, le=50)  # mm: what comes nearer on its way is listed
+    pieces: Pieces | None = None  # that stand on the table, of which the route is run on each
     original: tuple[str, ...] = ()  # ids of steps as they stood before their order was made shorter
 
     @model_validator(mode="after")

@@ -22,6 +22,7 @@ from truegauge.core.probing.assembly import ProbeAssembly
 from truegauge.core.probing.length_standard import LengthStandard
 from truegauge.core.probing.probing import RackPort
 from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.routes.pieces import Pieces
 from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.server import IppServer
 from truegauge.devices.cmm_sim.settings import Fault
@@ -184,6 +185,9 @@ class HandsServer:
                 return self._reported(Operator(world).touches_sphere(int(given.get("number", 0))))
             case "gauge":
                 world.put_gauge(LengthStandard.model_validate_json(json.dumps(given["standard"])))
+            case "pieces":
+                pieces = Pieces.model_validate_json(json.dumps(given["pieces"]))
+                world.others = () if world.part is None else world.part.beside(pieces, world.seed)
             case "no gauge":
                 world.gauge = None
             case "touch gauge":

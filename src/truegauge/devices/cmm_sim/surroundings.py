@@ -12,6 +12,7 @@ from truegauge.core.probing.assembly import StylusPlace
 from truegauge.core.probing.length_standard import GaugeObstacle, LengthStandard
 from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
 from truegauge.core.probing.sphere import ReferenceSphere
+from truegauge.core.routes.pieces import Pieces
 from truegauge.devices.cmm_sim.settings import MachineSettings
 
 _CLOSE = 8.0  # mm from a surface at which its errors count
@@ -39,6 +40,18 @@ class PartOnTable(PartObstacle):
     ) -> None:  # fmt: skip
         super().__init__(projector, box, machine_from_part, growth)
         self._errors = tuple(errors)
+
+    def beside(self, pieces: Pieces, seed: int) -> tuple["PartOnTable", ...]:
+        """Return the other pieces, each placed a little differently than the pattern says."""
+        made = []
+        for k in range(1, pieces.count):
+            rng = np.random.default_rng([seed, 10, k])
+            turn = rotation_about(np.array([0.0, 0.0, 1.0]), float(rng.uniform(-0.001, 0.001)))
+            pose = pieces.pose(self.machine_from_part, k)
+            pose[:3, :3] = turn[:3, :3] @ pose[:3, :3]
+            pose[:3, 3] += np.array([*rng.uniform(-0.3, 0.3, 2), 0.0])
+            made.append(PartOnTable(self.projector, self._box, pose, self._errors, self.growth))
+        return tuple(made)
 
     def near(self, local: Points) -> Floats:
         """Return the distances (n,) to its true surfaces."""

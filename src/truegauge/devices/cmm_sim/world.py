@@ -38,6 +38,7 @@ class CmmWorld:
         self.table = Table(settings.table_z)
         self.sphere: SphereOnTable | None = None
         self.part: PartOnTable | None = None
+        self.others: tuple[PartOnTable, ...] = ()  # pieces beside it
         self.gauge: GaugeOnTable | None = None
         self.fixtures: list[Obstacle] = []
         self.assemblies: dict[str, ProbeAssembly] = {}  # that somebody has put together, by name
@@ -107,7 +108,7 @@ class CmmWorld:
         """Everything that can be met."""
         there: list[Obstacle] = [self.table, *self.fixtures, *self._parked()]
         standing: tuple[Obstacle | None, ...] = (self.sphere, self.part, self.gauge)
-        return (*there, *(o for o in standing if o is not None))
+        return (*there, *self.others, *(o for o in standing if o is not None))
 
     def _parked(self) -> tuple[ParkedProbe, ...]:
         """Return what hangs in the rack."""

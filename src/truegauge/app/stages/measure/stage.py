@@ -38,6 +38,8 @@ def _build(shell: Shell) -> StageParts:
         RunModel, lambda: RunModel(machine(shell), touching(shell), route, lambda: shell.selected_rows(), shell)
     )
 
+    running.pieces.ask_folder = lambda: shell.files.ask_folder("Where the samples of the pieces are saved")
+
     def locate() -> None:
         s.set_stage("align")
 

@@ -10,8 +10,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.stages.measure.running.cut_off import CutOff
+from truegauge.app.stages.measure.running.interventions import PAUSED, Interventions
 from truegauge.app.stages.measure.running.offers import Offer, is_in, offers, why_not_on
 from truegauge.app.stages.measure.running.part import PartToRun
+from truegauge.app.stages.measure.running.pieces import PiecesOnTable
 from truegauge.app.stages.measure.running.taking import (
     open_work,
     states_of,
@@ -20,10 +22,8 @@ from truegauge.app.stages.measure.running.taking import (
 )
 from truegauge.app.stages.measure.running.verdict import said_of
 from truegauge.app.track.model import RouteModel
-from truegauge.core.errors import TrueGaugeError
 from truegauge.core.evaluation.choice import Choice
 from truegauge.core.progress import Progress
-from truegauge.core.routes.document import MeasureStep
 from truegauge.core.samples.sample import Sample
 from truegauge.runs.events import (
     FeatureBegun,
@@ -44,14 +44,12 @@ if TYPE_CHECKING:
     from truegauge.jobs.plan_run import PlanRun
 
 At = Literal["choose", "place", "planning", "running", "stopped", "note", "done"]
-PAUSED = "paused"
 _SOON_MS = 150
 
 
-class RunModel(QObject):
+class RunModel(Interventions):
     """Signals: `changed`, and `opened` when its page is to be seen."""
 
-    changed = Signal()
     opened = Signal()
     _from_run = Signal(object)  # what it tells: delivered in the window's thread
 
@@ -62,7 +60,7 @@ class RunModel(QObject):
         """`rows` are the characteristics that are selected in the ledger."""
         super().__init__(parent)
         self.machine, self.touching, self.route, self.session = machine, touching, route, machine.session
-        self._rows, self.cut_off = rows, CutOff(machine)
+        self._rows, self.cut_off, self.pieces = rows, CutOff(machine), PiecesOnTable(machine)
         self.at: At = "choose"
         self.is_open = False
         self.offer: Offer | None = None
@@ -127,12 +125,17 @@ class RunModel(QObject):
         """Choose what is run; the part is next."""
         self.offer, self.at = offer, "place"
         self.part.suit(offer.choice)
+        self.pieces.begin_anew()
         self.changed.emit()
 
     def back(self) -> None:
         """Choose something else."""
         self.at, self.offer = "choose", None
         self.changed.emit()
+
+    def pose(self) -> np.ndarray | None:
+        """Return where the part that is run next lies, nearly enough; None where nobody knows."""
+        return self.pieces.pose(self.part.pose())
 
     def can_take_over(self) -> bool:
         """Whether there are touches of a part before, to tell where this one lies."""
@@ -155,6 +158,7 @@ class RunModel(QObject):
         choice = Choice(characteristics=about.characteristics, features=about.features, subset=about.subset,
                         align=about.align)  # fmt: skip
         self.offer = next((o for o in self.offers() if o.choice == choice), Offer("gone on", "The run", "", choice))
+        self.pieces.number = about.piece
         self._begin(None, Sample.of(data, origin=about.origin))
 
     # The run --------------------------------------------------------------------------------------------------------
@@ -163,10 +167,12 @@ class RunModel(QObject):
         """Begin: the part is in place."""
         from truegauge.jobs.running import new_sample
 
-        s, offer, pose = self.session, self.offer, self.part.pose()
+        s, offer, pose = self.session, self.offer, self.pose()
         why = self.why_not()
         if why or offer is None or pose is None:
             s.notify(why or "nobody knows where the part lies: locate it by hand first")
+            return
+        if not self.pieces.may_start():
             return
         choice = offer.choice.replace(align="as before" if self.part.as_before and self.can_take_over() else "again")
         before = s.sample
@@ -188,9 +194,9 @@ class RunModel(QObject):
             setting = Setting(plan, evaluator, cmm, record, now)
             if pose is None or choice is None:
                 return PlanRun.go_on(setting, path, tell)
-            return PlanRun.begin(setting, path, choice, sample, pose, tell)
+            return PlanRun.begin(setting, path, choice, sample, pose, tell, piece=piece)
 
-        begun_in = open_work(s.document)[:2]
+        piece, begun_in = self.pieces.number, open_work(s.document)[:2]
 
         def planned(run: PlanRun) -> None:
             if begun_in != open_work(s.document)[:2]:
@@ -222,48 +228,6 @@ class RunModel(QObject):
         )
         self.changed.emit()
 
-    def pause(self) -> None:
-        """Stop the machine; the touch that it is at is made again."""
-        if self.at in ("running", "note"):
-            self.why = PAUSED
-            self.machine.stop()
-
-    def confirm(self) -> None:
-        """What the note says is done."""
-        if self.run is not None and self.at == "note":
-            self.run.program.confirmed.add(self.note[0])
-            self.at = "running"
-            self.changed.emit()
-
-    def skip(self) -> None:
-        """Leave out the step at which it stands, and go on."""
-        if self.run is not None and self.at == "stopped":
-            try:
-                self.run.program.skip()
-            except TrueGaugeError as error:
-                self.session.notify(error)
-                return
-            self.go_on()
-
-    def by_hand(self) -> None:
-        """Leave the feature at which it stands to the joystick; the others are gone on with when it is touched."""
-        step = None if self.run is None else self.run.program.now_at
-        if self.run is None or self.at != "stopped" or not isinstance(step, MeasureStep):
-            return
-        self.run.program.skip()
-        self._take_sample()
-        feature = self.session.plan.feature(step.feature)
-        self.why = f"touch {feature.name} by joystick, then go on"
-        self.close_page()  # the joystick and the count of touches stand beside the view
-        self.session.selection.select((feature.group,))
-        self.touching.touch_again()
-        self.touching.set_by_hand(True)
-        self.session.notify(self.why, "Go on with the run", self._on_by_hand)
-
-    def _on_by_hand(self) -> None:
-        self.open()
-        self.go_on()
-
     def again(self, step: str) -> None:
         """Do a step again that is over; now, or when the machine stands."""
         if self.run is not None and self.at in ("stopped", "done"):
@@ -286,8 +250,15 @@ class RunModel(QObject):
         """The same for the next part: its serial number counts on."""
         self._let_go()
         self.part.count_on()
+        self.pieces.begin_anew()
         self.at = "place"
         self.changed.emit()
+
+    def _next_piece(self) -> None:
+        if self.at == "done":
+            self.next_part()
+            self.pieces.next()
+            self.start()
 
     def close(self) -> None:
         """Let go of the journal: of a run that is not over, another process can go on with it."""
@@ -383,6 +354,8 @@ class RunModel(QObject):
             self.at, self.why = "stopped", why
         else:
             self.at = "done"  # its journal stays until the next one begins: a step may be done again
+            if self.pieces.take(run):  # this one is saved, and there is another
+                QTimer.singleShot(0, self._next_piece)
         self._tell_what_comes()
         self.machine.ask_state()
         self.changed.emit()

@@ -18,7 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from truegauge.app.stages.measure.running.model import PAUSED, RunModel
+from truegauge.app.stages.measure.running.interventions import PAUSED
+from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.offers import Offer
 from truegauge.app.stages.measure.running.verdict import verdict_of
 from truegauge.app.stages.measure.running.view import RunView
@@ -245,10 +246,12 @@ class RunPage(QWidget):
             if field.text() != text:
                 field.setText(text)
         offer = "" if m.offer is None else f"{m.offer.title}: {m.offer.text}"
-        if m.part.pose() is None:
+        if m.pose() is None:
             words = f"{offer}. Nobody knows where it lies: touch its targets once; then the machine finds it by itself."
             return "Locate the part by hand", words, [("Locate it", self._on_locate), ("Back", m.back)]
         known = m.machine.record.place_of(_name_of(m))
+        if m.pieces.layout is not None:
+            offer += f". {m.pieces.count} pieces, each saved by itself; this is the first"
         where = f" It was found there last on {known.at.replace('T', ' at ')}." if known is not None else ""
         return "Is the part in place?", f"{offer}.{where}", [("Start", m.start), ("Back", m.back)]
 
@@ -273,7 +276,7 @@ class RunPage(QWidget):
             taken = len(m.run.program.taken(m.visit))
             count, stylus = len(m.visit.places), m.session.plan.probing.name_of(m.visit.use)
             at = f"Touch {min(taken + 1, count)} of {count} by {stylus}. "
-        words = f"{at}{made} of {of} touches in all, {left}." + (f" Now {m.said}." if m.said else "")
+        words = f"{m.pieces.say()}{at}{made} of {of} touches in all, {left}." + (f" Now {m.said}." if m.said else "")
         return name, words, [("Pause", m.pause)]
 
     def _noted(self) -> tuple[str, str, Choices]:
@@ -299,12 +302,13 @@ class RunPage(QWidget):
         words, _ = verdict_of(m.session.evaluation)
         e, sample = m.session.evaluation, m.session.sample
         name = "" if sample is None else sample.name
+        saved = "" if m.pieces.layout is None else f"{m.pieces.say()}Its sample is saved in {m.pieces.folder}. "
         judged = "" if e is None else f"{e.partial or f'{len(e.results)} characteristics'}. "
         bad = [] if e is None else [r.characteristic for r in e.results if r.state == State.OUTSIDE]
         if bad:
             judged += "Outside: " + ", ".join(f"{c.number} {c.name}" for c in bad[:_SHOWN_WHY])
         title = f"{name}: {words}" if name else words
-        return title[:1].upper() + title[1:], judged, [
+        return title[:1].upper() + title[1:], saved + judged, [
             ("Next part", m.next_part), ("Report", self._on_report), ("Close", m.close_page),
         ]  # fmt: skip
 

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.measure.running.taking import pose_known, sample_of
-from truegauge.app.stages.measure.running.verdict import counted_on
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
+from truegauge.core.samples.serials import counted_on
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid

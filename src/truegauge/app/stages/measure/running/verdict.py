@@ -1,6 +1,4 @@
-"""What a run comes to in words, and the serial number of the next part."""
-
-import re
+"""What a run comes to in words."""
 
 from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.tolerancing.judgement import State
@@ -19,15 +17,6 @@ def verdict_of(evaluation: Evaluation | None) -> tuple[str, State | None]:
         if counts[state]:
             return f"{counts[state]} {words}", state
     return ("all within", State.WITHIN) if evaluation.results else ("nothing is judged", State.NOT_MEASURED)
-
-
-def counted_on(serial: str) -> str:
-    """Return the serial number after one: the last digits count on."""
-    found = re.search(r"(\d+)(\D*)$", serial)
-    if found is None:
-        return ""
-    number = str(int(found[1]) + 1).zfill(len(found[1]))
-    return f"{serial[: found.start()]}{number}{found[2]}"
 
 
 def said_of(event: TemperatureRead | PartLocated) -> str:

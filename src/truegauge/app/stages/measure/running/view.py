@@ -35,7 +35,7 @@ class RunView(PartSceneView):
         m, part = self.model, self.model.session.model
         if m.run is not None:
             return m.run.program.router.planner.scene.machine_from_part
-        known = m.part.pose()
+        known = m.pose()
         return known if known is not None or part is None else placed(part, m.route.route.placement)
 
     def refresh(self) -> None:
