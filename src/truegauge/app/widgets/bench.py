@@ -281,6 +281,9 @@ class Choice(QComboBox):
         painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
 
 
+_MANY = 6  # pages whose words are set a little smaller, so that none is cut at any size of the text
+
+
 class PageTabs(QWidget):
     """Buttons in a row, one a page (key, word); the key of the one clicked is told."""
 
@@ -294,11 +297,11 @@ class PageTabs(QWidget):
         for key, words in pages:
             made = QPushButton(words)
             made.setCheckable(True)
-            keep_sheet(made, "padding: 4px 0px; font-size: 12px;")
+            keep_sheet(made, f"padding: 4px 0px; font-size: {12 if len(pages) < _MANY else 11}px;")
             made.setMinimumWidth(0)
             made.clicked.connect(lambda _=False, k=key: chosen(k))
             group.addButton(made)
-            line.addWidget(made, 20 + made.fontMetrics().horizontalAdvance(words))
+            line.addWidget(made, 12 + made.fontMetrics().horizontalAdvance(words))
             self.buttons[key] = made
         # Beside a scroll bar they get a little narrower.
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)

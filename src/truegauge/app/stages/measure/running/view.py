@@ -45,6 +45,9 @@ class RunView(PartSceneView):
         if pose is None or part is None:
             return
         if self._show_part(part, pose, route):
+            pieces, run = self.model.pieces, self.model.run
+            number = pieces.number if run is None else run.piece
+            self.scene.set_fixtures(() if pieces.layout is None else pieces.layout.neighbours(part.box, pose, number))
             corners = apply(pose, box_corners(part.box))
             box = np.array([corners.min(axis=0) - _AROUND, corners.max(axis=0) + _AROUND])
             # Found a little elsewhere it is looked at as before; another part, or in another place, is looked for.
