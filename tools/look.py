@@ -18,7 +18,6 @@ from truegauge import demo
 from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
 from truegauge.app.shell.batch.dialog import BatchDialog
-from truegauge.app.stages.align.before_after import BeforeAfter
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.machine_model import MachineModel
@@ -34,10 +33,13 @@ from truegauge.app.track.shortening import ShorteningModel
 from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.window import MainWindow
 from truegauge.cli.demonstrating import _until
+from truegauge.core.commands.requirements import SetRules
 from truegauge.core.frames import apply, invert
+from truegauge.core.probing.length_standard import BY_HAND
 from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import PartFixture
 from truegauge.core.routes.scene import make_scene
+from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
@@ -70,6 +72,7 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     window.get(DevicesModel).choose_use(window.get(DevicesModel).probing.uses()[2])
     shot("qualification")
     window.get(DevicesModel).choose_use(None)
+    checked(session, window, shot)
     m.take_stylus(window.get(DevicesModel).probing.uses()[2])
     idle()
     session.set_stage("align")
@@ -89,7 +92,7 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     _until(lambda: made.is_there and made.is_current and not session.queue.is_busy)
     run.open()
     run.take(run.offers()[0])
-    run.serial = "LW-0417"
+    run.part.serial = "LW-0417"
     m.hands.do("pace", pace=6.0)
     run.start()
     _until(lambda: run.at == "running" and run.run is not None and len(run.run.state.taken) > _TOUCHED)
@@ -100,6 +103,12 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     window.get(RunPage).refresh()
     shot("run")
     run.give_up()
+    run.close_page()
+    session.selection.select_characteristic(session.plan.characteristics[18].id)
+    run.open()
+    window.get(RunPage).list.setCurrentRow(1)
+    shot("partial")
+    run.close_page()
     session.document.sample_is_saved = True
     m.disconnect_machine()
 
@@ -181,18 +190,34 @@ def batch_page(window: MainWindow, folder: Path) -> None:
         page.close()
 
 
-def datums_and_guide(
-    session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]
-) -> None:
-    """Pictures of a datum alignment with a frame of its own, half way, and of a guided one half done."""
-    align = window.get(AlignModel)
-    align.choose("datums")
-    align.edit(offset=(58.0, 45.0, 60.0))
-    settle()
-    window.get(BeforeAfter).slider.setValue(0)
-    shot("align-datums")
-    session.show(points=False)
+def checked(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
+    """A picture of a check of the machine."""
+    m, model = window.get(MachineModel), window.get(DevicesModel)
+    stated = StatedErrors(name="Larkspur 8-10-6", probing=0.0019, constant=0.0016, per_metre=2.857)
+    session.run(SetRules((("device", stated),)))
+    model.set_page("check")
+    for _ in range(3):
+        model.checking.check()
+        asked: set[str] = set()
+
+        def done(asked: set[str] = asked) -> bool:
+            state = model.checking.run_state
+            if state is not None and state.text and state.text not in asked:
+                asked.add(state.text)
+                number = next(k for k, (words, _) in enumerate(BY_HAND) if words in state.text)
+                m.do("touch gauge", number=number)
+            return state is None and not m.busy
+
+        _until(done)
+    window.floating.notice.hide()
+    shot("machine-check")
     session.document.undo()
+    model.set_page("qualify")
+
+
+def guide(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """A picture of a guided alignment half done."""
+    align = window.get(AlignModel)
     align.add("guided")
     for place in ((40, 4, 14), (100, 4, 14), (12, 45, 14), (40, 0, 7), (100, 0, 7), (0, 45, 7), (85, 45, 60)):
         at = np.array(place, dtype=float)
@@ -258,7 +283,7 @@ def main() -> int:
     window.get(AlignModel).choose("holes")
     shot("align")
     session.show(points=False)
-    datums_and_guide(session, window, shot, settle)
+    guide(session, window, shot, settle)
     session.set_stage("measure")
     faces = {f.id: f.faces for f in session.plan.features}
     session.selection.select((faces["boss"], faces["side-c"]))
@@ -279,11 +304,6 @@ def main() -> int:
     session.selection.select(())
     session.set_stage("evaluate")
     shot("evaluate")
-    window.view.show_standard("back")
-    window.appearance.toggle_theme()
-    shot("night")
-    window.appearance.toggle_theme()
-    window.view.show_standard("corner")
     session.set_stage("report")
     settle()
     window.get(ReportMaker).refresh()
@@ -292,7 +312,8 @@ def main() -> int:
     session.show(map=False)
     if not wanted or wanted & {"flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
-    if not wanted or wanted & {"track", "shorter", "rehearsal", "qualification", "devices", "run"}:
+    on_machine = {"track", "shorter", "rehearsal", "qualification", "devices", "run", "partial", "machine-check"}
+    if not wanted or wanted & on_machine:
         session.files.open_plan(demo.CMM_PLAN)
         session.document.take_sample_out()
         route(session, window, shot, settle)

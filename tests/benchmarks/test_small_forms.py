@@ -122,3 +122,9 @@ def test_killed_runs(small):
     ]
     assert len(counts) == 3
     assert len(set(counts)) == 1
+
+
+def test_rehearsed(small):
+    said = small("rehearsed", "1", STEPS=4)
+    assert "steps rehearsed" in said
+    assert "whole program told" in said

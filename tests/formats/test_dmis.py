@@ -127,8 +127,10 @@ def test_so_are_random_plans(seed, whole, evaluator, back):
                           datums=tuple(AlignmentDatum(feature=f.id, axis="-z" if k else "+x")
                                        for k, f in enumerate(features[:2])))  # fmt: skip
     order.append(AlignStep(id="al", alignment="x y"))
+    again = more.replace(id="x-y", name="of a like name")
     plan = plan.replace(
-        name=str(pick(names)), features=features, characteristics=characteristics, alignments=(*plan.alignments, more),
+        name=str(pick(names)), features=features, characteristics=characteristics,
+        alignments=(*plan.alignments, more, again),
         route=plan.route.replace(steps=tuple(order)), decimals=int(rng.integers(2, 5)),
     )  # fmt: skip
     found = back(program_of(plan, evaluator).text, whole)
@@ -228,7 +230,8 @@ def test_what_is_edited_in_the_text_counts_and_is_told(whole, program, back):
      ("DMISMN/'x',5.2\n", "does not end with ENDFIL"),
      ("DMISMN/'x',5.2\nUNITS/FEET,ANGDEC\nENDFIL\n", "line 2: UNITS/FEET"),
      ("DMISMN/'x',5.2\nUNITS/MM,ANGDEC\nF(top)=FEAT/PLANE,CART,0,0,60,0,0,1\nMEAS/PLANE,F(top),1\nENDFIL\n",
-      "line 4: the touches of a feature do not end with ENDMES"), ("a\0b", "no program in DMIS")],
+      "line 4: the touches of a feature do not end with ENDMES"), ("a\0b", "no program in DMIS"),
+     ("DMISMN/'x',5.2\nTEXT/OPER,'" + "x" * 10_001 + "'\nENDFIL\n", "line 2: the statement is longer than 10,000")],
 )  # fmt: skip
 def test_what_is_no_whole_program_is_refused(whole, back, text, words):
     with pytest.raises(FormatError, match=r"x\.dmi: ") as caught:

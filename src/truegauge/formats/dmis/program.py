@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from truegauge.formats.dmis.touched import Block
 
 M = TypeVar("M", bound=Frozen)
-_MOST_TEXT, _MOST_KEY = 10_000, 200
+MOST_TEXT, _MOST_KEY = 10_000, 200
 _REFERENCE = re.compile(r"([A-Za-z]{1,3})\(([^()]{1,120})\)")
 _DEFINED_AS = {"FA": "F", "TA": "T", "SA": "S", "DA": "D"}
 
@@ -96,7 +96,7 @@ class Program:
 
     def kept_as(self, text: str, after: str) -> KeptStatement:
         """Return a statement as it is kept, with the units that its numbers have."""
-        return KeptStatement(after=after[:_MOST_KEY], text=text[:_MOST_TEXT], units=self.units)
+        return KeptStatement(after=after[:_MOST_KEY], text=text[:MOST_TEXT], units=self.units)
 
     def define(self, s: Statement) -> None:
         """Know a statement that others may refer to."""

@@ -19,7 +19,7 @@ from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.probing.probing import Probing
 from truegauge.formats.dmis import defined, required, touched
 from truegauge.formats.dmis.own_lines import Own, OwnReader
-from truegauge.formats.dmis.program import Noted, Program, model_of
+from truegauge.formats.dmis.program import MOST_TEXT, Noted, Program, model_of
 from truegauge.formats.dmis.statements import Broken, NotUnderstood, Statement, Within, read_lines, statement, unquoted
 from truegauge.formats.dmis.writing import USUAL
 from truegauge.formats.files import read_bytes
@@ -88,6 +88,8 @@ def _read(p: Program, text: str) -> None:
         if not began and not line.upper().startswith("DMISMN"):
             raise Broken("it is no program in DMIS: it does not begin with DMISMN")
         began = True
+        if len(line) > MOST_TEXT:
+            raise Broken(f"line {number}: the statement is longer than {MOST_TEXT:,} characters")
         if ended:
             _keep(p, number, line, "it stands behind the end of the program")
         elif line.upper() == "ENDFIL":

@@ -115,6 +115,7 @@ class _Writer:
     lines: list[str] = field(default_factory=list)
     left_out: list[str] = field(default_factory=list)
     _labels: dict[str, str] = field(default_factory=dict)  # of features, by id
+    _alignments: dict[str, str] = field(default_factory=dict)
     _kept: dict[str, list[KeptStatement]] = field(default_factory=dict)
     _theirs: set[str] = field(default_factory=set)  # labels that kept statements define or mean
     _sensor: str = ""
@@ -217,7 +218,7 @@ class _Writer:
                 self._measure(key, step, visits, sensors, part_from_machine)
             elif isinstance(step, AlignStep) and step.on and self._alignment(step.alignment, written):
                 self._own(key, {"step": said(step)})
-                self._add(Statement("RECALL", (f"D({label_of(step.alignment)})",)))
+                self._add(Statement("RECALL", (f"D({self._alignments[step.alignment]})",)))
             elif isinstance(step, NoteStep) and step.on:
                 self._own(key, {"step": said(step)})
                 self._add(Statement("TEXT", ("OPER", quoted(step.text))))
@@ -282,7 +283,8 @@ class _Writer:
         is_theirs = isinstance(a, DatumAlignment) and bool(a.datums)
         if a.id not in written:
             written.add(a.id)
-            key = f"D({label_of(a.id)})"
+            label = self._alignments[a.id] = self._label(a.id, lambda: iter(self._alignments.values()))
+            key = f"D({label})"
             self._own(key, {"alignment": said(a)}, alone=not is_theirs)
             if is_theirs and isinstance(a, DatumAlignment):
                 cells = list[str]()
@@ -292,7 +294,7 @@ class _Writer:
                         self._datum(letter)
                     what = f"DAT({letter})" if letter else f"FA({self._labels[d.feature]})"
                     cells += [what, direction_word(d.axis or self._nearest_axis(d.feature))]
-                self._add(Statement("DATSET", tuple(cells), "D", label_of(a.id)))
+                self._add(Statement("DATSET", tuple(cells), "D", label))
             else:
                 self.left_out.append(f"{a.name or a.id}: an alignment that is not by datums")
             self._after(key)

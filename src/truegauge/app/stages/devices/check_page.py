@@ -100,10 +100,10 @@ class CheckPage(QWidget):
         self.sphere.setChecked(checking.sphere)
         self.gauge.setChecked(checking.gauge)
         self.fold.setVisible(checking.gauge)
-        self.name.setText(gauge.name)
-        self.certificate.setText(gauge.certificate)
-        if not self.lengths.hasFocus():
-            self.lengths.setText(" ".join(f"{v:.10g}" for v in gauge.lengths))
+        lengths = " ".join(f"{v:.10g}" for v in gauge.lengths)
+        for field, text in ((self.name, gauge.name), (self.certificate, gauge.certificate), (self.lengths, lengths)):
+            if not field.hasFocus():  # what is being typed stays
+                field.setText(text)
         for box, name in self._boxes:
             box.widget.blockSignals(True)
             box.show_value(float(getattr(gauge, name)))

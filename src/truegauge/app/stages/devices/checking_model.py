@@ -50,6 +50,12 @@ class CheckingModel(RunOnBench):
         words = said(found)
         self.session.notify(f"{words[:1].upper()}{words[1:]}.")
 
+    def give_up(self) -> None:
+        """Stop the check; nothing of it is kept."""
+        super().give_up()
+        if self.gauge and self.machine.hands is not None:
+            self.machine.do("no gauge")
+
     def told(self, event: object) -> None:
         """Take in how far it is."""
         if self.run_state is not None and isinstance(event, CheckTouched):
