@@ -193,7 +193,7 @@ def batch_page(window: MainWindow, folder: Path) -> None:
 def checked(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
     """A picture of a check of the machine."""
     m, model = window.get(MachineModel), window.get(DevicesModel)
-    stated = StatedErrors(name="Larkspur 8-10-6", probing=0.0019, constant=0.0016, per_metre=2.857)
+    stated = StatedErrors(name="Larkspur 8-10-6", probing=0.0019, constant=0.0016, per_metre=0.002857)
     session.run(SetRules((("device", stated),)))
     model.set_page("check")
     for _ in range(3):

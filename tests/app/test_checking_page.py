@@ -21,7 +21,7 @@ def page(machine):  # noqa: F811
 
 def test_the_machine_is_checked_and_the_check_is_kept(machine, page, qtbot, settle, tmp_path):  # noqa: F811
     s, m = machine.session, machine.get(MachineModel)
-    s.run(SetRules((("device", StatedErrors(probing=0.0019, constant=0.0016, per_metre=2.857)),)))
+    s.run(SetRules((("device", StatedErrors(probing=0.0019, constant=0.0016, per_metre=0.002857)),)))
     assert "0.0019 mm on a sphere" in page.stated.text()
     assert "five touches by joystick" in page.words.text()
     checking = machine.get(DevicesModel).checking
