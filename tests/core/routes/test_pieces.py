@@ -49,3 +49,4 @@ def test_too_many_pieces_are_refused():
 )
 def test_serial_numbers_of_pieces_count_on(first, made):
     assert serials(first, 3) == made
+    assert serials(first, 1) == (first,)  # one part keeps its name

@@ -13,8 +13,8 @@ def counted_on(serial: str) -> str:
 
 
 def serials(first: str, count: int) -> tuple[str, ...]:
-    """Return serial numbers from one on; where it has no digits each is followed by its number from 1 on."""
-    if not counted_on(first):
+    """Return serial numbers from one on; where it has no digits each of several is followed by its number from 1 on."""
+    if count > 1 and not counted_on(first):
         return tuple(f"{first} {k + 1}".strip() for k in range(count))
     made = [first]
     while len(made) < count:
