@@ -42,7 +42,8 @@ def test_the_machine_is_checked_and_the_check_is_kept(machine, page, qtbot, sett
     check = checking.last
     assert check.verdict in ("within", "undecided")
     assert len(check.lengths) == 15
-    assert machine.shop.world.gauge is None  # it was taken away again
+    # It was taken away again.
+    qtbot.waitUntil(lambda: machine.shop.world.gauge is None and not m.hand_queue.is_busy, timeout=PATIENCE)
     result = machine.get(CheckResult)
     assert result.isVisible()
     pixels = result.grab().toImage()

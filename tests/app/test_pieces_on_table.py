@@ -49,6 +49,7 @@ def test_a_start_runs_all_pieces_and_saves_each(machine, qtbot, settle, tmp_path
         return m.at == "done" and m.pieces.number == 1 and not machine.get(MachineModel).busy
 
     qtbot.waitUntil(done, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: not machine.get(MachineModel).hand_queue.is_busy, timeout=PATIENCE)
     assert not machine.shop.troubles
     assert {"Piece 1 of 2", "Piece 2 of 2"} <= seen
     assert (folder / "P9.tgsample").read_bytes() == b"of an earlier load"
