@@ -190,7 +190,11 @@ def test_several_pieces_on_one_table_are_run_each_into_its_own_files(workshop):
     assert done.returncode == 0, done.stderr
     assert not workshop.asked
     assert [f.name for f in out.glob("Q*.tgsample")] == ["Q4.tgsample"]
-    for more, words in ((("--pieces", "two"), "give ROWSxCOLUMNS"), (("--first", "9"), "there are 4 pieces")):
+    for more, words in (
+        (("--pieces", "two"), "give ROWSxCOLUMNS"), (("--first", "9"), "there are 4 pieces"),
+        (("--pitch", "1.2.3,4"), "give ROWSxCOLUMNS"), (("--pieces", "0x2"), "greater than or equal to 1"),
+        (("--before", out / "P09.tgsample"), "each is located by itself"),
+    ):  # fmt: skip
         done = run(*arguments, *more)
         assert done.returncode == 2
         assert words in done.stderr

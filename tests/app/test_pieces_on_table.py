@@ -63,5 +63,10 @@ def test_a_start_runs_all_pieces_and_saves_each(machine, qtbot, settle, tmp_path
     # The next load begins with the first one again, where that was found.
     enter(qtbot, page)
     assert (m.at, m.pieces.number, page.serial.text()) == ("place", 0, "P11")
+    # Touches of another piece tell nothing of the next one.
+    m.back()
+    m.take(next(o for o in m.offers() if o.key == "missing"))
+    m.part.is_again = False
+    assert not m.can_take_over()
     first = m.pose()
     assert np.abs(first - world.part.machine_from_part).max() < 0.2

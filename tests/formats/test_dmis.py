@@ -18,8 +18,10 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.plan.requirements import DatumReference
 from truegauge.core.routes.document import AlignStep, Coming, MeasureStep, NoteStep, TemperatureStep, Via
 from truegauge.core.routes.strategies import Clicked, Grid, Rings, Spread, Trace, Usual
+from truegauge.core.tolerancing.zone import Zone
 from truegauge.demo.cmm_plan import cmm_plan
 from truegauge.formats.dmis.reading import read_dmis
+from truegauge.formats.dmis.requirements import unsaid
 from truegauge.formats.dmis.statements import read_lines, statement
 from truegauge.formats.plan_file import read_plan
 from truegauge.jobs.dmis import plan_of, program_of
@@ -164,6 +166,77 @@ def test_what_the_standard_says_is_read_without_our_remarks(whole, program, back
     again = program_of(found.plan, evaluator).text
     assert back(again, found.plan).plan == found.plan
     assert counts(again)["PTMEAS"] == counts(program)["PTMEAS"]
+
+
+def test_what_is_read_without_our_remarks_gives_the_same_values(plan, evaluator, sample, back):
+    """Two ways to a number: the plan's own, and the one that a file by hand would make of its words, on a scan."""
+    text = bare(program_of(plan, evaluator).text)
+    own = {(r.characteristic.kind, r.characteristic.features, r.characteristic.system_text): r
+           for r in evaluator.evaluate(plan, sample).results}  # fmt: skip
+    read = back(text, plan).plan
+    assert read.in_force == "datums"  # what a program sets last counts in it
+    read = read.replace(in_force=plan.in_force)
+    compared = 0
+    for r in evaluator.evaluate(read, sample).results:
+        c = r.characteristic
+        if c.kind.startswith("coordinate"):  # in the frame of its datums: that is said by the plan only
+            continue
+        there = own[c.kind, c.features, c.system_text]
+        if not unsaid(there.characteristic):
+            assert r.measured == pytest.approx(there.measured, abs=1e-9), c.name
+            assert r.state == there.state, c.name
+            compared += 1
+    assert compared > 14
+
+
+def _with(lines):
+    """Return a program by hand with a sphere, a bore and a face of the housing."""
+    return "\n".join([
+        "DMISMN/'x',5.2", "UNITS/MM,ANGDEC", "F(S)=FEAT/SPHERE,INNER,CART,107,63,55.5,24",
+        "F(B)=FEAT/CYLNDR,INNER,CART,58,45,30,0,0,1,42", "F(P)=FEAT/PLANE,CART,58,45,60,0,0,1", "DATDEF/FA(P),DAT(A)",
+        *lines, "ENDFIL", "",
+    ])  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("tolerance", "feature", "shape", "offset", "upper"),
+    [("POS,2D,0.2,MMC,DAT(A),RFS", "B", "cylinder", 0.0, 0.2), ("POS,3D,0.3,RFS,DAT(A),RFS", "S", "sphere", 0.0, 0.3),
+     ("PROFS,-0.05,0.15,DAT(A),RFS", "P", "", 0.05, 0.2), ("PROFS,-0.1,0.1", "P", "", 0.0, 0.2),
+     ("POS,3D,0.2,RFS,DAT(A),RFS", "B", None, 0, 0), ("POS,2D,0.2,RFS,DAT(A),RFS", "S", None, 0, 0),
+     ("PROFS,0.1,-0.1", "P", None, 0, 0)],
+)  # fmt: skip
+def test_zones_are_read_as_they_are_or_not_at_all(whole, back, tolerance, feature, shape, offset, upper):
+    found = back(_with([f"T(1)=TOL/{tolerance}", f"OUTPUT/FA({feature}),TA(1)"]), whole)
+    if shape is None:
+        assert found.plan.characteristics == ()
+        assert found.notes
+        assert len(found.plan.kept) == 2
+        return
+    (c,) = found.plan.characteristics
+    assert (c.zone.shape, c.zone.offset, c.upper) == (shape, pytest.approx(offset), pytest.approx(upper))
+
+
+def test_a_zone_that_has_no_words_stands_in_a_remark_only(whole, evaluator, back):
+    """Others would take it for a usual one."""
+    c = next(c for c in whole.characteristics if c.kind == "position" and c.features == ("main-bore",))
+    flat = c.replace(zone=Zone(shape="planes", direction=(1.0, 0.0, 0.0)))
+    plan = whole.replace(characteristics=tuple(flat if x.id == c.id else x for x in whole.characteristics))
+    made = program_of(plan, evaluator)
+    assert f"T({c.number})=" not in made.text
+    assert f"{c.number} {c.name}: position" in made.left_out
+    assert back(made.text, whole).plan == plan
+
+
+def test_output_of_which_a_part_is_not_read_is_kept_whole_and_nothing_of_it_comes_twice(whole, back, evaluator):
+    lines = ["T(1)=TOL/FLAT,0.02", "T(2)=TOL/CYLCTY,0.02", "OUTPUT/FA(P),TA(1),TA(2)",
+             "T(3)=TOL/PERP,0.1,DAT(Q),RFS", "OUTPUT/FA(B),TA(3)"]  # fmt: skip
+    found = back(_with(lines), whole)
+    assert [c.kind for c in found.plan.characteristics if c.kind == "flatness"] == []
+    kept = [k.text for k in found.plan.kept]
+    assert {"T(1)=TOL/FLAT,0.02", "T(2)=TOL/CYLCTY,0.02", "OUTPUT/FA(P),TA(1),TA(2)"} <= set(kept)
+    assert any("datum Q is not there" in n.why for n in found.notes)
+    again = back(program_of(found.plan, evaluator).text, whole)
+    assert again.plan == found.plan
 
 
 BY_HAND = (Path(__file__).parents[1] / "data" / "programs" / "by_hand.dmi").read_text()

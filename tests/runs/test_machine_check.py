@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
+from scipy.optimize import least_squares
 
 from truegauge.core.arrays import unit
 from truegauge.core.errors import DeviceError
@@ -47,6 +48,32 @@ def true_error(world, check):
             scales = ends + quill - world.error.at(scales)
         found.append(float(np.linalg.norm(np.diff(scales, axis=0))) - e.length)
     return np.array(found)
+
+
+def test_form_and_size_are_those_of_the_touches_by_brute_force(shop, monkeypatch):
+    """Of the places that the machine tells, by a general solver, started elsewhere."""
+    here, places = shop(), []
+    touch = here.cmm.touch
+
+    def kept(*given):
+        made = touch(*given)
+        places.append(made.place)
+        return made
+
+    monkeypatch.setattr(here.cmm, "touch", kept)
+    run = checking(here, gauge=False)
+    run.run()
+    points = np.array(places)
+    assert len(points) == 25
+    start = np.append(points.mean(axis=0) + np.array([1.0, -2.0, -5.0]), 10.0)
+    fit = least_squares(lambda x: np.linalg.norm(points - x[:3], axis=1) - x[3], start, xtol=1e-15, ftol=1e-15)
+    off = np.linalg.norm(points - fit.x[:3], axis=1) - fit.x[3]
+    check = run.found()
+    assert check.form == pytest.approx(np.ptp(off), abs=1e-6)
+    known = here.record.latest(here.plan.probing, run.use)
+    assert check.size == pytest.approx(2 * fit.x[3] - known.diameter - here.plan.probing.sphere.diameter, abs=1e-6)
+    assert check.gauge == ""
+    assert check.lengths == ()
 
 
 @pytest.mark.parametrize("temperature_c", [20.0, 23.0])

@@ -64,6 +64,8 @@ def run(
     host, port = _address(server)
     layout = own.document.route.pieces
     count = 1 if layout is None else layout.count
+    if count > 1 and before is not None:
+        raise typer.BadParameter("of several pieces each is located by itself", param_hint="--before")
     if first > count:
         raise typer.BadParameter(f"there are {count} pieces", param_hint="--first")
     names = serials(serial, count) if serial else ("",) * count
@@ -126,10 +128,13 @@ def _sample(plan: str, serial: str, operator: str, now: datetime, piece: int | N
 
 
 def _pieces(text: str, pitch: str) -> "Pieces":
+    from pydantic import ValidationError
+
     from truegauge.core.routes.pieces import Pieces
+    from truegauge.formats.plan_file import plain
 
     found = re.fullmatch(r"(\d+)x(\d+)", text)
-    apart = re.fullmatch(r"([\d.]+),([\d.]+)", pitch)
+    apart = re.fullmatch(r"(\d+(?:\.\d*)?),(\d+(?:\.\d*)?)", pitch)
     if found is None or apart is None:
         raise typer.BadParameter("give ROWSxCOLUMNS, and --pitch X,Y in mm", param_hint="--pieces")
     try:
@@ -137,7 +142,8 @@ def _pieces(text: str, pitch: str) -> "Pieces":
             rows=int(found[1]), columns=int(found[2]), column_pitch=float(apart[1]), row_pitch=float(apart[2])
         )
     except ValueError as error:
-        raise typer.BadParameter(str(error), param_hint="--pieces") from None
+        words = plain(error) if isinstance(error, ValidationError) else str(error)
+        raise typer.BadParameter(words, param_hint="--pieces") from None
 
 
 def _file_name(name: str) -> str:

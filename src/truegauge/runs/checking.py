@@ -36,7 +36,7 @@ class Checking(MachineRun):
     def __init__(
         self, cmm: Cmm, probing: Probing, record: MachineRecord, stated: StatedErrors = _NOTHING,
         tell: Tell = nobody, now: Callable[[], datetime] = datetime.now, known: Standing | None = None, *,
-        sphere: bool = True, gauge: bool = True, operator: str = "",
+        sphere: bool = True, gauge: bool = True, operator: str = "", temperature_c: float | None = None,
     ) -> None:  # fmt: skip
         super().__init__(cmm, probing, tell)
         self.record, self.stated, self.now, self.operator = record, stated, now, operator
@@ -47,31 +47,34 @@ class Checking(MachineRun):
         self.size: float | None = None
         self.errors: list[LengthError] = []
         self.temperature_c: float | None = None
-        self.use = self._stylus(down=gauge)
+        self.use = self._stylus(temperature_c, down=gauge)
         # Where the gauge lies comes first: everything else is done around it.
         steps: list[Step] = [FindGauge(self)] if gauge else []
         steps += [OnSphere(self)] if sphere else []
         steps += [OnGauge(self)] if gauge else []
         self.take(tuple(steps), (GoAway(self, self.room, probing.name_of(self.use)),))
 
-    def _stylus(self, *, down: bool) -> StylusUse:
+    def _stylus(self, temperature_c: float | None, *, down: bool) -> StylusUse:
         """Return the stylus that checks: the master, or for a gauge one that points down."""
         probing = self.probing
         for use in probing.uses():
             place = probing.assembly(use.assembly).stylus(use.stylus, use.pose)
-            if place.tip.shape == "ball" and (not down or place.direction[2] < _DOWN) and self.may_use(use):
+            if (
+                place.tip.shape == "ball"
+                and (not down or place.direction[2] < _DOWN)
+                and self.may_use(use, temperature_c)
+            ):
                 return use
         words = "points straight down" if down else "has a ball"
         raise DeviceError(f"no stylus that {words} is qualified: qualify one first")
 
-    def may_use(self, use: StylusUse) -> bool:
-        """Whether a stylus is qualified."""
-        return self.stylus(use).said.state in (StylusState.QUALIFIED, StylusState.DUE)
+    def may_use(self, use: StylusUse, temperature_c: float | None) -> bool:
+        """Whether a stylus is qualified; the machine is not asked: a window may wait."""
+        return self.stylus(use, temperature_c).said.state in (StylusState.QUALIFIED, StylusState.DUE)
 
-    def stylus(self, use: StylusUse) -> Stylus:
+    def stylus(self, use: StylusUse, temperature_c: float | None) -> Stylus:
         """Return what is known of a stylus."""
-        speed = self.probing.moves.touch_speed
-        return Stylus(self.probing, self.record, use, self.cmm.temperature(), self.now(), speed)
+        return Stylus(self.probing, self.record, use, temperature_c, self.now(), self.probing.moves.touch_speed)
 
     @property
     def center(self) -> Vector | None:
@@ -143,7 +146,7 @@ class OnSphere(Step):
             run.check()
         fit = fit_reference_sphere(np.array(self._touches))
         run.form = fit.form
-        run.size = 2 * (fit.radius - run.stylus(run.use).radius) - run.probing.sphere.diameter
+        run.size = 2 * (fit.radius - run.stylus(run.use, run.temperature_c).radius) - run.probing.sphere.diameter
         run.temperature_c = run.cmm.temperature()
 
 
@@ -164,7 +167,7 @@ class FindGauge(Step):
         """Have it touched."""
         run = self._run
         run.moving.take(run.room(), run.use)
-        stylus = run.stylus(run.use)
+        stylus = run.stylus(run.use, run.temperature_c)
         while len(self._contacts) < len(BY_HAND):
             number = len(self._contacts)
             words, _ = BY_HAND[number]
@@ -201,7 +204,7 @@ class OnGauge(Step):
         """Touch what is left, and conclude."""
         run, gauge, pose = self._run, self._run.probing.gauge, self._run.gauge
         assert pose is not None
-        room, stylus = run.room(), run.stylus(run.use)
+        room, stylus = run.room(), run.stylus(run.use, run.temperature_c)
         self._see_room(stylus.radius)
         run.moving.take(room, run.use)
         run.speeds()

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from truegauge.core.cad.recognition import Nominal
-from truegauge.core.frozen_model import Frozen
+from truegauge.core.frozen_model import Frozen, Three
 from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.probing.probing import Probing, StylusUse
@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.requirements import Characteristic, Datum
     from truegauge.core.probing.probing import Moves
-    from truegauge.formats.dmis.touched import Block
 
 M = TypeVar("M", bound=Frozen)
 MOST_TEXT, _MOST_KEY = 10_000, 200
@@ -54,6 +53,19 @@ class Definition:
     before: int  # how many statements were kept before it
     units: str
     used: bool = False
+
+
+@dataclass
+class Block:
+    """The touches of a feature, between MEAS and ENDMES; without a label of one that is not read."""
+
+    began: Statement
+    label: str
+    before: int  # how many statements were kept before it
+    raw: list[str] = field(default_factory=list)  # all of it that was read
+    touches: list[str] = field(default_factory=list)
+    places: list[tuple[Three, Three]] = field(default_factory=list)
+    uses: set[StylusUse | None] = field(default_factory=set)
 
 
 @dataclass

@@ -34,8 +34,14 @@ def told(p: Program, s: Statement) -> None:
     missing = next((label for label in labels if label not in p.tolerances), None)
     if missing is not None:
         raise NotUnderstood(f"T({missing}) is not there, or was not read")
+    before = list(p.characteristics)
+    try:
+        for label in labels:
+            _require(p, label, tuple(features))
+    except NotUnderstood:  # the statement is kept as a whole: nothing of it is taken
+        p.characteristics[:] = before
+        raise
     for label in labels:
-        _require(p, label, tuple(features))
         p.definitions[f"T({label})"].used = True
 
 
@@ -44,7 +50,10 @@ def _require(p: Program, label: str, features: tuple[str, ...]) -> None:
     own = p.said(f"T({label})", "characteristic", Characteristic)
     if own is None:
         number = 1 + max((c.number for c in p.characteristics), default=0)
-        letters = [d.letter for d in says.datums if d.letter in p.datums]
+        letters = [x for d in says.datums for x in d.letters]
+        if gone := [x for x in letters if x not in p.datums]:
+            p.note(statement.line, statement.text, f"datum {gone[0]} is not there before it is told")
+        letters = [x for x in letters if x in p.datums]
         add(p, new_characteristic(
             says, number, f"{label} {' '.join(features)}"[:80], features, _nominals(p, features),
             _nominals(p, tuple(p.datums[x].feature for x in letters)),

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.association.features import Shape
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.plan.requirements import Characteristic, DatumReference
@@ -15,13 +16,14 @@ from truegauge.formats.dmis.statements import NotUnderstood, Statement, number_t
 FORMS = {"flatness": "FLAT", "straightness": "STRGHT", "roundness": "CIRLTY", "cylindricity": "CYLCTY"}
 IN_SYSTEM = {"perpendicularity": "PERP", "parallelism": "PARLEL", "angularity": "ANGLR", "coaxiality": "CONCEN",
              "symmetry": "SYM", "circular_runout": "CRNOUT", "total_runout": "TRNOUT"}  # fmt: skip
+ORIENTED = ("perpendicularity", "parallelism", "angularity")
 PROFILES = {"profile_surface": "PROFS", "profile_line": "PROFL"}
 SIZES = {"diameter": "DIAM", "radius": "RAD", "width": "WIDTH", "cone_angle": "ANGL"}
 APART = {"distance": "PT2PT", "distance_x": "XAXIS", "distance_y": "YAXIS", "distance_z": "ZAXIS"}
 COORDINATES = {"coordinate_x": "XAXIS", "coordinate_y": "YAXIS", "coordinate_z": "ZAXIS"}
 _ANGLES = ("ANGL", "ANGLB")
 _MATERIAL = {"M": "MMC", "L": "LMC", "": "RFS"}
-_ROUND = "3D"  # a zone of position around an axis or a point; between two planes it is "2D"
+_FLAT, _SPATIAL = "2D", "3D"  # positions of axes and planes; of points, whose zone is a sphere
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +36,8 @@ class Required:
     nominal: float | None = None
     datums: tuple[DatumReference, ...] = ()
     material: str = ""
-    shape: str = ""  # of the zone
+    offset: float = 0.0  # of the middle of a profile zone out of the material
+    spatial: bool = False  # a position in a sphere
 
     @staticmethod
     def of(c: Characteristic) -> Required:
@@ -43,8 +46,8 @@ class Required:
         datums = tuple(DatumReference(letter=d.letter, modifiers=tuple(m for m in d.modifiers if m in ("M", "L")))
                        for d in c.datums)  # fmt: skip
         material = next((m for m in c.modifiers if m in ("M", "L")), "")
-        shape = c.zone.shape if c.kind == "position" and c.zone.shape in ("cylinder", "sphere") else ""
-        return Required(c.kind, c.lower, c.upper, c.nominal if says else None, datums, material, shape)
+        spatial = c.kind == "position" and c.zone.shape == "sphere"
+        return Required(c.kind, c.lower, c.upper, c.nominal if says else None, datums, material, c.zone.offset, spatial)
 
     def onto(self, c: Characteristic) -> Characteristic:
         """Return a characteristic with what the tolerance says in the place of what it said."""
@@ -56,7 +59,10 @@ class Required:
         if self.material != mine.material:
             others = tuple(m for m in modifiers if m not in ("M", "L"))
             modifiers = (self.material, *others) if self.material else others
-        zone = c.zone if self.shape == mine.shape else c.zone.replace(shape=self.shape)
+        zone = (
+            c.zone if self.spatial == mine.spatial else c.zone.replace(shape="sphere" if self.spatial else "cylinder")
+        )
+        zone = zone.replace(offset=self.offset)
         nominal = c.nominal if self.nominal is None else self.nominal
         return c.replace(kind=self.kind, lower=self.lower, upper=self.upper, nominal=nominal, datums=datums,
                          modifiers=modifiers, zone=zone, warn_lower=None, warn_upper=None, fit="")  # fmt: skip
@@ -65,10 +71,34 @@ class Required:
 def tolerance(label: str, c: Characteristic) -> Statement | None:
     """Return the tolerance of a characteristic; None where the standard has no word for what it requires."""
     own = Required.of(c)
-    if c.basic:
+    if c.basic or not _zone_is_usual(c):
         return None
     words = _words(own)
     return None if words is None else Statement("TOL", words, "T", label)
+
+
+def unsaid(c: Characteristic) -> str:
+    """Return what the tolerance of a characteristic leaves out of it, in words; empty where it says all."""
+    found = [m for m in c.modifiers if m not in ("M", "L")]
+    found += [
+        f"{d.letter} {' '.join(more)}" for d in c.datums if (more := [m for m in d.modifiers if m not in ("M", "L")])
+    ]
+    found += [f"what {d.letter} holds" for d in c.datums if d.holds]
+    if c.alignment or (c.kind in COORDINATES and c.datums):
+        found.append("the frame that it is told in")
+    if c.tier_of:
+        found.append("that it is a lower tier")
+    if c.simultaneous:
+        found.append("what it is simultaneous with")
+    if c.kind in ORIENTED and c.zone.shape:
+        found.append("its round zone")
+    return ", ".join(found)
+
+
+def _zone_is_usual(c: Characteristic) -> bool:
+    """Tell whether a zone is round or as usual: others (between planes, rectangles, projected, ...) have no words."""
+    zone = c.zone.replace(shape="") if c.zone.shape in ("cylinder", "sphere") else c.zone
+    return (zone.replace(offset=0.0) if c.kind in PROFILES else zone) == PLAIN
 
 
 def _words(r: Required) -> tuple[str, ...] | None:
@@ -79,13 +109,14 @@ def _words(r: Required) -> tuple[str, ...] | None:
             not r.datums and r.kind in ("coaxiality", "symmetry", "circular_runout", "total_runout")
         ):
             return None
-        first = ("POS", _ROUND if r.shape else "2D") if r.kind == "position" else (IN_SYSTEM[r.kind],)
+        first = ("POS", _SPATIAL if r.spatial else _FLAT) if r.kind == "position" else (IN_SYSTEM[r.kind],)
         material = (_MATERIAL[r.material],) if r.material or r.kind == "position" else ()
         return (*first, number_text(r.upper), *material, *_datums(r))
     if r.kind in PROFILES:
-        # One width about the true profile.
+        # How far inside and outside of the true profile.
         return None if r.upper is None else (
-            PROFILES[r.kind], number_text(-r.upper / 2), number_text(r.upper / 2), *_datums(r))  # fmt: skip
+            PROFILES[r.kind], number_text(r.offset - r.upper / 2), number_text(r.offset + r.upper / 2), *_datums(r)
+        )  # fmt: skip
     if r.lower is None or r.upper is None:
         return None
     word = SIZES.get(r.kind, "")
@@ -129,21 +160,22 @@ def required(s: Statement, scale: float, degrees: float) -> Required:
     if kind := kinds(FORMS):
         return _checked(s, 2, Required(kind, None, s.number(1) * scale))
     if word == "POS" or (kind := kinds(IN_SYSTEM)):
-        k, shape = 1, ""
+        k = 1
         if word == "POS":
-            if s.at(1) not in ("2D", _ROUND):
+            if s.at(1) not in (_FLAT, _SPATIAL):
                 raise NotUnderstood("2D or 3D is missing")
-            k, kind, shape = 2, "position", "cylinder" if s.at(1) == _ROUND else ""
+            k, kind = 2, "position"
         upper, k = s.number(k) * scale, k + 1
         material = ""
         if s.at(k) in _MATERIAL.values():
             material, k = _letter(s.at(k)), k + 1
-        return Required(kind, None, upper, None, _system(s, k), material, shape)
+        return Required(kind, None, upper, None, _system(s, k), material, spatial=word == "POS" and s.at(1) == _SPATIAL)
     if kind := kinds(PROFILES):
         low, high = (v * scale for v in s.numbers(1, 2))
-        if abs(low + high) > 1e-9:
-            raise NotUnderstood("its zone is not in the middle: such a profile is not read")
-        return Required(kind, None, high - low, None, _system(s, 3))
+        if low >= high:
+            raise NotUnderstood("its lower limit is not below the upper one")
+        middle = (low + high) / 2
+        return Required(kind, None, high - low, None, _system(s, 3), offset=0.0 if abs(middle) < 1e-12 else middle)
     if kind := kinds(SIZES):
         return _checked(s, 3, _limits(kind, s, 1, scale, degrees if word in _ANGLES else 0.0))
     if word in ("DISTB", "ANGLB"):
@@ -210,7 +242,12 @@ def new_characteristic(
     if len(nominals) != len(features) or not (fits or (kind.takes_pattern and all(kind.fits((n,)) for n in nominals))):
         raise NotUnderstood(f"{kind.label} is not of such features")
     nominal = kind.nominal(nominals) if r.nominal is None else r.nominal
-    zone = PLAIN if not r.shape else Zone(shape="sphere" if nominals[0].shape == "sphere" else "cylinder")
+    spheres = all(n.shape == Shape.SPHERE for n in nominals)
+    if r.kind == "position" and r.spatial != spheres:
+        raise NotUnderstood("3D is for spheres, 2D for all others")
+    zone = Zone(offset=r.offset)
+    if r.kind == "position" and not any(n.shape == Shape.PLANE for n in nominals):
+        zone = Zone(shape="sphere" if spheres else "cylinder")
     return Characteristic(id=f"dmis-{number}", number=number, name=name, kind=r.kind, features=features, zone=zone,
                           nominal=nominal, lower=r.lower, upper=r.upper, datums=r.datums,
                           modifiers=(r.material,) if r.material else ())  # fmt: skip

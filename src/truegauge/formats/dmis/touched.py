@@ -3,35 +3,19 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, field
 
 import numpy as np
 from pydantic import TypeAdapter, ValidationError
 
 from truegauge.core.arrays import three, unit
-from truegauge.core.frozen_model import Three
-from truegauge.core.probing.probing import StylusUse
 from truegauge.core.routes.document import AlignStep, AnyStep, MeasureStep, NoteStep, step_id
 from truegauge.core.routes.strategies import Clicked
-from truegauge.formats.dmis.program import Program
+from truegauge.formats.dmis.program import Block, Program
 from truegauge.formats.dmis.statements import NotUnderstood, Statement, Within, unquoted
 from truegauge.formats.dmis.writing import sum_of
 
 STEP: TypeAdapter[AnyStep] = TypeAdapter(AnyStep)
 _NO_FEATURE = "its feature is not there, or was not read"
-
-
-@dataclass
-class Block:
-    """The touches of a feature, between MEAS and ENDMES; without a label of one that is not read."""
-
-    began: Statement
-    label: str
-    before: int  # how many statements were kept before it
-    raw: list[str] = field(default_factory=list)  # all of it that was read
-    touches: list[str] = field(default_factory=list)
-    places: list[tuple[Three, Three]] = field(default_factory=list)
-    uses: set[StylusUse | None] = field(default_factory=set)
 
 
 def begin(p: Program, s: Statement) -> None:

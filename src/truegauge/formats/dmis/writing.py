@@ -21,7 +21,7 @@ from truegauge.core.routes.document import AlignStep, MeasureStep, NoteStep
 from truegauge.formats.dmis.geometry import feature_statement
 from truegauge.formats.dmis.own_lines import own_lines
 from truegauge.formats.dmis.program import references_in
-from truegauge.formats.dmis.requirements import tolerance
+from truegauge.formats.dmis.requirements import tolerance, unsaid
 from truegauge.formats.dmis.statements import (
     NotUnderstood,
     Statement,
@@ -323,6 +323,8 @@ class _Writer:
                 self.left_out.append(f"{c.number} {c.name}: {kind_named(c.kind).label}")
             else:
                 self._add(stated)
+                if more := unsaid(c):
+                    self.left_out.append(f"{c.number} {c.name}: {more}")
                 features = [f"FA({self._labels[f]})" for f in c.features]
                 if len(features) > 1 and kind_named(c.kind).takes_pattern:
                     members = tuple(f.replace("FA(", "F(", 1) for f in features)

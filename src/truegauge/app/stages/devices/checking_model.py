@@ -30,7 +30,8 @@ class CheckingModel(RunOnBench):
         try:
             job = Checking(machine.cmm, session.plan.probing, machine.record, session.plan.device, self._from_run.emit,
                            machine.now, machine.known(), sphere=self.sphere, gauge=self.gauge,
-                           operator=session.plan.title_block.inspector)  # fmt: skip
+                           operator=session.plan.title_block.inspector,
+                           temperature_c=machine.temperature_c)  # fmt: skip
         except DeviceError as error:
             session.notify(error)
             return

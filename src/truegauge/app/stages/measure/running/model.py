@@ -139,7 +139,8 @@ class RunModel(Interventions):
 
     def can_take_over(self) -> bool:
         """Whether there are touches of a part before, to tell where this one lies."""
-        return self.part.can_take_over(None if self.offer is None else self.offer.choice)
+        alone = self.pieces.layout is None  # touches of another piece tell nothing of this one
+        return alone and self.part.can_take_over(None if self.offer is None else self.offer.choice)
 
     # A run that was cut off ---------------------------------------------------------------------------------------
 
@@ -177,7 +178,7 @@ class RunModel(Interventions):
         choice = offer.choice.replace(align="as before" if self.part.as_before and self.can_take_over() else "again")
         before = s.sample
         if self.part.is_again or s.document.may_let_sample_go():
-            self._begin(pose, new_sample(s.plan, choice, self.part.sample(before), before), choice)
+            self._begin(pose, new_sample(s.plan, choice, self.part.sample(before, self.pieces.beside), before), choice)
 
     def _begin(self, pose: np.ndarray | None, sample: Sample, choice: Choice | None = None) -> None:
         """Look for the ways, in the background, then run; without a pose the journal's run is gone on with."""

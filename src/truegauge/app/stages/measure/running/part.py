@@ -53,13 +53,16 @@ class PartToRun:
         """Whether there are touches of a part before, to tell where this one lies."""
         return choice is not None and not choice.is_all and not self.is_again and self.can_be_again()
 
-    def sample(self, before: Sample | None) -> Sample:
-        """Return the sample of it: the one `before` when it is measured again, else a new one without touches."""
+    def sample(self, before: Sample | None, piece: str = "") -> Sample:
+        """Return the sample of it: the one `before` when it is measured again, else a new one without touches.
+
+        `piece` says which of several it is, where it has no serial number.
+        """
         if self.is_again and before is not None:
             name = self.serial if before.about.name in _NAMELESS and self.serial else before.about.name
             return before.saying(name=name, serial=self.serial, operator=self.operator)
         now = self._machine.now()
-        name = self.serial or f"{self._machine.session.plan.name} {now:%Y-%m-%d %H.%M}"
+        name = self.serial or f"{self._machine.session.plan.name} {now:%Y-%m-%d %H.%M}{piece}"
         about = SampleData(name=name, serial=self.serial, operator=self.operator, device=self._machine.machine,
                            measured_at=now.isoformat(timespec="seconds"))  # fmt: skip
         return Sample.of(about)

@@ -85,6 +85,11 @@ class PiecesOnTable:
             path = self.folder / f"{file_name(name)} ({k}).tgsample"
         return path
 
+    @property
+    def beside(self) -> str:
+        """Which of them it is, behind the name of its sample; empty where there is only one."""
+        return "" if self.layout is None else f" piece {self.number + 1}"
+
     def say(self) -> str:
         """Say which of them it is; empty where there is only one."""
         return "" if self.layout is None else f"Piece {self.number + 1} of {self.count}. "
