@@ -104,6 +104,7 @@ class CheckPage(QWidget):
         for field, text in ((self.name, gauge.name), (self.certificate, gauge.certificate), (self.lengths, lengths)):
             if not field.hasFocus():  # what is being typed stays
                 field.setText(text)
+                field.setCursorPosition(0)  # a long list is read from its beginning
         for box, name in self._boxes:
             box.widget.blockSignals(True)
             box.show_value(float(getattr(gauge, name)))
@@ -113,7 +114,7 @@ class CheckPage(QWidget):
             f"Stated: {numbers.value(device.probing)} {numbers.unit} on a sphere, lengths "
             f"{numbers.value(device.constant)} {numbers.unit} + {device.per_metre:.3g} mm in a metre."
             if device.stated else
-            "The plan states no errors of the device (Evaluate, Device): there is nothing to judge by."
+            "The plan states no errors of the device (Measure, Rules): there is nothing to judge by."
         ))  # fmt: skip
         running = machine.busy and state is not None
         able = machine.connected and machine.homed and not machine.busy and (checking.sphere or checking.gauge)

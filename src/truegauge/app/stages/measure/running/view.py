@@ -11,6 +11,7 @@ from truegauge.app.widgets.text_size import enlarge, room_of
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.arrays import Rigid, box_corners
 from truegauge.core.frames import apply
+from truegauge.core.probing.records import Fixture
 from truegauge.core.routes.scene import placed
 from truegauge.rendering.camera import standard_camera
 
@@ -25,6 +26,7 @@ class RunView(PartSceneView):
         super().__init__(theme, lambda: model.at == "running", parent)
         self.model = model
         self._box: np.ndarray | None = None  # that is looked at
+        self._others: tuple[Fixture, ...] = ()  # pieces beside the part
         self.setMinimumSize(240, 140)
         self.setAccessibleName("View of the run")
         model.changed.connect(self.refresh)
@@ -44,10 +46,8 @@ class RunView(PartSceneView):
         pose = self._pose() if self.isVisible() and part is not None else None
         if pose is None or part is None:
             return
+        self._show_others(part.box, pose)
         if self._show_part(part, pose, route):
-            pieces, run = self.model.pieces, self.model.run
-            number = pieces.number if run is None else run.piece
-            self.scene.set_fixtures(() if pieces.layout is None else pieces.layout.neighbours(part.box, pose, number))
             corners = apply(pose, box_corners(part.box))
             box = np.array([corners.min(axis=0) - _AROUND, corners.max(axis=0) + _AROUND])
             # Found a little elsewhere it is looked at as before; another part, or in another place, is looked for.
@@ -55,6 +55,15 @@ class RunView(PartSceneView):
                 self._box = box
                 self._camera = standard_camera("corner", box, self._aspect)
         self._on_moved()
+
+    def _show_others(self, box: np.ndarray, pose: Rigid) -> None:
+        """Show the other pieces on the table."""
+        pieces, run = self.model.pieces, self.model.run
+        number = pieces.number if run is None else run.piece
+        others = () if pieces.layout is None else pieces.layout.neighbours(box, pose, number)
+        if others != self._others:
+            self._others = others
+            self.scene.set_fixtures(others)
 
     def _on_moved(self) -> None:
         if not self.isVisible():
