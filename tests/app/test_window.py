@@ -17,6 +17,7 @@ from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
 from truegauge.app.shell.finder import Finder
 from truegauge.app.shell.stage import STAGES
 from truegauge.app.stages.report.making import ReportMaker
+from truegauge.core.samples.document import ProbedTouch
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import plane_at
 from truegauge.formats.plan_file import read_plan
@@ -434,6 +435,21 @@ def test_leaving_unsaved_work_asks(loaded, monkeypatch):
     monkeypatch.setattr("truegauge.app.shell.files.ask", lambda *_: "Cancel")
     assert not loaded.close()
     assert loaded.isVisible()
+
+
+def test_what_comes_after_the_window_was_left_is_told_to_nobody(loaded, qtbot):
+    """Touches that a machine still tells, with the evaluation that they ask for a moment later."""
+    document, heard = loaded.session.document, []
+    document.evaluated.connect(lambda: heard.append("results"))
+    document.sample_data_changed.connect(lambda: heard.append("touches"))
+    document.set_probed((ProbedTouch(feature="f1", place=(1.0, 2.0, 3.0), approach=(0.0, 0.0, -1.0), radius=1.0),))
+    assert heard == ["touches"]
+    document.history.mark_saved()
+    document.sample_is_saved = True
+    assert loaded.close()
+    document.set_probed((ProbedTouch(feature="f1", place=(1.0, 2.0, 4.0), approach=(0.0, 0.0, -1.0), radius=1.0),))
+    qtbot.wait(300)
+    assert heard == ["touches"]
 
 
 def test_repainting_for_hours_does_not_use_up_the_constants(loaded):

@@ -50,9 +50,11 @@ class Session(QObject):
         self.in_run: frozenset[str] = frozenset()  # features that the machine still touches in this run
 
     def close(self) -> None:
-        """Stop all work and wait for it."""
+        """Stop all work and wait for it; what comes late (a touch of a machine, a timer) is told to nobody any more."""
         self.uncertainties.close()
         self.queue.close()
+        for part in (self, *self.findChildren(QObject)):
+            part.blockSignals(True)
 
     # The document, as it is now
 
