@@ -6,6 +6,7 @@ import threading
 import numpy as np
 import pytest
 
+from truegauge.core.cad import projection
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.shelf import NO_SHELF, OF_PARTS, key_of
 from truegauge.formats import disk_shelf
@@ -51,6 +52,16 @@ def test_nobody_alters_what_is_kept(folder):
     for _ in range(2):
         with pytest.raises(ValueError, match="read-only"):
             DiskShelf(folder).take("things", KEY, Maker())["values"][0] = 1.0
+
+
+def test_what_comes_off_a_shelf_needs_no_other_compiled_code(model, sample, folder):
+    """Set-up compiles without a shelf: the first part in a window would wait for half a minute."""
+    compiled = []
+    for shelf in (NO_SHELF, DiskShelf(folder), DiskShelf(folder)):
+        evaluator = Evaluator(model, shelf=shelf)
+        evaluator.projector.deviations(sample.points[:50])
+        compiled.append(len(projection._project_all.signatures))
+    assert compiled[0] == compiled[1] == compiled[2]
 
 
 def test_without_a_shelf_it_is_made_every_time():

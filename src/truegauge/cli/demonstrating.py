@@ -1,8 +1,6 @@
 """Running the demo inspection, with a window or without."""
 
-import subprocess
 import sys
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -75,46 +73,3 @@ def _until(done: Callable[[], bool]) -> None:
     timer.start(20)
     loop.exec()
     timer.stop()
-
-
-def warm_up() -> None:
-    """Run every numeric kernel once on the demo, so that they are compiled and the part is in the cache.
-
-    Those of association take as long as all the others: a second process compiles them at the same time.
-    """
-    import numpy as np
-
-    from truegauge.core.evaluation.evaluator import Evaluator
-    from truegauge.core.routes.order_search import OrderSearch
-    from truegauge.formats.plan_file import model_of_plan, read_plan
-    from truegauge.formats.sample_file import open_sample
-
-    started = time.monotonic()
-    beside = subprocess.Popen([sys.executable, "-c", f"import {__name__} as run; run.warm_association()"])
-    file = read_plan(demo.PLAN)
-    evaluator = Evaluator(model_of_plan(demo.PLAN, file))
-    sample, _ = open_sample(demo.SCAN)
-    evaluator.aligned(file.plan, sample)
-    evaluator.deviation_map(file.plan, sample)
-    evaluator.projector.pick([0.0, 0.0, 500.0], [0.0, 0.0, -1.0])  # type: ignore[arg-type]
-    if beside.wait():
-        sys.stderr.write("truegauge: the second process failed; its kernels are compiled now\n")
-    evaluator.evaluate(file.plan, sample)
-    places = np.arange(6.0)
-    OrderSearch(np.abs(places[:, None] - places), places, places, np.arange(6), np.zeros(6, dtype=bool)).go_on(2)
-    sys.stdout.write(f"kernels compiled in {time.monotonic() - started:.0f} s\n")
-
-
-def warm_association() -> None:
-    """Compile the kernels of association."""
-    import numpy as np
-
-    from truegauge.core.association.by_criterion import associate
-    from truegauge.core.association.features import Shape
-    from truegauge.core.association.fit import Criterion
-
-    rng = np.random.default_rng(1)
-    angle, height = 2 * np.pi * rng.random(300), rng.uniform(0, 10, 300)
-    points = np.column_stack([5 * np.cos(angle), 5 * np.sin(angle), height]) + rng.normal(0, 0.01, (300, 3))
-    for criterion in (Criterion.LEAST_SQUARES, Criterion.MINIMUM_ZONE, Criterion.ONE_SIDED):
-        associate(Shape.CYLINDER, points, criterion)

@@ -29,7 +29,7 @@ def window(files: Annotated[list[Path] | None, typer.Argument(help="Plans, parts
 
 def warm_up() -> None:
     """Compile the numeric kernels once, so that the first inspection is as fast as the next."""
-    from truegauge.cli.demonstrating import warm_up as prepare
+    from truegauge.cli.warming import warm_up as prepare
 
     prepare()
 

@@ -10,6 +10,8 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from truegauge.core.arrays import frozen
+
 Arrays = dict[str, NDArray[Any]]
 OF_PARTS = frozenset(("clearances", "field"))  # what follows from a part alone; all else from a scan too
 
@@ -25,8 +27,8 @@ class NoShelf:
     """Keeps nothing."""
 
     def take(self, what: str, key: str, make: Callable[[], Arrays]) -> Arrays:
-        """Make it."""
-        return make()
+        """Make it; it cannot be altered, as if it came off a shelf: compiled code is made once, not for both."""
+        return {name: frozen(array) for name, array in make().items()}
 
 
 NO_SHELF: Shelf = NoShelf()

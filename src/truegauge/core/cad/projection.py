@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, for_reading
+from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, for_reading, frozen
 from truegauge.core.cad.borders import Borders, borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed
 from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, is_among, nearest_triangle
@@ -99,6 +99,9 @@ class Projector:
         face = mesh.triangle_face[order]
         curved = any(f.surface.kind != SurfaceKind.PLANE for f in model.faces)
         self._chord = 1.5e-4 * model.diagonal if curved else 0.0
+        clear = frozen(np.zeros(0))
+        if curved:
+            clear = clearances(self.tree, face, borders, _CLEAR * model.diagonal, shelf)
         self._packed = _Packed(
             **_pack_surfaces(model),
             face=face,
@@ -106,7 +109,7 @@ class Projector:
             corner_normal=np.ascontiguousarray(around.corner.reshape(-1, 9)[order]),
             flat=np.ascontiguousarray(around.flat[order]),
             height=heights(self.tree.corners),
-            clear=clearances(self.tree, face, borders, _CLEAR * model.diagonal, shelf) if curved else np.zeros(0),
+            clear=clear,
             inner=(borders.side == -1).all(axis=1),
             borders=borders,
         )

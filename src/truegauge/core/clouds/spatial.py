@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Floats, Ints, Mask, Points
+from truegauge.core.arrays import Floats, Ints, Mask, Points, for_reading
 
 
 @njit(cache=True, nogil=True)
@@ -29,7 +29,7 @@ def spatial_order(points: Points) -> Ints:
     low, high = points.min(axis=0), points.max(axis=0)
     scale = (2**21 - 1) / max(float((high - low).max()), 1e-300)
     codes = np.empty(len(points), dtype=np.uint64)
-    _morton(points, low, scale, codes)
+    _morton(for_reading(points), low, scale, codes)
     return np.argsort(codes, kind="stable")
 
 
@@ -52,7 +52,7 @@ def _gathered(points, rows, out):  # type: ignore[no-untyped-def]
 def gathered(points: Points, rows: NDArray[np.integer]) -> Points:
     """Return ``points[rows]`` without holding the interpreter: a window goes on meanwhile."""
     out = np.empty((len(rows), 3))
-    _gathered(np.ascontiguousarray(points), rows, out)
+    _gathered(for_reading(points), for_reading(rows), out)
     return out
 
 
@@ -61,7 +61,7 @@ def _cells(points: Points, size: float) -> Ints:
     low = points.min(axis=0)
     counts = np.ceil((points.max(axis=0) - low) / size).astype(np.int64) + 3
     out = np.empty(len(points), dtype=np.int64)
-    _number_cells(points, low, size, counts[1], counts[2], out)
+    _number_cells(for_reading(points), low, size, counts[1], counts[2], out)
     return out
 
 
@@ -111,7 +111,7 @@ def cells_of(points: Points, size: float) -> tuple[Ints, Ints, Ints, tuple[int, 
     size = max(size, float(extent.max()) / 2_000_000)
     grid = np.ceil(extent / size).astype(np.int64) + 3
     numbers = np.empty(len(points), dtype=np.int64)
-    _number_cells(points, low, size, grid[1], grid[2], numbers)
+    _number_cells(for_reading(points), low, size, grid[1], grid[2], numbers)
     cells, inverse, counts = np.unique(numbers, return_inverse=True, return_counts=True)
     return cells, inverse.ravel(), counts, (int(grid[0]), int(grid[1]), int(grid[2]))
 
