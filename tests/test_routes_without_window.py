@@ -50,6 +50,22 @@ def test_what_collides_or_is_not_reached_ends_with_one(tmp_path):
     assert "gets at 100 % of it" in run("route", tmp_path / "far.tgplan").stderr
 
 
+def test_poses_that_are_missing_are_added_by_a_command(tmp_path):
+    plan, out = tg.open_plan(demo.CMM_PLAN), tmp_path / "shorter.tgplan"
+    plan.measure_by("shroud", Grid(along=4, across=4))
+    plan.save(tmp_path / "far.tgplan")
+    assert run("route", tmp_path / "far.tgplan", "--poses").returncode == 2
+    done = run("route", tmp_path / "far.tgplan", "--shorten", "--poses", "--out", out)
+    assert done.returncode == 0, done.stderr
+    made, before = read_plan(out).plan, plan.document
+    new = {p for a in made.probing.assemblies for p in a.poses} - {
+        p for a in before.probing.assemblies for p in a.poses
+    }
+    assert len(new) == 1
+    assert f"added: Short 4, stylus 1, {next(iter(new))}" in done.stdout
+    assert {s.id for s in made.route.steps} == {s.id for s in before.route.steps}
+
+
 def test_a_plan_without_probes_says_so():
     done = run("route", demo.PLAN, "--make")
     assert done.returncode == 2

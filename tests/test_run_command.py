@@ -125,6 +125,7 @@ def test_what_is_asked_for_wrongly_is_said(workshop):
         (("--server", workshop.arguments[3], "--only", "900"), "the plan has no characteristic 900"),
         (("--server", workshop.arguments[3], "--only", "a"), "is not a list of numbers"),
         (("--server", workshop.arguments[3], "--subset", "bores"), "no subset 'bores'; it has: the bore"),
+        (("--server", workshop.arguments[3], "--original"), "the route was not made shorter"),
         (("--server", workshop.arguments[3]), "nobody knows which stylus is on the machine"),
     ):
         done = run(*base, *arguments)

@@ -14,7 +14,9 @@ from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.track.model import RouteModel
 from truegauge.core.commands.readings import RemoveCharacteristics
+from truegauge.core.commands.routes import SetRoute
 from truegauge.core.commands.subsets import SetSubset
+from truegauge.core.routes.original import accepted
 from truegauge.core.samples.document import ProbedTouch, Touch
 from truegauge.core.samples.serials import counted_on
 from truegauge.formats.machine_file import record_file, write_machine
@@ -195,6 +197,32 @@ def test_a_choice_is_run_and_said_and_saved_under_a_name(machine, qtbot, settle)
     assert "partial run (the bore): 1 of" in page.words.text()
     s.document.undo()
     assert s.plan.subsets == ()
+
+
+def test_the_original_order_is_run_once_where_there_is_one(machine, qtbot, settle):
+    m, page, s = machine.get(RunModel), machine.get(RunPage), machine.session
+    located(machine, settle)
+    m.open()
+    enter(qtbot, page)
+    assert not page.original.isVisible()
+    steps = s.plan.route.steps
+    turned = s.plan.route.replace(steps=(*steps[:2], steps[3], steps[2], *steps[4:]))
+    s.run(SetRoute(accepted(s.plan.route, turned), "a shorter order"))
+    settle()
+    page.refresh()
+    assert page.original.isVisible()
+    page.original.click()
+    enter(qtbot, page)
+    qtbot.waitUntil(lambda: m.at == "note", timeout=PATIENCE)
+    run = [x.id for x in m.run.program.work.route.steps if x.id.startswith("m-")]
+    assert run == [x.id for x in steps if x.id.startswith("m-")]
+    assert s.plan.route.steps == turned.steps
+    enter(qtbot, page)
+    qtbot.waitUntil(lambda: m.at == "done", timeout=PATIENCE)
+    s.document.sample_is_saved = True
+    enter(qtbot, page)
+    assert page.original.isVisible()
+    assert not page.original.isChecked()
 
 
 def titles(page):

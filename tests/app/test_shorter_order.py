@@ -6,6 +6,8 @@ from PySide6.QtCore import Qt
 from truegauge import demo
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.shortening import ShorteningModel, ShorteningPage
+from truegauge.core.routes.document import PartFixture
+from truegauge.core.routes.strategies import Grid
 
 PATIENCE = 60_000
 
@@ -56,6 +58,54 @@ def test_a_shorter_order_is_seen_before_it_is_taken(routed, qtbot, settle):
     s.document.undo()
     s.document.undo()
     assert s.plan == before
+
+
+def test_missing_poses_are_added_with_the_order_and_undone_with_it(routed, qtbot, settle):
+    m, page, s = routed.get(ShorteningModel), routed.get(ShorteningPage), routed.session
+    route = routed.get(RouteModel)
+    step = next(x for x in s.plan.route.steps if getattr(x, "feature", "") == "shroud")
+    route.edit(step.replace(strategy=Grid(along=4, across=4)), "a grid")
+    qtbot.waitUntil(lambda: route.is_current and not s.queue.is_busy, timeout=PATIENCE)
+    before = s.plan
+    routed.actions_table.trigger("route-shorten")
+    qtbot.waitUntil(lambda: m.found is not None, timeout=PATIENCE)
+    m.stop()
+    qtbot.waitUntil(lambda: not m.looking, timeout=PATIENCE)
+    settle()
+    assert page.boxes["poses"].isVisible()
+    assert "Added for shroud: Short 4, stylus 1, " in page.reached.text()
+    assert not page.leave_out.isVisible()
+    qtbot.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    assert len(s.plan.probing.assembly("p1").poses) == len(before.probing.assembly("p1").poses) + 1
+    qtbot.waitUntil(lambda: route.is_current and not s.queue.is_busy, timeout=PATIENCE)
+    assert not route.routed.planned.unreached
+    s.document.undo()
+    assert s.plan == before
+
+
+def test_what_no_pose_gets_at_is_asked_about(routed, qtbot, settle):
+    """A lid over one side: what it covers is left out, as one edit."""
+    m, page, s = routed.get(ShorteningModel), routed.get(ShorteningPage), routed.session
+    route = routed.get(RouteModel)
+    low, high = s.model.box
+    lid = PartFixture(name="lid", low=(low[0] - 30, low[1] - 30, high[2] - 4), high=tuple(high + 30.0))
+    route.run(s.plan.route.replace(fixtures=(lid,)), "a lid")
+    qtbot.waitUntil(lambda: route.is_current and not s.queue.is_busy, timeout=PATIENCE)
+    lost = {u.step for u in route.routed.planned.unreached}
+    assert 0 < len(lost) < len(s.plan.route.steps)
+    routed.actions_table.trigger("route-shorten")
+    qtbot.waitUntil(lambda: m.found is not None, timeout=PATIENCE)
+    m.stop()
+    qtbot.waitUntil(lambda: not m.looking, timeout=PATIENCE)
+    settle()
+    assert page.reached.text().startswith(("Not reached by any pose: ", "Added for "))
+    still = {u.step for u in m.found.planned.unreached}
+    assert still
+    assert still <= lost
+    qtbot.mouseClick(page.leave_out, Qt.MouseButton.LeftButton)
+    assert {x.id for x in s.plan.route.steps if not x.on} == still
+    qtbot.waitUntil(lambda: route.is_current and not s.queue.is_busy, timeout=PATIENCE)
+    assert not page.leave_out.isVisible() or lost - still
 
 
 def test_an_order_that_does_not_fit_any_more_is_not_taken(routed, qtbot, settle):

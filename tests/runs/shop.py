@@ -70,10 +70,10 @@ class Shop:
     def setting(self, plan=None):
         return Setting(plan or self.plan, self.evaluator, self.cmm, self.record)
 
-    def begin(self, path, choice=None, tell=lambda event: None, pose=None, before=None, plan=None):
+    def begin(self, path, choice=None, tell=lambda event: None, pose=None, before=None, plan=None, **more):
         wanted = choice or Choice()
         own = new_sample(plan or self.plan, wanted, Sample.of(SampleData(name="x")), before)
-        return PlanRun.begin(self.setting(plan), path, wanted, own, self.about if pose is None else pose, tell)
+        return PlanRun.begin(self.setting(plan), path, wanted, own, self.about if pose is None else pose, tell, **more)
 
     def close(self):
         self.cmm.close()

@@ -10,6 +10,7 @@ from truegauge.core.errors import Cancelled, DeviceError, FormatError
 from truegauge.core.evaluation.choice import Choice
 from truegauge.core.frames import apply, invert
 from truegauge.core.routes.document import NoteStep, TemperatureStep
+from truegauge.core.routes.original import accepted
 from truegauge.core.routes.pieces import Pieces
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
@@ -99,6 +100,35 @@ def test_a_run_that_was_cut_off_goes_on_with_the_next_touch(shop, tmp_path, k):
     assert len(again.state.taken) == 6 + 9 * 3 + 8
     assert len(np.unique(places(again).round(2), axis=0)) == len(again.state.taken)
     assert {t.feature for t in sample.probed} == set(FEW)
+
+
+@pytest.mark.parametrize("original", [False, True])
+def test_the_order_before_it_was_made_shorter_is_run_once_also_after_a_kill(shop, tmp_path, original):
+    here, ended = shop(), []
+    steps = here.plan.route.steps
+    turned = here.plan.route.replace(steps=(*steps[:2], steps[3], steps[2], *steps[4:]))
+    plan = here.plan.replace(route=accepted(here.plan.route, turned))
+    run = confirms(here.begin(tmp_path / "run.tgrun", plan=plan, original=original))
+    told = run.program.tell
+
+    def until(event):
+        told(event)
+        if isinstance(event, StepEnded):
+            ended.append(event.step)
+            if event.step == "m-base":
+                raise Cancelled
+
+    run.program.tell = until
+    with pytest.raises(Cancelled):
+        run.program.run()
+    run.journal.close()
+    again = confirms(PlanRun.go_on(here.setting(plan), tmp_path / "run.tgrun", lambda e: None))
+    told_then = again.program.tell
+    again.program.tell = lambda e: (told_then(e), isinstance(e, StepEnded) and ended.append(e.step))
+    again.go()
+    sides = [s for s in ended if s.startswith("m-side")]
+    assert sides == (["m-side-b", "m-side-c"] if original else ["m-side-c", "m-side-b"])
+    assert plan.route.original  # what the plan says stays
 
 
 def test_a_note_waits_and_the_probe_is_out_of_the_way(shop, tmp_path):

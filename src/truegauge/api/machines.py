@@ -167,7 +167,7 @@ class Machine:
     def run(
         self, plan: Plan, *, only: Iterable[int] = (), features: Iterable[str] = (), subset: str = "",
         sample: Sample | None = None, machine_from_part: Rigid | None = None, before: Sample | None = None,
-        align_again: bool = True, journal: str | Path | None = None, ask: Ask | None = None,
+        align_again: bool = True, original: bool = False, journal: str | Path | None = None, ask: Ask | None = None,
         progress: Progress = silent,
     ) -> Sample:  # fmt: skip
         """Run the route of a plan, or only what some characteristics (numbers), features (names) or a subset need.
@@ -178,6 +178,8 @@ class Machine:
             Where the part lies, nearly enough for its ways; else where the last one was found on this machine.
         before : Sample, optional
             The sample before; without ``align_again`` what only tells where the part lies is taken over from it.
+        original : bool
+            In the order that the route had before it was made shorter, this once.
         journal : path, optional
             Where every touch is kept as it is made. Where it exists that run is gone on with; it is taken away at the
             end.
@@ -199,7 +201,7 @@ class Machine:
         choice = choice_of(plan.document, only, features, subset, again=align_again)
         path = None if journal is None else Path(journal)
         run = begin(self.cmm, self.record, plan, choice, sample, machine_from_part=machine_from_part,
-                        before=before, journal=path, ask=ask, confirm=ask)  # fmt: skip
+                        before=before, journal=path, ask=ask, confirm=ask, original=original)  # fmt: skip
         try:
             found = run.go(progress)
             run.journal.end()

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from truegauge.api.plan_requirements import PlanRequirements
-from truegauge.core.commands.routes import SetRoute
+from truegauge.core.commands.routes import SetRoute, take_shorter
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.document import Coming, MeasureStep, PartFixture, Route, step_id
@@ -42,12 +42,14 @@ class PlanRoutes(PlanRequirements):
         return done
 
     def shorten(
-        self, *, seconds: float = 1.2, groups: bool = True, patterns: bool = False, progress: Progress = silent
-    ) -> Shorter:
+        self, *, seconds: float = 1.2, groups: bool = True, patterns: bool = False, poses: bool = False,
+        progress: Progress = silent,
+    ) -> Shorter:  # fmt: skip
         """Put the route in a shorter order by the machine's time; the plan keeps it, and the order that it had.
 
         What others are measured from comes first, alignments and notes stay between what they stand between, pinned
-        steps at their numbers; groups stay together (`groups`), and so do `patterns` where that is wanted.
+        steps at their numbers; groups stay together (`groups`), and so do `patterns` where that is wanted. With `poses`
+        those are added that the route is missing; what none gets at is told by ``planned.unreached``.
 
         Raises
         ------
@@ -56,10 +58,10 @@ class PlanRoutes(PlanRequirements):
         """
         if not self.document.probing.assemblies or not self.document.route.steps:
             raise TrueGaugeError("the plan has no probe" if self.document.route.steps else "the plan has no route")
-        found = shortened(self.document, self.evaluator, groups=groups, patterns=patterns, at_most_s=seconds,
-                          progress=progress)  # fmt: skip
-        if found.route != self.document.route:
-            self.run(SetRoute(found.route, "a shorter order"))
+        found = shortened(self.document, self.evaluator, groups=groups, patterns=patterns, poses=poses,
+                          at_most_s=seconds, progress=progress)  # fmt: skip
+        if found.route != self.document.route or found.added:
+            self.run(take_shorter(self.document, found))
         return found
 
     def original_order(self) -> None:

@@ -63,13 +63,14 @@ def begin(
     cmm: Cmm, record: MachineRecord, plan: Plan, choice: Choice, sample: Sample | None, *,
     machine_from_part: Rigid | None = None, before: Sample | None = None, journal: Path | None = None,
     find: bool = False, ask: Ask | None = None, confirm: Ask | None = None, tell: Tell = nobody,
-    check: Callable[[], None] = lambda: None, piece: int = 0,
+    check: Callable[[], None] = lambda: None, piece: int = 0, original: bool = False,
 ) -> PlanRun:  # fmt: skip
     """Begin a run, or go on with the one whose journal is there.
 
     Where the part lies is given, known from the one before, or shown by touches of the first guided alignment; with
     `find` it is shown in any case. `ask` is called with what somebody has to touch, and the touch is waited for;
-    `confirm` with what a note says, and returns when it is done.
+    `confirm` with what a note says, and returns when it is done. With `original` the route is run in the order that it
+    had before it was made shorter.
     """
     document, evaluator = plan.document, plan.evaluator
     setting = Setting(document, evaluator, cmm, record)
@@ -84,7 +85,7 @@ def begin(
             pose = place_known(document, record, piece)
         if pose is None:
             own, pose = _by_hand(setting, own, ask, told, check)
-        made = PlanRun.begin(setting, path, choice, own, pose, told, piece=piece)
+        made = PlanRun.begin(setting, path, choice, own, pose, told, piece=piece, original=original)
     if confirm is not None:
         made.listen(_with_confirming(made, confirm, told))
     return made

@@ -20,6 +20,7 @@ def route(
     shorten: Annotated[
         bool, typer.Option("--shorten", help="Put its steps in a shorter order by the machine's time.")
     ] = False,
+    poses: Annotated[bool, typer.Option("--poses", help="With --shorten: add the poses that it is missing.")] = False,
     original: Annotated[
         bool, typer.Option("--original", help="Put back the order before it was made shorter.")
     ] = False,
@@ -37,13 +38,17 @@ def route(
         raise TrueGaugeError(f"{plan}: the plan has no probe; add one in Devices")
     if not own.document.route.steps and not make:
         raise TrueGaugeError(f"{plan}: the plan has no route; make one with --make")
+    if poses and not shorten:
+        raise typer.BadParameter("poses are added by --shorten", param_hint="--poses")
     if make:
         own.route(make=True, check=False)
     if original:
         own.original_order()
     if shorten:
-        found = own.shorten()
+        found = own.shorten(poses=poses)
         if not as_json:
+            for use in found.added:
+                say(f"added: {own.document.probing.name_of(use)}")
             before = found.before
             say(f"before: {before.changes} changes, {before.travel:.0f} mm of travel, {before.seconds:.0f} s")
     done = own.route(check=check or as_json)

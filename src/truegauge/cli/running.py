@@ -41,6 +41,7 @@ def run(
     pieces: Annotated[str, typer.Option(help="Pieces on the table: ROWSxCOLUMNS; else as the plan says.")] = "",
     pitch: Annotated[str, typer.Option(help="How far apart: along X,Y of the machine, mm.")] = "",
     first: Annotated[int, typer.Option(help="Begin with this piece.", min=1)] = 1,
+    original: Annotated[bool, typer.Option(help="In the order that the route had before it was made shorter.")] = False,
     uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
     formats: Formats = "pdf,csv,json,sample",
 ) -> None:
@@ -61,6 +62,8 @@ def run(
     if pieces:
         own.run(SetRoute(own.document.route.replace(pieces=_pieces(pieces, pitch)), "pieces"))
     choice = choice_of(own.document, _numbers(only), (), subset, again=before is None)
+    if original and not own.document.route.original:
+        raise typer.BadParameter("the route was not made shorter: it has one order only", param_hint="--original")
     host, port = _address(server)
     layout = own.document.route.pieces
     count = 1 if layout is None else layout.count
@@ -97,7 +100,7 @@ def run(
             told = _Told()
             running = begin(machine.cmm, machine.record, own, choice, samples[k], before=earlier, journal=journal,
                             find=find, ask=_ask, confirm=_confirm, tell=told,
-                            piece=k)  # fmt: skip
+                            piece=k, original=original)  # fmt: skip
             told.begin(running)
             try:
                 done = running.go()

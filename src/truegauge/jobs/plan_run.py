@@ -16,6 +16,7 @@ from truegauge.core.errors import DeviceError
 from truegauge.core.evaluation.choice import Choice
 from truegauge.core.probing.machine_check import said
 from truegauge.core.progress import Progress, silent
+from truegauge.core.routes.original import as_before
 from truegauge.core.samples.document import SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.jobs.running import complete_in, joined, part_name, work_of
@@ -67,23 +68,26 @@ class PlanRun:
                              align=about.align)  # fmt: skip
         self.started_with = Sample.of(about.sample, origin=about.origin)
         self.piece = about.piece
-        record, pieces = setting.record, setting.plan.route.pieces
+        plan, record, pieces = setting.plan, setting.record, setting.plan.route.pieces
+        if about.original:
+            plan = plan.replace(route=as_before(plan.route))
         if pieces is not None:  # the others are gone around
             there = np.array(about.first.pose).reshape(4, 4)
             others = pieces.neighbours(setting.evaluator.model.box, there, about.piece)
             record = record.replace(fixtures=(*record.fixtures, *others))
-        work = work_of(setting.plan, setting.evaluator, self.choice, self.started_with,
+        work = work_of(plan, setting.evaluator, self.choice, self.started_with,
                        journal.state.machine_from_part, record, setting.may_use())  # fmt: skip
         self.program = Program(setting.cmm, work, journal.state, setting.record, tell, journal.keep, setting.now)
 
     @staticmethod
     def begin(
         setting: Setting, path: Path, choice: Choice, sample: Sample, machine_from_part: Rigid, tell: Tell = nobody,
-        *, piece: int = 0,
+        *, piece: int = 0, original: bool = False,
     ) -> PlanRun:  # fmt: skip
         """Begin a run of a sample; the part lies about at `machine_from_part`, and is as warm as the machine says.
 
-        `piece` is which of the pieces of the plan's route it is, where several are on the table.
+        `piece` is which of the pieces of the plan's route it is, where several are on the table; with `original` it is
+        run in the order that the route had before it was made shorter.
 
         Raises
         ------
@@ -101,7 +105,7 @@ class PlanRun:
             started=setting.now().isoformat(timespec="seconds"), features=choice.features,
             characteristics=choice.characteristics, subset=choice.subset, align=choice.align,
             sample=SampleData.model_validate(sample.data.model_dump()), origin=sample.origin,
-            first=Located.at(machine_from_part), piece=piece,
+            first=Located.at(machine_from_part), piece=piece, original=original,
         )  # fmt: skip
         return PlanRun._with(setting, Journal.begin(path, about), tell)
 

@@ -14,13 +14,14 @@ from truegauge.core.evaluation.touch_needs import along_frames, features_to_touc
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.plan.alignments import DatumAlignment
 from truegauge.core.plan.document import Plan
-from truegauge.core.probing.probing import StylusUse
+from truegauge.core.probing.probing import Probing, StylusUse
 from truegauge.core.progress import Progress, part_of, silent
 from truegauge.core.routes.checking import Checked, check
 from truegauge.core.routes.document import MeasureStep, Route
 from truegauge.core.routes.kinematics import Kinematics
 from truegauge.core.routes.legs import PlannedRoute, StepPlan
 from truegauge.core.routes.making import make_route
+from truegauge.core.routes.missing_poses import Completed, completed
 from truegauge.core.routes.on_faces import BORDER, on_faces
 from truegauge.core.routes.original import accepted
 from truegauge.core.routes.places import BESIDE, FeatureToTouch, Places, Surface
@@ -96,30 +97,41 @@ def patterns_of(plan: Plan) -> tuple[frozenset[str], ...]:
 
 def shortened(
     plan: Plan, evaluator: Evaluator, *, groups: bool = True, patterns: bool = False,
-    only: frozenset[str] = frozenset(), at_most_s: float = 1.2, scene: Scene | None = None, progress: Progress = silent,
+    only: frozenset[str] = frozenset(), poses: bool = False, at_most_s: float = 1.2, progress: Progress = silent,
     better: Callable[[Shorter], None] | None = None, enough: Callable[[], bool] = lambda: False,
 ) -> Shorter:  # fmt: skip
     """Look for a shorter order of the route of a plan; `better` is told of each that is found, planned.
 
-    With `patterns` the features of a pattern stay together, with `only` (ids of steps) these alone are sorted in;
-    `enough` is asked whether to stop with the best so far.
+    With `patterns` the features of a pattern stay together, with `only` (ids of steps) these alone are sorted in, with
+    `poses` those are added that the route is missing (the result names them; `with_added` takes them over); `enough`
+    is asked whether to stop with the best so far.
     """
     features = features_to_touch(evaluator.context(plan, None))
-    where = scene or make_scene(evaluator.model, plan.probing, plan.route)
-    planner = Planner(evaluator.model, evaluator.projector, where, Kinematics(), inside=plan.route.envelope.inside)
     along = along_frames(evaluator.context(plan, None), plan.route)
+
+    def planner_with(probing: Probing) -> Planner:
+        scene = make_scene(evaluator.model, probing, plan.route)
+        return Planner(evaluator.model, evaluator.projector, scene, Kinematics(), inside=plan.route.envelope.inside)
+
+    def plan_with(probing: Probing) -> PlannedRoute:
+        return planner_with(probing).plan(along, features, progress)
+
+    whole = Completed(plan.probing, plan_with(plan.probing))
+    if poses:
+        whole = completed(whole, plan_with)
     wanted = Wanted(groups, patterns_of(plan) if patterns else (), only)
-    search = Shortening(along, planner, features, wanted, progress)
+    search = Shortening(along, planner_with(whole.probing), features, wanted, progress, whole.planned)
     end, told = time.monotonic() + at_most_s, time.monotonic()
     while time.monotonic() < end and search.quiet_s < NOTHING_NEW_S and not enough():
         progress(0.5, f"nothing shorter for {search.quiet_s:.0f} s" if search.quiet_s > 1 else "a shorter order")
         if search.go_on() and better is not None and time.monotonic() - told > _TELL_S:
-            better(search.found())
+            better(replace(search.found(), added=whole.added))
             told = time.monotonic()
     found = search.found(progress)
     own = {s.id: s for s in plan.route.steps}
     ordered = plan.route.replace(steps=tuple(own[s.id] for s in found.route.steps))
-    return replace(found, route=accepted(plan.route, ordered) if ordered.steps != plan.route.steps else plan.route)
+    route = accepted(plan.route, ordered) if ordered.steps != plan.route.steps else plan.route
+    return replace(found, route=route, added=whole.added)
 
 
 def places_of_step(plan: Plan, evaluator: Evaluator, step: MeasureStep) -> Places:

@@ -21,7 +21,7 @@ from truegauge.core.samples.document import SampleData
 from truegauge.formats.plan_file import plain
 from truegauge.runs.state import AnyEntry, Entry, Located, RunState
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 ENDING = ".tgrun"
 _ENTRIES: TypeAdapter[AnyEntry] = TypeAdapter(Entry)
 
@@ -40,6 +40,7 @@ class RunAbout(Frozen):
     sample: SampleData = SampleData()
     origin: str = ""
     piece: int = Field(default=0, ge=0, le=10_000)  # which of several on the table
+    original: bool = False  # in the order that the route had before it was made shorter
     first: Located
 
 

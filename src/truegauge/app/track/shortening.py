@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -11,19 +11,21 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QScro
 
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.track_view import TrackView, clock
-from truegauge.app.widgets.bench import button, label
+from truegauge.app.widgets.bench import button, label, say
 from truegauge.app.widgets.theme import LiveTheme
-from truegauge.core.commands.routes import SetRoute
+from truegauge.core.commands.routes import SetRoute, take_shorter
 from truegauge.core.progress import Progress
+from truegauge.core.routes.candidates import with_added
 from truegauge.core.routes.original import as_before
-from truegauge.core.routes.track import Track, track_of
+from truegauge.core.routes.track import Track, changed, track_of
 
 if TYPE_CHECKING:
     from truegauge.core.plan.document import Plan
     from truegauge.core.routes.document import Route
-    from truegauge.core.routes.legs import PlannedRoute
+    from truegauge.core.routes.legs import PlannedRoute, Unreached
     from truegauge.core.routes.shortening import Shorter
 
+_LISTED = 6  # names
 _LONGEST_S = 60.0  # that is searched; it ends before where nothing better is found any more
 
 
@@ -38,6 +40,7 @@ class ShorteningModel(QObject):
         super().__init__(parent)
         self.route, self.session = route, route.session
         self.groups, self.patterns, self.only_chosen, self.from_original = True, False, False, False
+        self.poses = True  # that are missing are added
         self.looking = False
         self.found: Shorter | None = None
         self._stop = False
@@ -47,9 +50,32 @@ class ShorteningModel(QObject):
 
     @property
     def is_better(self) -> bool:
-        """Whether there is an order that is worth taking."""
+        """Whether there is an order that is worth taking, or more is reached."""
         f = self.found
-        return f is not None and f.planned.seconds < f.before.seconds - 1e-6
+        return f is not None and (bool(f.added) or f.planned.seconds < f.before.seconds - 1e-6)
+
+    def unreached(self) -> tuple[Unreached, ...]:
+        """What is not reached: by what was found, else by the route as it is."""
+        if self.found is not None:
+            return self.found.planned.unreached
+        now = self.route.routed
+        return () if now is None else now.planned.unreached
+
+    def more(self) -> tuple[str, ...]:
+        """Return the names of the features that the added poses get at."""
+        now, found = self.route.routed, self.found
+        if now is None or found is None or not found.added:
+            return ()
+        still = {u.step for u in found.planned.unreached}
+        return tuple(u.feature.name for u in now.planned.unreached if u.step not in still)
+
+    def leave_out(self) -> None:
+        """Switch the steps off that nothing reaches."""
+        steps = tuple(u.step for u in self.unreached())
+        if steps and not self.looking:
+            self.found = None
+            self.route.run(changed(self.session.plan.route, steps, on=False), "leave out what is not reached")
+            self.changed.emit()
 
     def start(self) -> None:
         """Look for one, beside everything else."""
@@ -60,14 +86,15 @@ class ShorteningModel(QObject):
         if self.from_original and plan.route.original:
             plan = plan.replace(route=as_before(plan.route))
         only = frozenset(self.route.chosen) if self.only_chosen else frozenset()
-        groups, patterns, tell = self.groups, self.patterns, self._better.emit
+        groups, patterns, poses, tell = self.groups, self.patterns, self.poses, self._better.emit
         self.looking, self._stop, self.found, self._plan = True, False, None, s.plan
 
         def work(progress: Progress) -> Shorter:
             from truegauge.jobs.routing import shortened
 
-            return shortened(plan, evaluator, groups=groups, patterns=patterns, only=only, at_most_s=_LONGEST_S,
-                             progress=progress, better=tell, enough=lambda: self._stop)  # fmt: skip
+            return shortened(plan, evaluator, groups=groups, patterns=patterns, only=only, poses=poses,
+                             at_most_s=_LONGEST_S, progress=progress, better=tell,
+                             enough=lambda: self._stop)  # fmt: skip
 
         s.queue.start(work, self._on_done, "Looking for a shorter order")
         self.changed.emit()
@@ -81,9 +108,9 @@ class ShorteningModel(QObject):
         found, plan = self.found, self._plan
         if found is None or not self.is_better:
             return
-        if plan is None or self.session.plan.route != plan.route:
+        if plan is None or (self.session.plan.route, self.session.plan.probing) != (plan.route, plan.probing):
             self.session.notify("the route was changed meanwhile: look for a shorter order again")
-        elif self.session.run(SetRoute(found.route, "a shorter order")):
+        elif self.session.run(take_shorter(plan, found)):
             self.close()
 
     def put_back(self) -> None:
@@ -116,10 +143,17 @@ class ShorteningModel(QObject):
     def track(self, planned: PlannedRoute, route: Route) -> Track:
         """Return the track of an order."""
         plan = self.session.plan
+        if self.found is not None and self._plan is not None:
+            plan = plan.replace(probing=with_added(self._plan.probing, self.found.added))
         names = {f.id: f.name for f in plan.features} | {a.id: a.name or a.id for a in plan.alignments}
         return track_of(
             route, planned, names, {leg.use: plan.probing.name_of(leg.use) for leg in planned.legs}, None, {}
         )
+
+
+def _listed(names: Sequence[str]) -> str:
+    more = f" and {len(names) - _LISTED} more" if len(names) > _LISTED else ""
+    return ", ".join(names[:_LISTED]) + more
 
 
 class _StillRoute(QObject):
@@ -165,8 +199,9 @@ class ShorteningPage(QWidget):
         column.setSpacing(10)
         self.title = label("", "big", wrap=True)
         self.words = label("", "", wrap=True)
-        column.addWidget(self.title)
-        column.addWidget(self.words)
+        self.reached = label("", "bad", wrap=True)
+        for told in (self.title, self.words, self.reached):
+            column.addWidget(told)
         self.numbers = QGridLayout()
         self.numbers.setHorizontalSpacing(28)
         self.cells = {(r, c): label("", "heading" if c == 2 else "soft" if c == 0 else "") for r in range(4)
@@ -182,6 +217,7 @@ class ShorteningPage(QWidget):
             ("groups", "groups stay together", "Steps of one group are run one after the other"),
             ("patterns", "patterns stay together", "Features of one characteristic are run one after the other"),
             ("only_chosen", "only the chosen steps", "The others keep their order; those chosen are sorted in"),
+            ("poses", "missing poses are added", "Poses of a head that get at what no stylus of the plan reaches"),
             ("from_original", "from the original order", "Look from the order before it was made shorter"),
         ):  # fmt: skip
             box = self.boxes[name] = QCheckBox(text)
@@ -197,7 +233,8 @@ class ShorteningPage(QWidget):
         self.take = button("Take it", model.take, main=True)
         self.back = button("Put the original order back", model.put_back)
         self.discard = button("Discard", model.close)
-        for widget in (self.take, self.look, self.stop, self.discard, self.back):
+        self.leave_out = button("Leave out what is not reached", model.leave_out)
+        for widget in (self.take, self.look, self.stop, self.discard, self.leave_out, self.back):
             row.addWidget(widget)
         row.addStretch(1)
         column.addLayout(row)
@@ -224,13 +261,18 @@ class ShorteningPage(QWidget):
         found, now = m.found, m.route.routed
         before = found.before if found is not None else None if now is None else now.planned
         after = found.planned if found is not None and m.is_better else None
-        if after is not None and before is not None:
-            self.title.setText(f"{clock(round(before.seconds - after.seconds))} shorter")
+        saved = 0.0 if after is None or before is None else before.seconds - after.seconds
+        more = m.more()
+        if saved > 1e-6:
+            self.title.setText(f"{clock(round(saved))} shorter")
+        elif more:
+            self.title.setText(f"{len(more)} {'feature' if len(more) == 1 else 'features'} more reached")
         else:
             self.title.setText("Looking for a shorter order" if m.looking else
                                "Nothing shorter was found" if found is not None else "A shorter order")  # fmt: skip
         self.words.setText(m.session.queue.busy_text if m.looking else
                            "What others are measured from stays first; alignments, notes and pinned steps stay in their places.")  # fmt: skip  # noqa: E501
+        self._tell_reached(more)
         self._numbers(before, after)
         for name, box in self.boxes.items():
             box.setEnabled(not m.looking)
@@ -238,6 +280,8 @@ class ShorteningPage(QWidget):
             box.setChecked(getattr(m, name))
             box.blockSignals(False)
         self.boxes["only_chosen"].setVisible(bool(m.route.chosen))
+        self.boxes["poses"].setVisible(bool(m.unreached()) or bool(more))
+        self.leave_out.setVisible(bool(m.unreached()) and not m.looking)
         self.boxes["from_original"].setVisible(bool(m.session.plan.route.original))
         self.look.setVisible(not m.looking)
         self.look.setText("Look again" if found is not None else "Look for one")
@@ -256,6 +300,19 @@ class ShorteningPage(QWidget):
             for widget in (view, self.titles[view]):
                 widget.setVisible(shown)
             still.changed.emit()
+
+    def _tell_reached(self, more: tuple[str, ...]) -> None:
+        """Say what the added poses are for, and what nothing gets at."""
+        m, lost, added = self.model, self.model.unreached(), ""
+        if m.found is not None and more:
+            probing = with_added(m.session.plan.probing, m.found.added)
+            poses = ", ".join(probing.name_of(use) for use in m.found.added)
+            added = f"Added for {_listed(more)}: {poses}; before and after are with {'it' if len(m.found.added) == 1 else 'them'}. "  # noqa: E501
+        tried = " by any pose" if m.found is not None and m.poses and not m.looking else ""
+        missed = f"Not reached{tried}: {_listed([u.feature.name for u in lost])}." if lost else ""
+        if missed and tried:
+            missed += " Give a stylus that is longer or thinner, or leave it out."
+        say(self.reached, added + missed)
 
     def _numbers(self, before: PlannedRoute | None, after: PlannedRoute | None) -> None:
         rows: list[tuple[str, str, str, str]] = [("", "before", "after", "")]

@@ -4,8 +4,12 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from truegauge.core.commands.command import Command, Several
+from truegauge.core.commands.probing import SetProbing
 from truegauge.core.plan.document import Plan
+from truegauge.core.routes.candidates import with_added
 from truegauge.core.routes.document import Route, TemperatureStep
+from truegauge.core.routes.shortening import Shorter
 from truegauge.core.typed_number import typed_number
 
 
@@ -19,6 +23,15 @@ class SetRoute:
 
     def apply(self, plan: Plan) -> Plan:
         return plan.replace(route=self.route)
+
+
+def take_shorter(plan: Plan, found: Shorter) -> Command:
+    """Return what takes over a shorter order, with the poses that were added for it."""
+    order = SetRoute(found.route, "a shorter order")
+    if not found.added:
+        return order
+    probing = SetProbing(with_added(plan.probing, found.added), "add poses")
+    return Several((probing, order), "a shorter order, and poses for it")
 
 
 def new_step_id(route: Route, kind: str) -> str:

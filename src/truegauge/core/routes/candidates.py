@@ -80,6 +80,14 @@ def with_pose(probing: Probing, use: StylusUse) -> Probing:
         a.with_poses((*a.poses, use.pose)) if a.id == use.assembly else a for a in probing.assemblies))  # fmt: skip
 
 
+def with_added(probing: Probing, uses: Sequence[StylusUse]) -> Probing:
+    """Return the probing with the poses of some candidates that it does not have yet."""
+    for use in uses:
+        if use.pose not in probing.assembly(use.assembly).poses:
+            probing = with_pose(probing, use)
+    return probing
+
+
 def _poses(own: Articulation) -> list[HeadPose]:
     step = max(own.step_deg, _STEP) if _STEP % own.step_deg < 1e-9 else own.step_deg
     tilts = np.arange(np.ceil(own.tilt_min_deg / step), np.floor(own.tilt_max_deg / step) + 1) * step

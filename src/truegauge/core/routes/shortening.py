@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from truegauge.core.probing.probing import StylusUse
 from truegauge.core.progress import Progress, silent
 from truegauge.core.routes.document import AnyStep, MeasureStep, Route
 from truegauge.core.routes.legs import PlannedRoute
@@ -38,11 +39,12 @@ class Wanted:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Shorter:
-    """An order that was found, what it comes to (planned), and the one before."""
+    """An order that was found, what it comes to (planned), and the one before; `added` poses are in both."""
 
     route: Route
     planned: PlannedRoute
     before: PlannedRoute
+    added: tuple[StylusUse, ...] = ()
 
     @property
     def saved(self) -> float:
@@ -55,10 +57,11 @@ class Shortening:
 
     def __init__(
         self, route: Route, planner: Planner, features: Mapping[str, FeatureToTouch], wanted: Wanted = Wanted(),
-        progress: Progress = silent,
+        progress: Progress = silent, before: PlannedRoute | None = None,
     ) -> None:  # fmt: skip
+        """`before` is the route as it is planned, where that is known."""
         self.route, self._planner, self._features = route, planner, features
-        self.before = planner.plan(route, features, progress)
+        self.before = before or planner.plan(route, features, progress)
         stops = stops_of(self.before)
         self._steps = [s for s in route.steps if s.id in stops]
         self._search = _search_of(route, [stops[s.id] for s in self._steps], self._steps, planner, features, wanted)

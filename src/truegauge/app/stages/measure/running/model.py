@@ -195,9 +195,10 @@ class RunModel(Interventions):
             setting = Setting(plan, evaluator, cmm, record, now)
             if pose is None or choice is None:
                 return PlanRun.go_on(setting, path, tell)
-            return PlanRun.begin(setting, path, choice, sample, pose, tell, piece=piece)
+            return PlanRun.begin(setting, path, choice, sample, pose, tell, piece=piece, original=original)
 
         piece, begun_in = self.pieces.number, open_work(s.document)[:2]
+        original = self.part.in_original_order and self.part.has_original_order()
 
         def planned(run: PlanRun) -> None:
             if begun_in != open_work(s.document)[:2]:
@@ -257,7 +258,9 @@ class RunModel(Interventions):
 
     def _next_piece(self) -> None:
         if self.at == "done":
+            original = self.part.in_original_order
             self.next_part()
+            self.part.in_original_order = original  # this once is this load
             self.pieces.next()
             self.start()
 

@@ -85,9 +85,12 @@ class RunPage(QWidget):
         self.before = QCheckBox("where it lies is taken over")
         self.before.setToolTip("What only tells where the part lies is taken over from the part before")
         self.before.toggled.connect(partial(setattr, model.part, "as_before"))
+        self.original = QCheckBox("in the original order, this once")
+        self.original.setToolTip("In the order that the route had before it was made shorter")
+        self.original.toggled.connect(partial(setattr, model.part, "in_original_order"))
         fields = QHBoxLayout()
         fields.setSpacing(10)
-        for widget in (self.serial, self.operator, self.same, self.before):
+        for widget in (self.serial, self.operator, self.same, self.before, self.original):
             fields.addWidget(widget)
         fields.addStretch(1)
         self.fields = QWidget()
@@ -237,6 +240,7 @@ class RunPage(QWidget):
         for box, shown, on in (
             (self.same, m.part.can_be_again(), m.part.is_again),
             (self.before, m.can_take_over(), m.part.as_before),
+            (self.original, m.part.has_original_order(), m.part.in_original_order),
         ):
             box.setVisible(shown)
             box.blockSignals(True)

@@ -25,6 +25,7 @@ class PartToRun:
         self.serial = self.operator = ""
         self.is_again = False  # measured again, or on; else it is a new one
         self.as_before = False  # what only tells where the part lies is taken over
+        self.in_original_order = False  # this once
 
     def suit(self, choice: Choice) -> None:
         """Begin with what is usual for a choice."""
@@ -32,13 +33,13 @@ class PartToRun:
         touched = sample is not None and bool(sample.probed or sample.touches)
         # Touches by hand that locate a part belong to it; so do those that some features are measured again beside.
         self.is_again = touched and (not choice.is_all or not self.can_be_again())
-        self.as_before = False
+        self.as_before = self.in_original_order = False
         if self.is_again and sample is not None:
             self.serial, self.operator = sample.about.serial, sample.about.operator or self.operator
 
     def count_on(self) -> None:
         """The next one of the same."""
-        self.serial, self.is_again = counted_on(self.serial), False
+        self.serial, self.is_again, self.in_original_order = counted_on(self.serial), False, False
 
     def pose(self) -> Rigid | None:
         """Return where it lies, nearly enough: by this sample's alignment, or by the part before it."""
@@ -52,6 +53,10 @@ class PartToRun:
     def can_take_over(self, choice: Choice | None) -> bool:
         """Whether there are touches of a part before, to tell where this one lies."""
         return choice is not None and not choice.is_all and not self.is_again and self.can_be_again()
+
+    def has_original_order(self) -> bool:
+        """Whether the route had another order before it was made shorter."""
+        return bool(self._machine.session.plan.route.original)
 
     def sample(self, before: Sample | None, piece: str = "") -> Sample:
         """Return the sample of it: the one `before` when it is measured again, else a new one without touches.
