@@ -236,6 +236,19 @@ def test_the_list_of_what_can_be_run_follows_what_is_selected_and_what_is_chosen
     m.open()
     s.selection.select_characteristic(first.id)
     assert titles(page) == ["All of the route", "The selected rows", "All of the selected features"]
+    # A tag beside it, and what the search leaves in the ledger.
+    s.selection.toggle_characteristic(second.id)
+    assert m.offers()[1].choice.characteristics == tuple(c.id for c in s.plan.characteristics if c in (first, second))
+    s.selection.toggle_characteristic(second.id)
+    machine.ledger.search.setText(second.name)
+    listed = next(o for o in m.offers() if o.key == "listed")
+    assert {s.plan.characteristic(i).name for i in listed.choice.characteristics} == {
+        c.name for c in s.plan.characteristics if second.name in c.name
+    }
+    assert "All rows that are listed" in titles(page)
+    machine.ledger.search.setText("")
+    s.selection.select_characteristic(first.id)
+    assert titles(page) == ["All of the route", "The selected rows", "All of the selected features"]
     page.list.setCurrentRow(2)
     s.run(SetSubset("one of them", (second.id,)))
     assert titles(page)[1] == "one of them"

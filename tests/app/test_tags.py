@@ -111,6 +111,19 @@ def test_a_click_beside_the_first_line_of_a_tag_reaches_the_part(loaded, view, q
     assert s.selection.characteristic == pinned
 
 
+def test_tags_are_chosen_one_beside_the_other(loaded, view, qtbot):
+    loaded.session.selection.select(())
+    view.grab()
+    (first, box), (second, other) = list(view.tags_shown.boxes.items())[:2]
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=(box.topLeft() + QPointF(4, 4)).toPoint())
+    assert [c.id for c in loaded.ledger.selected()] == [first]
+    beside = (other.topLeft() + QPointF(4, 4)).toPoint()
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, beside)
+    assert {c.id for c in loaded.ledger.selected()} == {first, second}
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, beside)
+    assert [c.id for c in loaded.ledger.selected()] == [first]
+
+
 def test_feet_stand_on_material_that_is_seen(evaluator, evaluation, plan, sample, rng):
     """By definition: the foot lies on a face of its features, and on the line to the eye nothing is in the way."""
     model, size = evaluator.model, evaluator.model.diagonal

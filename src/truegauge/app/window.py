@@ -4,7 +4,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger import Ledger
@@ -22,6 +22,7 @@ from truegauge.app.shell.focus import Focus
 from truegauge.app.shell.header import Header
 from truegauge.app.shell.help import Help
 from truegauge.app.shell.letting_go import let_go
+from truegauge.app.shell.middle import Middle
 from truegauge.app.shell.rail import Rail
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.start_page import StartPage
@@ -102,26 +103,13 @@ class MainWindow(QMainWindow):
             begin(self.files, self._trigger), self.files.recent, examples(self.files, self.session), t
         )
         self.center.addWidget(self.start)
-        self.middle = QWidget()
-        middle = QVBoxLayout(self.middle)
-        middle.setContentsMargins(0, 0, 0, 0)
-        middle.setSpacing(0)
-        for parts in self.parts.values():
-            if parts.above is not None:
-                middle.addWidget(parts.above)
-        # What stands under the middle is as high as it is drawn.
-        foot = QSplitter(Qt.Orientation.Vertical)
-        foot.setChildrenCollapsible(False)
-        foot.addWidget(self.center)
-        for parts in self.parts.values():
-            if parts.below is not None:
-                foot.addWidget(parts.below)
-        foot.setStretchFactor(0, 1)
-        middle.addWidget(foot, 1)
+        self.middle = Middle(self.center, self.parts.values())
         below.addWidget(self.middle, 1)
         self.ledger = Ledger(s, t)
         below.addWidget(self.ledger)
         self.shell.selected_rows = lambda: tuple(c.id for c in self.ledger.selected())
+        self.shell.listed_rows = self.ledger.listed
+        self.ledger.model.modelReset.connect(self.shell.rows_changed)
         self.ledger.list.selectionModel().selectionChanged.connect(lambda *_: self.shell.rows_changed.emit())
         self.help = Help(self, t, self._guide_page, lambda: self.actions_table)
         below.addWidget(self.help.guide)

@@ -35,6 +35,7 @@ class Selection(QObject):
     """One value with one setter; picks and rows come to it, and who shows it listens."""
 
     changed = Signal()
+    toggled = Signal(str)  # a characteristic is to be selected beside the others, or not any more
 
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -137,6 +138,13 @@ class Selection(QObject):
             plan = self._document.plan
             named = plan.characteristic(characteristic_id).features
             self.set(Selected(tuple(plan.named(f).group for f in named), characteristic_id))
+
+    def toggle_characteristic(self, characteristic_id: str) -> None:
+        """Select a row beside those that are selected, or not any more."""
+        if self.characteristic:
+            self.toggled.emit(characteristic_id)
+        else:
+            self.select_characteristic(characteristic_id)
 
     def related(self, groups: Groups) -> list[str]:
         """The characteristics whose features are all among these, then those that use one of them."""

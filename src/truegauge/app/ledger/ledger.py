@@ -219,6 +219,12 @@ class Ledger(QWidget):
         rows = sorted(i.row() for i in self.list.selectionModel().selectedIndexes())
         return [c for r in rows if isinstance(c := self.model.row(r), Characteristic)]
 
+    def listed(self) -> tuple[str, ...]:
+        """The characteristics (ids) that search and filter leave in the list; empty where they leave all."""
+        rows = [self.model.row(r) for r in range(self.model.rowCount())]
+        ids = tuple(r.id for r in rows if isinstance(r, Characteristic))
+        return ids if len(ids) < len(self._session.plan.characteristics) else ()
+
     def edit_several(self) -> None:
         """Change tolerances of all selected characteristics at once."""
         chosen = self.selected()
@@ -234,6 +240,7 @@ class Ledger(QWidget):
         s.document.plan_changed.connect(self._refresh)
         s.document.evaluated.connect(self._refresh)
         s.selection.changed.connect(self._follow)
+        s.selection.toggled.connect(self._toggle)
         self.list.several_wanted.connect(self.edit_several)
         self.list.selectionModel().currentChanged.connect(self._on_current_changed)
         self.model.modelReset.connect(self._follow)
@@ -347,6 +354,11 @@ class Ledger(QWidget):
             # Not one of several that are selected: it alone.
             selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
             self.list.scrollTo(index)
+
+    def _toggle(self, characteristic_id: str) -> None:
+        row = self.model.row_of(characteristic_id)
+        if row >= 0:
+            self.list.selectionModel().select(self.model.index(row), QItemSelectionModel.SelectionFlag.Toggle)
 
 
 class _List(QListView):

@@ -20,7 +20,7 @@ class Shell(QObject):
     """Of one window."""
 
     middle_changed = Signal()
-    rows_changed = Signal()  # other rows of the ledger are selected
+    rows_changed = Signal()  # other rows of the ledger are selected, or listed
 
     def __init__(self, window: QWidget, session: Session, theme: LiveTheme, view: View, files: FileDialogs) -> None:
         super().__init__(window)
@@ -29,6 +29,7 @@ class Shell(QObject):
         self.middle_alone = False  # one thing at a time: bench and readouts are out of the way
         self.closers: list[Callable[[], bool]] = []  # of what Escape closes; each says whether there was something
         self.selected_rows: Callable[[], tuple[str, ...]] = lambda: ()  # of the ledger: ids of characteristics
+        self.listed_rows: Callable[[], tuple[str, ...]] = lambda: ()  # that search and filter leave, if not all
         self._made: dict[type[object], object] = {}
 
     def once(self, kind: type[T], make: Callable[[], T]) -> T:

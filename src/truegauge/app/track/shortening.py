@@ -311,7 +311,7 @@ class ShorteningPage(QWidget):
         tried = " by any pose" if m.found is not None and m.poses and not m.looking else ""
         missed = f"Not reached{tried}: {_listed([u.feature.name for u in lost])}." if lost else ""
         if missed and tried:
-            missed += " Give a stylus that is longer or thinner, or leave it out."
+            missed += " A longer or thinner stylus may get there; or leave out what is not reached."
         say(self.reached, added + missed)
 
     def _numbers(self, before: PlannedRoute | None, after: PlannedRoute | None) -> None:

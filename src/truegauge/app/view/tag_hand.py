@@ -42,15 +42,19 @@ class TagHand:
         self._repaint()
         return True
 
-    def release(self, size: QSize) -> bool:
-        """Pin a tag where it was dragged to, or select its characteristic; False when none was held."""
+    def release(self, size: QSize, *, add: bool = False) -> bool:
+        """Pin a tag where it was dragged to, or select its characteristic (with `add` beside others).
+
+        False when none was held.
+        """
         key, dragged = self.pressed, self.dragged
         self.pressed, self.dragged = "", None
         if not key:
             return False
         s = self._session
         if dragged is None:
-            s.selection.select_characteristic(key)
+            choose = s.selection.toggle_characteristic if add else s.selection.select_characteristic
+            choose(key)
             return True
         x, y = dragged[1].x() / size.width(), dragged[1].y() / size.height()
         pin = PinnedTag(characteristic=key, x=min(max(x, 0.0), 1.0), y=min(max(y, 0.0), 1.0))

@@ -314,7 +314,8 @@ class View(QWidget):
         if self.outline.active and event.button() == Qt.MouseButton.LeftButton:
             self.outline.release()
             return
-        if self._grip.release() or self._tags.release(room_of(self).size().toSize()):
+        add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
+        if self._grip.release() or self._tags.release(room_of(self).size().toSize(), add=add):
             self._press, self._dragging = None, False
             return
         if self._press is not None and not self._dragging and event.button() == Qt.MouseButton.LeftButton:
@@ -322,7 +323,6 @@ class View(QWidget):
                 self.pick_behind(event.position().x(), event.position().y())
                 self._press, self._dragging = None, False
                 return
-            add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
             self._pick(event.position().x(), event.position().y(), add=add)
         self._press = None
         self._dragging = False

@@ -35,7 +35,10 @@ def _build(shell: Shell) -> StageParts:
     listed = shell.once(RouteList, lambda: RouteList(route))
     route.changed.connect(shell.middle_changed)
     running = shell.once(
-        RunModel, lambda: RunModel(machine(shell), touching(shell), route, lambda: shell.selected_rows(), shell)
+        RunModel,
+        lambda: RunModel(
+            machine(shell), touching(shell), route, lambda: (shell.selected_rows(), shell.listed_rows()), shell
+        ),
     )
 
     running.pieces.ask_folder = lambda: shell.files.ask_folder("Where the samples of the pieces are saved")

@@ -55,9 +55,9 @@ class RunModel(Interventions):
 
     def __init__(
         self, machine: MachineModel, touching: TouchModel, route: RouteModel,
-        rows: Callable[[], tuple[str, ...]] = lambda: (), parent: QObject | None = None,
+        rows: Callable[[], tuple[tuple[str, ...], tuple[str, ...]]] = lambda: ((), ()), parent: QObject | None = None,
     ) -> None:  # fmt: skip
-        """`rows` are the characteristics that are selected in the ledger."""
+        """`rows` are the characteristics that are selected in the ledger, and those listed there, if not all."""
         super().__init__(parent)
         self.machine, self.touching, self.route, self.session = machine, touching, route, machine.session
         self._rows, self.cut_off, self.pieces = rows, CutOff(machine), PiecesOnTable(machine)
@@ -104,7 +104,7 @@ class RunModel(Interventions):
 
     def offers(self) -> tuple[Offer, ...]:
         """Return what can be run."""
-        return offers(self.session, self._rows())
+        return offers(self.session, *self._rows())
 
     def open(self) -> None:
         """Show the page, where it was left."""

@@ -28,8 +28,11 @@ class Offer:
     why: tuple[tuple[str, str], ...] = ()  # names of features, and why
 
 
-def offers(session: Session, rows: tuple[str, ...] = ()) -> tuple[Offer, ...]:
-    """Return them, the usual one first; `rows` are the characteristics that are selected in the ledger."""
+def offers(session: Session, rows: tuple[str, ...] = (), listed: tuple[str, ...] = ()) -> tuple[Offer, ...]:
+    """Return them, the usual one first.
+
+    `rows` are the characteristics that are selected in the ledger, `listed` those that its search and filter leave.
+    """
     plan = session.plan
     found = [_offer(session, "all", "All of the route", Choice())]
     found += [
@@ -39,6 +42,8 @@ def offers(session: Session, rows: tuple[str, ...] = ()) -> tuple[Offer, ...]:
     ]  # fmt: skip
     if rows:
         found.append(_offer(session, "rows", "The selected rows", Choice(characteristics=rows)))
+    if listed and set(listed) != set(rows):
+        found.append(_offer(session, "listed", "All rows that are listed", Choice(characteristics=listed)))
     features = tuple(f.id for f in session.selection.features())
     if features:
         found.append(_offer(session, "features", "All of the selected features", Choice(features=features)))

@@ -1,0 +1,29 @@
+"""The middle of the window: what all stages see there, with what a stage puts above and below it."""
+
+from collections.abc import Collection
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+
+from truegauge.app.shell.stage import StageParts
+
+
+class Middle(QWidget):
+    """What stands under the middle is as high as it is drawn."""
+
+    def __init__(self, center: QWidget, every: Collection[StageParts]) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for parts in every:
+            if parts.above is not None:
+                column.addWidget(parts.above)
+        foot = QSplitter(Qt.Orientation.Vertical)
+        foot.setChildrenCollapsible(False)
+        foot.addWidget(center)
+        for parts in every:
+            if parts.below is not None:
+                foot.addWidget(parts.below)
+        foot.setStretchFactor(0, 1)
+        column.addWidget(foot, 1)
