@@ -59,6 +59,10 @@ def test_what_is_typed_of_the_gauge_is_an_edit_and_nonsense_is_refused(machine, 
     page.lengths.setText("20 60 140.001")
     page.lengths.editingFinished.emit()
     assert s.plan.probing.gauge.lengths == (20.0, 60.0, 140.001)
+    page.expansion.setValue(0.75)
+    assert s.plan.probing.gauge.expansion == 0.75e-6
+    s.document.undo()
+    assert page.expansion.value() == 11.5
     page.lengths.setText("20 30")
     page.lengths.editingFinished.emit()
     assert "grow from block to block" in machine.floating.notice.text.text()

@@ -17,6 +17,8 @@ from truegauge.core.errors import DeviceError, TrueGaugeError
 from truegauge.core.evaluation.touch_needs import along_frames, features_to_touch
 from truegauge.core.frames import as_rigid
 from truegauge.core.plan.features import NominalFeature
+from truegauge.core.probing.length_standard import BY_HAND
+from truegauge.core.probing.machine_check import MachineCheck
 from truegauge.core.probing.records import MachineRecord
 from truegauge.core.progress import Progress, silent
 from truegauge.core.samples.document import ProbedTouch, SampleData
@@ -25,7 +27,8 @@ from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, start
 from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.runs.events import FeatureTouched, TouchWanted, when
+from truegauge.runs.checking import Checking
+from truegauge.runs.events import FeatureTouched, Tell, TouchWanted, when
 from truegauge.runs.qualifying import Qualifying
 from truegauge.runs.routing import Router
 from truegauge.runs.stylus import styli_allowed
@@ -33,8 +36,9 @@ from truegauge.runs.touching import Touching
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid
-    from truegauge.core.probing.probing import StylusUse
+    from truegauge.core.probing.probing import Probing, StylusUse
     from truegauge.core.probing.records import QualificationRecord
+    from truegauge.devices.cmm_sim.words import SensorTouch
 
 Ask = Callable[[str], None]
 
@@ -101,19 +105,43 @@ class Machine:
             It cannot go on; what to do is in the text.
         """
         probing = plan.document.probing
-
-        def touch_wanted(event: TouchWanted) -> None:
-            if not event.why:
-                return
-            if ask is None:
-                raise DeviceError(f"{event.why}: nobody was named who does it (ask=...)")
-            ask(f"{probing.name_of(event.use)}: {event.why}")
-
         wanted = tuple(styli) or probing.uses()
-        job = Qualifying(self.cmm, probing, self.record, wanted, when(TouchWanted, touch_wanted))
+        job = Qualifying(self.cmm, probing, self.record, wanted, _asked(probing, ask))
         job.run_with(progress)
         self.record = job.record
         return tuple(job.done)
+
+    def check(
+        self, plan: Plan, *, sphere: bool = True, gauge: bool = True, operator: str = "", ask: Ask | None = None,
+        progress: Progress = silent,
+    ) -> MachineCheck:  # fmt: skip
+        """Check the machine on the reference sphere and on the step gauge of a plan; the check is kept in `record`.
+
+        Form and size of a sphere (25 touches, after ISO 10360-5) and lengths along one line (after ISO 10360-2, three
+        times each), judged by the errors of the device that the plan states.
+
+        Parameters
+        ----------
+        ask : callable
+            Called with words when somebody has to touch the gauge by hand; the check waits for the touch.
+
+        Raises
+        ------
+        DeviceError
+            It cannot go on (no stylus is qualified for it, the gauge was not found); what to do is in the text.
+        ValueError
+            Nothing is to be checked.
+        """
+        if not (sphere or gauge):
+            raise ValueError("a check needs the sphere, the gauge, or both")
+        document = plan.document
+        job = Checking(self.cmm, document.probing, self.record, document.device, _asked(document.probing, ask),
+                       sphere=sphere, gauge=gauge, operator=operator,
+                       temperature_c=self.cmm.temperature())  # fmt: skip
+        job.run_with(progress)
+        found = job.found()
+        self.record = self.record.with_check(found)
+        return found
 
     def touch(
         self, plan: Plan, machine_from_part: Rigid, features: Iterable[Feature | str] = (), *,
@@ -212,6 +240,19 @@ class Machine:
         return found
 
 
+def _asked(probing: Probing, ask: Ask | None) -> Tell:
+    """Return what has somebody do by hand what a run asks for."""
+
+    def touch_wanted(event: TouchWanted) -> None:
+        if not event.why:
+            return
+        if ask is None:
+            raise DeviceError(f"{event.why}: nobody was named who does it (ask=...)")
+        ask(f"{probing.name_of(event.use)}: {event.why}")
+
+    return when(TouchWanted, touch_wanted)
+
+
 class StandIn:
     """A machine that is no machine: an I++ server with a table, a rack, a sphere and the part, all with errors."""
 
@@ -221,6 +262,7 @@ class StandIn:
         part = PartToPlace(plan.model, plan.evaluator.projector, np.asarray(up, dtype=np.float64))
         settings = MachineSettings(pace=pace)
         self._world = make_world(settings, seed, tuple(map(Fault.read, faults)), plan.document, part)
+        self._gauge = plan.document.probing.gauge
         self._running = start(self._world, port)
 
     def __enter__(self) -> Self:
@@ -249,14 +291,30 @@ class StandIn:
 
     def touch_sphere(self, why: str = "") -> None:
         """Touch the reference sphere by hand, as an operator would who is asked to."""
+        self._touch_soon(lambda operator: operator.touches_sphere(0))
 
-        def touch() -> None:
+    def lay_gauge(self) -> None:
+        """Lay the step gauge of the plan on the table, somewhere behind the part."""
+        with self._world.busy:
+            self._world.put_gauge(self._gauge)
+
+    def touch_gauge(self, why: str) -> None:
+        """Touch the face of the step gauge that is asked for in words."""
+        number = next((k for k, (words, _) in enumerate(BY_HAND) if words in why), None)
+        if number is None:
+            raise ValueError(f"{why!r} names no face of the step gauge")
+        self._touch_soon(lambda operator: operator.touches_gauge(number))
+
+    def _touch_soon(self, touch: Callable[[Operator], SensorTouch | None]) -> None:
+        def do() -> None:
             with self._world.busy:
-                made = Operator(self._world).touches_sphere(0)
+                made = touch(Operator(self._world))
             if made is not None:
                 self._running.server.hand_touch(made)
+            else:
+                self._touch_soon(touch)  # missed it
 
-        threading.Timer(0.05, touch).start()
+        threading.Timer(0.05, do).start()
 
 
 def stand_in(

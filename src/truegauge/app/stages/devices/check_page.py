@@ -4,7 +4,7 @@ from PySide6.QtWidgets import QCheckBox, QLineEdit, QProgressBar, QVBoxLayout, Q
 
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.unit_box import UnitBox
-from truegauge.app.widgets.bench import button, label, say
+from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import row
 from truegauge.app.widgets.text_size import keep_size
@@ -69,6 +69,10 @@ class CheckPage(QWidget):
             made.widget.valueChanged.connect(lambda shown, b=made, n=name: self._set(n, b.value_of(shown)))
             self._boxes.append((made, name))
             self.fold.column.addWidget(row(words, made.widget))
+        self.expansion = number_box(0, 100, 2, tip="Expansion of the gauge, micrometres a metre and kelvin")
+        self.expansion.setAccessibleName("expansion of the step gauge")
+        self.expansion.valueChanged.connect(lambda shown: self._set("expansion", round(shown * 1e-6, 10)))
+        self.fold.column.addWidget(row("Expansion, µm/(m K)", self.expansion))
         return self.fold
 
     def _choose(self, name: str, on: bool) -> None:
@@ -105,6 +109,9 @@ class CheckPage(QWidget):
             if not field.hasFocus():  # what is being typed stays
                 field.setText(text)
                 field.setCursorPosition(0)  # a long list is read from its beginning
+        self.expansion.blockSignals(True)
+        self.expansion.setValue(1e6 * gauge.expansion)
+        self.expansion.blockSignals(False)
         for box, name in self._boxes:
             box.widget.blockSignals(True)
             box.show_value(float(getattr(gauge, name)))
