@@ -29,6 +29,7 @@ def main() -> None:
             drive, ended = stand_in._world.drive, []
             with machines.connect(port=stand_in.port) as machine:
                 machine.qualify(plan, ask=stand_in.touch_sphere)
+                machine.record = machine.record.replace(travel=stand_in._world.settings.travel)  # as the window has it
                 rough = stand_in.machine_from_part.copy()
                 rough[:3, 3] += (0.3, -0.2, 0.25)
 

@@ -140,6 +140,7 @@ class FeatureStep(Step):
         run = self._run
         probing, cmm, room = run.probing, run.cmm, run.router.room
         moves = probing.moves
+        cmm.set_speeds(travel_speed=moves.travel_speed)  # of the way to the rack too: it was planned with it
         self._take(visit)
         stylus = Stylus(probing, run.record, visit.use, cmm.temperature(), run.now(), moves.touch_speed)
         run.may_touch(stylus, visit.use)
