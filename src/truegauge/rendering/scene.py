@@ -35,6 +35,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 
+SAMPLES = 4  # a pixel, at rest
 MOVING_POINTS = 60_000
 _PIECE = 20_000  # points of an actor
 _MARGIN = 8  # pixels above and below a band: points and lines reach into it from there
@@ -340,7 +341,7 @@ class Scene:
         return image_of(self._window, width, drawn, self._store)[_MARGIN:-_MARGIN]
 
     def _draw(self, camera: Camera, width: int, height: int, *, moving: bool) -> None:
-        samples = 0 if moving else 4
+        samples = 0 if moving else SAMPLES
         if samples != self._multisamples:
             self._window.SetMultiSamples(samples)
             self._multisamples = samples
