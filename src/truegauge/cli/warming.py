@@ -63,12 +63,15 @@ def _association() -> None:
 
 
 def _meeting() -> None:
-    from truegauge.core.meeting.swept import Around, ball, cylinder, nearest
+    from truegauge.core.meeting.swept import Around, ball, box_around, cylinder, nearest
+    from truegauge.core.probing.clearance import segment_distances
 
     own = np.array([ball(np.zeros(3), 1.0), cylinder(np.zeros(3), np.array([0.0, 0.0, 9.0]), 0.5)])
     corners, facets = np.array([[5.0, 0, 0], [5.0, 9, 0], [5.0, 0, 9]]), np.array([[0, 1, 2]])
     around = [Around.of_solids("ball", [ball(np.full(3, 9.0), 1.0)]), Around.of_mesh("facet", corners, facets)]
     nearest(own, np.zeros(3), np.array([3.0, 1.0, 0.0]), around, 100.0)
+    box_around(own, np.ones(3))
+    segment_distances(corners, np.zeros(3), np.ones(3))
 
 
 def _orders() -> None:

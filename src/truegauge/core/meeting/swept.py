@@ -106,24 +106,16 @@ def nearest_at(own: Solids, way: Vector, around: Sequence[Around], limit: float)
 
 
 def box_around(own: Solids, way: Vector) -> tuple[Vector, Vector]:
-    """Return the corners (3,) of the box around round solids that are shifted by `way`."""
-    ends = own[:, 2:8].reshape(-1, 2, 3)
-    radius = np.maximum(own[:, 1], own[:, 8])[:, None]
-    return (
-        (ends.min(axis=1) - radius).min(axis=0) + np.minimum(way, 0.0),
-        (ends.max(axis=1) + radius).max(axis=0) + np.maximum(way, 0.0),
-    )
+    """Return the corners (3,) of the box around solids that are shifted by `way`."""
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    _around(own, way, low, high)
+    return low, high
 
 
 def solids_at(solids: Solids, at: Vector) -> Solids:
     """Return solids shifted by (3,)."""
-    own = solids.copy()
-    own[:, 2:5] += at
-    round_ones = own[:, 0] <= CYLINDER
-    own[round_ones, 5:8] += at
-    corners = own[:, 0] == TRIANGLE
-    own[corners, 5:8] += at
-    own[corners, 8:11] += at
+    own = np.array(solids, dtype=np.float64, order="C")
+    _shift(own, np.asarray(at, dtype=np.float64))
     return own
 
 
@@ -152,6 +144,27 @@ def _extent(solid, way, low, high):  # type: ignore[no-untyped-def]
             low[c], high[c] = min(solid[2 + c], solid[5 + c]) - reach, max(solid[2 + c], solid[5 + c]) + reach
         low[c] += min(0.0, way[c]) - solid[1]
         high[c] += max(0.0, way[c]) + solid[1]
+
+
+@njit(cache=True, nogil=True)
+def _around(own, way, low, high):  # type: ignore[no-untyped-def]
+    """Put the corners of the box around all of some swept solids into `low` and `high`."""
+    least, most = np.empty(3), np.empty(3)
+    for i in range(own.shape[0]):
+        _extent(own[i], way, least, most)
+        for c in range(3):
+            low[c], high[c] = min(low[c], least[c]), max(high[c], most[c])
+
+
+@njit(cache=True, nogil=True)
+def _shift(own, at):  # type: ignore[no-untyped-def]
+    """Shift solids: of boxes the middle, of all others all of their places."""
+    for i in range(own.shape[0]):
+        kind = own[i, 0]
+        places = 1 if kind == BOX else (3 if kind == TRIANGLE else 2)
+        for k in range(places):
+            for c in range(3):
+                own[i, 2 + 3 * k + c] += at[c]
 
 
 @njit(cache=True, nogil=True)

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
+from numba import njit
 
-from truegauge.core.arrays import Floats, Mask, Points, Vector
+from truegauge.core.arrays import Floats, Mask, Points, Vector, for_reading
 from truegauge.core.meeting.gjk import WIDTH
 from truegauge.core.meeting.swept import Nearest, Solids, box_around, cylinder, solids_at
 from truegauge.core.probing.assembly import Bodies, StylusPlace
@@ -198,6 +199,17 @@ def _first_by_balls(
 
 def segment_distances(points: Points, start: Vector, end: Vector) -> Floats:
     """Return the distances (n,) of points to a straight piece of line."""
-    along = end - start
-    t = np.clip(((points - start) @ along) / max(float(along @ along), 1e-12), 0, 1)
-    return np.asarray(np.linalg.norm(points - start - t[:, None] * along, axis=1))
+    out = np.empty(len(points))
+    _to_segment(for_reading(points), np.asarray(start, dtype=np.float64), np.asarray(end, dtype=np.float64), out)
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _to_segment(points, start, end, out):  # type: ignore[no-untyped-def]
+    ax, ay, az = end[0] - start[0], end[1] - start[1], end[2] - start[2]
+    square = max(ax * ax + ay * ay + az * az, 1e-12)
+    for i in range(points.shape[0]):
+        x, y, z = points[i, 0] - start[0], points[i, 1] - start[1], points[i, 2] - start[2]
+        t = min(max((x * ax + y * ay + z * az) / square, 0.0), 1.0)
+        x, y, z = x - t * ax, y - t * ay, z - t * az
+        out[i] = np.sqrt(x * x + y * y + z * z)

@@ -89,6 +89,16 @@ class SphereObstacle:
 
     def __init__(self, record: ReferenceSphere, center: Vector) -> None:
         self.record, self.center = record, center
+        self._known: tuple[Vector, Vector, Vector, Around] | None = None  # for a centre: stem, foot, all as solids
+
+    def _stands(self) -> tuple[Vector, Vector, Around]:
+        """Return the direction of its stem, the end of it, and all of it: asked for again and again."""
+        if self._known is None or self._known[0] is not self.center:
+            stem = self.record.stem
+            foot = self.center + stem * (self.record.stem_length + self.record.radius)
+            whole = Around.of_solids(self.name, sphere_solids(self.record, self.center))
+            self._known = self.center, stem, foot, whole
+        return self._known[1:]
 
     def radii(self, off: Points) -> Floats | float:
         """Return the radius of the ball in the directions `off` (n, 3) from its centre."""
@@ -98,20 +108,21 @@ class SphereObstacle:
         """Return the distances (n,) to its surfaces."""
         off = points - self.center
         ball = np.linalg.norm(off, axis=1) - self.radii(off)
-        foot = self.center + self.record.stem * (self.record.stem_length + self.record.radius)
+        along, foot, _ = self._stands()
         stem = segment_distances(points, self.center, foot) - self.record.stem_diameter / 2
-        base = segment_distances(points, foot, foot + FOOT_LENGTH * self.record.stem) - FOOT_RADIUS
+        base = segment_distances(points, foot, foot + FOOT_LENGTH * along) - FOOT_RADIUS
         return np.asarray(np.minimum(np.minimum(ball, stem), base))
 
     def reach(self) -> tuple[Vector, Vector]:
         """Return the corners (3,) of a box around it."""
-        foot = self.center + self.record.stem * (self.record.stem_length + self.record.radius + FOOT_LENGTH)
+        along, stem_end, _ = self._stands()
+        foot = stem_end + FOOT_LENGTH * along
         room = max(self.record.radius, FOOT_RADIUS)
         return np.minimum(self.center, foot) - room, np.maximum(self.center, foot) + room
 
     def nearest(self, solids: Solids, way: Vector, limit: float) -> Nearest | None:
         """Return how near solids come to it."""
-        return _near(self.name, sphere_solids(self.record, self.center), solids, way, limit)
+        return nearest_at(solids, way, [self._stands()[2]], limit)
 
 
 @dataclass(frozen=True, slots=True)

@@ -95,7 +95,7 @@ def touch_directions(
     stem_angle = _stem_angle(sphere, clear)
 
     def free_of(directions: Normals) -> Normals:
-        own = directions[[_is_free(d, sphere.stem, stem_angle) for d in directions]]
+        own: Normals = directions[directions @ sphere.stem < np.cos(stem_angle)]
         return own if reachable is None or not len(own) else own[reachable(own)]
 
     found = list(free_of(pole[None]))
@@ -133,7 +133,3 @@ def _stem_angle(sphere: ReferenceSphere, clear: float) -> float:
     """Return how far from the stem a touch must stay, as an angle seen from the centre of the ball."""
     room = sphere.stem_diameter / 2 + clear
     return float(np.arctan2(room, sphere.radius) + np.radians(8.0))
-
-
-def _is_free(direction: Vector, stem: Vector, angle: float) -> bool:
-    return bool(direction @ stem < np.cos(angle))
