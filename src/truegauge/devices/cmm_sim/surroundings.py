@@ -40,6 +40,10 @@ class PartOnTable(PartObstacle):
     ) -> None:  # fmt: skip
         super().__init__(projector, box, machine_from_part, growth)
         self._errors = tuple(errors)
+        last = max((f for e in self._errors for f in e.faces), default=-1)
+        self._has = np.zeros((len(self._errors), last + 2), dtype=bool)  # faces by errors; the last: any other face
+        for k, error in enumerate(self._errors):
+            self._has[k, list(error.faces)] = True
 
     def beside(self, pieces: Pieces, seed: int) -> tuple["PartOnTable", ...]:
         """Return the other pieces, each placed a little differently than the pattern says."""
@@ -57,18 +61,18 @@ class PartOnTable(PartObstacle):
         """Return the distances (n,) to its true surfaces."""
         nominal = self.projector.deviations(local)
         distance = np.array(nominal.distance)
-        close = np.flatnonzero(np.abs(distance) < _CLOSE)
+        of_each = self._has[:, np.minimum(nominal.face, self._has.shape[1] - 1)]
+        close = np.flatnonzero((np.abs(distance) < _CLOSE) & of_each.any(axis=0))
+        if not len(close):
+            return distance
         # A displaced face is as far from a point as the face is from the point displaced the other way.
         shift = np.zeros((len(close), 3))
-        feet, normals, faces = nominal.feet_at(close), nominal.normals[close], nominal.face[close]
-        hit = np.zeros(len(close), dtype=bool)
-        for error in self._errors:
-            rows = np.isin(faces, error.faces)
-            if rows.any() and callable(error.shift):
-                shift[rows] += error.shift(feet[rows], np.asarray(normals[rows], dtype=np.float64))
-                hit |= rows
-        if hit.any():
-            distance[close[hit]] = self.projector.deviations(local[close[hit]] - shift[hit]).distance
+        feet, normals = nominal.feet_at(close), np.asarray(nominal.normals[close], dtype=np.float64)
+        for error, has in zip(self._errors, of_each[:, close], strict=True):
+            rows = np.flatnonzero(has)
+            if len(rows) and callable(error.shift):
+                shift[rows] += error.shift(feet[rows], normals[rows])
+        distance[close] = self.projector.deviations(local[close] - shift).distance
         return distance
 
 
