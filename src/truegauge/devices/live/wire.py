@@ -1,0 +1,135 @@
+"""Frames on the line: a header, a JSON message or a block of points, and a check sum. See docs/formats.md."""
+
+import json
+import struct
+import zlib
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from truegauge.core.arrays import Points
+
+MAGIC = b"TG"
+JSON, BLOCK = ord("J"), ord("B")
+MOST_BYTES = 16_000_000  # of a frame
+_HEADER = struct.Struct(">2sBI")  # magic, kind, length of what follows
+_CHECK = struct.Struct(">I")
+_ABOUT = struct.Struct("<QdBI")  # of a block: number, seconds, columns, points
+_BEAMS, _INTENSITIES = 1, 2
+_PLACE, _BEAM, _INTENSITY = 24, 12, 1  # bytes a point
+
+
+class WireError(ValueError):
+    """What came is no frame, or was damaged on its way."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Block:
+    """Points of a scan in the order in which they were measured, mm in the coordinates of the device.
+
+    `seq` numbers it among all that the device has measured, `time` is by the device's clock, s. `beams` (n, 3) lead
+    from the points to the sensor (unit), `intensities` (n,) are 0 to 255; None where the device does not tell.
+    """
+
+    seq: int
+    time: float
+    places: Points
+    beams: NDArray[np.float32] | None = None
+    intensities: NDArray[np.uint8] | None = None
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """One frame: its kind, and what it carries."""
+
+    kind: int
+    payload: bytes
+
+    def message(self) -> dict[str, Any]:
+        """Return the message of a JSON frame (WireError: it is none)."""
+        try:
+            found = json.loads(self.payload)
+        except ValueError as error:
+            raise WireError(f"a message is no JSON ({error})") from None
+        if not isinstance(found, dict):
+            raise WireError("a message is no JSON object")
+        return found
+
+    def block(self) -> Block:
+        """Return the block of points (WireError: it is none)."""
+        if len(self.payload) < _ABOUT.size:
+            raise WireError("a block is too short")
+        seq, seconds, columns, count = _ABOUT.unpack_from(self.payload)
+        widths = [_PLACE, _BEAM if columns & _BEAMS else 0, _INTENSITY if columns & _INTENSITIES else 0]
+        if len(self.payload) != _ABOUT.size + count * sum(widths):
+            raise WireError(f"block {seq} says {count} points and holds another number")
+        at, parts = _ABOUT.size, []
+        for width in widths:
+            parts.append(self.payload[at : at + count * width])
+            at += count * width
+        places = np.frombuffer(parts[0], dtype="<f8").reshape(-1, 3)
+        if not np.isfinite(places).all() or not np.isfinite(seconds):
+            raise WireError(f"block {seq} holds what is no number")
+        beams = np.frombuffer(parts[1], dtype="<f4").reshape(-1, 3) if widths[1] else None
+        intensities = np.frombuffer(parts[2], dtype=np.uint8) if widths[2] else None
+        return Block(seq, seconds, places, beams, intensities)
+
+
+def message_frame(message: dict[str, Any]) -> bytes:
+    """Return a message as it goes over the line."""
+    return _framed(JSON, json.dumps(message, separators=(",", ":"), allow_nan=False).encode())
+
+
+def block_frame(block: Block) -> bytes:
+    """Return a block as it goes over the line."""
+    columns = (_BEAMS if block.beams is not None else 0) | (_INTENSITIES if block.intensities is not None else 0)
+    parts = [_ABOUT.pack(block.seq, block.time, columns, len(block)), block.places.astype("<f8").tobytes()]
+    if block.beams is not None:
+        parts.append(block.beams.astype("<f4").tobytes())
+    if block.intensities is not None:
+        parts.append(block.intensities.astype(np.uint8).tobytes())
+    return _framed(BLOCK, b"".join(parts))
+
+
+def _framed(kind: int, payload: bytes) -> bytes:
+    if len(payload) > MOST_BYTES:
+        raise WireError(f"a frame of {len(payload)} bytes is too long: at most {MOST_BYTES}")
+    return b"".join((_HEADER.pack(MAGIC, kind, len(payload)), payload, _CHECK.pack(zlib.crc32(payload, kind))))
+
+
+class Frames:
+    """Takes bytes as they come, and gives whole frames."""
+
+    def __init__(self) -> None:
+        self._kept = bytearray()
+
+    def feed(self, data: bytes) -> list[Frame]:
+        """Return the frames that are whole now.
+
+        Raises
+        ------
+        WireError
+            Something else came: the connection is of no use any more.
+        """
+        self._kept += data
+        found: list[Frame] = []
+        at = 0
+        while len(self._kept) - at >= _HEADER.size:
+            magic, kind, length = _HEADER.unpack_from(self._kept, at)
+            if magic != MAGIC or kind not in (JSON, BLOCK) or length > MOST_BYTES:
+                raise WireError("what comes over the line is not the device protocol")
+            end = at + _HEADER.size + length
+            if len(self._kept) < end + _CHECK.size:
+                break
+            payload = bytes(self._kept[at + _HEADER.size : end])
+            if _CHECK.unpack_from(self._kept, end)[0] != zlib.crc32(payload, kind):
+                raise WireError("a frame was damaged on its way")
+            found.append(Frame(kind, payload))
+            at = end + _CHECK.size
+        del self._kept[:at]
+        return found
