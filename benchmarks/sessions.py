@@ -41,8 +41,8 @@ from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, somewhere, start
 from truegauge.devices.cmm_sim.operator import Operator
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.devices.ipp.client import ConnectionLost
+from truegauge.devices.made_part import MadePart
 from truegauge.formats.catalogue import own_catalogue
 from truegauge.formats.part import read_part
 from truegauge.runs.events import FeatureTouched, TouchWanted, when
@@ -147,7 +147,7 @@ class Session:
         part = PartToPlace(self.model, self.evaluator.projector, up)
         origin = np.array([rng.uniform(220, 480), rng.uniform(250, 600), world.table.z + rng.uniform(30, 90)])
         self.pose = somewhere(part, origin, rng)
-        world.part = PartOnTable(self.evaluator.projector, self.model.box, self.pose)
+        world.part = MadePart(self.evaluator.projector, self.model.box, self.pose)
         corners = np.array([[self.model.box[i, 0], self.model.box[j, 1], self.model.box[k, 2]]
                             for i in (0, 1) for j in (0, 1) for k in (0, 1)])  # fmt: skip
         corners = apply(self.pose, corners)

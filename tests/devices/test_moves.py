@@ -18,7 +18,7 @@ from truegauge.core.routes.places import FeatureToTouch
 from truegauge.core.routes.strategies import Usual
 from truegauge.demo.faces import housing_faces
 from truegauge.devices.cmm_sim.build import PartToPlace
-from truegauge.devices.cmm_sim.surroundings import PartOnTable
+from truegauge.devices.made_part import MadePart
 from truegauge.formats.catalogue import own_catalogue
 from truegauge.runs.events import SphereLocated, when
 from truegauge.runs.routing import Router
@@ -245,7 +245,7 @@ def test_a_part_beside_the_sphere_is_gone_around(model, evaluator):
     beside = world.part.machine_from_part.copy()
     corner = beside[:3, :3] @ model.box[1]
     beside[:3, 3] = world.sphere.center + np.array([-25.0 - abs(corner[0]), -40.0, -20.0])
-    world.part = PartOnTable(evaluator.projector, model.box, beside)
+    world.part = MadePart(evaluator.projector, model.box, beside)
     part = PartObstacle(evaluator.projector, model.box, beside)
     made.connect()
     job = made.qualifying()

@@ -14,8 +14,8 @@ from truegauge.core.temperature import REFERENCE_C
 from truegauge.devices.cmm_sim.hands_server import HandsServer
 from truegauge.devices.cmm_sim.server import IppServer
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings
-from truegauge.devices.cmm_sim.surroundings import PartOnTable, SurfaceError
 from truegauge.devices.cmm_sim.world import CmmWorld
+from truegauge.devices.made_part import MadePart, SurfaceError
 
 _LEAN = np.radians(0.6)
 
@@ -67,7 +67,7 @@ def make_world(
         if plan is not None and plan.material is not None:
             growth += plan.material.expansion * (settings.temperature_c - REFERENCE_C)
         place = somewhere(part, np.array(settings.part_origin), np.random.default_rng([seed, 8]))
-        world.part = PartOnTable(part.projector, part.model.box, place, part.errors, growth)
+        world.part = MadePart(part.projector, part.model.box, place, part.errors, growth)
     return world
 
 

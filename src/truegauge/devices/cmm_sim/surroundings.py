@@ -1,79 +1,16 @@
-"""What stands on the table of the stand-in: the part with its errors, the reference sphere, the table itself."""
-
-from collections.abc import Sequence
-from typing import Protocol
+"""What stands on the table of the stand-in beside the part: the reference sphere, a step gauge, the tip's own balls."""
 
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
-from truegauge.core.cad.projection import Projector
 from truegauge.core.frames import rigid, rotation_about
 from truegauge.core.probing.assembly import StylusPlace
 from truegauge.core.probing.length_standard import GaugeObstacle, LengthStandard
-from truegauge.core.probing.obstacles import PartObstacle, SphereObstacle
+from truegauge.core.probing.obstacles import SphereObstacle
 from truegauge.core.probing.sphere import ReferenceSphere
-from truegauge.core.routes.pieces import Pieces
 from truegauge.devices.cmm_sim.settings import MachineSettings
 
-_CLOSE = 8.0  # mm from a surface at which its errors count
 _SPECK = np.cos(np.radians(16.0))  # how far dirt reaches
-
-
-class SurfaceError(Protocol):
-    """A manufacturing error of some faces: what it does to their points, by points and outward normals (n, 3)."""
-
-    @property
-    def faces(self) -> tuple[int, ...]:
-        """The faces that have it."""
-
-    @property
-    def shift(self) -> object:
-        """A function of points and normals (n, 3) that returns the displacements (n, 3) mm."""
-
-
-class PartOnTable(PartObstacle):
-    """A part with known errors, somewhere on the table."""
-
-    def __init__(
-        self, projector: Projector, box: Points, machine_from_part: Rigid, errors: Sequence[SurfaceError] = (),
-        growth: float = 1.0,
-    ) -> None:  # fmt: skip
-        super().__init__(projector, box, machine_from_part, growth)
-        self._errors = tuple(errors)
-        last = max((f for e in self._errors for f in e.faces), default=-1)
-        self._has = np.zeros((len(self._errors), last + 2), dtype=bool)  # faces by errors; the last: any other face
-        for k, error in enumerate(self._errors):
-            self._has[k, list(error.faces)] = True
-
-    def beside(self, pieces: Pieces, seed: int) -> tuple["PartOnTable", ...]:
-        """Return the other pieces, each placed a little differently than the pattern says."""
-        made = []
-        for k in range(1, pieces.count):
-            rng = np.random.default_rng([seed, 10, k])
-            turn = rotation_about(np.array([0.0, 0.0, 1.0]), float(rng.uniform(-0.001, 0.001)))
-            pose = pieces.pose(self.machine_from_part, k)
-            pose[:3, :3] = turn[:3, :3] @ pose[:3, :3]
-            pose[:3, 3] += np.array([*rng.uniform(-0.3, 0.3, 2), 0.0])
-            made.append(PartOnTable(self.projector, self._box, pose, self._errors, self.growth))
-        return tuple(made)
-
-    def near(self, local: Points) -> Floats:
-        """Return the distances (n,) to its true surfaces."""
-        nominal = self.projector.deviations(local)
-        distance = np.array(nominal.distance)
-        of_each = self._has[:, np.minimum(nominal.face, self._has.shape[1] - 1)]
-        close = np.flatnonzero((np.abs(distance) < _CLOSE) & of_each.any(axis=0))
-        if not len(close):
-            return distance
-        # A displaced face is as far from a point as the face is from the point displaced the other way.
-        shift = np.zeros((len(close), 3))
-        feet, normals = nominal.feet_at(close), np.asarray(nominal.normals[close], dtype=np.float64)
-        for error, has in zip(self._errors, of_each[:, close], strict=True):
-            rows = np.flatnonzero(has)
-            if len(rows) and callable(error.shift):
-                shift[rows] += error.shift(feet[rows], normals[rows])
-        distance[close] = self.projector.deviations(local[close] - shift).distance
-        return distance
 
 
 class SphereOnTable(SphereObstacle):

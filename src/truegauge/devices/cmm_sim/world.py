@@ -15,9 +15,10 @@ from truegauge.core.probing.sphere import ReferenceSphere
 from truegauge.devices.cmm_sim.drive import Drive
 from truegauge.devices.cmm_sim.probe import PhysicalProbe
 from truegauge.devices.cmm_sim.settings import Fault, Faults, MachineSettings, VolumetricError
-from truegauge.devices.cmm_sim.surroundings import GaugeOnTable, PartOnTable, SphereOnTable, tip_balls
+from truegauge.devices.cmm_sim.surroundings import GaugeOnTable, SphereOnTable, tip_balls
 from truegauge.devices.cmm_sim.words import MachineStopped, SensorTouch
 from truegauge.devices.ipp import messages as m
+from truegauge.devices.made_part import MadePart
 
 _TICK_S = 0.02
 _CONTACT = 1e-7
@@ -37,8 +38,8 @@ class CmmWorld:
         self.temperature_c = settings.temperature_c
         self.table = Table(settings.table_z)
         self.sphere: SphereOnTable | None = None
-        self.part: PartOnTable | None = None
-        self.others: tuple[PartOnTable, ...] = ()  # pieces beside it
+        self.part: MadePart | None = None
+        self.others: tuple[MadePart, ...] = ()  # pieces beside it
         self.gauge: GaugeOnTable | None = None
         self.fixtures: list[Obstacle] = []
         self.assemblies: dict[str, ProbeAssembly] = {}  # that somebody has put together, by name
