@@ -20,6 +20,8 @@ from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.frames import apply, invert
 from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.demo.faces import face_of_kind
+from truegauge.devices.live.client import LiveClient
+from truegauge.devices.live.messages import Touch
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.ply import ply_from_points
 
@@ -209,6 +211,44 @@ def test_the_stand_in_refuses_faults_and_ports_that_cannot_be():
         found = run("cmm-sim", "--port", str(taken.getsockname()[1]))
     assert found.returncode == 2
     assert "another program listens there?" in found.stderr
+
+
+def test_stand_ins_for_portable_devices_refuse_what_cannot_be():
+    for arguments, words in (
+        (("arm",), "an arm needs a plan with a part"),
+        (("arm", "--part", demo.PLAN, "--fault", "rain@3"), "'rain@3' is no fault; known: moved, slip, cut"),
+        (("kite",), "'kite' is not one of 'arm', 'gauge'"),
+        (("gauge", "--pace", "-1"), "pace"),
+    ):
+        found = run("device-sim", *arguments)
+        assert found.returncode == 2
+        assert words in " ".join(found.stderr.replace("\u2502", " ").split())
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        found = run("device-sim", "gauge", "--port", str(taken.getsockname()[1]))
+    assert found.returncode == 2
+    assert "another program listens there?" in found.stderr
+
+
+def test_an_arm_as_a_program_touches_what_its_input_asks_for():
+    with subprocess.Popen(
+        [str(PROGRAM), "device-sim", "arm", "--port", "0", "--part", str(demo.PLAN), "--pace", "0", "--until-closed"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    ) as arm:  # fmt: skip
+        client = LiveClient("127.0.0.1", json.loads(arm.stdout.readline())["port"])
+        assert client.connect().device == "arm"
+        said = []
+        for line in ('{"place": [100, 15, 48], "out": [0, 0, 1]}', "nonsense", '{"place": [1], "out": [0, 0, 1]}'):
+            arm.stdin.write(line + "\n")
+            arm.stdin.flush()
+            said.append(json.loads(arm.stdout.readline()))
+        assert said[0] == {"touched": 1}
+        assert all("of the part" in s["error"] for s in said[1:])
+        events = []
+        while not any(isinstance(e, Touch) for e in events):
+            events += client.events(5.0)
+        client.close()
+        arm.stdin.close()
+        assert arm.wait(20) == 0
 
 
 @pytest.mark.parametrize("kind", ["pipe", "device", "folder", "long", "no text", "missing", "zero bytes"])

@@ -1,5 +1,6 @@
 """Commands for machines: the stand-in."""
 
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -39,3 +40,38 @@ def cmm_sim(
         raise typer.BadParameter(str(error), param_hint="--fault") from error
     settings = MachineSettings(pace=pace, temperature_c=temperature)
     run_stand_in(settings, part, seed, faults, port, hands, say, until_closed=until_closed)
+
+
+class DeviceKind(StrEnum):
+    """The portable devices that there are stand-ins for."""
+
+    ARM = "arm"
+    GAUGE = "gauge"
+
+
+def device_sim(
+    kind: Annotated[DeviceKind, typer.Argument(help="arm: a touch probe on an arm; gauge: temperatures.")],
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Port of its line; 0 takes a free one.")] = 9100,
+    part: Annotated[Path | None, typer.Option(help="A plan: its part stands somewhere before the arm.")] = None,
+    seed: Annotated[int, typer.Option(help="Which of many devices, and where the part stands.")] = 1,
+    fault: Annotated[list[str] | None, typer.Option(help="What goes wrong: NAME@NUMBER or NAME@NUMBERxSIZE.")] = None,
+    pace: Annotated[
+        float, typer.Option(min=0, callback=within_reach, help="Times as fast as a hand; 0 as fast as it can.")
+    ] = 1.0,
+    until_closed: Annotated[bool, typer.Option(help="End when the standard input ends.")] = False,
+) -> None:
+    """Stand in for a portable device until it is stopped (Ctrl+C); an arm touches what its input asks for."""
+    from truegauge.demo.arm import run_arm
+    from truegauge.demo.gauge import run_gauge
+    from truegauge.devices.arm_sim.settings import ArmFaults, ArmSettings
+
+    try:
+        faults = ArmFaults.read(fault or [])
+    except ValueError as error:
+        raise typer.BadParameter(str(error), param_hint="--fault") from error
+    if kind == DeviceKind.GAUGE:
+        run_gauge(seed, faults.of_line, port, say, pace=pace, until_closed=until_closed)
+        return
+    if part is None:
+        raise typer.BadParameter("an arm needs a plan with a part", param_hint="--part")
+    run_arm(part, seed, ArmSettings(pace=pace), faults, port, say, until_closed=until_closed)

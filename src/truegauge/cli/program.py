@@ -13,7 +13,7 @@ from truegauge.cli.associating import associate
 from truegauge.cli.batches import batch, inbox
 from truegauge.cli.comparing import compare
 from truegauge.cli.inspecting import inspect, new_plan
-from truegauge.cli.machines import cmm_sim
+from truegauge.cli.machines import cmm_sim, device_sim
 from truegauge.cli.programs import dmis
 from truegauge.cli.routing import route
 from truegauge.cli.running import run
@@ -45,7 +45,7 @@ def demo(
 
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
-for _command in (window, inspect, new_plan, batch, cmm_sim, inbox, compare, associate, route, run):
+for _command in (window, inspect, new_plan, batch, cmm_sim, device_sim, inbox, compare, associate, route, run):
     app.command(_command.__name__.replace("_", "-"))(_command)
 app.add_typer(dmis, name="dmis")
 app.command("warm-up", hidden=True)(warm_up)

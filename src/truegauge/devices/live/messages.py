@@ -74,6 +74,7 @@ class Beat(Frozen):
 class Touch(Frozen):
     """A touch: the centre of the tip, mm in device coordinates; `stem` leads from it along the stem to the hand.
 
+    `out` is the way (unit) that the hand drew the tip back from the surface, zeros where the device does not tell.
     `by` says how it was taken: by a button, one of a trace, by itself.
     """
 
@@ -82,6 +83,7 @@ class Touch(Frozen):
     time: float
     place: Three
     stem: Three
+    out: Three = (0.0, 0.0, 0.0)
     radius: float = Field(ge=0, le=100)
     by: Literal["button", "trace", "dwell"] = "button"
 

@@ -102,6 +102,28 @@ def _framed(kind: int, payload: bytes) -> bytes:
     return b"".join((_HEADER.pack(MAGIC, kind, len(payload)), payload, _CHECK.pack(zlib.crc32(payload, kind))))
 
 
+def first_frame(data: memoryview | bytes | bytearray) -> tuple[Frame, int] | None:
+    """Return the first frame of some bytes and how many it takes; None: it is not whole yet.
+
+    Raises
+    ------
+    WireError
+        What begins there is no frame, or was damaged.
+    """
+    if len(data) < _HEADER.size:
+        return None
+    magic, kind, length = _HEADER.unpack_from(data)
+    if magic != MAGIC or kind not in (JSON, BLOCK) or length > MOST_BYTES:
+        raise WireError("what comes over the line is not the device protocol")
+    end = _HEADER.size + length
+    if len(data) < end + _CHECK.size:
+        return None
+    payload = bytes(data[_HEADER.size : end])
+    if _CHECK.unpack_from(data, end)[0] != zlib.crc32(payload, kind):
+        raise WireError("a frame was damaged on its way")
+    return Frame(kind, payload), end + _CHECK.size
+
+
 class Frames:
     """Takes bytes as they come, and gives whole frames."""
 
@@ -119,17 +141,12 @@ class Frames:
         self._kept += data
         found: list[Frame] = []
         at = 0
-        while len(self._kept) - at >= _HEADER.size:
-            magic, kind, length = _HEADER.unpack_from(self._kept, at)
-            if magic != MAGIC or kind not in (JSON, BLOCK) or length > MOST_BYTES:
-                raise WireError("what comes over the line is not the device protocol")
-            end = at + _HEADER.size + length
-            if len(self._kept) < end + _CHECK.size:
-                break
-            payload = bytes(self._kept[at + _HEADER.size : end])
-            if _CHECK.unpack_from(self._kept, end)[0] != zlib.crc32(payload, kind):
-                raise WireError("a frame was damaged on its way")
-            found.append(Frame(kind, payload))
-            at = end + _CHECK.size
+        view = memoryview(self._kept)
+        try:
+            while (first := first_frame(view[at:])) is not None:
+                found.append(first[0])
+                at += first[1]
+        finally:
+            view.release()
         del self._kept[:at]
         return found

@@ -1,6 +1,8 @@
-"""The demo arm, as long as no real one is connected."""
+"""The stand-in for an arm, as long as no real one is connected: on a line of its own, beside the part that is open."""
 
 from __future__ import annotations
+
+import time
 
 import numpy as np
 from PySide6.QtCore import QObject
@@ -11,16 +13,41 @@ from truegauge.app.shell.shell import Shell
 from truegauge.core.frames import invert
 from truegauge.core.plan.alignments import GuidedAlignment
 from truegauge.core.registration.alignment import Alignment
-from truegauge.devices.demo_arm import DemoArm
+from truegauge.demo.arm import arm_before
+from truegauge.devices.arm_sim.arm import ArmStandIn
+from truegauge.devices.live.device import LiveDevice
+from truegauge.devices.protocol import Wanted
+
+_COMES_S = 1.0  # in which a touch is on this side of the line
+
+
+class StandInArm(LiveDevice):
+    """A line to a stand-in that this window has started; its hand touches what is wanted."""
+
+    def __init__(self, stand_in: ArmStandIn) -> None:
+        super().__init__("127.0.0.1", stand_in.port)
+        self.stand_in = stand_in
+
+    @property
+    def has_operator(self) -> bool:
+        """Whether somebody touches what is wanted: yes."""
+        return True
+
+    def touch(self, wanted: Wanted) -> None:
+        """Let the hand touch; the point comes by `events`."""
+        seq = self.stand_in.touch(wanted.place, wanted.out)
+        end = time.monotonic() + _COMES_S
+        while seq is not None and not self.has(seq) and time.monotonic() < end:
+            time.sleep(0.002)
 
 
 class ArmStand(QObject):
-    """Keeps the arm: the part stays where it stands between two runs."""
+    """Keeps the stand-in: the part stays where it stands between two runs."""
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._arm: DemoArm | None = None
+        self._arm: ArmStandIn | None = None
 
     @property
     def is_there(self) -> bool:
@@ -28,14 +55,22 @@ class ArmStand(QObject):
         evaluator = self._session.evaluator
         return evaluator is not None and evaluator.can_pick
 
-    def arm(self) -> DemoArm | None:
+    def arm(self) -> StandInArm | None:
         """The arm beside the part that is open."""
         evaluator = self._session.evaluator
         if evaluator is None or not evaluator.can_pick:
             return None
-        if self._arm is None or self._arm.projector is not evaluator.projector:
-            self._arm = DemoArm(evaluator.projector, self._device_from_part())
-        return self._arm
+        if self._arm is None or self._arm.world.part.projector is not evaluator.projector:
+            self.close()
+            self._arm = arm_before(evaluator.model, evaluator.projector, self._session.document.part_content,
+                                   device_from_part=self._device_from_part())  # fmt: skip
+        return StandInArm(self._arm)
+
+    def close(self) -> None:
+        """Let go of it."""
+        arm, self._arm = self._arm, None
+        if arm is not None:
+            arm.close()
 
     def _device_from_part(self) -> np.ndarray | None:
         """Where the part stands: a scan of the sample came from the same device; None for anywhere."""
@@ -47,11 +82,12 @@ class ArmStand(QObject):
         return invert(force.part_from_scan)
 
 
-def _stand(shell: Shell) -> ArmStand:
+def stand(shell: Shell) -> ArmStand:
+    """The stand-in of a window."""
     return shell.once(ArmStand, lambda: ArmStand(shell.session, shell))
 
 
 ARM = DeviceKind(
-    key="demo-arm", title="the demo arm", is_there=lambda shell: _stand(shell).is_there,
-    open=lambda shell: _stand(shell).arm(),
+    key="demo-arm", title="the demo arm", is_there=lambda shell: stand(shell).is_there,
+    open=lambda shell: stand(shell).arm(),
 )  # fmt: skip

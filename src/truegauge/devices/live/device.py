@@ -1,0 +1,70 @@
+"""A device of the protocol as one that points are measured with (`devices.protocol.PointDevice`)."""
+
+import numpy as np
+
+from truegauge.devices.live.client import Gone, LineState, LiveClient, LiveEvent
+from truegauge.devices.live.messages import At, Hello, Touch, Warned
+from truegauge.devices.live.wire import Block
+from truegauge.devices.protocol import DeviceEvent, PointBlock, Said
+
+
+class LiveDevice:
+    """Touches and blocks become blocks of points; a line that is lost is looked for, and nothing is given up."""
+
+    def __init__(self, host: str, port: int) -> None:
+        self._host, self._port = host, port
+        self._client: LiveClient | None = None
+        self._hello: Hello | None = None
+        self.at: At | None = None  # where the tip was last
+        self.is_open = False
+
+    @property
+    def name(self) -> str:
+        """The name shown."""
+        return f"{self._host}:{self._port}" if self._hello is None else self._hello.name
+
+    @property
+    def identity(self) -> str:
+        """What tells it, and so its coordinates, from every other one."""
+        return self.name if self._hello is None else self._hello.identity
+
+    def connect(self) -> None:
+        """Open the connection; raises `DeviceError` when there is none."""
+        client = LiveClient(self._host, self._port)
+        self._hello = client.connect()
+        self._client, self.is_open = client, True
+
+    def close(self) -> None:
+        """Give the device back."""
+        client, self._client = self._client, None
+        if client is not None:
+            client.close()
+
+    def has(self, seq: int) -> bool:
+        """Whether what the device has numbered so is on this side of the line."""
+        return self._client is not None and self._client.last >= seq
+
+    def events(self) -> list[DeviceEvent]:
+        """Return what came since the last call, in its order; does not wait."""
+        if self._client is None:
+            return []
+        found = [made for event in self._client.events() if (made := self._made(event)) is not None]
+        if found and self._client.last:
+            self._client.confirm(self._client.last)
+        return found
+
+    def _made(self, event: LiveEvent) -> DeviceEvent | None:
+        match event:
+            case Touch():
+                way = -np.array(event.out)[None]
+                return PointBlock(np.array(event.place)[None], event.radius, way if np.any(way) else None)
+            case Block():
+                return PointBlock(event.places)
+            case At():
+                self.at = event
+            case Warned(words=words) | Gone(words=words):
+                return Said(words)
+            case LineState(state=state, words=words):
+                self.is_open = state == "open"
+                return Said(words) if words else None
+        return None
