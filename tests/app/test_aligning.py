@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
-from truegauge.app.stages.align.arm import StandInArm
 from truegauge.app.stages.align.before_after import BeforeAfter
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
+from truegauge.app.stages.devices.portable.line import Borrowed
 from truegauge.app.widgets.dial import FreedomDial
 from truegauge.core.frames import apply, invert, random_rigid
 from truegauge.core.nodes.nominal import ReportFrame
@@ -256,7 +256,7 @@ def test_a_typed_matrix_is_used_and_a_left_handed_one_refused(stage, settle):
 
 
 def test_guided_from_the_first_target_to_accepted(stage, settle):
-    """Pick targets, touch them with the demo arm, measure a poor one again, accept."""
+    """Pick targets, touch them with the stand-in of an arm, measure a poor one again, accept."""
     stage.get(AlignModel).add("guided")
     for place in (*TOPS, *SIDES, (140.0, 45.0, 10.0), (85.0, 45.0, 60.0), (118.0, 20.0, 30.0), (58.0, 45.0, 60.0)):
         pick(stage, place)
@@ -275,7 +275,7 @@ def test_guided_from_the_first_target_to_accepted(stage, settle):
         held.append(result.freedoms.held if isinstance(result, Alignment) else 0)
     assert held[:2] == [0, 0]
     assert held[2] >= 3
-    assert isinstance(guide.device, StandInArm)
+    assert isinstance(guide.device, Borrowed)
     guide.device.stand_in.slip_next(0.3)
     while guide.current() is not None:
         panel.guide.touch.click()

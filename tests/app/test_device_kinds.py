@@ -61,8 +61,8 @@ def targets(caliper, loaded, settle):
 
 def test_a_made_up_device_is_offered_and_measures(targets, caliper, qtbot, settle):
     guide, panel = targets.get(GuideModel), targets.parts["align"].bench.kind.guide
-    assert [panel.device.itemText(k) for k in range(panel.device.count())] == ["with the demo arm", "with the caliper"]
-    assert panel.run.text() == "Measure with the demo arm"
+    assert [panel.device.itemText(k) for k in range(panel.device.count())] == ["with the arm", "with the caliper"]
+    assert panel.run.text() == "Measure with the arm"
     panel.device.setCurrentIndex(1)
     panel.device.activated.emit(1)
     assert panel.run.text() == "Measure with the caliper"

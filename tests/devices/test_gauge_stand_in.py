@@ -2,7 +2,7 @@
 
 import time
 
-from truegauge.devices.gauge_sim import GaugeStandIn
+from truegauge.devices.gauge_sim.gauge import GaugeStandIn
 from truegauge.devices.live.client import LiveClient
 from truegauge.devices.live.messages import Reading
 

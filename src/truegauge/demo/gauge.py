@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from truegauge.demo.serving import port_taken, serve
-from truegauge.devices.gauge_sim import GaugeStandIn
+from truegauge.devices.gauge_sim.gauge import GaugeStandIn
 from truegauge.devices.live.faults import LineFault
 
 

@@ -2,9 +2,8 @@
 
 from truegauge.app.shell.devices import register_device
 from truegauge.app.shell.stage import STAGES, register
-from truegauge.app.stages.align.arm import ARM
 from truegauge.app.stages.align.stage import STAGE as ALIGN
-from truegauge.app.stages.devices.stage import JOYSTICK
+from truegauge.app.stages.devices.stage import JOYSTICK, PORTABLE
 from truegauge.app.stages.devices.stage import STAGE as DEVICES
 from truegauge.app.stages.evaluate.stage import STAGE as EVALUATE
 from truegauge.app.stages.measure.stage import STAGE as MEASURE
@@ -13,7 +12,7 @@ from truegauge.app.stages.report.stage import STAGE as REPORT
 
 for stage in (PART, DEVICES, ALIGN, MEASURE, EVALUATE, REPORT):
     register(stage)
-for device in (JOYSTICK, ARM):
+for device in (JOYSTICK, PORTABLE):
     register_device(device)
 
 __all__ = ["STAGES"]

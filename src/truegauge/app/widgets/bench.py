@@ -285,23 +285,28 @@ _MANY = 6  # pages whose words are set a little smaller, so that none is cut at 
 
 
 class PageTabs(QWidget):
-    """Buttons in a row, one a page (key, word); the key of the one clicked is told."""
+    """Buttons in a row, in two where there are many, one a page (key, word); the key of the one clicked is told."""
 
     def __init__(self, pages: tuple[tuple[str, str], ...], chosen: Callable[[str], object]) -> None:
         super().__init__()
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 2)
-        line.setSpacing(3)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(0, 0, 0, 2)
+        rows.setSpacing(3)
+        in_a_row = len(pages) if len(pages) <= _MANY else (len(pages) + 1) // 2
+        lines = [QHBoxLayout() for _ in range(0, len(pages), in_a_row)]
+        for line in lines:
+            line.setSpacing(3)
+            rows.addLayout(line)
         self.buttons: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
-        for key, words in pages:
+        for k, (key, words) in enumerate(pages):
             made = QPushButton(words)
             made.setCheckable(True)
-            keep_sheet(made, f"padding: 4px 0px; font-size: {12 if len(pages) < _MANY else 11}px;")
+            keep_sheet(made, f"padding: 4px 0px; font-size: {12 if in_a_row < _MANY else 11}px;")
             made.setMinimumWidth(0)
-            made.clicked.connect(lambda _=False, k=key: chosen(k))
+            made.clicked.connect(lambda _=False, key=key: chosen(key))
             group.addButton(made)
-            line.addWidget(made, 12 + made.fontMetrics().horizontalAdvance(words))
+            lines[k // in_a_row].addWidget(made, 12 + made.fontMetrics().horizontalAdvance(words))
             self.buttons[key] = made
         # Beside a scroll bar they get a little narrower.
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)

@@ -2,8 +2,9 @@
 
 import numpy as np
 
+from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.devices.live.client import Gone, LineState, LiveClient, LiveEvent
-from truegauge.devices.live.messages import At, Hello, Touch, Warned
+from truegauge.devices.live.messages import At, Hello, Reading, Touch, Warned
 from truegauge.devices.live.wire import Block
 from truegauge.devices.protocol import DeviceEvent, PointBlock, Said
 
@@ -14,8 +15,10 @@ class LiveDevice:
     def __init__(self, host: str, port: int) -> None:
         self._host, self._port = host, port
         self._client: LiveClient | None = None
+        self._confirmed = 0
         self._hello: Hello | None = None
         self.at: At | None = None  # where the tip was last
+        self.readings: dict[str, float] = {}  # of a gauge, the last of each
         self.is_open = False
 
     @property
@@ -27,6 +30,31 @@ class LiveDevice:
     def identity(self) -> str:
         """What tells it, and so its coordinates, from every other one."""
         return self.name if self._hello is None else self._hello.identity
+
+    @property
+    def address(self) -> tuple[str, int]:
+        """Host and port."""
+        return self._host, self._port
+
+    @property
+    def kind(self) -> str:
+        """What it is: arm, scanner, tracker, gauge; empty while nobody knows."""
+        return "" if self._hello is None else self._hello.device
+
+    @property
+    def serial(self) -> str:
+        """Its serial number."""
+        return "" if self._hello is None else self._hello.serial
+
+    @property
+    def radius(self) -> float:
+        """The radius of its tip, mm."""
+        return 0.0 if self._hello is None else self._hello.radius
+
+    @property
+    def stated(self) -> StatedErrors:
+        """What its maker states of its errors."""
+        return StatedErrors() if self._hello is None else self._hello.stated
 
     def connect(self) -> None:
         """Open the connection; raises `DeviceError` when there is none."""
@@ -49,8 +77,9 @@ class LiveDevice:
         if self._client is None:
             return []
         found = [made for event in self._client.events() if (made := self._made(event)) is not None]
-        if found and self._client.last:
-            self._client.confirm(self._client.last)
+        if self._client.last > self._confirmed:
+            self._confirmed = self._client.last
+            self._client.confirm(self._confirmed)
         return found
 
     def _made(self, event: LiveEvent) -> DeviceEvent | None:
@@ -62,6 +91,8 @@ class LiveDevice:
                 return PointBlock(event.places)
             case At():
                 self.at = event
+            case Reading(of=of, value=value):
+                self.readings[of] = value
             case Warned(words=words) | Gone(words=words):
                 return Said(words)
             case LineState(state=state, words=words):

@@ -7,7 +7,6 @@ from truegauge.app.document.next_step import align_step
 from truegauge.app.shell.devices import DEVICES
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
-from truegauge.app.stages.align.arm import stand
 from truegauge.app.stages.align.before_after import BeforeAfter
 from truegauge.app.stages.align.bench import AlignBench, BringIn
 from truegauge.app.stages.align.guide import GuideModel
@@ -48,13 +47,9 @@ def _build(shell: Shell) -> StageParts:
         s.set_stage("align")
         guide.start_with(key)
 
-    def closed() -> None:
-        guide.stop()
-        stand(shell).close()
-
     return StageParts(
         bench=bench, next=lambda: align_step(s.document), overlay=AlignOverlay(align, guide), floating=before_after,
-        closed=closed,
+        closed=guide.stop,
         actions=(
             *(Action(f"outline-{mode}", "Points", f"{title} in the view …", "", partial(view.draw_outline, mode),
                      has_cloud)

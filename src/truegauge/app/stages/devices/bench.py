@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 from truegauge.app.stages.devices.check_page import CheckPage
 from truegauge.app.stages.devices.machine_page import MachinePage
 from truegauge.app.stages.devices.model import PAGES, DevicesModel
+from truegauge.app.stages.devices.portable.page import PortablePage
 from truegauge.app.stages.devices.poses_page import PosesPage
 from truegauge.app.stages.devices.probe_page import ProbePage
 from truegauge.app.stages.devices.qualify_page import QualifyPage
@@ -15,7 +16,7 @@ from truegauge.app.widgets.bench import Bench, PageTabs
 from truegauge.app.widgets.theme import Theme
 
 _TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", "rack": "Rack",
-           "qualify": "Qualification", "check": "Check of the machine"}  # fmt: skip
+           "qualify": "Qualification", "check": "Check of the machine", "portable": "Portable devices"}  # fmt: skip
 
 
 class DevicesBench(Bench):
@@ -24,9 +25,11 @@ class DevicesBench(Bench):
     title = "Machine"
 
     def __init__(
-        self, model: DevicesModel, theme: Theme, ask_catalogue: Callable[[], object], parent: QWidget | None = None
-    ) -> None:
+        self, model: DevicesModel, theme: Theme, ask_catalogue: Callable[[], object], portable: PortablePage,
+        parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
         self.model, self._theme, self._ask_catalogue = model, theme, ask_catalogue
+        self.portable_page = portable
         super().__init__(model.session, parent)
         model.changed.connect(self._on_changed)
 
@@ -41,7 +44,7 @@ class DevicesBench(Bench):
         self.qualify_page = QualifyPage(self.model, self._theme)
         self.check_page = CheckPage(self.model)
         self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page,
-                       self.check_page)  # fmt: skip
+                       self.check_page, self.portable_page)  # fmt: skip
         self.pages = QStackedWidget()
         for page in self._pages:
             self.pages.addWidget(page)

@@ -41,6 +41,7 @@ PAGES = (
     ("rack", "Rack"),
     ("qualify", "Qualify"),
     ("check", "Check"),
+    ("portable", "Portable"),
 )
 
 

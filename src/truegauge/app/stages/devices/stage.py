@@ -14,6 +14,9 @@ from truegauge.app.stages.devices.check_result import CheckResult
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import PAGES, DevicesModel
+from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.app.stages.devices.portable.page import PortablePage
+from truegauge.app.stages.devices.portable.readout import LiveReadout, ReadoutWindow
 from truegauge.app.stages.devices.readout import MachineReadout
 from truegauge.app.stages.devices.result_page import ResultPage
 from truegauge.app.stages.devices.touch_model import TouchModel
@@ -30,8 +33,25 @@ def touching(shell: Shell) -> TouchModel:
     return shell.once(TouchModel, lambda: TouchModel(machine(shell), shell))
 
 
+def portable(shell: Shell) -> PortableModel:
+    """The portable devices of a window."""
+    return shell.once(PortableModel, lambda: PortableModel(shell.session, shell))
+
+
 def _build(shell: Shell) -> StageParts:
     s, theme = shell.session, shell.theme
+    by_hand = portable(shell)
+
+    def toggle_readout() -> None:
+        shell.toggle_full_page(live)
+
+    def close_readout() -> None:
+        if shell.full_page is live:
+            toggle_readout()
+
+    live = shell.once(LiveReadout, lambda: LiveReadout(by_hand, theme, close_readout))
+    apart = shell.once(ReadoutWindow, lambda: ReadoutWindow(by_hand, theme))
+    page = shell.once(PortablePage, lambda: PortablePage(by_hand, apart.open))
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))
@@ -47,6 +67,8 @@ def _build(shell: Shell) -> StageParts:
         there = model.page == "qualify" and model.chosen_use is not None and model.qualifying.run_state is None
         if model.page == "check" and model.checking.run_state is None and model.checking.last is not None:
             return checked
+        if model.page == "portable":
+            return live
         return result if there else scene
 
     def open_page(key: str) -> None:
@@ -55,6 +77,10 @@ def _build(shell: Shell) -> StageParts:
 
     def next_step() -> NextStep | None:
         cmm = machine(shell)
+        if model.page == "portable" or (by_hand.arm is not None and not cmm.connected):
+            if by_hand.arm is None or by_hand.part_from_device() is not None:
+                return None
+            return NextStep("Align the part: a guided alignment says where to touch", "new-guided")
         if not cmm.connected:
             return NextStep("Connect to a machine, or start the stand-in; a scan needs none", "devices-machine")
         if not cmm.homed:
@@ -67,14 +93,20 @@ def _build(shell: Shell) -> StageParts:
 
     def closed() -> None:
         machine(shell).close()
+        by_hand.close()
+        apart.close()
         scene.let_go()
 
     return StageParts(
-        next=next_step, bench=DevicesBench(model, theme, ask_catalogue), middle=middle,
+        next=next_step, bench=DevicesBench(model, theme, ask_catalogue, page), middle=middle,
         above=shell.once(MachineReadout, lambda: readout), closed=closed,
         actions=(
             *(Action(f"devices-{key}", "Devices", f"Open {words}", "", partial(open_page, key))
               for key, words in PAGES),
+            Action("live-readout", "Devices", "Live readout of the tip", "Ctrl+Shift+D", toggle_readout,
+                   lambda: by_hand.arm is not None or shell.full_page is live),
+            Action("live-window", "Devices", "Live readout in a window of its own", "", apart.open,
+                   lambda: by_hand.arm is not None),
             Action("stop-machine", "Devices", "Stop the machine", "Ctrl+Shift+X", machine(shell).stop,
                    lambda: machine(shell).connected),
         ),
@@ -84,6 +116,11 @@ def _build(shell: Shell) -> StageParts:
 JOYSTICK = DeviceKind(
     key="machine", title="the machine", is_there=lambda shell: machine(shell).connected,
     open=lambda shell: touching(shell).hand,
+)  # fmt: skip
+
+PORTABLE = DeviceKind(
+    key="portable", title="the arm", is_there=lambda shell: portable(shell).arm is not None
+    or portable(shell).stand.is_possible, open=lambda shell: portable(shell).lend(),
 )  # fmt: skip
 
 STAGE = Stage(

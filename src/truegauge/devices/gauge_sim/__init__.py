@@ -1,0 +1,1 @@
+"""A stand-in for a temperature gauge."""
