@@ -1,6 +1,7 @@
 """Every benchmark runs, in a small form: what docs/benchmarks.md states can be measured again. No speed is judged."""
 
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -128,3 +129,10 @@ def test_rehearsed(small):
     said = small("rehearsed", "1", STEPS=4)
     assert "steps rehearsed" in said
     assert "whole program told" in said
+
+
+def test_live_line(small):
+    said = small("live_line", "0.3", MOVES=12)
+    assert "tip to screen" in said
+    assert "points a second" in said
+    assert int(re.search(r"\((\d+) % of them", said)[1]) > 50

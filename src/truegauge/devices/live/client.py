@@ -8,6 +8,7 @@ import socket
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -74,6 +75,7 @@ class LiveClient:
         self._heard = 0.0
         self._clock: float | None = None  # ours less theirs
         self._asked = 0.0  # when something was asked for again
+        self.waiting: Callable[[], None] = lambda: None  # called, from any thread, when there is something again
         self.twice = self.asked_again = 0  # numbers that came twice, times that a gap was asked for
         self._threads: list[threading.Thread] = []
 
@@ -185,11 +187,14 @@ class LiveClient:
 
     def _tell(self, event: LiveEvent) -> None:
         with self._ready:
+            first = not self._events
             if isinstance(event, At) and self._events and isinstance(self._events[-1], At):
                 self._events[-1] = event
             else:
                 self._events.append(event)
             self._ready.notify_all()
+        if first:
+            self.waiting()
 
     def _work(self) -> None:
         """Read until the line is lost, then look for it again, for ever."""

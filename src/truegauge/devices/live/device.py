@@ -1,5 +1,7 @@
 """A device of the protocol as one that points are measured with (`devices.protocol.PointDevice`)."""
 
+from collections.abc import Callable
+
 import numpy as np
 
 from truegauge.core.uncertainty.stated_errors import StatedErrors
@@ -20,6 +22,7 @@ class LiveDevice:
         self.at: At | None = None  # where the tip was last
         self.readings: dict[str, float] = {}  # of a gauge, the last of each
         self.is_open = False
+        self.waiting: Callable[[], None] = lambda: None  # called, from any thread, when something has come
 
     @property
     def name(self) -> str:
@@ -59,6 +62,7 @@ class LiveDevice:
     def connect(self) -> None:
         """Open the connection; raises `DeviceError` when there is none."""
         client = LiveClient(self._host, self._port)
+        client.waiting = lambda: self.waiting()
         self._hello = client.connect()
         self._client, self.is_open = client, True
 

@@ -17,7 +17,11 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.live.device import LiveDevice
 from truegauge.devices.protocol import Said
 
-_POLL_MS = 15  # what is read is on the screen within two of them and a picture
+_POLL_MS = 250  # beside what tells by itself that it has come
+
+
+def _nobody() -> None:
+    return None
 
 
 class PortableModel(QObject):
@@ -25,6 +29,7 @@ class PortableModel(QObject):
 
     changed = Signal()
     moved = Signal()
+    _waiting = Signal()  # from the threads of the lines
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -35,6 +40,7 @@ class PortableModel(QObject):
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
         self._seen: object = None
+        self._waiting.connect(self.poll)
         session.document.part_changed.connect(self._on_part_changed)
 
     # Lines ----------------------------------------------------------------------------------------------------------
@@ -78,6 +84,7 @@ class PortableModel(QObject):
 
     def disconnect_line(self, line: Line) -> None:
         """Give a device back."""
+        line.device.waiting = _nobody
         line.device.close()
         if line in self.lines:
             self.lines.remove(line)
@@ -89,11 +96,13 @@ class PortableModel(QObject):
         """Give everything back."""
         self._timer.stop()
         for line in tuple(self.lines):
+            line.device.waiting = _nobody
             line.device.close()
         self.lines = []
         self.stand.close()
 
     def _add(self, line: Line) -> None:
+        line.device.waiting = self._waiting.emit
         self.lines.append(line)
         self._timer.start()
         self.changed.emit()
