@@ -11,7 +11,7 @@ PICTURES = {
     "begin": ("start", (68, 44, 1280, 640)),
     "part": ("part", (68, 44, 956, 560)),
     "devices": ("devices", (68, 44, 1280, 700)),
-    "align": ("align-datums", (68, 44, 956, 700)),
+    "align": ("align", (68, 44, 956, 700)),
     "measure": ("feature", (68, 44, 956, 700)),
     "list": ("measure", (956, 44, 1280, 420)),
     "evaluate": ("evaluate", (68, 44, 956, 640)),

@@ -23,6 +23,7 @@ from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import DevicesModel
+from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
@@ -44,6 +45,26 @@ from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
 _TOUCHED = 110  # touches after which a run is looked at
+
+
+def live(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
+    """A picture of the live readout: the tip of an arm in the main bore."""
+    session.files.open_plan(demo.PLAN)
+    session.files.open_scan(demo.SCAN)
+    _until(lambda: session.evaluation is not None and not session.queue.is_busy)
+    session.set_stage("devices")
+    window.get(DevicesModel).set_page("portable")
+    portable = window.get(PortableModel)
+    line = portable.start_stand_in()
+    assert line is not None
+    assert line.stand_in is not None
+    arm, out = line.stand_in, np.array([0.0, -1.0, 0.0])
+    center = np.array([58.0, 66.0, 50.0]) + (arm.settings.radius + 0.043) * out
+    pose = arm.world.device_from_part
+    arm._show(apply(pose, center[None])[0], pose[:3, :3] @ out)
+    _until(lambda: portable.reading() is not None)
+    window.floating.notice.hide()
+    shot("live")
 
 
 def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
@@ -68,10 +89,6 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     m.do("touch sphere")
     _until(lambda: run.run_state is None and not m.busy)
     window.floating.notice.hide()
-    window.get(DevicesModel).set_page("qualify")
-    window.get(DevicesModel).choose_use(window.get(DevicesModel).probing.uses()[2])
-    shot("qualification")
-    window.get(DevicesModel).choose_use(None)
     checked(session, window, shot)
     m.take_stylus(window.get(DevicesModel).probing.uses()[2])
     idle()
@@ -227,7 +244,7 @@ def guide(session: Session, window: MainWindow, shot: Callable[[str], None], set
     settle()
     for k in range(5):
         if k == 4:
-            window.get(GuideModel).device.slip_next(0.4)
+            window.get(GuideModel).device.stand_in.slip_next(0.4)
         window.get(GuideModel).operator_touches()
         settle()
     shot("align-guided")
@@ -312,12 +329,14 @@ def main() -> int:
     session.show(map=False)
     if not wanted or wanted & {"flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
-    on_machine = {"track", "shorter", "rehearsal", "qualification", "devices", "run", "partial", "machine-check"}
+    on_machine = {"track", "shorter", "rehearsal", "devices", "run", "partial", "machine-check"}
     if not wanted or wanted & on_machine:
         session.files.open_plan(demo.CMM_PLAN)
         session.document.take_sample_out()
         route(session, window, shot, settle)
         machine(session, window, shot)
+    if not wanted or "live" in wanted:
+        live(session, window, shot)
     session.document.history.mark_saved()
     QApplication.closeAllWindows()
     return 0

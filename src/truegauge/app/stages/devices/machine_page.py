@@ -3,6 +3,7 @@
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
+from truegauge.app.stages.devices.address import AddressFields
 from truegauge.app.stages.devices.fixtures import Fixtures
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.tool_names import ToolNames
@@ -10,7 +11,6 @@ from truegauge.app.stages.devices.travel_fields import TravelFields
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, row
-from truegauge.app.widgets.text_size import keep_size
 
 _FAULTS = (("bent-stylus", "a bent stylus"), ("wrong-diameter", "another tip than entered"),
            ("dirty-sphere", "a dirty sphere"), ("moved-sphere", "the sphere is knocked over"), ("warm", "it gets warm"),
@@ -30,13 +30,10 @@ class MachinePage(QWidget):
         self.error = label("", "bad", wrap=True)
         column.addWidget(self.state)
         column.addWidget(self.error)
-        self.host, self.port = QLineEdit("127.0.0.1"), QLineEdit("9000")
-        self.host.setAccessibleName("host of the machine")
-        self.port.setAccessibleName("port of the machine")
-        keep_size(self.port, width=64)
-        self.connect_button = button("Connect", self._on_connect)
+        self.address = AddressFields(model.session, 9000, "machine", self._on_connect)
+        self.host, self.port = self.address.host, self.address.port
+        self.connect_button = button("Connect", self.address.choose)
         self.stand_in_button = button("Start the stand-in", self._on_stand_in, main=True)
-        self.address = row(self.host, self.port)
         self.name = QLineEdit()
         self.name.setPlaceholderText("name of the machine")
         self.name.setAccessibleName("name of the machine")
@@ -98,19 +95,11 @@ class MachinePage(QWidget):
             column.addWidget(widget)
         column.addWidget(self.disconnect_button)
         column.addStretch()
-        for field in (self.host, self.port, self.name):
-            field.returnPressed.connect(self._on_connect)
+        self.name.returnPressed.connect(self.address.choose)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-    def _on_connect(self) -> None:
-        try:
-            port = int(self.port.text())
-            if not 0 < port < 65536:
-                raise ValueError
-        except ValueError:
-            self._model.session.notify(f"{self.port.text()!r} is no port: a whole number from 1 to 65535")
-            return
-        self._machine.connect_to(self.host.text().strip(), port, name=self.name.text().strip())
+    def _on_connect(self, host: str, port: int) -> None:
+        self._machine.connect_to(host, port, name=self.name.text().strip())
 
     def _on_stand_in(self) -> None:
         self._machine.start_stand_in(pace=self.pace.value())
@@ -141,7 +130,10 @@ class MachinePage(QWidget):
         m = self._machine
         cmm = m.cmm
         there = m.connected
-        for widget in (self.stand_in_button, self.hint, self.words, self.address, self.name, self.connect_button):
+        connecting: tuple[QWidget, ...] = (
+            self.stand_in_button, self.hint, self.words, self.address, self.name, self.connect_button,
+        )  # fmt: skip
+        for widget in connecting:
             widget.setVisible(cmm is None)
             widget.setEnabled(not m.busy)
         self.disconnect_button.setVisible(cmm is not None)
@@ -167,10 +159,10 @@ class MachinePage(QWidget):
             ]
         say(self.abilities, "" if cmm is None or not there else f"It {cmm.abilities.words(len(cmm.tools))}.")
         self.pairs.show_pairs(pairs)
-        for widget in (self.probe_line, self.mounts, self.going_wrong):
-            widget.setVisible(there and m.hands is not None)
-        for widget in (self.table_row, self.standing, self.reaching):
-            widget.setVisible(there)
+        for told in (self.probe_line, self.mounts, self.going_wrong):
+            told.setVisible(there and m.hands is not None)
+        for known in (self.table_row, self.standing, self.reaching):
+            known.setVisible(there)
         self.fixtures.refresh()
         self.travel.refresh()
         if m.record.table_z is None:

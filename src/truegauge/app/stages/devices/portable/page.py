@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from truegauge.app.stages.devices.address import AddressFields
 from truegauge.app.stages.devices.portable.line import Line
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.widgets.bench import Pairs, button, empty_layout, label
-from truegauge.app.widgets.parts import row
-from truegauge.app.widgets.text_size import keep_size
 
 _OF = {"air": "air", "part": "part", "device": "device", "dial": "dial gauge"}
 
@@ -33,29 +32,15 @@ class PortablePage(QWidget):
         self.stand_in = button("Start the stand-in of an arm", model.start_stand_in)
         column.addWidget(self.stand_in)
         column.addWidget(label("Or a device that speaks the device protocol: host and port", "soft", wrap=True))
-        self.host, self.port = QLineEdit("127.0.0.1"), QLineEdit("9100")
-        self.host.setAccessibleName("host of the device")
-        self.port.setAccessibleName("port of the device")
-        keep_size(self.port, width=64)
-        column.addWidget(row(self.host, self.port))
-        self.connect_button = button("Connect", self._on_connect)
+        self.address = AddressFields(model.session, 9100, "device", model.connect_to)
+        self.port = self.address.port
+        column.addWidget(self.address)
+        self.connect_button = button("Connect", self.address.choose)
         column.addWidget(self.connect_button)
         column.addStretch()
-        for field in (self.host, self.port):
-            field.returnPressed.connect(self._on_connect)
         self._shown: list[tuple[Line, Pairs, QWidget]] = []
         model.changed.connect(self.refresh)
         model.moved.connect(self._show_numbers)
-
-    def _on_connect(self) -> None:
-        try:
-            port = int(self.port.text())
-            if not 0 < port < 65536:
-                raise ValueError
-        except ValueError:
-            self._model.session.notify(f"{self.port.text()!r} is no port: a whole number from 1 to 65535")
-            return
-        self._model.connect_to(self.host.text().strip(), port)
 
     def refresh(self) -> None:
         """Show the devices as they are."""
