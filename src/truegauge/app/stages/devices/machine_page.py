@@ -3,11 +3,11 @@
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit, QProgressBar, QVBoxLayout, QWidget
 
-from truegauge.app.stages.devices.address import AddressFields
 from truegauge.app.stages.devices.fixtures import Fixtures
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.tool_names import ToolNames
 from truegauge.app.stages.devices.travel_fields import TravelFields
+from truegauge.app.widgets.address_fields import AddressFields
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, row

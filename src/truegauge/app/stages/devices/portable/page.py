@@ -7,9 +7,9 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from truegauge.app.stages.devices.address import AddressFields
 from truegauge.app.stages.devices.portable.line import Line
 from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.app.widgets.address_fields import AddressFields
 from truegauge.app.widgets.bench import Pairs, button, empty_layout, label
 
 _OF = {"air": "air", "part": "part", "device": "device", "dial": "dial gauge"}
