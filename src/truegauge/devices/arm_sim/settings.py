@@ -16,7 +16,7 @@ class ArmSettings:
     """The arm: lengths mm, speeds mm/s. What its maker states is `probing` and `constant` + L x `per_metre`."""
 
     reach: float = 1500.0
-    radius: float = 3.0  # of the tip
+    radius: float = 1.5  # of the tip
     stem: float = 60.0  # length of it
     noise: float = 0.004  # standard deviation of a place that is held still
     probing: float = 0.030

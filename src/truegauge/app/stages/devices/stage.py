@@ -16,6 +16,7 @@ from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import PAGES, DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
+from truegauge.app.stages.devices.portable.prepared import PreparedModel
 from truegauge.app.stages.devices.portable.readout import LiveReadout, ReadoutWindow
 from truegauge.app.stages.devices.readout import MachineReadout
 from truegauge.app.stages.devices.result_page import ResultPage
@@ -49,9 +50,10 @@ def _build(shell: Shell) -> StageParts:
         if shell.full_page is live:
             toggle_readout()
 
+    waiting = shell.once(PreparedModel, lambda: PreparedModel(by_hand, shell))
     live = shell.once(LiveReadout, lambda: LiveReadout(by_hand, theme, close_readout))
     apart = shell.once(ReadoutWindow, lambda: ReadoutWindow(by_hand, theme))
-    page = shell.once(PortablePage, lambda: PortablePage(by_hand, apart.open))
+    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, apart.open))
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))

@@ -33,47 +33,51 @@ class Borrowed:
     """The device for somebody who measures with it for a while (`devices.protocol.PointDevice`)."""
 
     def __init__(self, line: Line, poll: Callable[[], None]) -> None:
-        self._line, self._poll = line, poll
+        self.line, self._poll = line, poll
         self.kept: list[DeviceEvent] = []
 
     @property
     def name(self) -> str:
         """The name shown."""
-        return self._line.device.name
+        return self.line.device.name
 
     @property
     def identity(self) -> str:
         """What tells it, and so its coordinates, from every other one."""
-        return self._line.device.identity
+        return self.line.device.identity
 
     def connect(self) -> None:
         """Take its points from now on."""
-        self._line.borrowers.append(self)
+        self.line.borrowers.append(self)
 
     def close(self) -> None:
         """Give it back."""
-        if self in self._line.borrowers:
-            self._line.borrowers.remove(self)
+        if self in self.line.borrowers:
+            self.line.borrowers.remove(self)
 
     def events(self) -> list[DeviceEvent]:
         """Return what came since the last call."""
         self._poll()
+        return self.drain()
+
+    def drain(self) -> list[DeviceEvent]:
+        """Return what the line has taken since the last call, without asking the device."""
         found, self.kept = self.kept, []
         return found
 
     @property
     def stand_in(self) -> ArmStandIn | None:
         """The stand-in behind it, if it is one of this window."""
-        return self._line.stand_in
+        return self.line.stand_in
 
     @property
     def has_operator(self) -> bool:
         """Whether somebody touches what is wanted."""
-        return self._line.stand_in is not None
+        return self.line.stand_in is not None
 
     def touch(self, wanted: Wanted) -> None:
         """Let the hand of the stand-in touch; the point comes by `events`."""
-        arm, device = self._line.stand_in, self._line.device
+        arm, device = self.line.stand_in, self.line.device
         seq = None if arm is None else arm.touch(wanted.place, wanted.out)
         end = time.monotonic() + _COMES_S
         while seq is not None and not device.has(seq) and time.monotonic() < end:

@@ -11,7 +11,8 @@ from truegauge.app.stages.devices.portable.stand import ArmStand
 from truegauge.core.arrays import Rigid
 from truegauge.core.errors import DeviceError
 from truegauge.core.evaluation.live_reading import Allowed, LiveReading, allowed_on, read_tip
-from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.evaluation.located import machine_from_part
+from truegauge.core.frames import invert
 from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.live.device import LiveDevice
@@ -137,15 +138,17 @@ class PortableModel(QObject):
     # What the tip reads ---------------------------------------------------------------------------------------------
 
     def part_from_device(self) -> Rigid | None:
-        """How the part lies before the device, by the alignment in force; None where nobody knows."""
+        """How the part lies before the device, by the alignment in force or one that it starts from; None: unknown."""
         line, evaluation, sample = self.arm, self.session.evaluation, self.session.sample
         if line is None or evaluation is None or sample is None:
             return None
-        other = sample.about.device and sample.about.device != line.device.identity and line.stand_in is None
-        force = evaluation.alignments.get(self.session.plan.in_force)
-        if other or isinstance(force, NotComputed) or not isinstance(force, Alignment):
+        # The stand-in stands where the scan of the demo came from, which names no device.
+        theirs = sample.about.device
+        if theirs != line.device.identity and (theirs or line.stand_in is None):
             return None
-        return force.part_from_scan
+        known = (evaluation.alignments.get(own.id) for own in self.session.plan.chain())
+        found = next((a for a in known if isinstance(a, Alignment)), None)
+        return None if found is None else invert(machine_from_part(self.session.plan, sample, found))
 
     def why_not(self) -> str:
         """Say why nothing can be read; empty when it can."""

@@ -5,12 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.devices.portable.line import Line
 from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.app.stages.devices.portable.prepared import PreparedModel
 from truegauge.app.widgets.address_fields import AddressFields
-from truegauge.app.widgets.bench import Pairs, button, empty_layout, label
+from truegauge.app.widgets.bench import Pairs, button, empty_layout, label, say
+from truegauge.app.widgets.parts import row
+from truegauge.app.widgets.text_size import grow_to
 
 _OF = {"air": "air", "part": "part", "device": "device", "dial": "dial gauge"}
 
@@ -18,9 +22,10 @@ _OF = {"air": "air", "part": "part", "device": "device", "dial": "dial gauge"}
 class PortablePage(QWidget):
     """Devices that are led by hand."""
 
-    def __init__(self, model: PortableModel, open_readout: Callable[[], object]) -> None:
+    def __init__(self, model: PortableModel, prepared: PreparedModel, open_readout: Callable[[], object]) -> None:
         super().__init__()
-        self._model, self._open_readout = model, open_readout
+        self._model, self._prepared, self._open_readout = model, prepared, open_readout
+        self._rows: list[tuple[str, str, bool]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(7)
@@ -37,10 +42,62 @@ class PortablePage(QWidget):
         column.addWidget(self.address)
         self.connect_button = button("Connect", self.address.choose)
         column.addWidget(self.connect_button)
+        column.insertWidget(1, self._measuring())
         column.addStretch()
         self._shown: list[tuple[Line, Pairs, QWidget]] = []
         model.changed.connect(self.refresh)
         model.moved.connect(self._show_numbers)
+        prepared.changed.connect(self._show_measuring)
+
+    def _measuring(self) -> QWidget:
+        """Touches for features: what is next, and the list of what waits."""
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        p = self._prepared
+        self.measure = button("Measure what the plan waits for", lambda: p.set_on(not p.on), main=True)
+        self.next = label("", "big", wrap=True)
+        self.told = label("", "soft", wrap=True)
+        self.hand = button("Let the hand touch it", p.operator_touches)
+        self.back = button("Take back", p.take_back)
+        self.list = QListWidget()
+        self.list.setAccessibleName("features that wait")
+        self.list.itemClicked.connect(self._on_item)
+        grow_to(self.list, 300, 90)
+        for widget in (self.measure, self.next, self.told, row(self.hand, self.back), self.list):
+            column.addWidget(widget)
+        self.measuring = made
+        return made
+
+    def _on_item(self, item: QListWidgetItem) -> None:
+        feature = item.data(Qt.ItemDataRole.UserRole)
+        if self._model.session.plan.has_feature(feature):
+            self._model.session.selection.select((self._model.session.plan.feature(feature).group,))
+
+    def _show_measuring(self) -> None:
+        """Show what waits and how far it is."""
+        if not self.isVisible():
+            return
+        p = self._prepared
+        self.measuring.setVisible(self._model.arm is not None)
+        self.measure.setText("Stop measuring" if p.on else "Measure what the plan waits for")
+        following = p.next() if p.on else None
+        done = p.on and following is None
+        say(self.next, "All is measured" if done else "" if following is None else following[0].name)
+        words = "" if following is None else f"touch {following[1] + 1} of {following[0].touches}"
+        say(self.told, "; ".join(w for w in (words, f"last: {p.last}" if p.on and p.last else "") if w))
+        self.hand.setVisible(p.has_operator and following is not None)
+        self.back.setVisible(p.on)
+        self.list.setVisible(p.on)
+        rows = [(f"{x.name}   {n} of {x.touches}", x.feature, n >= x.touches) for x, n in (p.waits() if p.on else ())]
+        if rows != self._rows:
+            self._rows = rows
+            self.list.clear()
+            for text, feature, is_done in rows:
+                item = QListWidgetItem(("✓  " if is_done else "    ") + text)
+                item.setData(Qt.ItemDataRole.UserRole, feature)
+                self.list.addItem(item)
 
     def refresh(self) -> None:
         """Show the devices as they are."""
@@ -58,6 +115,7 @@ class PortablePage(QWidget):
         self.readout.setVisible(self._model.arm is not None)
         self.stand_in.setVisible(not any(line.stand_in for line in self._model.lines))
         self.stand_in.setEnabled(self._model.stand.is_possible)
+        self._show_measuring()
         self._show_numbers()
 
     def _show_numbers(self) -> None:

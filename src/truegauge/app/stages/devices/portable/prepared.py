@@ -1,0 +1,150 @@
+"""Features measured by hand as the plan waits for them: in order or not, each recognised by where it is touched."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.stages.devices.portable.line import Borrowed
+from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.core.arrays import three
+from truegauge.core.evaluation.prepared import Prepared, feature_touched, prepared
+from truegauge.core.routes.document import MeasureStep, step_id
+from truegauge.core.samples.document import ProbedTouch
+from truegauge.devices.protocol import PointBlock, Wanted
+
+
+class PreparedModel(QObject):
+    """Takes the touches of the arm for features, while it is on."""
+
+    changed = Signal()
+
+    def __init__(self, portable: PortableModel, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.portable, self.session = portable, portable.session
+        self._taken: Borrowed | None = None
+        self._waits: tuple[Prepared, ...] = ()
+        self._for: object = None
+        self.last = ""  # what was touched last, in words
+        self._missed = 0  # by the hand of the stand-in, one after the other
+        portable.moved.connect(self._take)
+        portable.changed.connect(self._on_devices)
+        document = self.session.document
+        for signal in (
+            document.plan_changed,
+            document.sample_changed,
+            document.sample_data_changed,
+            document.evaluated,
+        ):
+            signal.connect(self.changed)
+
+    @property
+    def on(self) -> bool:
+        """Whether touches go to features now."""
+        return self._taken is not None
+
+    def set_on(self, on: bool) -> None:
+        """Take touches for features, or not any more."""
+        if on == self.on:
+            return
+        if not on:
+            self._stop()
+            return
+        sample = self.session.sample
+        # The first touch takes the place of a scan.
+        if sample is not None and len(sample.points) and not self.session.document.may_let_sample_go():
+            self.changed.emit()
+            return
+        taken = self.portable.lend()
+        if taken is not None:
+            taken.connect()
+            self._taken, self.last = taken, ""
+        self.changed.emit()
+
+    def _stop(self) -> None:
+        if self._taken is not None:
+            self._taken.close()
+            self._taken = None
+            self.changed.emit()
+
+    def _on_devices(self) -> None:
+        if self._taken is not None and self._taken.line not in self.portable.lines:
+            self._stop()
+
+    # What waits -----------------------------------------------------------------------------------------------------
+
+    def waits(self) -> tuple[tuple[Prepared, int], ...]:
+        """Return the features that the plan needs, with how many touches each has."""
+        plan, evaluator = self.session.plan, self.session.evaluator
+        if evaluator is None or not evaluator.can_pick:
+            return ()
+        key = (plan.characteristics, plan.features, plan.route, plan.datums, plan.alignments, plan.constructed)
+        if key != self._for:
+            self._waits, self._for = prepared(plan, evaluator), key
+        counts: dict[str, int] = {}
+        for t in () if self.session.sample is None else self.session.sample.probed:
+            counts[t.feature] = counts.get(t.feature, 0) + 1
+        return tuple((p, counts.get(p.feature, 0)) for p in self._waits)
+
+    def next(self) -> tuple[Prepared, int] | None:
+        """Return what comes next, and how many touches it has; the selected feature, if one is selected and waits."""
+        waits = [(p, n) for p, n in self.waits() if n < p.touches]
+        chosen = {f.id for f in self.session.selection.features()}
+        return next((w for w in waits if w[0].feature in chosen), waits[0] if waits else None)
+
+    # Touches --------------------------------------------------------------------------------------------------------
+
+    def _take(self) -> None:
+        if self._taken is None:
+            return
+        for event in self._taken.drain():
+            if isinstance(event, PointBlock):
+                self._take_block(event)
+
+    def _take_block(self, block: PointBlock) -> None:
+        s, pose = self.session, self.portable.part_from_device()
+        sample, evaluator, following = s.sample, s.evaluator, self.next()
+        wanted = "" if following is None else following[0].feature
+        made = []
+        ways = np.zeros((len(block), 3)) if block.approach is None else block.approach
+        for place, way in zip(block.places, ways, strict=True):
+            feature = wanted
+            if pose is not None and evaluator is not None:
+                feature = feature_touched(s.plan, evaluator.projector, pose, place, block.radius or 0.0, -way, wanted)
+            self.last = s.plan.feature(feature).name if feature else "nothing that the plan waits for"
+            made.append(ProbedTouch(place=three(place), approach=three(way), radius=block.radius or 0.0,
+                                    feature=feature, stylus="by hand"))  # fmt: skip
+        before = () if sample is None else sample.probed
+        assert self._taken is not None
+        s.document.set_probed((*before, *made), device=self._taken.identity)
+        self.changed.emit()
+
+    def take_back(self) -> None:
+        """Forget the last touch."""
+        sample = self.session.sample
+        if sample is not None and sample.probed:
+            self.session.document.set_probed(sample.probed[:-1])
+            self.last = ""
+            self.changed.emit()
+
+    @property
+    def has_operator(self) -> bool:
+        """Whether the hand of a stand-in touches what is next."""
+        return self._taken is not None and self._taken.has_operator
+
+    def operator_touches(self) -> None:
+        """Have the hand of the stand-in touch the next place of the next feature."""
+        from truegauge.jobs.routing import places_of_step
+
+        s, following = self.session, self.next()
+        if self._taken is None or following is None or s.evaluator is None:
+            return
+        own, count = following
+        step = s.plan.route.step_of(own.feature) or MeasureStep(id=step_id(own.feature), feature=own.feature)
+        places = places_of_step(s.plan, s.evaluator, step)
+        # A place that was missed, or taken for another feature, is left to the next one.
+        k = (count + self._missed) % max(1, len(places))
+        self._taken.touch(Wanted(places.points[k], places.normals[k]))
+        self.portable.poll()
+        after = self.next()
+        self._missed = self._missed + 1 if after is not None and after == following else 0
