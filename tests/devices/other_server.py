@@ -56,6 +56,7 @@ class OtherServer:
         while True:
             try:
                 self._connection, _ = self._listening.accept()
+                self._connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             except OSError:
                 return
             self._report = None
