@@ -163,7 +163,9 @@ def test_a_push_and_a_chip_are_there_once(arm):
         touch = next((e for e in client.events(0.2) if isinstance(e, Touch)), None)
     client.close()
     said = np.array([touch.place])
-    assert chip.world.part.distances(said - chip.world.error.at(said))[0] - chip.settings.radius == pytest.approx(0.8, abs=0.1)
+    assert chip.world.part.distances(said - chip.world.error.at(said))[0] - chip.settings.radius == pytest.approx(
+        0.8, abs=0.1
+    )
 
 
 @pytest.mark.parametrize("name", [n for n in LINE_FAULTS if n != "forget"])

@@ -74,6 +74,7 @@ def test_nothing_is_done_by_hand_without_the_token(made, said):
 
 def test_a_second_program_is_refused_in_words_and_the_first_goes_on(made):
     made.connect()
+    made.stand_in.server.ending_s = 0.3
     for second in (Cmm("127.0.0.1", made.stand_in.port), Cmm("localhost", made.stand_in.port)):
         with pytest.raises(MachineRefused, match="another program is connected"):
             second.connect()
@@ -122,6 +123,7 @@ def test_a_session_that_says_nothing_ends_when_somebody_else_asks(made):
     # Who waits for touches by hand says something now and then, and is not ended.
     made.cmm.link.client.watch(0.05)
     time.sleep(0.6)
+    server.ending_s = 0.3
     with pytest.raises(MachineRefused, match="another program is connected"):
         Cmm("127.0.0.1", made.stand_in.port).connect()
     made.cmm.where()

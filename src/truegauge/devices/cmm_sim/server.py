@@ -24,7 +24,7 @@ class IppServer:
         self.port = int(self._listening.getsockname()[1])
         self.messages = 0
         self.powered = True
-        self.greeted_s, self.quiet_s = _GREETED_S, _QUIET_S
+        self.greeted_s, self.quiet_s, self.ending_s = _GREETED_S, _QUIET_S, _ENDING_S
         self._session: Session | None = None
         self._free = threading.Condition()  # told when a session ends
         self._places = threading.BoundedSemaphore(_WAITING)
@@ -104,7 +104,7 @@ class IppServer:
             if holder is not None and holder.silent_s() > self.quiet_s:
                 log.warning("a session that said nothing for %.0f s ends: somebody else asks", holder.silent_s())
                 holder.cut()
-            if not self._free.wait_for(lambda: self._session is None or self._closing.is_set(), _ENDING_S):
+            if not self._free.wait_for(lambda: self._session is None or self._closing.is_set(), self.ending_s):
                 return False
             if self._closing.is_set() or not self.powered:
                 session.cut()
