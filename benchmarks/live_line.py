@@ -87,7 +87,7 @@ def points() -> None:
     file = read_plan(demo.PLAN)
     evaluator = Evaluator(model_of_plan(demo.PLAN, file))
     projector, places = evaluator.projector, evaluator.aligned(file.plan, open_sample(demo.SCAN)[0])[1].points
-    server = LiveServer(Hello(device="scanner", name="Scanner", boot="-", time=0.0))
+    server = LiveServer(Hello(device="scanner", name="Scanner", boot="-", series="-", time=0.0))
     client = LiveClient("127.0.0.1", server.port)
     client.connect()
     ended = threading.Event()

@@ -69,7 +69,7 @@ def test_a_device_somewhere_else_is_connected_lost_and_found_again(portable, qtb
     page.port.setText("0")
     page.connect_button.click()
     assert "is no port" in portable.floating.notice.text.text()
-    server = LiveServer(Hello(device="arm", name="Arm 9", serial="S9", boot="-", time=0.0, radius=2.0))
+    server = LiveServer(Hello(device="arm", name="Arm 9", serial="S9", boot="-", series="-", time=0.0, radius=2.0))
     page.port.setText(str(server.port))
     page.connect_button.click()
     qtbot.waitUntil(lambda: m.arm is not None, timeout=PATIENCE)
@@ -94,7 +94,7 @@ def test_the_coordinates_of_another_device_tell_no_place(portable, qtbot):
     m = portable.get(PortableModel)
     s = portable.session
     s.document.sample = s.sample.saying(device="Arm 7 A-7")
-    server = LiveServer(Hello(device="arm", name="Arm 9", boot="-", time=0.0))
+    server = LiveServer(Hello(device="arm", name="Arm 9", boot="-", series="-", time=0.0))
     m.connect_to("127.0.0.1", server.port)
     qtbot.waitUntil(lambda: m.arm is not None, timeout=PATIENCE)
     assert m.part_from_device() is None

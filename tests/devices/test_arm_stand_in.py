@@ -168,7 +168,7 @@ def test_a_push_and_a_chip_are_there_once(arm):
     )
 
 
-@pytest.mark.parametrize("name", [n for n in LINE_FAULTS if n != "forget"])
+@pytest.mark.parametrize("name", [n for n in LINE_FAULTS if n not in ("forget", "reset")])
 def test_a_session_loses_nothing_and_doubles_nothing(arm, model, name):
     count = 8
     for at in range(1, count + 1):

@@ -119,7 +119,7 @@ from truegauge.devices.live.messages import Button, Reading, Touch
 from truegauge.devices.live.wire import Block
 path, port = Path(sys.argv[1]), int(sys.argv[2])
 kept = Kept.go_on(path) if path.exists() else None
-client = LiveClient("127.0.0.1", port, after=kept.last if kept else 0, boot=kept.hello.boot if kept else "")
+client = LiveClient("127.0.0.1", port, after=kept.last if kept else 0, known=kept.hello if kept else None)
 hello = client.connect()
 kept = kept or Kept.begin(path, hello)
 print("ready", flush=True)
@@ -148,7 +148,7 @@ def test_a_program_that_is_killed_again_and_again_loses_and_doubles_nothing(tmp_
         while server.is_used and time.monotonic() < end:
             time.sleep(0.01)
     kept = Kept.go_on(path)
-    client = LiveClient("127.0.0.1", server.port, after=kept.last, boot=kept.hello.boot)
+    client = LiveClient("127.0.0.1", server.port, after=kept.last, known=kept.hello)
     connected(client)
     left = made - kept.last
     rest = [e for e in until(client, lambda e: len(told(e)) == left) if isinstance(e, Touch | Reading | Block)]

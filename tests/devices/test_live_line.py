@@ -15,13 +15,15 @@ from truegauge.core.errors import DeviceError
 from truegauge.devices.live import client as client_module
 from truegauge.devices.live import server as server_module
 from truegauge.devices.live.client import Gone, LineState, LiveClient
+from truegauge.devices.live.device import LiveDevice
 from truegauge.devices.live.faults import LINE_FAULTS, line_fault
 from truegauge.devices.live.messages import At, Button, Confirm, Hello, Reading, Touch, Warned, from_device
 from truegauge.devices.live.outbox import Outbox
 from truegauge.devices.live.server import LiveServer
 from truegauge.devices.live.wire import MAGIC, Block, Frames, WireError, block_frame, message_frame
+from truegauge.devices.protocol import PointBlock
 
-ABOUT = Hello(device="arm", name="Arm 7", serial="A-7", boot="-", time=0.0, radius=3.0)
+ABOUT = Hello(device="arm", name="Arm 7", serial="A-7", boot="-", series="-", time=0.0, radius=3.0)
 COUNT = 14  # numbered things of a session
 
 
@@ -97,7 +99,7 @@ def line():
         one.close()
 
 
-@pytest.mark.parametrize("name", [n for n in LINE_FAULTS if n != "forget"])
+@pytest.mark.parametrize("name", [n for n in LINE_FAULTS if n not in ("forget", "reset")])
 @pytest.mark.parametrize("at", range(1, COUNT + 1))
 def test_nothing_is_lost_or_doubled_whatever_happens_with_any_frame(line, name, at):
     server, client = line([f"{name}@{at}x0.2" if name != "clock" else f"clock@{at}x40"])
@@ -131,13 +133,73 @@ def test_what_a_device_has_forgotten_is_told_by_its_numbers(line, at):
     assert came == sorted(set(came))
 
 
+@pytest.mark.parametrize("at", range(1, COUNT + 1))
+@pytest.mark.parametrize("more", [2, COUNT + 6])
+def test_a_device_that_counts_from_one_again_loses_nothing_of_what_it_measures_then(line, at, more):
+    """Also where it has measured more by then than the program had seen: the same numbers are other things."""
+    server, client = line([f"reset@{at}"])
+    measure(server)
+    events = until(client, lambda e: any(isinstance(x, Warned) and "lost its memory" in x.words for x in e))
+    client._shut()
+    measure(server, more, first=COUNT)
+    events += until(client, lambda e: COUNT + more - 1 in told(e))
+    came = told(events)
+    assert [x for x in came if x >= COUNT] == list(range(COUNT, COUNT + more))
+    assert len(set(came)) == len(came)
+
+
+def test_what_was_taken_of_a_series_before_confirms_nothing_of_the_next(line):
+    server, client = line()
+    measure(server)
+    until(client, lambda e: len(told(e)) == COUNT)
+    server.restart("reset")
+    server._line.cut()
+    until(client, lambda e: any(isinstance(x, LineState) and x.state == "open" for x in e))
+    client.confirm(COUNT)
+    measure(server, 4, first=COUNT)
+    client.confirm(COUNT)
+    assert told(until(client, lambda e: len(told(e)) == 4)) == list(range(COUNT, COUNT + 4))
+
+
+def test_no_more_is_confirmed_than_was_taken(line, monkeypatch):
+    """Something that comes between taking and confirming stays with the device."""
+    server = LiveServer(ABOUT)
+    device = LiveDevice("127.0.0.1", server.port)
+    device.connect()
+    server.put(touch(0))
+    while not device.has(1):
+        time.sleep(0.005)
+    take = device._client.events
+
+    def slow():
+        found = take()
+        if any(isinstance(e, Touch) for e in found):
+            server.put(touch(1))
+            while not device.has(2):
+                time.sleep(0.005)
+        return found
+
+    monkeypatch.setattr(device._client, "events", slow)
+    assert len([e for e in device.events() if isinstance(e, PointBlock)]) == 1
+    time.sleep(0.2)
+    assert server.unconfirmed == 1
+    monkeypatch.undo()
+    assert len([e for e in device.events() if isinstance(e, PointBlock)]) == 1
+    end = time.monotonic() + 5
+    while server.unconfirmed and time.monotonic() < end:
+        time.sleep(0.01)
+    assert server.unconfirmed == 0
+    device.close()
+    server.close()
+
+
 def test_what_did_not_fit_into_the_device_is_named_and_the_rest_comes():
     server = LiveServer(ABOUT, most_bytes=3000)
     for x in range(40):
         server.put(touch(x))
     kept = server.unconfirmed
     assert 5 < kept < 40
-    client = LiveClient("127.0.0.1", server.port, after=2, boot=server.boot)
+    client = LiveClient("127.0.0.1", server.port, after=2, known=server.hello())
     client.connect()
     events = until(client, lambda e: 39 in told(e))
     assert [(e.first, e.last) for e in events if isinstance(e, Gone)] == [(3, 40 - kept)]
@@ -157,7 +219,7 @@ def test_what_is_not_confirmed_is_there_for_the_next_program(line):
         assert time.monotonic() < deadline
         time.sleep(0.01)
     client.close()
-    again = LiveClient("127.0.0.1", server.port, after=6, boot=server.boot)
+    again = LiveClient("127.0.0.1", server.port, after=6, known=server.hello())
     connected(again)
     assert told(until(again, lambda e: len(told(e)) == COUNT - 6)) == list(range(6, COUNT))
     again.close()
@@ -284,7 +346,7 @@ def test_a_block_that_lies_about_itself_is_refused():
         ({"type": "touch", "seq": 1, "time": 0.0, "place": [0.0, 1e300, 0.0], "stem": [0, 0, 1], "radius": 1.0},
          "place"),
         ({"type": "reading", "seq": 1, "time": 0.0, "of": "moon", "value": 1.0}, "of"),
-        ({"type": "hello", "device": "arm", "name": "", "boot": "x", "time": 0.0}, "name"),
+        ({"type": "hello", "device": "arm", "name": "", "boot": "x", "series": "s", "time": 0.0}, "name"),
     ],
 )  # fmt: skip
 def test_a_message_that_is_wrong_says_what_and_where(message, words):

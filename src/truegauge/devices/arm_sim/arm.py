@@ -25,7 +25,7 @@ class ArmStandIn:
         self.world = ArmWorld(part, self.settings, seed, device_from_part)
         s = self.settings
         about = Hello(
-            device="arm", name="Arm stand-in", serial=f"A-{seed}", boot="-", time=0.0, radius=s.radius,
+            device="arm", name="Arm stand-in", serial=f"A-{seed}", boot="-", series="-", time=0.0, radius=s.radius,
             stated=StatedErrors(name="Arm stand-in", probing=s.probing, constant=s.constant, per_metre=s.per_metre),
         )  # fmt: skip
         self.server = LiveServer(about, port, faults=self._faults.of_line)

@@ -28,7 +28,7 @@ class GaugeStandIn:
             "device": 22.5 + float(rng.normal(0, 0.3)),
         }
         self._rng, self._every = rng, _EVERY_S / pace if pace > 0 else 0.02
-        about = Hello(device="gauge", name="Gauge stand-in", serial=f"G-{seed}", boot="-", time=0.0)
+        about = Hello(device="gauge", name="Gauge stand-in", serial=f"G-{seed}", boot="-", series="-", time=0.0)
         self.server = LiveServer(about, port, faults=faults or [])
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._read, name="gauge", daemon=True)

@@ -60,13 +60,14 @@ LiveEvent = Touch | Button | Reading | Block | At | Warned | Gone | LineState
 class LiveClient:
     """A connection to a device. Events wait until they are asked for; what is kept for good is confirmed."""
 
-    def __init__(self, host: str, port: int, *, after: int = 0, boot: str = "", program: str = "True Gauge") -> None:
-        """`after` is the number up to which this program has kept everything of the device that ran as `boot`."""
+    def __init__(
+        self, host: str, port: int, *, after: int = 0, known: Hello | None = None, program: str = "True Gauge"
+    ) -> None:
+        """`after` is the number up to which this program has kept everything of the device that it knows as `known`."""
         self.host, self.port, self.program = host, port, program
-        self.hello: Hello | None = None
+        self.hello: Hello | None = known  # the last that the device has said
         self.last = after  # the highest number that came
         self._confirmed = after
-        self._boot = boot
         self._events: deque[LiveEvent] = deque()
         self._ready = threading.Condition()
         self._socket: socket.socket | None = None
@@ -138,26 +139,25 @@ class LiveClient:
         except BaseException:
             connection.close()
             raise
-        self._heard, self._clock = time.monotonic(), None
+        self._heard, self._clock, self._asked = time.monotonic(), None, 0.0
         self._socket, self._frames, self._early = connection, frames, first[1:]
-        self.hello = message
         self._tell(LineState("open"))
         return message
 
     def _greet(self, hello: Hello) -> None:
         """See which numbers are gone: the device was switched off, or could not keep so much."""
-        if self._boot and hello.boot != self._boot:
+        before, self.hello = self.hello, hello
+        if before is not None and hello.boot != before.boot:
             self._tell(Warned(words=f"{hello.name} was switched off and on: see that it stands where it stood"))
-        if hello.next <= self.last:  # it counts from the beginning again
+        if before is not None and (hello.series != before.series or hello.next <= self.last):
             self._tell(Warned(words=f"{hello.name} has lost its memory: what it had not sent is gone"))
             self.last, self._confirmed = hello.oldest - 1, 0
         elif hello.oldest > self.last + 1:
             first, last = self.last + 1, hello.oldest - 1
-            if self._boot or self.last:  # else it is what was measured before this program
+            if before is not None:  # else it is what was measured before this program
                 self._tell(Gone(first, last, f"{hello.name} does not have {last - first + 1} of its measurements any "
                                              "more: measure again what is missing"))  # fmt: skip
             self.last = last
-        self._boot = hello.boot
 
     # What comes -----------------------------------------------------------------------------------------------------
 
@@ -172,18 +172,16 @@ class LiveClient:
 
     def confirm(self, up_to: int) -> None:
         """Say that everything up to a number is kept for good; a line that is lost is told when it is open again."""
-        self._confirmed = max(self._confirmed, up_to)
-        self._send(message_frame(Confirm(up_to=up_to).model_dump()))
+        # What was taken of a series before says nothing of this one: no more is confirmed than has come.
+        wanted = min(up_to, self.last)
+        if wanted > self._confirmed:
+            self._confirmed = wanted
+            self._send(message_frame(Confirm(up_to=wanted).model_dump()))
 
     @property
     def is_open(self) -> bool:
         """Whether the line is open."""
         return self._socket is not None and not self._closed.is_set()
-
-    @property
-    def boot(self) -> str:
-        """Since when the device runs, as it says itself."""
-        return self._boot
 
     def _tell(self, event: LiveEvent) -> None:
         with self._ready:

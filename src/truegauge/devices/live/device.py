@@ -6,7 +6,7 @@ import numpy as np
 
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.devices.live.client import Gone, LineState, LiveClient, LiveEvent
-from truegauge.devices.live.messages import At, Hello, Reading, Touch, Warned
+from truegauge.devices.live.messages import At, Button, Hello, Reading, Touch, Warned
 from truegauge.devices.live.wire import Block
 from truegauge.devices.protocol import DeviceEvent, PointBlock, Said
 
@@ -17,7 +17,6 @@ class LiveDevice:
     def __init__(self, host: str, port: int) -> None:
         self._host, self._port = host, port
         self._client: LiveClient | None = None
-        self._confirmed = 0
         self._hello: Hello | None = None
         self.at: At | None = None  # where the tip was last
         self.readings: dict[str, float] = {}  # of a gauge, the last of each
@@ -80,10 +79,12 @@ class LiveDevice:
         """Return what came since the last call, in its order; does not wait."""
         if self._client is None:
             return []
-        found = [made for event in self._client.events() if (made := self._made(event)) is not None]
-        if self._client.last > self._confirmed:
-            self._confirmed = self._client.last
-            self._client.confirm(self._confirmed)
+        came = self._client.events()
+        found = [made for event in came if (made := self._made(event)) is not None]
+        # No more than is taken here: what comes meanwhile is confirmed the next time.
+        taken = max((e.seq for e in came if isinstance(e, Touch | Button | Reading | Block)), default=0)
+        if taken:
+            self._client.confirm(taken)
         return found
 
     def _made(self, event: LiveEvent) -> DeviceEvent | None:

@@ -11,6 +11,7 @@ LINE_FAULTS = {
     "twice": "a frame comes twice",
     "restart": "the device is switched off and on; it still has what was not confirmed",
     "forget": "the same, and what was not confirmed is gone",
+    "reset": "the same, and it counts from 1 again",
     "clock": "its clock jumps by SIZE seconds",
 }
 

@@ -18,7 +18,8 @@ _Seq = Annotated[int, Field(ge=1)]
 class Hello(Frozen):
     """What a device says first: who it is, since when it runs, and which numbers it still has.
 
-    `boot` changes when the device was switched on anew. `oldest` to `next` - 1 are the numbers of what nobody has
+    `boot` changes when the device was switched on anew, `series` when it has lost its memory and counts from 1 again:
+    the same number is something else then. `oldest` to `next` - 1 are the numbers of what nobody has
     confirmed; `next` is that of what is measured next. `radius` is that of the tip (of a tracker's reflector), mm.
     """
 
@@ -29,6 +30,7 @@ class Hello(Frozen):
     name: str = Field(min_length=1, max_length=80)
     serial: str = Field(default="", max_length=80)
     boot: str = Field(min_length=1, max_length=80)
+    series: str = Field(min_length=1, max_length=80)
     oldest: _Seq = 1
     next: _Seq = 1
     time: float

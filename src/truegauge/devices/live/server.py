@@ -30,7 +30,7 @@ class LiveServer:
         most_bytes: int = MOST_BYTES,
     ) -> None:  # fmt: skip
         self._about, self._faults, self._most = about, list(faults), most_bytes
-        self.boot = uuid.uuid4().hex
+        self.boot, self.series = uuid.uuid4().hex, uuid.uuid4().hex
         self._outbox = Outbox(most_bytes)
         self._changed = threading.Condition()
         self._at: At | None = None
@@ -102,8 +102,8 @@ class LiveServer:
     def hello(self) -> Hello:
         """Return what is said first."""
         with self._changed:
-            return self._about.replace(boot=self.boot, oldest=self._outbox.oldest, next=self._outbox.next,
-                                       time=self.clock())  # fmt: skip
+            return self._about.replace(boot=self.boot, series=self.series, oldest=self._outbox.oldest,
+                                       next=self._outbox.next, time=self.clock())  # fmt: skip
 
     # The line -------------------------------------------------------------------------------------------------------
 
@@ -148,13 +148,15 @@ class LiveServer:
             self._faults.remove(found)
         return found
 
-    def restart(self, *, forget: bool) -> None:
-        """Switch it off and on again; numbers go on."""
+    def restart(self, how: str = "restart") -> None:
+        """Switch it off and on again: "forget" loses what nobody has confirmed, "reset" counts from 1 again too."""
         with self._changed:
             self.boot = uuid.uuid4().hex
             self._began = time.monotonic()
-            if forget:
+            if how == "forget":
                 self._outbox.confirm(self._outbox.next)
+            elif how == "reset":
+                self._outbox, self.series = Outbox(self._most), uuid.uuid4().hex
 
     def jump(self, seconds: float) -> None:
         """Set the clock wrong."""
@@ -171,7 +173,6 @@ class _Line:
         self._heard = time.monotonic()
         self._cut = False
         self._resumed = threading.Event()
-        self._stalled = 0.0
 
     @property
     def is_alive(self) -> bool:
@@ -226,15 +227,14 @@ class _Line:
         fault = server.due_fault()
         name = "" if fault is None else fault.name
         if fault is not None and name == "stall":
-            self._stalled = time.monotonic() + fault.size
             time.sleep(fault.size)
         if fault is not None and name == "clock":
             server.jump(fault.size)
         if name == "cut":
             self._socket.sendall(frame[: len(frame) // 2])
             raise WireError("cut")
-        if name in ("restart", "forget"):
-            server.restart(forget=name == "forget")
+        if name in ("restart", "forget", "reset"):
+            server.restart(name)
             raise WireError("switched off")
         if name == "garbage":
             frame = frame[:12] + bytes([frame[12] ^ 0x55]) + frame[13:]
