@@ -18,7 +18,6 @@ from truegauge.app.window import MainWindow
 from truegauge.rendering import scene
 
 SURVEY = Evaluating._survey  # of every face, after each evaluation: a test of its own lets it run
-SAMPLES = scene.SAMPLES
 PATIENCE = 300_000  # ms: the first evaluation of a process compiles or loads the kernels, beside others perhaps
 
 
@@ -47,12 +46,6 @@ def windows_go():
 
 
 @pytest.fixture
-def smooth(monkeypatch):
-    """Pictures at rest as users have them; else they have no smoothing, which takes two thirds of their time."""
-    monkeypatch.setattr(scene, "SAMPLES", SAMPLES)
-
-
-@pytest.fixture
 def window(qtbot, qapp, evaluator, sample, monkeypatch):
     """An empty window. The demo part's evaluator is shared by all tests: it is a pure function of its inputs."""
     original = evaluating._evaluator
@@ -64,7 +57,7 @@ def window(qtbot, qapp, evaluator, sample, monkeypatch):
         """Keep the demo sample's results too: the next test wants them again."""
         evaluator.graph.forget_other_samples(key, sample.origin)
 
-    monkeypatch.setattr(scene, "SAMPLES", 0)
+    monkeypatch.setattr(scene, "SAMPLES", 0)  # pictures at rest without smoothing, which takes two thirds of their time
     monkeypatch.setattr(evaluating, "_evaluator", shared)
     monkeypatch.setattr(UncertaintyWorker, "DELAY_MS", 10**8)  # its own test lets it run
     monkeypatch.setattr(Evaluating, "_survey", lambda self, start=0: None)

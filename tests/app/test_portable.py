@@ -4,6 +4,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
+from truegauge import demo
+from truegauge.app.stages.align.guide import GuideModel
+from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
@@ -11,6 +14,7 @@ from truegauge.app.stages.devices.portable.readout import LiveReadout, ReadoutWi
 from truegauge.core.frames import apply, rotate
 from truegauge.core.tolerancing.judgement import State
 from truegauge.devices.gauge_sim.gauge import GaugeStandIn
+from truegauge.devices.live.device import LiveDevice
 from truegauge.devices.live.messages import At, Hello
 from truegauge.devices.live.server import LiveServer
 
@@ -35,14 +39,14 @@ def hold(window, place, out, off):
 def test_the_deviation_under_the_tip_is_read_in_the_biggest_digits_of_the_window(portable, qtbot):
     m, page, live = portable.get(PortableModel), portable.get(PortablePage), portable.get(LiveReadout)
     assert live.isVisible()
-    assert live.texts()[0] == "Connect an arm"
+    assert live.texts(m.reading())[0] == "Connect an arm"
     qtbot.mouseClick(page.stand_in, Qt.MouseButton.LeftButton)
     assert m.arm is not None
     for off, state in ((0.012, State.WITHIN), (0.048, State.NEAR), (-0.31, State.OUTSIDE)):
         hold(portable, (58.0, 66.0, 50.0), (0.0, -1.0, 0.0), off)
         qtbot.waitUntil(lambda off=off: m.reading() is not None and abs(m.reading()[0].deviation - off) < 0.02,
                         timeout=PATIENCE)  # fmt: skip
-        value, where, by, said = live.texts()
+        value, where, by, said = live.texts(m.reading())
         assert (where, said) == ("main bore", state)
         assert float(value) == pytest.approx(m.reading()[0].deviation, abs=0.0006)
         assert value[0] in "+-"
@@ -58,17 +62,18 @@ def test_the_deviation_under_the_tip_is_read_in_the_biggest_digits_of_the_window
 def test_without_an_alignment_it_says_what_to_do_first(portable, qtbot):
     m, live = portable.get(PortableModel), portable.get(LiveReadout)
     m.start_stand_in()
-    qtbot.waitUntil(lambda: live.texts()[0] == "Move the tip")
+    qtbot.waitUntil(lambda: live.texts(m.reading())[0] == "Move the tip")
     portable.session.document.take_sample_out()
-    assert live.texts()[0] == "Align the part"
+    assert live.texts(m.reading())[0] == "Align the part"
     assert portable.parts["devices"].bench.next.isVisible()
 
 
 def test_a_device_somewhere_else_is_connected_lost_and_found_again(portable, qtbot, settle):
     m, page = portable.get(PortableModel), portable.get(PortablePage)
-    page.port.setText("0")
-    page.connect_button.click()
-    assert "is no port" in portable.floating.notice.text.text()
+    for wrong in ("0", "65536", "-1", "9 000", "\u00b2", ""):
+        page.port.setText(wrong)
+        page.connect_button.click()
+        assert f"{wrong!r} is no port" in portable.floating.notice.text.text()
     server = LiveServer(Hello(device="arm", name="Arm 9", serial="S9", boot="-", series="-", time=0.0, radius=2.0))
     page.port.setText(str(server.port))
     page.connect_button.click()
@@ -78,7 +83,8 @@ def test_a_device_somewhere_else_is_connected_lost_and_found_again(portable, qtb
     assert "connected already" in portable.floating.notice.text.text()
     server.show(At(time=0.0, place=(1.0, 2.0, 3.0)))
     qtbot.waitUntil(lambda: m.arm.device.at is not None, timeout=PATIENCE)
-    assert m.part_from_device() is not None or m.why_not() == "Align the part"
+    assert m.lie() is None  # the scan says of no device that it came from it
+    assert m.why_not() == "Align the part"
     server._line.cut()
     qtbot.waitUntil(lambda: "was lost" in portable.floating.notice.text.text(), timeout=PATIENCE)
     qtbot.waitUntil(lambda: m.arm.device.is_open, timeout=PATIENCE)
@@ -97,7 +103,7 @@ def test_the_coordinates_of_another_device_tell_no_place(portable, qtbot):
     server = LiveServer(Hello(device="arm", name="Arm 9", boot="-", series="-", time=0.0))
     m.connect_to("127.0.0.1", server.port)
     qtbot.waitUntil(lambda: m.arm is not None, timeout=PATIENCE)
-    assert m.part_from_device() is None
+    assert m.lie() is None
     assert m.why_not() == "Align the part"
     server.close()
 
@@ -138,11 +144,46 @@ def test_a_readout_of_its_own_fills_a_screen_and_goes_with_the_window(portable, 
 
 
 def test_another_part_lets_the_stand_in_go(portable, qtbot, settle):
-    from truegauge import demo
-
     m = portable.get(PortableModel)
     m.start_stand_in()
     portable.session.document.history.mark_saved()
     portable.session.files.open_plan(demo.COVER_PLAN)
     settle()
     assert m.arm is None
+
+
+def test_connecting_that_is_cancelled_does_not_hold_the_device(portable, qtbot, settle, monkeypatch):
+    m = portable.get(PortableModel)
+    server = LiveServer(Hello(device="arm", name="Arm 9", boot="-", series="-", time=0.0))
+    connect = LiveDevice.connect
+
+    def slow(device):
+        portable.session.queue.cancel()
+        connect(device)
+
+    monkeypatch.setattr(LiveDevice, "connect", slow)
+    m.connect_to("127.0.0.1", server.port)
+    settle()
+    assert m.arm is None
+    monkeypatch.undo()
+    qtbot.waitUntil(lambda: not server.is_used, timeout=PATIENCE)
+    m.connect_to("127.0.0.1", server.port)
+    qtbot.waitUntil(lambda: m.arm is not None, timeout=PATIENCE)
+    server.close()
+
+
+def test_an_arm_that_is_given_back_ends_the_guide_and_keeps_its_touches(window, settle, qtbot):
+    s, m = window.session, window.get(PortableModel)
+    s.files.open_plan(demo.CMM_PLAN)
+    settle()
+    s.document.take_sample_out()
+    s.set_stage("align")
+    window.get(AlignModel).choose(s.plan.alignments[0].id)
+    guide = window.get(GuideModel)
+    guide.start_with("portable")
+    guide.operator_touches()
+    assert len(s.sample.touches) == 1
+    m.disconnect_line(m.arm)
+    qtbot.waitUntil(lambda: not guide.running, timeout=PATIENCE)
+    assert "the touches so far are kept" in window.floating.notice.text.text()
+    assert len(s.sample.touches) == 1

@@ -175,7 +175,7 @@ def _numbers(text: str) -> tuple[int, ...]:
 
 def _address(text: str) -> tuple[str, int]:
     host, _, port = text.rpartition(":")
-    if not port.isdigit() or not 0 < int(port) < 65536:
+    if not port.isdecimal() or not 0 < int(port) < 65536:
         raise typer.BadParameter(f"{text!r} is no HOST:PORT", param_hint="--server")
     return host or _LOCAL, int(port)
 

@@ -118,7 +118,7 @@ def shortened(
 
     whole = Completed(plan.probing, plan_with(plan.probing))
     if poses:
-        whole = completed(whole, plan_with)
+        whole = completed(whole, plan_with, enough)
     wanted = Wanted(groups, patterns_of(plan) if patterns else (), only)
     search = Shortening(along, planner_with(whole.probing), features, wanted, progress, whole.planned)
     end, told = time.monotonic() + at_most_s, time.monotonic()

@@ -5,6 +5,7 @@ import pytest
 
 from truegauge import demo
 from truegauge.core.cad.model import SurfaceKind
+from truegauge.core.evaluation.located import Lie
 from truegauge.core.evaluation.needed import needed_features
 from truegauge.core.evaluation.prepared import feature_touched, prepared
 from truegauge.core.evaluation.touch_needs import datum_features
@@ -33,7 +34,7 @@ def test_a_touch_belongs_to_the_feature_of_the_face_that_it_lies_on(cmm, evaluat
             center = p + (radius + rng.normal(0, 0.2)) * n + rng.normal(0, 0.05, 3)
             out = n + 0.1 * rng.normal(size=3)
             found = feature_touched(
-                cmm, projector, pose, apply(device_from_part, center[None])[0], radius,
+                cmm, projector, Lie(pose), apply(device_from_part, center[None])[0], radius,
                 rotate(device_from_part, out[None])[0] / np.linalg.norm(out),
             )  # fmt: skip
             total += 1
@@ -49,21 +50,20 @@ def test_the_two_sides_of_a_wall_are_told_apart_by_the_way_back(model, cmm, eval
         places = places_of_step(cmm, evaluator, step)
         p, n = places.points[0], places.normals[0]
         center = p + 1.0 * n
-        assert feature_touched(cmm, projector, np.eye(4), center, 1.0, n) == step.feature
+        assert feature_touched(cmm, projector, Lie(np.eye(4)), center, 1.0, n) == step.feature
         faces = cmm.feature(step.feature).faces
         if all(model.faces[f].surface.kind == SurfaceKind.PLANE for f in faces):  # a bore has another side of its own
-            assert feature_touched(cmm, projector, np.eye(4), center, 1.0, -n) != step.feature
+            assert feature_touched(cmm, projector, Lie(np.eye(4)), center, 1.0, -n) != step.feature
 
 
 def test_far_from_every_feature_it_is_none_of_them(cmm, projector, model):
     high = model.box[1] + 40.0
-    assert feature_touched(cmm, projector, np.eye(4), high, 1.0, np.array([0.0, 0.0, 1.0])) == ""
+    assert feature_touched(cmm, projector, Lie(np.eye(4)), high, 1.0, np.array([0.0, 0.0, 1.0])) == ""
     own = cmm.features[0]
     plan = cmm.replace(features=(*cmm.features, own.replace(id="twin", name="twin")))
-    evaluated = feature_touched(plan, projector, np.eye(4), np.array([30.0, 6.0, -1.0]), 1.0, np.array([0, 0, -1.0]))
-    assert evaluated == own.id
-    down = np.array([0.0, 0.0, -1.0])
-    assert feature_touched(plan, projector, np.eye(4), np.array([30.0, 6.0, -1.0]), 1.0, down, "twin") == "twin"
+    down, below = np.array([0.0, 0.0, -1.0]), np.array([30.0, 6.0, -1.0])
+    assert feature_touched(plan, projector, Lie(np.eye(4)), below, 1.0, down) == own.id
+    assert feature_touched(plan, projector, Lie(np.eye(4)), below, 1.0, down, "twin") == "twin"
 
 
 def test_everything_that_the_characteristics_need_waits_once_datums_first(cmm, evaluator):

@@ -58,7 +58,7 @@ class ShorteningModel(QObject):
         """What is not reached: by what was found, else by the route as it is."""
         if self.found is not None:
             return self.found.planned.unreached
-        now = self.route.routed
+        now = self.route.routed if self.route.is_current else None
         return () if now is None else now.planned.unreached
 
     def more(self) -> tuple[str, ...]:

@@ -28,7 +28,7 @@ class AddressFields(QWidget):
     def choose(self) -> None:
         """Take what is typed."""
         text = self.port.text().strip()
-        if not text.isdigit() or not 0 < int(text) < 65536:
+        if not text.isdecimal() or not 0 < int(text) < 65536:
             self._session.notify(f"{self.port.text()!r} is no port: a whole number from 1 to 65535")
             return
         self._chosen(self.host.text().strip(), int(text))

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.frames import apply
-from truegauge.core.tolerancing.judgement import NEAR_SHARE, State
+from truegauge.core.tolerancing.judgement import State, decide
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Rigid, Vector
+    from truegauge.core.arrays import Vector
     from truegauge.core.cad.projection import Projector
+    from truegauge.core.evaluation.located import Lie
     from truegauge.core.plan.document import Plan
 
 
@@ -25,11 +25,8 @@ class Allowed:
     words: str
 
     def state_of(self, value: float) -> State:
-        """Return how a deviation stands; near is within a tenth of the band of a limit."""
-        if not self.lower <= value <= self.upper:
-            return State.OUTSIDE
-        margin = NEAR_SHARE * (self.upper - self.lower)
-        return State.NEAR if min(value - self.lower, self.upper - value) < margin else State.WITHIN
+        """Return how a deviation stands, by simple acceptance: nothing is known of its uncertainty."""
+        return decide(value, self.lower, self.upper).state
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,20 +42,24 @@ class LiveReading:
     face: int
 
 
-def read_tip(projector: Projector, part_from_device: Rigid, center: Vector, radius: float) -> LiveReading:
+def read_tip(projector: Projector, lie: Lie, center: Vector, radius: float) -> LiveReading:
     """Return what a tip of a radius (mm) measures whose centre (3,) stands there, in coordinates of the device.
 
     The tip touches where it is nearest: the true surface is a radius from its centre, along the nominal normal.
     """
-    place = apply(part_from_device, np.asarray(center, dtype=np.float64)[None])
+    place = lie.places(np.asarray(center, dtype=np.float64)[None])
     found = projector.deviations(place)
     return LiveReading(float(found.distance[0]) - radius, place[0], found.feet_at(slice(0, 1))[0], int(found.face[0]))
 
 
 def allowed_on(plan: Plan, face: int) -> Allowed:
-    """Return what is allowed on a face: by its profile of a surface, its own band in the map, or that of all."""
+    """Return what is allowed on a face: by its profile of a surface, its own band in the map, or that of all.
+
+    A profile says it only where its zone has one width and one place: not a lower tier of a frame, which may be turned
+    or shifted, no zone of an offset that is not stated (OZ), none that varies along the surface.
+    """
     for c in plan.characteristics:
-        if c.kind != "profile_surface" or c.upper is None:
+        if c.kind != "profile_surface" or c.upper is None or c.tier_of or "OZ" in c.modifiers or c.zone.end is not None:
             continue
         if any(f.id in c.features and face in f.faces for f in plan.features):
             shift = c.zone.offset

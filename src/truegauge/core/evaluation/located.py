@@ -2,16 +2,38 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from truegauge.core.frames import invert
+from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.nodes.keys import temperatures
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Rigid
+    from truegauge.core.arrays import Normals, Points, Rigid
     from truegauge.core.plan.document import Plan
     from truegauge.core.registration.alignment import Alignment
     from truegauge.core.samples.sample import Sample
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Lie:
+    """Where places of a device are on the part, by an alignment: first as large as at the reference temperature."""
+
+    part_from_device: Rigid
+    growth: float = 1.0
+
+    @staticmethod
+    def by(plan: Plan, sample: Sample, found: Alignment) -> Lie:
+        """Return what an alignment of a sample says."""
+        return Lie(found.part_from_scan, temperatures(plan, sample).growth * found.growth)
+
+    def places(self, places: Points) -> Points:
+        """Return places (n, 3) of the device on the part, mm."""
+        return apply(self.part_from_device, self.growth * places)
+
+    def directions(self, directions: Normals) -> Normals:
+        """Return directions (n, 3) of the device on the part."""
+        return rotate(self.part_from_device, directions)
 
 
 def machine_from_part(plan: Plan, sample: Sample, found: Alignment) -> Rigid:
@@ -20,6 +42,7 @@ def machine_from_part(plan: Plan, sample: Sample, found: Alignment) -> Rigid:
     An alignment moves touches that were multiplied for their size at the reference temperature, about the origin of the
     machine: over a metre some hundredths of a millimetre, which must not pass for a place.
     """
-    pose = invert(found.part_from_scan)
-    pose[:3, 3] /= temperatures(plan, sample).growth * found.growth
+    lie = Lie.by(plan, sample, found)
+    pose = invert(lie.part_from_device)
+    pose[:3, 3] /= lie.growth
     return pose

@@ -9,15 +9,15 @@ import numpy as np
 
 from truegauge.core.evaluation.needed import needed_features
 from truegauge.core.evaluation.touch_needs import features_to_touch
-from truegauge.core.frames import apply, rotate
 from truegauge.core.plan.features import NominalFeature
 from truegauge.core.routes.strategies import Usual
 from truegauge.core.routes.usual import count_of, resolved
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Rigid, Vector
+    from truegauge.core.arrays import Vector
     from truegauge.core.cad.projection import Projector
     from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.core.evaluation.located import Lie
     from truegauge.core.plan.document import Plan
 
 _NEAR = 3.0  # mm that a touch may be off the face that it belongs to: as far as an alignment by hand may be off
@@ -59,8 +59,7 @@ def prepared(plan: Plan, evaluator: Evaluator) -> tuple[Prepared, ...]:
 
 
 def feature_touched(
-    plan: Plan, projector: Projector, part_from_device: Rigid, center: Vector, radius: float, out: Vector,
-    wanted: str = "",
+    plan: Plan, projector: Projector, lie: Lie, center: Vector, radius: float, out: Vector, wanted: str = ""
 ) -> str:  # fmt: skip
     """Return the feature (id) that a tip has touched; empty where it is none of the plan.
 
@@ -68,8 +67,8 @@ def feature_touched(
     face that turns away from that way is not what was touched: the two sides of a thin wall are told apart. Of several
     features of one face `wanted` is the one, if it is among them.
     """
-    place = apply(part_from_device, np.asarray(center, dtype=np.float64)[None])
-    way = rotate(part_from_device, np.asarray(out, dtype=np.float64)[None])
+    place = lie.places(np.asarray(center, dtype=np.float64)[None])
+    way = lie.directions(np.asarray(out, dtype=np.float64)[None])
     found = projector.deviations(place, normals=way, max_angle=float(_TURNED))
     face = int(found.face[0])
     if face < 0 or abs(float(found.distance[0]) - radius) > _NEAR:

@@ -26,15 +26,18 @@ class Completed:
         return self.planned.unreached
 
 
-def completed(found: Completed, plan_with: Callable[[Probing], PlannedRoute]) -> Completed:
+def completed(
+    found: Completed, plan_with: Callable[[Probing], PlannedRoute], enough: Callable[[], bool] = lambda: False
+) -> Completed:
     """Add poses to what there is until everything is reached, or no pose is known that reaches more.
 
     `plan_with` plans the route with a probing. Whether a pose helps is told by the route planned with it; one that
-    does not is left out again. The pose that most features ask for comes first.
+    does not is left out again. The pose that most features ask for comes first. `enough` is asked whether to stop with
+    those that there are.
     """
     in_vain: set[tuple[str, HeadPose]] = set()
     for _ in range(_MOST):
-        use = _most_wanted(found, in_vain)
+        use = None if enough() else _most_wanted(found, in_vain)
         if use is None:
             break
         trial = with_pose(found.probing, use)

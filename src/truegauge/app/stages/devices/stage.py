@@ -80,7 +80,7 @@ def _build(shell: Shell) -> StageParts:
     def next_step() -> NextStep | None:
         cmm = machine(shell)
         if model.page == "portable" or (by_hand.arm is not None and not cmm.connected):
-            if by_hand.arm is None or by_hand.part_from_device() is not None:
+            if by_hand.arm is None or by_hand.lie() is not None:
                 return None
             return NextStep("Align the part: a guided alignment says where to touch", "new-guided")
         if not cmm.connected:

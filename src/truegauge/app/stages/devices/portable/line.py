@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from truegauge.devices.arm_sim.arm import ArmStandIn
 from truegauge.devices.live.device import LiveDevice
-from truegauge.devices.protocol import DeviceEvent, PointBlock, Wanted
+from truegauge.devices.protocol import DeviceEvent, Lost, PointBlock, Wanted
 
 _COMES_S = 1.0  # in which a touch of the stand-in is on this side of the line
 
@@ -19,6 +19,7 @@ class Line:
         self.device, self.stand_in = device, stand_in
         self.borrowers: list[Borrowed] = []
         self.touches = 0  # that came
+        self.is_gone = False  # given back
 
     def take(self, events: list[DeviceEvent]) -> None:
         """Hand on what came."""
@@ -63,6 +64,8 @@ class Borrowed:
     def drain(self) -> list[DeviceEvent]:
         """Return what the line has taken since the last call, without asking the device."""
         found, self.kept = self.kept, []
+        if self.line.is_gone:
+            found.append(Lost(f"{self.name} is not connected any more; the touches so far are kept"))
         return found
 
     @property

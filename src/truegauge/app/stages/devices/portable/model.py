@@ -8,11 +8,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.document.session import Session
 from truegauge.app.stages.devices.portable.line import Borrowed, Line
 from truegauge.app.stages.devices.portable.stand import ArmStand
-from truegauge.core.arrays import Rigid
-from truegauge.core.errors import DeviceError
+from truegauge.core.errors import Cancelled, DeviceError
 from truegauge.core.evaluation.live_reading import Allowed, LiveReading, allowed_on, read_tip
-from truegauge.core.evaluation.located import machine_from_part
-from truegauge.core.frames import invert
+from truegauge.core.evaluation.located import Lie
 from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.live.device import LiveDevice
@@ -60,6 +58,11 @@ class PortableModel(QObject):
 
         def work(progress: Progress) -> LiveDevice:
             device.connect()
+            try:
+                progress(1.0)
+            except Cancelled:  # it would hold the device for ever
+                device.close()
+                raise
             return device
 
         self.session.queue.start(work, lambda made: self._add(Line(made)), "Connecting")
@@ -84,9 +87,10 @@ class PortableModel(QObject):
         return line
 
     def disconnect_line(self, line: Line) -> None:
-        """Give a device back."""
+        """Give a device back; who has borrowed it is told."""
         line.device.waiting = _nobody
         line.device.close()
+        line.is_gone = True
         if line in self.lines:
             self.lines.remove(line)
         if not self.lines:
@@ -137,7 +141,7 @@ class PortableModel(QObject):
 
     # What the tip reads ---------------------------------------------------------------------------------------------
 
-    def part_from_device(self) -> Rigid | None:
+    def lie(self) -> Lie | None:
         """How the part lies before the device, by the alignment in force or one that it starts from; None: unknown."""
         line, evaluation, sample = self.arm, self.session.evaluation, self.session.sample
         if line is None or evaluation is None or sample is None:
@@ -148,7 +152,7 @@ class PortableModel(QObject):
             return None
         known = (evaluation.alignments.get(own.id) for own in self.session.plan.chain())
         found = next((a for a in known if isinstance(a, Alignment)), None)
-        return None if found is None else invert(machine_from_part(self.session.plan, sample, found))
+        return None if found is None else Lie.by(self.session.plan, sample, found)
 
     def why_not(self) -> str:
         """Say why nothing can be read; empty when it can."""
@@ -157,13 +161,13 @@ class PortableModel(QObject):
             return "Connect an arm"
         if self.session.evaluator is None or not self.session.evaluator.can_pick:
             return "Open a plan with a part"
-        if self.part_from_device() is None:
+        if self.lie() is None:
             return "Align the part"
         return "" if line.device.at is not None else "Move the tip"
 
     def reading(self) -> tuple[LiveReading, Allowed] | None:
         """Return what the tip reads just now, and what is allowed there."""
-        line, pose, evaluator = self.arm, self.part_from_device(), self.session.evaluator
+        line, pose, evaluator = self.arm, self.lie(), self.session.evaluator
         if line is None or line.device.at is None or pose is None or evaluator is None or not evaluator.can_pick:
             return None
         at = line.device.at

@@ -102,15 +102,15 @@ class PreparedModel(QObject):
                 self._take_block(event)
 
     def _take_block(self, block: PointBlock) -> None:
-        s, pose = self.session, self.portable.part_from_device()
+        s, lie = self.session, self.portable.lie()
         sample, evaluator, following = s.sample, s.evaluator, self.next()
         wanted = "" if following is None else following[0].feature
         made = []
         ways = np.zeros((len(block), 3)) if block.approach is None else block.approach
         for place, way in zip(block.places, ways, strict=True):
             feature = wanted
-            if pose is not None and evaluator is not None:
-                feature = feature_touched(s.plan, evaluator.projector, pose, place, block.radius or 0.0, -way, wanted)
+            if lie is not None and evaluator is not None:
+                feature = feature_touched(s.plan, evaluator.projector, lie, place, block.radius or 0.0, -way, wanted)
             self.last = s.plan.feature(feature).name if feature else "nothing that the plan waits for"
             made.append(ProbedTouch(place=three(place), approach=three(way), radius=block.radius or 0.0,
                                     feature=feature, stylus="by hand"))  # fmt: skip

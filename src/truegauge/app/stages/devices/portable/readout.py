@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.theme import LiveTheme, font, state_color
+from truegauge.core.evaluation.live_reading import Allowed, LiveReading
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.gauge_bar import BarColors, draw_bar, gauge_bar
 from truegauge.drawing.units import NumberFormat
@@ -35,9 +36,9 @@ class LiveReadout(QWidget):
         if self.isVisible():
             self.update()
 
-    def texts(self) -> tuple[str, str, str, State | None]:
+    def texts(self, found: tuple[LiveReading, Allowed] | None) -> tuple[str, str, str, State | None]:
         """Return what is read: the number (or what to do first), where, what it is judged by, and how it stands."""
-        found, plan = self._model.reading(), self._model.session.plan
+        plan = self._model.session.plan
         if found is None:
             return self._model.why_not(), "", "", None
         numbers = NumberFormat(plan.unit, plan.decimals)
@@ -53,11 +54,12 @@ class LiveReadout(QWidget):
         painter, t, room = QPainter(self), self._theme, QRectF(self.rect())
         painter.fillRect(room, QColor(t.paper))
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.TextAntialiasing)
-        value, feature, by, state = self.texts()
+        found = self._model.reading()
+        value, feature, by, state = self.texts(found)
         small = max(16.0, room.height() / 22)
         margin = 0.04 * room.width()
         inner = room.adjusted(margin, small, -margin, -small)
-        if state is None:
+        if found is None or state is None:
             self._line(painter, inner, value, 0.13 * room.height(), t.ink)
             return
         color = state_color(t, str(state))
@@ -68,17 +70,15 @@ class LiveReadout(QWidget):
         bar = QRectF(inner.left(), bottom.top() - 3.6 * small, inner.width(), 3.0 * small)
         number = QRectF(inner.left(), top.bottom(), inner.width(), bar.top() - top.bottom())
         self._line(painter, number, value, number.height(), color)
-        self._bar(painter, bar, state, color)
+        self._bar(painter, bar, found, color)
         upper = bottom.adjusted(0, 0, 0, -1.7 * small)
         self._line(painter, upper, by, 1.1 * small, t.soft, Qt.AlignmentFlag.AlignLeft)
-        self._line(painter, bottom.adjusted(0, 1.7 * small, 0, 0), self._places(), 1.1 * small, t.soft,
+        self._line(painter, bottom.adjusted(0, 1.7 * small, 0, 0), self._places(found[0]), 1.1 * small, t.soft,
                    Qt.AlignmentFlag.AlignLeft)  # fmt: skip
 
-    def _bar(self, painter: QPainter, box: QRectF, state: State, color: str) -> None:
-        found = self._model.reading()
-        if found is None:
-            return
+    def _bar(self, painter: QPainter, box: QRectF, found: tuple[LiveReading, Allowed], color: str) -> None:
         reading, allowed = found
+        state = allowed.state_of(reading.deviation)
         bar = gauge_bar(reading.deviation, 0.0, allowed.lower, allowed.upper, state)
         painter.save()
         painter.translate(box.topLeft())
@@ -89,13 +89,10 @@ class LiveReadout(QWidget):
             draw_bar(surface, where, bar, BarColors(self._theme.band, self._theme.tick, color))
         painter.restore()
 
-    def _places(self) -> str:
-        found = self._model.reading()
-        if found is None:
-            return ""
+    def _places(self, reading: LiveReading) -> str:
         plan = self._model.session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
-        x, y, z = (numbers.value(float(v)) for v in found[0].foot)
+        x, y, z = (numbers.value(float(v)) for v in reading.foot)
         return f"X {x}   Y {y}   Z {z}   {numbers.unit}"
 
     def _line(
