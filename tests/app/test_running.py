@@ -211,6 +211,15 @@ def test_the_original_order_is_run_once_where_there_is_one(machine, qtbot, settl
     settle()
     page.refresh()
     assert page.original.isVisible()
+    # However wide the page is, the window is no wider when the bench comes back.
+    page.serial.setFixedWidth(380)
+    qtbot.wait(50)
+    assert machine.width() == 1280
+    m.close_page()
+    qtbot.wait(50)
+    assert machine.width() == 1280
+    m.open()
+    enter(qtbot, page)
     page.original.click()
     enter(qtbot, page)
     qtbot.waitUntil(lambda: m.at == "note", timeout=PATIENCE)

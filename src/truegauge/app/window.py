@@ -212,11 +212,15 @@ class MainWindow(QMainWindow):
         wanted = (
             self.shell.full_page or self.parts[stage.key].middle() or (self.start if s.model is None else self.view)
         )
-        self.benches.setVisible(not self.shell.middle_alone)
+        # A wide page goes before the bench comes, and comes after it has gone: both at once would make the window grow.
+        if self.shell.middle_alone:
+            self.benches.hide()
         if self.center.indexOf(wanted) < 0:
             self.center.addWidget(wanted)
         if self.center.currentWidget() is not wanted:
             self.center.setCurrentWidget(wanted)
+            self.middle.settle()
+        self.benches.setVisible(not self.shell.middle_alone)
 
     # What is told -----------------------------------------------------------------------------------------------
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QCoreApplication, QEvent, Qt
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from truegauge.app.shell.stage import StageParts
@@ -19,7 +19,8 @@ class Middle(QWidget):
         for parts in every:
             if parts.above is not None:
                 column.addWidget(parts.above)
-        foot = QSplitter(Qt.Orientation.Vertical)
+        self._center, self._foot = center, QSplitter(Qt.Orientation.Vertical)
+        foot = self._foot
         foot.setChildrenCollapsible(False)
         foot.addWidget(center)
         for parts in every:
@@ -27,3 +28,8 @@ class Middle(QWidget):
                 foot.addWidget(parts.below)
         foot.setStretchFactor(0, 1)
         column.addWidget(foot, 1)
+
+    def settle(self) -> None:
+        """Know now how little room is needed for what is seen: else Qt tells it later, and the window grows before."""
+        for widget in (self._center, self._foot, self):
+            QCoreApplication.sendPostedEvents(widget, QEvent.Type.LayoutRequest)
