@@ -494,3 +494,18 @@ def test_places_are_clicked_moved_and_taken_away_in_the_view(planned, qtbot):
     qtbot.keyClick(view, Qt.Key.Key_Escape)
     assert not panel.click.isChecked()
     assert s.pointer.picker is None
+
+
+def test_the_window_stays_as_wide_when_a_step_is_chosen_and_rehearsed(planned, qtbot):
+    """Buttons go before others come: all of them at once would not fit beside bench and ledger."""
+    m, panel = planned.get(RouteModel), planned.get(TrackPanel)
+    m.choose((m.route.steps[2].id,))
+    assert panel.off.isVisible()
+    panel.counts.setMinimumWidth(120)
+    widths = []
+    for on in (True, False, True):
+        m.set_rehearsing(on)
+        qtbot.wait(30)
+        assert panel.part.isVisible() == on
+        widths.append(planned.width())
+    assert widths == [1280] * 3

@@ -92,12 +92,12 @@ class TrackPanel(QWidget):
         self.play.setText("Pause" if m.playing else "Play")
         self.play.setEnabled(found is not None)
         choose(self.speed, f"{m.speed:g}")
-        self.part.setVisible(m.rehearsing)
         own = next((s for s in m.route.steps if s.id in m.chosen), None)
         # In a rehearsal nothing is changed or begun: its own buttons need the room.
-        for made in (self.off, self.pin):
-            made.setVisible(own is not None and not m.rehearsing)
-        self.run.setVisible(not m.rehearsing)
+        edits = own is not None and not m.rehearsing
+        shown = {self.part: m.rehearsing, self.off: edits, self.pin: edits, self.run: not m.rehearsing}
+        for made, on in sorted(shown.items(), key=lambda one: one[1]):  # all of them at once would make the window grow
+            made.setVisible(on)
         if own is not None:
             self.off.setText("Off" if own.on else "On")
             self.off.setToolTip("Switch the chosen steps off" if own.on else "Switch the chosen steps on again")
