@@ -14,6 +14,8 @@ from truegauge.app.document.queue import WorkQueue
 from truegauge.app.document.session import Session
 from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
+from truegauge.app.stages.align.guide import GuideModel
+from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.window import MainWindow
 from truegauge.rendering import scene
 
@@ -106,4 +108,18 @@ def loaded(window, qtbot, settle):
     window.session.files.open_scan(demo.SCAN)
     settle()
     assert window.session.evaluation is not None
+    return window
+
+
+@pytest.fixture
+def guided(window, settle):
+    """The window with the plan for touches, its guided alignment measured with the stand-in of an arm from now on."""
+    s = window.session
+    s.files.open_plan(demo.CMM_PLAN)
+    settle()
+    s.document.take_sample_out()
+    s.set_stage("align")
+    window.get(AlignModel).choose(s.plan.alignments[0].id)
+    window.get(GuideModel).start_with("portable")
+    assert window.get(GuideModel).running
     return window

@@ -4,9 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
-from truegauge import demo
 from truegauge.app.stages.align.guide import GuideModel
-from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
@@ -17,17 +15,9 @@ PATIENCE = 60_000
 
 
 @pytest.fixture
-def located(window, settle, qtbot):
-    """The plan for touches, the part located by an arm at its targets."""
-    s = window.session
-    s.files.open_plan(demo.CMM_PLAN)
-    settle()
-    s.document.take_sample_out()
-    s.set_stage("align")
-    window.get(AlignModel).choose(s.plan.alignments[0].id)
-    guide = window.get(GuideModel)
-    guide.start_with("portable")
-    assert guide.running
+def located(guided, settle):
+    """The part located by an arm at its targets."""
+    s, guide = guided.session, guided.get(GuideModel)
     for _ in range(40):
         if guide.current() is None:
             break
@@ -38,8 +28,8 @@ def located(window, settle, qtbot):
     force = s.evaluation.alignments[s.plan.alignments[0].id]
     assert isinstance(force, Alignment)
     s.set_stage("devices")
-    window.get(DevicesModel).set_page("portable")
-    return window
+    guided.get(DevicesModel).set_page("portable")
+    return guided
 
 
 def test_features_are_measured_in_order_by_the_hand_and_their_values_are_those_of_the_part(located, qtbot, settle):

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt
 
 from truegauge import demo
 from truegauge.app.stages.align.guide import GuideModel
-from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
@@ -172,15 +171,8 @@ def test_connecting_that_is_cancelled_does_not_hold_the_device(portable, qtbot, 
     server.close()
 
 
-def test_an_arm_that_is_given_back_ends_the_guide_and_keeps_its_touches(window, settle, qtbot):
-    s, m = window.session, window.get(PortableModel)
-    s.files.open_plan(demo.CMM_PLAN)
-    settle()
-    s.document.take_sample_out()
-    s.set_stage("align")
-    window.get(AlignModel).choose(s.plan.alignments[0].id)
-    guide = window.get(GuideModel)
-    guide.start_with("portable")
+def test_an_arm_that_is_given_back_ends_the_guide_and_keeps_its_touches(guided, qtbot):
+    s, m, guide, window = guided.session, guided.get(PortableModel), guided.get(GuideModel), guided
     guide.operator_touches()
     assert len(s.sample.touches) == 1
     m.disconnect_line(m.arm)
