@@ -8,7 +8,7 @@ import pytest
 
 from truegauge.core.arrays import unit
 from truegauge.core.frames import apply, invert, rotate
-from truegauge.demo.arm import arm_before
+from truegauge.demo.portable import bench_of
 from truegauge.devices.arm_sim.hand import Hand
 from truegauge.devices.arm_sim.settings import ArmFaults, ArmSettings
 from truegauge.devices.arm_sim.world import ReachError
@@ -26,8 +26,8 @@ def arm(model, evaluator):
     made = []
 
     def make(seed=5, faults=(), content=b"", **settings):
-        one = arm_before(model, evaluator.projector, content, seed, settings=ArmSettings(**settings),
-                         faults=ArmFaults.read(faults))  # fmt: skip
+        bench = bench_of(model, evaluator.projector, content, seed)
+        one = bench.arm(ArmSettings(**settings), ArmFaults.read(faults))
         made.append(one)
         return one
 
@@ -93,7 +93,7 @@ def test_touches_lie_on_the_true_part_by_the_radius_of_the_tip(arm, model, seed)
 def test_the_demo_part_is_touched_with_its_errors(model, evaluator):
     from truegauge import demo
 
-    one = arm_before(model, evaluator.projector, demo.PART.read_bytes(), 3)
+    one = bench_of(model, evaluator.projector, demo.PART.read_bytes(), 3).arm()
     inside = np.array([[58.0, 60.0, 50.0]])
     # The main bore is 0.006 mm larger all around than designed.
     assert one.world.part.near(inside)[0] == pytest.approx(evaluator.projector.deviations(inside).distance[0] + 0.006)

@@ -46,13 +46,15 @@ class DeviceKind(StrEnum):
     """The portable devices that there are stand-ins for."""
 
     ARM = "arm"
+    SCANNER = "scanner"
+    TRACKER = "tracker"
     GAUGE = "gauge"
 
 
 def device_sim(
-    kind: Annotated[DeviceKind, typer.Argument(help="arm: a touch probe on an arm; gauge: temperatures.")],
+    kind: Annotated[DeviceKind, typer.Argument(help="An arm, a scanner on one, a tracker, or a temperature gauge.")],
     port: Annotated[int, typer.Option(min=0, max=65535, help="Port of its line; 0 takes a free one.")] = 9100,
-    part: Annotated[Path | None, typer.Option(help="A plan: its part stands somewhere before the arm.")] = None,
+    part: Annotated[Path | None, typer.Option(help="A plan: its part stands somewhere before the device.")] = None,
     seed: Annotated[int, typer.Option(help="Which of many devices, and where the part stands.")] = 1,
     fault: Annotated[list[str] | None, typer.Option(help="What goes wrong: NAME@NUMBER or NAME@NUMBERxSIZE.")] = None,
     pace: Annotated[
@@ -60,10 +62,10 @@ def device_sim(
     ] = 1.0,
     until_closed: Annotated[bool, typer.Option(help="End when the standard input ends.")] = False,
 ) -> None:
-    """Stand in for a portable device until it is stopped (Ctrl+C); an arm touches what its input asks for."""
-    from truegauge.demo.arm import run_arm
+    """Stand in for a portable device until it is stopped (Ctrl+C); its input says what its hand does."""
     from truegauge.demo.gauge import run_gauge
-    from truegauge.devices.arm_sim.settings import ArmFaults, ArmSettings
+    from truegauge.demo.portable import run_portable
+    from truegauge.devices.arm_sim.settings import ArmFaults
 
     try:
         faults = ArmFaults.read(fault or [])
@@ -73,5 +75,5 @@ def device_sim(
         run_gauge(seed, faults.of_line, port, say, pace=pace, until_closed=until_closed)
         return
     if part is None:
-        raise typer.BadParameter("an arm needs a plan with a part", param_hint="--part")
-    run_arm(part, seed, ArmSettings(pace=pace), faults, port, say, until_closed=until_closed)
+        raise typer.BadParameter(f"for the {kind}: a plan with a part that it measures", param_hint="--part")
+    run_portable(kind, part, seed, pace, faults, port, say, until_closed=until_closed)

@@ -5,7 +5,7 @@ from typing import Protocol
 
 import numpy as np
 
-from truegauge.core.arrays import Floats, Points, Rigid
+from truegauge.core.arrays import Floats, Ints, Points, Rigid
 from truegauge.core.cad.projection import Projector
 from truegauge.core.frames import rotation_about
 from truegauge.core.probing.obstacles import PartObstacle
@@ -51,6 +51,20 @@ class MadePart(PartObstacle):
             pose[:3, 3] += np.array([*rng.uniform(-0.3, 0.3, 2), 0.0])
             made.append(MadePart(self.projector, self._box, pose, self._errors, self.growth))
         return tuple(made)
+
+    def surface(self, local: Points, reach: float) -> tuple[Points, Points, Ints]:
+        """Return its true surface where points (n, 3) lie about on the designed one: places, normals out, faces.
+
+        The face is -1 for points farther than `reach` (mm) from it.
+        """
+        found = self.projector.deviations(local, max_distance=reach)
+        places, normals = found.feet, np.asarray(found.normals, dtype=np.float64)
+        made, face = places.copy(), np.asarray(found.face, dtype=np.int64)
+        for error, has in zip(self._errors, self._has, strict=True):
+            rows = np.flatnonzero(has[np.minimum(face, len(has) - 1)] & (face >= 0))
+            if len(rows) and callable(error.shift):
+                made[rows] += error.shift(places[rows], normals[rows])
+        return made, normals, face
 
     def near(self, local: Points) -> Floats:
         """Return the distances (n,) to its true surfaces."""

@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
+import numpy as np
+from numpy.typing import NDArray
+
 from truegauge.core.arrays import Points, Vector
 
 
@@ -11,12 +14,16 @@ class PointBlock:
     """Points in the order in which they were measured: places (n, 3) in mm, in the device's coordinates.
 
     They are centres of a tip of `radius` mm that came in the directions `approach` (n, 3); radius None: of a tip that
-    is known by its qualification, not by the device. Without a tip (radius 0) they lie on the surface.
+    is known by its qualification, not by the device. Without a tip (radius 0) they lie on the surface; of a scanner
+    `beams` (n, 3) lead from them to it, `intensities` (n,) say how bright they are. `time` (s) is by its clock.
     """
 
     places: Points
     radius: float | None = 0.0
     approach: Points | None = None
+    beams: NDArray[np.float32] | None = None
+    intensities: NDArray[np.uint8] | None = None
+    time: float = 0.0
 
     def __len__(self) -> int:
         return len(self.places)

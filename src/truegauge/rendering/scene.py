@@ -27,6 +27,7 @@ from truegauge.rendering.actors import Actors, light
 from truegauge.rendering.arrays import image_of, segments_data, surface_data
 from truegauge.rendering.camera import Camera
 from truegauge.rendering.graphics_environment import prepare_graphics
+from truegauge.rendering.live_map_actor import LiveMapActor
 from truegauge.rendering.map_actors import draw_map, scale_texture
 from truegauge.rendering.point_blocks import PointBlocks, states
 
@@ -52,6 +53,7 @@ class Palette:
     background: Rgb = (243, 241, 235)
     part: Rgb = (197, 196, 190)
     no_data: Rgb = (176, 175, 170)
+    unseen: Rgb = (104, 110, 114)  # by a scan that is being taken: the pale middle of the scale stands out from it
     edge: Rgb = (31, 42, 51)
     points: Rgb = (46, 94, 120)
     off_points: Rgb = (170, 160, 140)
@@ -81,6 +83,7 @@ class Scene:
         self._model: CadModel | None = None
         self._hidden_faces: NDArray[np.bool_] | None = None
         self._actors = Actors(self._renderer)
+        self.live_map = LiveMapActor(self._actors)
         self._show_points = self._show_map = False
         self._opacity, self._edges_only = 1.0, False
         self._points: NDArray[np.float64] | None = None
@@ -376,7 +379,7 @@ class Scene:
                 self._actors[own].SetVisibility(show)
         for name, actor in self._actors.items():
             if name == "part" or name.startswith(_TINT):
-                actor.SetVisibility(not shown_map and not self._edges_only)
+                actor.SetVisibility(not shown_map and not self._edges_only and not self.live_map.is_shown)
                 actor.GetProperty().SetOpacity(self._opacity)
 
 

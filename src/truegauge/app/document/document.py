@@ -185,15 +185,22 @@ class Document(QObject):
             sample = self.sample.with_named(touches)
             self._measured_more(sample.saying(device=device) if device else sample)
 
+    def take_scan(self, sample: Sample, contents: tuple[Content, ...]) -> None:
+        """Take what a device has scanned: beside what was measured in the same coordinates, else in place of it."""
+        present = self.sample
+        if present is not None and present.contributions and present.about.device == sample.about.device:
+            sample, contents = present.joined(sample), (*self.sample_contents, *contents)
+        self.use_sample(sample, contents, saved=False)
+
     def set_probed(
         self, touches: tuple[ProbedTouch, ...], temperature_c: float | None = None, device: str = ""
     ) -> None:  # fmt: skip
         """Give the sample its touches of features; it is evaluated again soon, however fast they come.
 
-        Touches of a machine are not in the coordinates of a scan: a scan that is there is let go of.
+        Touches of a machine are not in the coordinates of a scan of another device: such a scan is let go of.
         """
         sample = self.sample
-        if sample is None or len(sample.points):
+        if sample is None or (len(sample.points) and device and sample.about.device != device):
             sample = Sample.of(SampleData(name="Touches", temperature_c=temperature_c))
             self.sample_contents = ()
             self.evaluation = None

@@ -100,7 +100,7 @@ class Session(QObject):
     def shows_scale(self) -> bool:
         """Whether what the colours of a map mean is to be told: there is one, or it comes."""
         scanned = self.sample is not None and len(self.sample.points) > 0
-        return self.shown.scan_map or (self.shown.wants_map and scanned)
+        return self.shown.live or self.shown.scan_map or (self.shown.wants_map and scanned)
 
     @property
     def shown(self) -> Shown:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -15,6 +15,10 @@ from truegauge.core.commands.readings import SetTags, SetViews
 from truegauge.core.commands.shown import SetScale
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.plan.views import SavedView, TagSettings
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats
+    from truegauge.core.deviations.deviation_map import MapMesh
 
 WIDE = 1860 / 1080  # width over height of the pictures in a report
 
@@ -34,6 +38,7 @@ class Shown:
     sections: bool = False  # where they cut the part
     view: str = ""  # the saved view that is looked at
     section: str = ""  # the section that is looked at flat
+    live: bool = False  # the map of a scan that is being taken
     look: Look = field(default_factory=Look)
 
     @property
@@ -42,16 +47,26 @@ class Shown:
         return self.map or self.map_needles
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class LiveValues:
+    """The map of a scan that is being taken: values (v,) mm at the vertices of a mesh, NaN where nothing was seen."""
+
+    mesh: MapMesh
+    values: Floats
+
+
 class Showing(QObject):
     """Holds what is shown; tags and scale are the saved view's that is looked at, or the plan's."""
 
     changed = Signal()
+    live_changed = Signal()  # the map of a scan that is being taken is another one
     eye_wanted = Signal(object)
 
     def __init__(self, document: Document, selection: Selection, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._document, self._selection = document, selection
         self.value = Shown()
+        self.live: LiveValues | None = None
         document.part_changed.connect(self._on_part_changed)
         document.plan_changed.connect(self._keep_possible)
 
@@ -61,6 +76,12 @@ class Showing(QObject):
         if value != self.value:
             self.value = value
             self.changed.emit()
+
+    def set_live(self, live: LiveValues | None) -> None:
+        """Show the map of a scan that is being taken; None: it has ended."""
+        self.live = live
+        self.set(live=live is not None)
+        self.live_changed.emit()
 
     def _on_part_changed(self) -> None:
         self.value = replace(self.value, look=Look(), view="", section="")  # who shows parts hears of the part

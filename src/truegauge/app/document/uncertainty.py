@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 _TOLD_EVERY = 2.5  # s: results are shown again with what is known by then
 _LATER_MS = 200  # where other work is going on when there is something to show
+_HELD_S = 0.1
 
 
 class UncertaintyWorker(QObject):
@@ -34,7 +35,8 @@ class UncertaintyWorker(QObject):
         super().__init__(parent)
         self._document = document
         self._executor = background_thread("uncertainty")
-        self._stop = threading.Event()
+        self._stop, self._free = threading.Event(), threading.Event()
+        self._free.set()
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._begin)
@@ -46,6 +48,13 @@ class UncertaintyWorker(QObject):
         self.told.connect(self._show)
         self.failed.connect(document.notify)
 
+    def hold(self, held: bool) -> None:
+        """Let it rest while the machine has something to keep up with, or go on."""
+        if held:
+            self._free.clear()
+        else:
+            self._free.set()
+
     @property
     def waits(self) -> bool:
         """Whether it is about to begin."""
@@ -56,6 +65,7 @@ class UncertaintyWorker(QObject):
         self._timer.stop()
         self._later.stop()
         self._stop.set()
+        self._free.set()
         self._executor.shutdown(wait=True, cancel_futures=True)
 
     def _wait(self) -> None:
@@ -81,11 +91,15 @@ class UncertaintyWorker(QObject):
         last, new = time.monotonic(), False
 
         def go_on(fraction: float, text: str = "", /) -> None:
+            while not stop.is_set() and not self._free.wait(_HELD_S):
+                pass
             if stop.is_set():
                 raise Cancelled
 
         for c in plan.characteristics:
-            if stop.is_set():
+            try:
+                go_on(0.0)
+            except Cancelled:
                 return
             if not evaluator.knows_uncertainty(plan, sample, c):
                 try:

@@ -32,6 +32,7 @@ class ShownScene:
         s.pointer.changed.connect(self._refresh_hover)
         s.showing.changed.connect(self.refresh)
         s.document.plan_changed.connect(self._refresh_scale)
+        s.showing.live_changed.connect(self._show_live)
         s.proposing.extraction_changed.connect(self._refresh_extraction)
 
     def set_content(self, content: ViewContent) -> None:
@@ -44,6 +45,21 @@ class ShownScene:
         """Move the points to where the chosen alignment puts them."""
         self._scene.set_points_motion(self.points_motion())
         self._picture.redraw()
+
+    def _show_live(self) -> None:
+        """Show the map of a scan that is being taken, or what there is without it."""
+        live, scale = self._session.showing.live, self._session.showing.scale
+        if live is None:
+            if self._scene.live_map.is_shown:
+                self._scene.live_map.show(None, np.zeros(0), scale, (0, 0, 0))
+                self.refresh_points()
+                self.refresh()
+            return
+        if not self._scene.live_map.is_shown:
+            self._scene.show_points(False)
+            self._scene.set_map(None, scale)
+        self._scene.live_map.show(live.mesh, live.values, scale, self._scene.palette.unseen)
+        self._picture.redraw(moving=True)
 
     def _on_evaluated(self) -> None:
         self.refresh_points()
@@ -76,6 +92,9 @@ class ShownScene:
     def refresh(self) -> None:
         """Show again what the session says, also after the scene was used for something else."""
         s = self._session
+        if s.shown.live:
+            self._show_live()
+            return
         if (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
             self.refresh_points()
         self._scene.show_points(s.shown.points or s.shown.scan_map)

@@ -42,8 +42,8 @@ DAY = Theme(
 NIGHT = Theme(
     "night", "#E9E6DD", "#9FA8AE", "#20282F", "#2A333B", "#171D22", "#3B464F", "#D3A54B", "#3A3626", "#3D4548",
     "#77817F", "#11161A", "#9FA8AE", "#FFFFFF", "#3FB3BA", "#E0A93A", "#E2694F",
-    Palette(background=(23, 29, 34), part=(150, 155, 158), no_data=(108, 112, 115), edge=(8, 11, 14),
-            points=(120, 180, 210), off_points=(92, 88, 78),
+    Palette(background=(23, 29, 34), part=(150, 155, 158), no_data=(108, 112, 115), unseen=(70, 76, 80),
+            edge=(8, 11, 14), points=(120, 180, 210), off_points=(92, 88, 78),
             hover=(196, 170, 108), selected=(211, 165, 75), feature_points=(255, 214, 130)),
 )  # fmt: skip
 THEMES = {"day": DAY, "night": NIGHT}

@@ -7,7 +7,7 @@ Moeller and Trumbore (1997).
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 from numpy.typing import NDArray
 
 from truegauge.core.arrays import Ints, Points, Triangles
@@ -268,3 +268,10 @@ def first_hit(tree, origin, direction, hidden):  # type: ignore[no-untyped-def]
             if 1e-12 < along < best:
                 best, hit = along, tree.order[k]
     return hit, best
+
+
+@njit(cache=True, nogil=True, parallel=True)
+def first_hits(tree, origins, directions, hidden, hits, along):  # type: ignore[no-untyped-def]
+    """Fill `hits` (n,) and `along` (n,) with what `first_hit` returns for rays (n, 3), (n, 3)."""
+    for k in prange(len(origins)):
+        hits[k], along[k] = first_hit(tree, origins[k], directions[k], hidden)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, for_reading, frozen
 from truegauge.core.cad.borders import Borders, borders_of
 from truegauge.core.cad.bspline import SCRATCH, packed
-from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, is_among, nearest_triangle
+from truegauge.core.cad.bvh import STACK, build_bvh, first_hit, first_hits, is_among, nearest_triangle
 from truegauge.core.cad.clearance import clearances, heights
 from truegauge.core.cad.feet import border_met, on_face, side_slipped_over
 from truegauge.core.cad.model import CadModel, Mesh, SurfaceKind, border_edges
@@ -86,7 +86,7 @@ class Projector:
     """Exact deviations, and picking, for one part."""
 
     def __init__(self, model: CadModel, shelf: Shelf = NO_SHELF) -> None:
-        self.shelf = shelf
+        self.shelf, self.faces = shelf, len(model.faces)
         mesh = _even_mesh(model)
         self.tree = build_bvh(mesh.vertices, mesh.triangles, mesh.triangle_face)
         self._face_of = mesh.triangle_face
@@ -188,6 +188,13 @@ class Projector:
         hidden = np.zeros(len(self._face_of), dtype=bool) if hidden_faces is None else hidden_faces[self._face_of]
         triangle, along = first_hit(self.tree, np.asarray(origin, float), np.asarray(direction, float), hidden)
         return None if triangle < 0 else (int(self._face_of[triangle]), origin + along * direction)
+
+    def hits(self, origins: Points, directions: Points) -> Floats:
+        """Return how far (n,) along rays (n, 3), (n, 3) the part is hit first, on the seed mesh; infinite: missed."""
+        nothing = np.zeros(len(self._face_of), dtype=bool)
+        found, along = np.zeros(len(origins), dtype=np.int64), np.zeros(len(origins))
+        first_hits(self.tree, for_reading(origins), for_reading(directions), nothing, found, along)
+        return np.where(found >= 0, along, np.inf)
 
 
 def _even_mesh(model: CadModel) -> Mesh:

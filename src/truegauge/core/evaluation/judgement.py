@@ -72,9 +72,11 @@ def _coverage(context: Context, c: Characteristic) -> tuple[float | None, str]:
     faces = [g for f in c.features for g in _face_groups(plan, f)]
     if sample is None or not faces:
         return None, ""
-    if not sample.scans:
-        return None, touch_warning(sample, {i for f in c.features for i in _feature_ids(plan, f)})
-    known = [(g, context.get(CoverageOf(g))) for g in faces]
+    ids = {i for f in c.features for i in _feature_ids(plan, f)}
+    if not sample.scans or ids <= sample.touched.keys():
+        return None, touch_warning(sample, ids)
+    touched = {plan.feature(i).group for i in ids & sample.touched.keys()}
+    known = [(g, context.get(CoverageOf(g))) for g in faces if g not in touched]
     shares = [(s, g) for g, s in known if not isinstance(s, NotComputed)]
     if not shares:
         return None, ""

@@ -15,11 +15,11 @@ from truegauge.core.features.coverage import MOST_FOR_COVERAGE
 from truegauge.core.features.extraction import Built, Extracted, ExtractionSettings, Measured, extract, measure
 from truegauge.core.features.measured_surface import patch_surface
 from truegauge.core.filters.form_map import FilterKind, FormFilter
-from truegauge.core.nodes.aligned import AlignedCloud
+from truegauge.core.nodes.aligned import AlignedCloud, ScannedCloud, chosen_from
 from truegauge.core.nodes.alignment import AlignmentOf
 from truegauge.core.nodes.context import Context
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.core.nodes.keys import features_key, scan_key, touched_key
+from truegauge.core.nodes.keys import features_key, goes_by_touches, scan_key, touched_key
 from truegauge.core.nodes.node import Node
 from truegauge.core.nodes.nominal import AreaOf, constructed, nominal_feature
 from truegauge.core.nodes.touched import TouchedPoints
@@ -68,7 +68,7 @@ def chosen_points(context: Context, faces: tuple[int, ...]) -> Extracted:
     EvaluationError
         There is no aligned cloud.
     """
-    there = context.need(AlignedCloud())
+    there = chosen_from(context)
     settings = extraction_settings(context, faces)
     return extract(context.model, faces, there.points, there.found, there.usable, settings, there.normals)
 
@@ -83,7 +83,7 @@ class FeatureFromPoints(Node[Measured]):
     def key(self, context: Context) -> Hashable:
         said = context.contents.group(self.faces)
         feature = context.plan.feature_with_faces(self.faces)
-        if not context.measured_sample.is_touched or feature is None:
+        if feature is None or not goes_by_touches(context, feature.id):
             return (features_key(context), said)
         return (scan_key(context), touched_key(context, feature.id), said)  # other touches are no matter to it
 
@@ -95,8 +95,8 @@ class FeatureFromPoints(Node[Measured]):
         feature = context.plan.feature_with_faces(self.faces)
         by = None if criterion == BY_USE else Criterion(criterion)
         form_filter = FormFilter(FilterKind(own_filter.kind), own_filter.upr, own_filter.cutoff)
-        if not context.measured_sample.is_touched or feature is None:
-            there, settings = context.need(AlignedCloud()), extraction_settings(context, self.faces)
+        if feature is None or not goes_by_touches(context, feature.id):
+            there, settings = chosen_from(context), extraction_settings(context, self.faces)
             rows = chosen_points(context, self.faces).rows
             taken = None if there.taken is None else there.taken[rows]
             return measure(known, there.points, rows, settings, by, form_filter, taken=taken)
@@ -108,6 +108,8 @@ class FeatureFromPoints(Node[Measured]):
         taken = np.array([t.row for t in own.touches], dtype=np.int64)
         found = measure(known, points, np.arange(len(points)), TOUCH_EXTRACTION, by, form_filter, taken=taken)
         rows = np.array(own.rows, dtype=np.int64)
+        if context.measured_sample.scans:  # the touches come after its points
+            rows = rows + len(context.need(ScannedCloud()).points)
         return replace(found, rows=rows[found.rows], strays=rows[found.strays])
 
 
@@ -136,9 +138,11 @@ class ConstructedFromFeatures(Node[Built]):
 
 def members_key(context: Context, *feature_ids: str) -> Hashable:
     """Return what the points of features of the plan depend on: of a sample of touches only their own touches."""
-    if not context.measured_sample.is_touched:
+    sample = context.measured_sample
+    if not sample.touched:
         return features_key(context)
-    return (scan_key(context), tuple(touched_key(context, f) for f in feature_ids))
+    touched = tuple(touched_key(context, f) for f in feature_ids)
+    return (scan_key(context) if sample.is_touched else features_key(context), touched)
 
 
 def groups_key(context: Context, groups: tuple[Group, ...]) -> Hashable:
@@ -177,17 +181,33 @@ class PatchFromPoints(Node[Patch]):
     of_features: ClassVar[bool] = False
 
     def key(self, context: Context) -> Hashable:
-        return (features_key(context), context.contents.group(self.faces))
+        own = self._touched(context)
+        touched = None if not own else touched_key(context, own)
+        return (features_key(context), context.contents.group(self.faces), touched)
+
+    def _touched(self, context: Context) -> str:
+        """Return the feature of the faces that was touched beside a scan; empty for none."""
+        feature, sample = context.plan.feature_with_faces(self.faces), context.measured_sample
+        there = feature is not None and bool(sample.scans) and feature.id in sample.touched
+        return feature.id if there and feature is not None else ""
 
     def compute(self, context: Context) -> Patch:
-        cloud, settings = context.need(AlignedCloud()), extraction_settings(context, self.faces)
+        own = self._touched(context)
+        if own:
+            cloud, settings = context.need(AlignedCloud()), TOUCH_EXTRACTION
+            count = cloud.touched[own] if cloud.touched else np.zeros(0, dtype=np.int64)
+            usable = np.zeros(len(cloud.points), dtype=bool)
+            usable[count] = cloud.found.face[count] >= 0
+        else:
+            cloud, settings = chosen_from(context), extraction_settings(context, self.faces)
+            usable = cloud.usable
         pieces: list[Points] = []
         normals: list[Points] = []
         modes: list[np.ndarray] = []
         taken: list[np.ndarray] = []
         for face in self.faces:  # each for itself: averaging must not mix the two sides of an edge
             rows = extract(
-                context.model, (face,), cloud.points, cloud.found, cloud.usable, settings, cloud.normals
+                context.model, (face,), cloud.points, cloud.found, usable, settings, cloud.normals
             ).rows  # fmt: skip
             if not len(rows):
                 continue
@@ -222,7 +242,7 @@ class CoverageOf(Node[float]):
         return (features_key(context), context.contents.group(self.faces))
 
     def compute(self, context: Context) -> float:
-        there = context.need(AlignedCloud())
+        there = chosen_from(context)
         reach = extraction_of(context, self.faces).reach
         rows = np.flatnonzero(np.isin(there.found.face, self.faces) & there.usable)
         rows = rows[np.abs(there.found.distance[rows]) <= reach]

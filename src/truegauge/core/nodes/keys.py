@@ -90,10 +90,17 @@ def cloud_key(context: Context) -> Hashable:
     """Return what all aligned points depend on, scanned or touched."""
     sample = context.measured_sample
     return context.remembered(
-        "cloud key", lambda: Hashed((scan_key(context), sample.touched_key if sample.is_touched else None))
+        "cloud key", lambda: Hashed((scan_key(context), sample.touched_key if sample.touched else None))
     )
 
 
 def features_key(context: Context) -> Hashable:
-    """Return what everything depends on that is chosen from all points."""
-    return context.remembered("features key", lambda: Hashed((cloud_key(context), context.contents.extraction)))
+    """Return what everything depends on that is chosen from all points: of scans, where there are any."""
+    key = cloud_key if context.measured_sample.is_touched else scan_key
+    return context.remembered("features key", lambda: Hashed((key(context), context.contents.extraction)))
+
+
+def goes_by_touches(context: Context, feature_id: str) -> bool:
+    """Tell whether a feature is measured by touches: it was touched, or there is no scan."""
+    sample = context.measured_sample
+    return sample.is_touched or feature_id in sample.touched

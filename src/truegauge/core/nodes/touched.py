@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from truegauge.core.arrays import frozen
+from truegauge.core.cad.projection import Deviations
 from truegauge.core.cad.recognition import Nominal
 from truegauge.core.deviations.statistics import statistics
 from truegauge.core.errors import EvaluationError
@@ -82,6 +83,27 @@ def touched_cloud(context: Context) -> Cloud:
     return Cloud(points, found, frozen(usable), statistics(found.distance[counted]),
                  frozen(np.zeros(len(points), dtype=bool)), touched=rows,
                  taken=frozen(np.array([t.row for t in sample.probed], dtype=np.int64)))  # fmt: skip
+
+
+def beside_scan(scanned: Cloud, touched: Cloud) -> Cloud:
+    """Return the points of scans with those of touches after them, which count for their own features only."""
+    before, now = len(scanned.points), len(touched.points)
+
+    def both(of_scan: Any, of_touches: Any) -> Any:
+        return frozen(np.concatenate([of_scan, of_touches]))
+
+    a, b = scanned.found, touched.found
+    points = both(scanned.points, touched.points)
+    found = Deviations(points, both(a.distance, b.distance), both(a.face, b.face), both(a.on_edge, b.on_edge),
+                       both(a.normals, b.normals.astype(a.normals.dtype)))  # fmt: skip
+    nothing, said = np.zeros(now, dtype=bool), np.full(before, -1, dtype=np.int64)
+    return replace(
+        scanned, points=points, found=found, usable=both(scanned.usable, nothing),
+        removed=both(scanned.removed, nothing), taken=both(said, touched.taken),
+        normals=None if scanned.normals is None else both(scanned.normals, np.zeros((now, 3))),
+        touched={name: frozen(rows + before) for name, rows in (touched.touched or {}).items()},
+        stray=None if scanned.stray is None else both(scanned.stray, nothing),
+    )  # fmt: skip
 
 
 def _compensated(known: Nominal, centers: Points, approach: Points, radii: np.ndarray) -> Points:

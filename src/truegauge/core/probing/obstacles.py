@@ -45,6 +45,11 @@ class PartObstacle:
         self.machine_from_part, self.growth = machine_from_part, growth
 
     @property
+    def box(self) -> Points:
+        """Its box (2, 3) in its own coordinates, mm."""
+        return self._box
+
+    @property
     def top(self) -> float:
         """The height of its box where it lies, mm."""
         return float(apply(self.machine_from_part, self.growth * box_corners(self._box))[:, 2].max())

@@ -55,6 +55,24 @@ class ScanFile(Frozen):
     placed_by: str = ""
 
 
+class ReferencePoint(Frozen):
+    """A seat beside the part that a tip fits into: where the centre of the tip was, mm, sample coordinates."""
+
+    name: str = Field(min_length=1, max_length=80)
+    place: Three
+
+
+class Placed(Frozen):
+    """A device that does not stand where the sample's coordinates come from, or not any more.
+
+    `placement` (a 4x4 matrix, row by row) takes its points to the coordinates of the sample.
+    """
+
+    device: str = Field(min_length=1, max_length=300)
+    placement: tuple[float, ...] = Field(min_length=16, max_length=16)
+    by: str = Field(default="", max_length=400)
+
+
 class SampleAbout(Frozen):
     """What is said of a sample as a whole: whose, when, how warm (`scale_expansion` in 1/K), what of it is wanted."""
 
@@ -66,6 +84,8 @@ class SampleAbout(Frozen):
     scale_temperature_c: float | None = Field(default=None, gt=-60, lt=200)
     scale_expansion: float = Field(default=0.0, ge=0, le=1e-3)
     device: str = ""  # in whose coordinates its touches are: what the device says it is; empty: nobody said
+    placed: tuple[Placed, ...] = ()  # other devices, and those that were moved
+    references: tuple[ReferencePoint, ...] = ()  # by which they are placed
     machine_check: str = ""  # the last check of the machine that touched it, in words
     chosen: tuple[str, ...] = ()  # characteristics (ids) of a partial run: there are results of these only
     subset: str = ""  # the name of that choice

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Normals, Points, Rigid
     from truegauge.core.clouds.raw import Colors
 
-_GREY = 160
+GREY = 160
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,7 +112,7 @@ class Sample:
     @cached_property
     def colors(self) -> Colors | None:
         """The colours (n, 3) of the scans, grey where one of several has none; None where all have none."""
-        found: Colors | None = _stacked([s.colors for s in self.scans], [len(s.points) for s in self.scans], _GREY)
+        found: Colors | None = _stacked([s.colors for s in self.scans], [len(s.points) for s in self.scans], GREY)
         return found
 
     @property

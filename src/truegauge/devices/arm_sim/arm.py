@@ -4,7 +4,7 @@ import threading
 
 import numpy as np
 
-from truegauge.core.arrays import Rigid, Vector, three
+from truegauge.core.arrays import Rigid, Vector, three, unit
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.devices.arm_sim.hand import Hand
 from truegauge.devices.arm_sim.settings import ArmFaults, ArmSettings
@@ -23,14 +23,21 @@ class ArmStandIn:
     ) -> None:  # fmt: skip
         self.settings, self._faults = settings or ArmSettings(), faults or ArmFaults()
         self.world = ArmWorld(part, self.settings, seed, device_from_part)
+        self.server = LiveServer(self.about(seed), port, faults=self._faults.of_line)
+        self._hand = Hand(self.world, self._show)
+        self._busy = threading.Lock()
+
+    def about(self, seed: int) -> Hello:
+        """Return what it says of itself."""
         s = self.settings
-        about = Hello(
+        return Hello(
             device="arm", name="Arm stand-in", serial=f"A-{seed}", boot="-", series="-", time=0.0, radius=s.radius,
             stated=StatedErrors(name="Arm stand-in", probing=s.probing, constant=s.constant, per_metre=s.per_metre),
         )  # fmt: skip
-        self.server = LiveServer(about, port, faults=self._faults.of_line)
-        self._hand = Hand(self.world, self._show)
-        self._busy = threading.Lock()
+
+    def leads_to_hand(self, at: Vector, stem: Vector) -> Vector:
+        """Return the direction that is told with a tip at a place (3,): that of the stem."""
+        return stem
 
     def close(self) -> None:
         """Stop serving."""
@@ -63,10 +70,26 @@ class ArmStandIn:
             at = at + self._faults.take("slip", w.touches) * back
             place, radius = three(w.believed(at[None])[0]), self.settings.radius
             seq = self.server.put(
-                lambda n, t: Touch(seq=n, time=t, place=place, stem=three(stem), out=three(back), radius=radius)
-            )
+                lambda n, t: Touch(seq=n, time=t, place=place, stem=three(self.leads_to_hand(at, stem)),
+                                   out=three(back), radius=radius)
+            )  # fmt: skip
             self._hand.draws_back(back, stem)
             return seq
+
+    def seat(self, number: int) -> int | None:
+        """Have the hand put the tip into a seat beside the part, each touch from another side; None: no such seat."""
+        with self._busy:
+            w = self.world
+            if not 0 <= number < len(w.seats):
+                return None
+            w.touches += 1
+            at = w.at_seat(number)
+            stem = unit(np.array([0.0, 0.0, 1.0]) + w.rng.uniform(-0.7, 0.7, 3))
+            self._hand.goes_to(at, stem)
+            place, radius = three(w.believed(at[None])[0]), self.settings.radius
+            return self.server.put(
+                lambda n, t: Touch(seq=n, time=t, place=place, stem=three(self.leads_to_hand(at, stem)), radius=radius)
+            )
 
     def _show(self, at: Vector, stem: Vector) -> None:
         self.server.show(At(time=self.server.clock(), place=three(at), stem=three(stem)))

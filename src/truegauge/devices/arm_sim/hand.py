@@ -48,6 +48,11 @@ class Hand:
         self._rest(stem, s.dwell_s)
         return met, stem, -way
 
+    def goes_to(self, place: Vector, stem: Vector) -> None:
+        """Lead the tip to a place (3,) of the device and rest there."""
+        self._lead(place, stem, self._world.settings.speed)
+        self._rest(stem, self._world.settings.dwell_s)
+
     def draws_back(self, out: Vector, stem: Vector) -> None:
         """Lead the tip off the surface again."""
         w = self._world

@@ -1,15 +1,25 @@
 """The arm and what it touches: true places, and what the arm believes of them."""
 
+from typing import Protocol
+
 import numpy as np
 
 from truegauge.core.arrays import Floats, Points, Rigid, Vector, unit
-from truegauge.core.frames import rigid, rotation_about
+from truegauge.core.frames import apply, rigid, rotation_about
 from truegauge.devices.arm_sim.settings import ArmSettings
 from truegauge.devices.made_part import MadePart
 
 _CONTACT = 1e-5  # mm
 _WAVES = 3  # of the error, an axis
+_BESIDE = 35.0  # mm beside the part that seats stand
 _FAR = 400.0  # mm that are felt for a surface
+
+
+class DeviceError(Protocol):
+    """Where a device is wrong about its tip."""
+
+    def at(self, places: Points) -> Points:
+        """Return the errors (n, 3) mm at places (n, 3) of the device."""
 
 
 class ReachError:
@@ -44,7 +54,7 @@ class ArmWorld:
     ) -> None:  # fmt: skip
         self.settings, self.rng = settings, np.random.default_rng([seed, 27])
         self.part = part
-        self.error = ReachError(settings, np.random.default_rng([seed, 28]))
+        self.error: DeviceError = ReachError(settings, np.random.default_rng([seed, 28]))
         corners = part.projector.tree.corners.reshape(-1, 3)
         low, high = corners.min(axis=0), corners.max(axis=0)
         self._middle = (low + high) / 2
@@ -70,6 +80,21 @@ class ArmWorld:
         pose = self.part.machine_from_part.copy()
         pose[:3, 3] -= by
         self.part.machine_from_part = pose
+
+    @property
+    def seats(self) -> Points:
+        """The seats for the tip that stand beside the part: where its centre comes to lie, (n, 3) mm of the part."""
+        low, high = self.part.box
+        x, y = (low[0] - _BESIDE, high[0] + _BESIDE), (low[1] - _BESIDE, high[1] + _BESIDE)
+        return np.array([(x[0], y[0], low[2]), (x[1], y[0], low[2]), (x[1], y[1], low[2]), (x[0], y[1], high[2])])
+
+    def at_seat(self, number: int) -> Vector:
+        """Return where the tip is in a seat, (3,) mm of the device."""
+        return np.asarray(apply(self.part.machine_from_part, self.seats[number][None])[0])
+
+    def stand_elsewhere(self, motion: Rigid) -> None:
+        """Let the device be moved: what it had at a place it has at `motion` of that now."""
+        self.part.machine_from_part = motion @ self.part.machine_from_part
 
     def room(self, at: Vector) -> float:
         """Return how much room a tip at a place (3,) has."""

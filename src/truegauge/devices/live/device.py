@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from truegauge.core.scanning.advice import ScannerLimits
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.devices.live.client import Gone, LineState, LiveClient, LiveEvent
 from truegauge.devices.live.messages import At, Button, Hello, Reading, Touch, Warned
@@ -54,6 +55,12 @@ class LiveDevice:
         return 0.0 if self._hello is None else self._hello.radius
 
     @property
+    def limits(self) -> ScannerLimits:
+        """What it sees well, where it is a scanner."""
+        h = self._hello
+        return ScannerLimits() if h is None else ScannerLimits(h.near, h.far, h.lines_per_s)
+
+    @property
     def stated(self) -> StatedErrors:
         """What its maker states of its errors."""
         return StatedErrors() if self._hello is None else self._hello.stated
@@ -93,7 +100,7 @@ class LiveDevice:
                 way = -np.array(event.out)[None]
                 return PointBlock(np.array(event.place)[None], event.radius, way if np.any(way) else None)
             case Block():
-                return PointBlock(event.places)
+                return PointBlock(event.places, beams=event.beams, intensities=event.intensities, time=event.time)
             case At():
                 self.at = event
             case Reading(of=of, value=value):

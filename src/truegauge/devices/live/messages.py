@@ -21,6 +21,8 @@ class Hello(Frozen):
     `boot` changes when the device was switched on anew, `series` when it has lost its memory and counts from 1 again:
     the same number is something else then. `oldest` to `next` - 1 are the numbers of what nobody has
     confirmed; `next` is that of what is measured next. `radius` is that of the tip (of a tracker's reflector), mm.
+    `coordinates` is the identity of the device that it sits on, where its points are in the coordinates of that. A
+    scanner sees distances `near` to `far` mm, and takes `lines_per_s`; 0: it does not tell.
     """
 
     type: Literal["hello"] = "hello"
@@ -36,11 +38,15 @@ class Hello(Frozen):
     time: float
     radius: float = Field(default=0.0, ge=0, le=100)
     stated: StatedErrors = StatedErrors()
+    coordinates: str = Field(default="", max_length=200)
+    near: float = Field(default=0.0, ge=0, le=100_000)
+    far: float = Field(default=0.0, ge=0, le=100_000)
+    lines_per_s: float = Field(default=0.0, ge=0, le=1_000_000)
 
     @property
     def identity(self) -> str:
         """What tells its coordinates from those of every other device."""
-        return f"{self.name} {self.serial}".strip()
+        return self.coordinates or f"{self.name} {self.serial}".strip()
 
 
 class Refused(Frozen):
@@ -111,7 +117,7 @@ class Reading(Frozen):
 
 
 class At(Frozen):
-    """Where the tip is just now; the next one replaces it, none is kept."""
+    """Where the tip is just now; the next one replaces it, none is kept. Of a scanner: where its light comes from."""
 
     type: Literal["at"] = "at"
     time: float

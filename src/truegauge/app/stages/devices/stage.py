@@ -2,6 +2,7 @@
 
 from functools import partial
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.needs import needs_part
@@ -18,9 +19,12 @@ from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
 from truegauge.app.stages.devices.portable.prepared import PreparedModel
 from truegauge.app.stages.devices.portable.readout import LiveReadout, ReadoutWindow
+from truegauge.app.stages.devices.portable.scan_overlay import ScanOverlay
+from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.stages.devices.readout import MachineReadout
 from truegauge.app.stages.devices.result_page import ResultPage
 from truegauge.app.stages.devices.touch_model import TouchModel
+from truegauge.app.view.content import ViewContent
 from truegauge.app.widgets.action import Action
 
 
@@ -53,7 +57,8 @@ def _build(shell: Shell) -> StageParts:
     waiting = shell.once(PreparedModel, lambda: PreparedModel(by_hand, shell))
     live = shell.once(LiveReadout, lambda: LiveReadout(by_hand, theme, close_readout))
     apart = shell.once(ReadoutWindow, lambda: ReadoutWindow(by_hand, theme))
-    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, apart.open))
+    scan = shell.once(ScanModel, lambda: ScanModel(by_hand, shell))
+    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, scan, apart.open))
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))
@@ -61,6 +66,10 @@ def _build(shell: Shell) -> StageParts:
     readout = MachineReadout(touching(shell), theme, lambda: STAGES[s.stage].shows_machine and not shell.middle_alone)
     shell.middle_changed.connect(readout.refresh)
     model.changed.connect(shell.middle_changed)
+    scan.changed.connect(shell.middle_changed)
+    # Once it has the room that it gets.
+    scan.changed.connect(lambda: QTimer.singleShot(0, shell.view, shell.view.fit) if scan.on else None)
+    scan.moved.connect(shell.view.update)
 
     def ask_catalogue() -> None:
         shell.files.ask_open("Components from a file", "Catalogues (*.json)", model.add_catalogue)
@@ -70,7 +79,7 @@ def _build(shell: Shell) -> StageParts:
         if model.page == "check" and model.checking.run_state is None and model.checking.last is not None:
             return checked
         if model.page == "portable":
-            return live
+            return None if scan.on else live
         return result if there else scene
 
     def open_page(key: str) -> None:
@@ -95,13 +104,14 @@ def _build(shell: Shell) -> StageParts:
 
     def closed() -> None:
         machine(shell).close()
+        scan.close()
         by_hand.close()
         apart.close()
         scene.let_go()
 
     return StageParts(
         next=next_step, bench=DevicesBench(model, theme, ask_catalogue, page), middle=middle,
-        above=shell.once(MachineReadout, lambda: readout), closed=closed,
+        overlay=ScanOverlay(scan), above=shell.once(MachineReadout, lambda: readout), closed=closed,
         actions=(
             *(Action(f"devices-{key}", "Devices", f"Open {words}", "", partial(open_page, key))
               for key, words in PAGES),
@@ -109,6 +119,8 @@ def _build(shell: Shell) -> StageParts:
                    lambda: by_hand.arm is not None or shell.full_page is live),
             Action("live-window", "Devices", "Live readout in a window of its own", "", apart.open,
                    lambda: by_hand.arm is not None),
+            Action("scan", "Devices", "Scan, or stop scanning and make it the scan", "Ctrl+Shift+L",
+                   lambda: (scan.stop if scan.on else scan.start)(), lambda: by_hand.scanner is not None),
             Action("stop-machine", "Devices", "Stop the machine", "Ctrl+Shift+X", machine(shell).stop,
                    lambda: machine(shell).connected),
         ),
@@ -133,4 +145,5 @@ STAGE = Stage(
     build=_build,
     shows_machine=True,
     ledger_gives_way=True,
+    content=ViewContent(tags=False),
 )

@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.session import Session
-from truegauge.app.stages.devices.portable.line import Borrowed, Line
-from truegauge.app.stages.devices.portable.stand import ArmStand
+from truegauge.app.stages.devices.portable.line import COLORS, Borrowed, Line
+from truegauge.app.stages.devices.portable.stand import Stands
 from truegauge.core.errors import Cancelled, DeviceError
 from truegauge.core.evaluation.live_reading import Allowed, LiveReading, allowed_on, read_tip
 from truegauge.core.evaluation.located import Lie
+from truegauge.core.frames import apply
 from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
+from truegauge.core.samples.stations import sample_from_device
+from truegauge.devices.gauge_sim.gauge import GaugeStandIn
 from truegauge.devices.live.device import LiveDevice
-from truegauge.devices.protocol import Said
+from truegauge.devices.protocol import PointBlock, Said
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Rigid, Vector
 
 _POLL_MS = 250  # beside what tells by itself that it has come
 
@@ -33,8 +41,9 @@ class PortableModel(QObject):
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self.stand = ArmStand(session, self)
+        self.stand = Stands(session, self)
         self.lines: list[Line] = []
+        self.chosen: Line | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -46,8 +55,19 @@ class PortableModel(QObject):
 
     @property
     def arm(self) -> Line | None:
-        """The first device with a tip."""
-        return next((line for line in self.lines if line.device.kind != "gauge"), None)
+        """The device that touches: the one chosen, else the first with a tip."""
+        with_tip = [line for line in self.lines if line.has_tip]
+        return self.chosen if self.chosen in with_tip else next(iter(with_tip), None)
+
+    @property
+    def scanner(self) -> Line | None:
+        """The first scanner."""
+        return next((line for line in self.lines if line.kind == "scanner"), None)
+
+    def choose(self, line: Line) -> None:
+        """Let a device be the one that touches, and that is read."""
+        self.chosen = line
+        self.changed.emit()
 
     def connect_to(self, host: str, port: int) -> None:
         """Connect in the background, to a device that is somewhere else."""
@@ -67,22 +87,22 @@ class PortableModel(QObject):
 
         self.session.queue.start(work, lambda made: self._add(Line(made)), "Connecting")
 
-    def start_stand_in(self) -> Line | None:
-        """Start the stand-in beside the part, and connect to it; the one that is there, if it is."""
-        arm = self.stand.arm()
-        if arm is None:
-            self.session.notify("open a plan with a part first: the stand-in touches it")
+    def start_stand_in(self, kind: str = "arm") -> Line | None:
+        """Start a stand-in beside the part, and connect to it; the one that is there, if it is."""
+        made = self.stand.get(kind)
+        if made is None:
+            self.session.notify("open a plan with a part first: the stand-in measures it")
             return None
-        known = next((line for line in self.lines if line.stand_in is arm), None)
+        known = next((line for line in self.lines if line.device.address[1] == made.port), None)
         if known is not None:
             return known
-        device = LiveDevice("127.0.0.1", arm.port)
+        device = LiveDevice("127.0.0.1", made.port)
         try:
             device.connect()
         except DeviceError as error:
             self.session.notify(error)
             return None
-        line = Line(device, arm)
+        line = Line(device, None if isinstance(made, GaugeStandIn) else made)
         self._add(line)
         return line
 
@@ -108,6 +128,7 @@ class PortableModel(QObject):
 
     def _add(self, line: Line) -> None:
         line.device.waiting = self._waiting.emit
+        line.color = next(k for k in range(COLORS) if k not in {x.color for x in self.lines} or k == COLORS - 1)
         self.lines.append(line)
         self._timer.start()
         self.changed.emit()
@@ -117,17 +138,38 @@ class PortableModel(QObject):
         for line in tuple(self.lines):
             if line.stand_in is not None:
                 self.disconnect_line(line)
+        self.stand.leave_part()
 
     def lend(self) -> Borrowed | None:
         """Return the arm for somebody who measures; the stand-in is started where none is connected."""
         line = self.arm or self.start_stand_in()
-        return None if line is None else Borrowed(line, self.poll)
+        return None if line is None else self.borrow(line)
+
+    def borrow(self, line: Line, *, as_measured: bool = False) -> Borrowed:
+        """Return a device for somebody who measures; with `as_measured` in its own coordinates, not in the sample's."""
+        return Borrowed(line, self.poll, lambda: self._coordinates(line), as_measured=as_measured)
+
+    def _coordinates(self, line: Line) -> str:
+        """Return whose coordinates the points of a line are in: where others measured the sample, theirs."""
+        sample, own = self.session.sample, line.device.identity
+        if sample is None or not sample.about.device or self.placement(line) is None:
+            return own
+        return sample.about.device
+
+    def placement(self, line: Line) -> Rigid | None:
+        """Return what takes the points of a device to the coordinates of the sample; None: it is not joined yet."""
+        sample = self.session.sample
+        return np.eye(4) if sample is None else sample_from_device(sample.about, line.device.identity)
 
     def poll(self) -> None:
         """Take what came since the last time."""
         for line in tuple(self.lines):
             events = line.device.events()
-            line.take(events)
+            pose = self.placement(line)
+            line.take(events, pose)
+            if pose is None and not line.borrowed_raw and any(isinstance(e, PointBlock) for e in events):
+                self.session.notify(f"{line.device.name} is not joined to this sample: measure the reference points "
+                                    "with it first; what it measured now is left out")  # fmt: skip
             for event in events:
                 if isinstance(event, Said):
                     self.session.notify(DeviceError(event.words))
@@ -141,14 +183,17 @@ class PortableModel(QObject):
 
     # What the tip reads ---------------------------------------------------------------------------------------------
 
-    def lie(self) -> Lie | None:
-        """How the part lies before the device, by the alignment in force or one that it starts from; None: unknown."""
-        line, evaluation, sample = self.arm, self.session.evaluation, self.session.sample
-        if line is None or evaluation is None or sample is None:
+    def lie(self, line: Line | None = None) -> Lie | None:
+        """How the part lies in the sample's coordinates, by the alignment in force or one that it starts from.
+
+        None: unknown, or the device (the one that touches, without another) is not joined to the sample.
+        """
+        line = line or self.arm
+        evaluation, sample = self.session.evaluation, self.session.sample
+        if line is None or evaluation is None or sample is None or self.placement(line) is None:
             return None
         # The stand-in stands where the scan of the demo came from, which names no device.
-        theirs = sample.about.device
-        if theirs != line.device.identity and (theirs or line.stand_in is None):
+        if not sample.about.device and line.stand_in is None:
             return None
         known = (evaluation.alignments.get(own.id) for own in self.session.plan.chain())
         found = next((a for a in known if isinstance(a, Alignment)), None)
@@ -165,11 +210,20 @@ class PortableModel(QObject):
             return "Align the part"
         return "" if line.device.at is not None else "Move the tip"
 
+    def tip(self) -> Vector | None:
+        """Return where the centre of the tip is, (3,) mm in coordinates of the sample; None: unknown."""
+        line = self.arm
+        pose = None if line is None else self.placement(line)
+        if line is None or line.device.at is None or pose is None:
+            return None
+        return np.asarray(apply(pose, np.array(line.device.at.place)[None])[0])
+
     def reading(self) -> tuple[LiveReading, Allowed] | None:
         """Return what the tip reads just now, and what is allowed there."""
         line, pose, evaluator = self.arm, self.lie(), self.session.evaluator
         if line is None or line.device.at is None or pose is None or evaluator is None or not evaluator.can_pick:
             return None
-        at = line.device.at
-        found = read_tip(evaluator.projector, pose, np.array(at.place), line.device.radius)
+        place = self.tip()
+        assert place is not None
+        found = read_tip(evaluator.projector, pose, place, line.device.radius)
         return found, allowed_on(self.session.plan, found.face)

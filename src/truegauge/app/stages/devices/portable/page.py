@@ -11,18 +11,24 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 from truegauge.app.stages.devices.portable.line import Line
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.prepared import PreparedModel
+from truegauge.app.stages.devices.portable.scan_section import ScanSection
+from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.widgets.address_fields import AddressFields
 from truegauge.app.widgets.bench import Pairs, button, empty_layout, label, say
 from truegauge.app.widgets.parts import row
 from truegauge.app.widgets.text_size import grow_to
 
+STAND_INS = (("arm", "Start the stand-in of an arm"), ("scanner", "Start the stand-in of a scanner"),
+             ("tracker", "Start the stand-in of a tracker"), ("gauge", "Start the stand-in of a gauge"))  # fmt: skip
 _OF = {"air": "air", "part": "part", "device": "device", "dial": "dial gauge"}
 
 
 class PortablePage(QWidget):
     """Devices that are led by hand."""
 
-    def __init__(self, model: PortableModel, prepared: PreparedModel, open_readout: Callable[[], object]) -> None:
+    def __init__(
+        self, model: PortableModel, prepared: PreparedModel, scan: ScanModel, open_readout: Callable[[], object]
+    ) -> None:
         super().__init__()
         self._model, self._prepared, self._open_readout = model, prepared, open_readout
         self._rows: list[tuple[str, str, bool]] = []
@@ -34,15 +40,19 @@ class PortablePage(QWidget):
         column.addLayout(self.connected)
         self.readout = button("Readout in a window of its own", open_readout)
         column.addWidget(self.readout)
-        self.stand_in = button("Start the stand-in of an arm", model.start_stand_in)
-        column.addWidget(self.stand_in)
+        self.stand_ins = {k: button(words, partial(model.start_stand_in, k)) for k, words in STAND_INS}
+        for made in self.stand_ins.values():
+            column.addWidget(made)
+        self.stand_in = self.stand_ins["arm"]
         column.addWidget(label("Or a device that speaks the device protocol: host and port", "soft", wrap=True))
         self.address = AddressFields(model.session, 9100, "device", model.connect_to)
         self.port = self.address.port
         column.addWidget(self.address)
         self.connect_button = button("Connect", self.address.choose)
         column.addWidget(self.connect_button)
+        self.scan_section = ScanSection(scan)
         column.insertWidget(1, self._measuring())
+        column.insertWidget(1, self.scan_section)
         column.addStretch()
         self._shown: list[tuple[Line, Pairs, QWidget]] = []
         model.changed.connect(self.refresh)
@@ -113,8 +123,12 @@ class PortablePage(QWidget):
                     self.connected.addWidget(widget)
                 self._shown.append((line, pairs, done))
         self.readout.setVisible(self._model.arm is not None)
-        self.stand_in.setVisible(not any(line.stand_in for line in self._model.lines))
-        self.stand_in.setEnabled(self._model.stand.is_possible)
+        there = {line.kind for line in self._model.lines}
+        for kind, made in self.stand_ins.items():
+            made.setVisible(kind not in there)
+            made.setEnabled(kind == "gauge" or self._model.stand.is_possible)
+        self.scan_section.setVisible("scanner" in there)
+        self.scan_section.refresh()
         self._show_measuring()
         self._show_numbers()
 
@@ -128,7 +142,7 @@ class PortablePage(QWidget):
             if device.serial:
                 rows.append(("serial number", device.serial))
             if device.kind != "gauge":
-                rows.append(("touches", str(line.touches)))
+                rows.append(("points" if line.kind == "scanner" else "touches", f"{line.touches:,}"))
                 if stated.stated:
                     rows.append(("stated, a metre", f"{stated.constant + stated.per_metre:.3f} mm"))
             rows += [(_OF[of], f"{v:.3f} mm" if of == "dial" else f"{v:.2f} °C") for of, v in device.readings.items()]

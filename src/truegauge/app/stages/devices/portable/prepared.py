@@ -50,12 +50,12 @@ class PreparedModel(QObject):
         if not on:
             self._stop()
             return
-        sample = self.session.sample
-        # The first touch takes the place of a scan.
-        if sample is not None and len(sample.points) and not self.session.document.may_let_sample_go():
+        sample, taken = self.session.sample, self.portable.lend()
+        # The first touch takes the place of a scan in other coordinates.
+        foreign = sample is not None and taken is not None and sample.about.device != taken.identity
+        if foreign and sample is not None and len(sample.points) and not self.session.document.may_let_sample_go():
             self.changed.emit()
             return
-        taken = self.portable.lend()
         if taken is not None:
             taken.connect()
             self._taken, self.last = taken, ""
