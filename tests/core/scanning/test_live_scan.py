@@ -125,8 +125,7 @@ def looked(adviser, *, off=110.0, angle=0.0, light=120, speed=20.0):
         at = np.array([speed * t, 0.0, 0.0]) + off * beam
         places = np.column_stack([np.full(50, speed * t), np.linspace(-20, 20, 50), np.zeros(50)])
         adviser.moved(t, at)
-        adviser.looked(t, places, np.tile(beam, (50, 1)), np.full(50, light, np.uint8),
-                       np.tile([0.0, 0.0, 1.0], (50, 1)), np.ones(50, dtype=bool))  # fmt: skip
+        adviser.looked(t, places, np.full(50, np.cos(angle)), np.full(50, light, np.uint8))
     return adviser.now()
 
 
@@ -144,9 +143,7 @@ def test_what_was_bad_a_second_ago_is_not_said_any_more():
     adviser = Adviser(LIMITS, 0.5)
     looked(adviser, light=255)
     for k in range(15):
-        adviser.looked(
-            1.0 + k / 33, np.zeros((5, 3)), None, np.full(5, 120, np.uint8), np.zeros((5, 3)), np.zeros(5, bool)
-        )
+        adviser.looked(1.0 + k / 33, np.zeros((5, 3)), None, np.full(5, 120, np.uint8))
     assert adviser.now() is None
 
 

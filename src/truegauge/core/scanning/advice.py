@@ -12,7 +12,7 @@ import numpy as np
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from truegauge.core.arrays import Floats, Normals, Points, Vector
+    from truegauge.core.arrays import Floats, Points, Vector
 
 STEEP = np.radians(62.0)  # between the beam and the normal of the surface
 OVEREXPOSED, DARK = 250, 14  # of 255
@@ -80,17 +80,15 @@ class Adviser:
         self._at = (time, at)
 
     def looked(
-        self, time: float, places: Points, beams: NDArray[np.floating] | None, light: NDArray[np.uint8] | None,
-        normals: Normals, near: NDArray[np.bool_],
-    ) -> None:  # fmt: skip
-        """Take points (n, 3) with beams to the scanner (n, 3), intensities (n,), and normals of the part where `near`.
+        self, time: float, places: Points, facing: Floats | None, light: NDArray[np.uint8] | None
+    ) -> None:
+        """Take points (n, 3) in the coordinates of the scanner's place, and intensities (n,).
 
-        Places and the scanner are in the same coordinates; beams and normals in the same.
+        `facing` (k,) are cosines between beam and normal of those that lie on the part; None where nobody knows.
         """
         shares: list[tuple[Advice, float]] = []
-        if beams is not None and near.any():
-            cosine = np.einsum("ij,ij->i", beams[near], normals[near])
-            shares.append((Advice.STEEP, float(np.mean(cosine < np.cos(STEEP)))))
+        if facing is not None and len(facing):
+            shares.append((Advice.STEEP, float(np.mean(facing < np.cos(STEEP)))))
         if light is not None and len(light):
             shares += [
                 (Advice.BRIGHT, float(np.mean(light >= OVEREXPOSED))),

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 REACH = 5.0  # mm from the part that a point may be to be of it
 _PIECE = 200_000
+_ADVISED = 2000  # points of a block that advice goes by
 
 
 class LiveScan:
@@ -48,7 +49,7 @@ class LiveScan:
         self.came += len(places)
         light = np.full(len(places), 0.5, dtype=np.float32) if intensities is None else _exposure(intensities)
         if self.lie is None:
-            self.advice.looked(time, places, beams, intensities, np.zeros((0, 3)), np.zeros(len(places), dtype=bool))
+            self.advice.looked(time, places, None, intensities)
             self.grid.add(places, light)
             self._keep_room()
             return
@@ -60,7 +61,9 @@ class LiveScan:
             beams = self.lie.directions(np.asarray(beams, dtype=np.float64))
             facing = np.where(near, np.einsum("ij,ij->i", beams, normals), 0.0)
         self.last = np.where(near, found.distance, np.nan)
-        self.advice.looked(time, places, beams, intensities, normals, near)
+        some = slice(None, None, max(1, len(places) // _ADVISED))
+        self.advice.looked(time, places[some], facing[some][near[some]] if beams is not None else None,
+                           None if intensities is None else intensities[some])  # fmt: skip
         wanted = self._wanted[found.face]  # of no face: -1, the last
         # A point that lies on the part is better than one that does not: a stray must not take the place of it.
         score = light * np.clip(facing, 0.02, 1.0) + near

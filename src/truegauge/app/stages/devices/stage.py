@@ -69,7 +69,6 @@ def _build(shell: Shell) -> StageParts:
     scan.changed.connect(shell.middle_changed)
     # Once it has the room that it gets.
     scan.changed.connect(lambda: QTimer.singleShot(0, shell.view, shell.view.fit) if scan.on else None)
-    scan.moved.connect(shell.view.update)
 
     def ask_catalogue() -> None:
         shell.files.ask_open("Components from a file", "Catalogues (*.json)", model.add_catalogue)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.devices.portable.line import Line
@@ -20,6 +20,7 @@ from truegauge.app.widgets.text_size import grow_to
 
 STAND_INS = (("arm", "Start the stand-in of an arm"), ("scanner", "Start the stand-in of a scanner"),
              ("tracker", "Start the stand-in of a tracker"), ("gauge", "Start the stand-in of a gauge"))  # fmt: skip
+_READ_MS = 200
 _OF = {"air": "air", "part": "part", "device": "device", "dial": "dial gauge"}
 
 
@@ -56,7 +57,12 @@ class PortablePage(QWidget):
         column.addStretch()
         self._shown: list[tuple[Line, Pairs, QWidget]] = []
         model.changed.connect(self.refresh)
-        model.moved.connect(self._show_numbers)
+        # Numbers that run are read a few times a second, not sixty.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_READ_MS)
+        self._soon.timeout.connect(self._show_numbers)
+        model.moved.connect(lambda: None if self._soon.isActive() else self._soon.start())
         prepared.changed.connect(self._show_measuring)
 
     def _measuring(self) -> QWidget:

@@ -1,10 +1,13 @@
 """Scanning, on the Portable page: begin, what is scanned, how far apart the points are kept, and stop."""
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.parts import row
+
+_READ_MS = 200
 
 
 class ScanSection(QWidget):
@@ -31,7 +34,11 @@ class ScanSection(QWidget):
                        row("Keep a point every", self.spacing), self.only):  # fmt: skip
             column.addWidget(widget)
         scan.changed.connect(self.refresh)
-        scan.moved.connect(self._show)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_READ_MS)
+        self._soon.timeout.connect(self._show)
+        scan.moved.connect(lambda: None if self._soon.isActive() else self._soon.start())
 
     def _toggle(self) -> None:
         (self._scan.stop if self._scan.on else self._scan.start)()

@@ -35,7 +35,7 @@ if TYPE_CHECKING:
 _TOLD_S = 0.04  # between two states that are shown
 _LOOK_MS = 30
 SPACING = 0.4  # mm, that is offered
-_AT_ONCE = 60_000  # points
+_AT_ONCE = 20_000  # points
 _BEAMS = 60  # points of the line that are shown
 
 
