@@ -15,7 +15,10 @@ _Rows = NDArray[np.float64]
 
 def smallest_ball(points: _Rows) -> tuple[Floats, float, tuple[int, ...]]:
     """Return centre, radius and the indices of the supporting points for points (n, d), d = 2 or 3."""
-    center = points.mean(axis=0)
+    # Of points that lie close together far from the origin the last digits are needed.
+    origin = points.mean(axis=0)
+    points = points - origin
+    center = np.zeros(points.shape[1])
     support: tuple[int, ...] = (int(np.argmax(((points - center) ** 2).sum(axis=1))),)
     center, radius = points[support[0]], 0.0
     for _ in range(1000):
@@ -24,7 +27,7 @@ def smallest_ball(points: _Rows) -> tuple[Floats, float, tuple[int, ...]]:
         if distance[far] <= radius * (1 + 1e-15) + 1e-300 or far in support:
             break
         center, radius, support = _of_few(points, (*support, far))
-    return center, float(np.sqrt(((points - center) ** 2).sum(axis=1)).max()), support
+    return origin + center, float(np.sqrt(((points - center) ** 2).sum(axis=1)).max()), support
 
 
 def _of_few(points: _Rows, members: tuple[int, ...]) -> tuple[Floats, float, tuple[int, ...]]:

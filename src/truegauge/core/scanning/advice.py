@@ -79,9 +79,7 @@ class Adviser:
                 self.speed += 0.3 * (speed - self.speed)
         self._at = (time, at)
 
-    def looked(
-        self, time: float, places: Points, facing: Floats | None, light: NDArray[np.uint8] | None
-    ) -> None:
+    def looked(self, time: float, places: Points, facing: Floats | None, light: NDArray[np.uint8] | None) -> None:
         """Take points (n, 3) in the coordinates of the scanner's place, and intensities (n,).
 
         `facing` (k,) are cosines between beam and normal of those that lie on the part; None where nobody knows.

@@ -8,7 +8,7 @@ from truegauge.core.arrays import Rigid, Vector, three, unit
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.devices.arm_sim.hand import Hand
 from truegauge.devices.arm_sim.settings import ArmFaults, ArmSettings
-from truegauge.devices.arm_sim.world import ArmWorld
+from truegauge.devices.arm_sim.world import BALL, ArmWorld
 from truegauge.devices.live.messages import At, Hello, Touch
 from truegauge.devices.live.server import LiveServer
 from truegauge.devices.made_part import MadePart
@@ -90,6 +90,22 @@ class ArmStandIn:
             return self.server.put(
                 lambda n, t: Touch(seq=n, time=t, place=place, stem=three(self.leads_to_hand(at, stem)), radius=radius)
             )
+
+    def ball(self, number: int) -> int:
+        """Have the hand touch the sphere beside the part, with each number elsewhere on its upper half."""
+        with self._busy:
+            w, s = self.world, self.settings
+            w.touches += 1
+            turn = np.pi * (3 - np.sqrt(5)) * number
+            height = 1 - (number % 9 + 0.3) / 10
+            out = np.array([*np.sqrt(1 - height**2) * np.array([np.cos(turn), np.sin(turn)]), height])
+            at = w.ball + (BALL / 2 + s.radius) * out
+            self._hand.goes_to(at, out)
+            place = three(w.believed(at[None])[0])
+            return self.server.put(
+                lambda n, t: Touch(seq=n, time=t, place=place, stem=three(self.leads_to_hand(at, out)), out=three(out),
+                                   radius=s.radius)
+            )  # fmt: skip
 
     def _show(self, at: Vector, stem: Vector) -> None:
         self.server.show(At(time=self.server.clock(), place=three(at), stem=three(stem)))

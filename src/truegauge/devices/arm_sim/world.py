@@ -11,6 +11,7 @@ from truegauge.devices.made_part import MadePart
 
 _CONTACT = 1e-5  # mm
 _WAVES = 3  # of the error, an axis
+BALL = 25.0  # mm, the diameter of a sphere to check with
 _BESIDE = 35.0  # mm beside the part that seats stand
 _FAR = 400.0  # mm that are felt for a surface
 
@@ -91,6 +92,13 @@ class ArmWorld:
     def at_seat(self, number: int) -> Vector:
         """Return where the tip is in a seat, (3,) mm of the device."""
         return np.asarray(apply(self.part.machine_from_part, self.seats[number][None])[0])
+
+    @property
+    def ball(self) -> Vector:
+        """The middle (3,) mm of a sphere of `BALL` mm that stands beside the part, in the coordinates of the device."""
+        low, high = self.part.box
+        at = np.array([[high[0] + 2 * _BESIDE, (low[1] + high[1]) / 2, low[2] + BALL]])
+        return np.asarray(apply(self.part.machine_from_part, at)[0])
 
     def stand_elsewhere(self, motion: Rigid) -> None:
         """Let the device be moved: what it had at a place it has at `motion` of that now."""

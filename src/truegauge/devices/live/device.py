@@ -21,6 +21,7 @@ class LiveDevice:
         self._hello: Hello | None = None
         self.at: At | None = None  # where the tip was last
         self.readings: dict[str, float] = {}  # of a gauge, the last of each
+        self.readings_taken = 0
         self.is_open = False
         self.waiting: Callable[[], None] = lambda: None  # called, from any thread, when something has come
 
@@ -33,6 +34,11 @@ class LiveDevice:
     def identity(self) -> str:
         """What tells it, and so its coordinates, from every other one."""
         return self.name if self._hello is None else self._hello.identity
+
+    @property
+    def own_identity(self) -> str:
+        """What tells the device itself, also where its points are in the coordinates of another one."""
+        return f"{self.name} {self.serial}".strip()
 
     @property
     def address(self) -> tuple[str, int]:
@@ -105,6 +111,7 @@ class LiveDevice:
                 self.at = event
             case Reading(of=of, value=value):
                 self.readings[of] = value
+                self.readings_taken += 1
             case Warned(words=words) | Gone(words=words):
                 return Said(words)
             case LineState(state=state, words=words):

@@ -12,11 +12,13 @@ from truegauge.app.stages.devices.poses_page import PosesPage
 from truegauge.app.stages.devices.probe_page import ProbePage
 from truegauge.app.stages.devices.qualify_page import QualifyPage
 from truegauge.app.stages.devices.rack_page import RackPage
+from truegauge.app.stages.devices.setup.page import SetupPage
 from truegauge.app.widgets.bench import Bench, PageTabs
 from truegauge.app.widgets.theme import Theme
 
 _TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", "rack": "Rack",
-           "qualify": "Qualification", "check": "Check of the machine", "portable": "Portable devices"}  # fmt: skip
+           "qualify": "Qualification", "check": "Check of the machine", "portable": "Portable devices",
+           "setup": "Set-up of portable devices"}  # fmt: skip
 
 
 class DevicesBench(Bench):
@@ -26,10 +28,10 @@ class DevicesBench(Bench):
 
     def __init__(
         self, model: DevicesModel, theme: Theme, ask_catalogue: Callable[[], object], portable: PortablePage,
-        parent: QWidget | None = None,
+        setup: SetupPage, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
         self.model, self._theme, self._ask_catalogue = model, theme, ask_catalogue
-        self.portable_page = portable
+        self.portable_page, self.setup_page = portable, setup
         super().__init__(model.session, parent)
         model.changed.connect(self._on_changed)
 
@@ -44,7 +46,7 @@ class DevicesBench(Bench):
         self.qualify_page = QualifyPage(self.model, self._theme)
         self.check_page = CheckPage(self.model)
         self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page,
-                       self.check_page, self.portable_page)  # fmt: skip
+                       self.check_page, self.portable_page, self.setup_page)  # fmt: skip
         self.pages = QStackedWidget()
         for page in self._pages:
             self.pages.addWidget(page)

@@ -42,6 +42,7 @@ PAGES = (
     ("qualify", "Qualify"),
     ("check", "Check"),
     ("portable", "Portable"),
+    ("setup", "Set-up"),
 )
 
 

@@ -23,6 +23,9 @@ from truegauge.app.stages.devices.portable.scan_overlay import ScanOverlay
 from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.stages.devices.readout import MachineReadout
 from truegauge.app.stages.devices.result_page import ResultPage
+from truegauge.app.stages.devices.setup.model import SetupModel
+from truegauge.app.stages.devices.setup.page import SetupPage
+from truegauge.app.stages.devices.setup.view import SetupView
 from truegauge.app.stages.devices.touch_model import TouchModel
 from truegauge.app.view.content import ViewContent
 from truegauge.app.widgets.action import Action
@@ -58,6 +61,9 @@ def _build(shell: Shell) -> StageParts:
     live = shell.once(LiveReadout, lambda: LiveReadout(by_hand, theme, close_readout))
     apart = shell.once(ReadoutWindow, lambda: ReadoutWindow(by_hand, theme))
     scan = shell.once(ScanModel, lambda: ScanModel(by_hand, shell))
+    setup = shell.once(SetupModel, lambda: SetupModel(by_hand, shell))
+    setup_page = shell.once(SetupPage, lambda: SetupPage(setup))
+    setup_view = shell.once(SetupView, lambda: SetupView(setup, theme))
     page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, scan, apart.open))
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
@@ -77,6 +83,8 @@ def _build(shell: Shell) -> StageParts:
         there = model.page == "qualify" and model.chosen_use is not None and model.qualifying.run_state is None
         if model.page == "check" and model.checking.run_state is None and model.checking.last is not None:
             return checked
+        if model.page == "setup":
+            return setup_view
         if model.page == "portable":
             return None if scan.on else live
         return result if there else scene
@@ -87,7 +95,7 @@ def _build(shell: Shell) -> StageParts:
 
     def next_step() -> NextStep | None:
         cmm = machine(shell)
-        if model.page == "portable" or (by_hand.arm is not None and not cmm.connected):
+        if model.page in ("portable", "setup") or (by_hand.arm is not None and not cmm.connected):
             if by_hand.arm is None or by_hand.lie() is not None:
                 return None
             return NextStep("Align the part: a guided alignment says where to touch", "new-guided")
@@ -109,7 +117,7 @@ def _build(shell: Shell) -> StageParts:
         scene.let_go()
 
     return StageParts(
-        next=next_step, bench=DevicesBench(model, theme, ask_catalogue, page), middle=middle,
+        next=next_step, bench=DevicesBench(model, theme, ask_catalogue, page, setup_page), middle=middle,
         overlay=ScanOverlay(scan), above=shell.once(MachineReadout, lambda: readout), closed=closed,
         actions=(
             *(Action(f"devices-{key}", "Devices", f"Open {words}", "", partial(open_page, key))

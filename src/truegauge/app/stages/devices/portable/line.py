@@ -136,6 +136,12 @@ class Borrowed:
         if arm is not None:
             self._wait_for(arm.seat(number))
 
+    def ball(self, number: int) -> None:
+        """Let the hand of the stand-in touch the sphere beside the part; the point comes by `events`."""
+        arm = self.stand_in
+        if arm is not None:
+            self._wait_for(arm.ball(number))
+
     def _wait_for(self, seq: int | None) -> None:
         device, end = self.line.device, time.monotonic() + _COMES_S
         while seq is not None and not device.has(seq) and time.monotonic() < end:

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.document.session import Session
 from truegauge.app.stages.devices.portable.line import COLORS, Borrowed, Line
 from truegauge.app.stages.devices.portable.stand import Stands
+from truegauge.app.stages.devices.portable.temperatures import TemperatureLog
 from truegauge.core.errors import Cancelled, DeviceError
 from truegauge.core.evaluation.live_reading import Allowed, LiveReading, allowed_on, read_tip
 from truegauge.core.evaluation.located import Lie
@@ -44,6 +45,7 @@ class PortableModel(QObject):
         self.stand = Stands(session, self)
         self.lines: list[Line] = []
         self.chosen: Line | None = None
+        self.log = TemperatureLog(session, lambda: self.lines, self)
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self.poll)
@@ -173,6 +175,7 @@ class PortableModel(QObject):
             for event in events:
                 if isinstance(event, Said):
                     self.session.notify(DeviceError(event.words))
+        self.log.look()
         seen = tuple((id(x), x.device.is_open, x.touches) for x in self.lines)
         now = (seen, tuple((x.device.at, tuple(x.device.readings.items())) for x in self.lines))
         if now != self._seen:
