@@ -51,7 +51,8 @@ def test_touches_of_something_else_are_no_check():
 
 def test_a_temperature_that_is_not_known_long_enough_says_nothing():
     readings = [(t, 22.0 + 0.001 * t / 60) for t in range(0, 3600, 10)]
-    assert warming(readings[:80]) is None and warming([]) is None
+    assert warming(readings[:80]) is None
+    assert warming([]) is None
     assert warming(readings) == pytest.approx(0.015, abs=1e-9)
     assert warming([*readings, (3600.0, 23.0)]) == pytest.approx(23.0 - readings[-90][1], abs=1e-9)
 
@@ -62,7 +63,8 @@ def record(check=Check.SEAT, value=0.01, limit=0.03, days=0):
 
 
 def test_a_check_is_judged_by_what_is_stated():
-    assert record().verdict == "within" and record(value=-0.031).verdict == "outside"
+    assert record().verdict == "within"
+    assert record(value=-0.031).verdict == "outside"
     assert record(limit=0.0).verdict == ""
 
 
@@ -71,7 +73,8 @@ def test_checks_are_due_after_their_days_and_when_the_clock_was_set_back():
     assert not known.is_due(Check.SEAT, NOW)
     assert known.is_due(Check.SEAT, NOW + datetime.timedelta(days=1, seconds=1))
     assert known.is_due(Check.SEAT, NOW - datetime.timedelta(days=30))
-    assert known.is_due(Check.SPHERE, NOW) and not known.is_due(Check.WARM, NOW)
+    assert known.is_due(Check.SPHERE, NOW)
+    assert not known.is_due(Check.WARM, NOW)
     assert known.due_on(Check.SEAT) == NOW + datetime.timedelta(days=1)
 
 
@@ -79,7 +82,9 @@ def test_the_latest_check_counts_and_only_so_many_are_kept():
     known = DeviceRecord()
     for k in range(12):
         known = known.with_check(record(value=k / 100), most=5)
-    assert len(known.checks) == 5 and known.last(Check.SEAT).value == 0.11 and known.last(Check.DRIFT) is None
+    assert len(known.checks) == 5
+    assert known.last(Check.SEAT).value == 0.11
+    assert known.last(Check.DRIFT) is None
 
 
 @pytest.fixture
@@ -92,7 +97,8 @@ def test_records_are_kept_device_by_device(folder):
     one = DeviceRecord(due=DueDays(seat=3)).with_check(record())
     write_device("Arm 1", one)
     write_device("Arm 2", DeviceRecord())
-    assert read_device("Arm 1") == one and read_device("Arm 2") == DeviceRecord() == read_device("Arm 3")
+    assert read_device("Arm 1") == one
+    assert read_device("Arm 2") == DeviceRecord() == read_device("Arm 3")
     assert len(list(folder.iterdir())) == 2
 
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from truegauge.core.evaluation.scanner_check import scanner_against_probe
 from truegauge.core.errors import EvaluationError
+from truegauge.core.evaluation.scanner_check import scanner_against_probe
 from truegauge.core.frames import apply, rotate
 from truegauge.core.nodes.aligned import AlignedCloud, ScannedCloud, colors_of
 from truegauge.core.nodes.graph import NotComputed
@@ -55,7 +55,8 @@ def test_touched_features_go_by_their_touches_and_all_others_by_the_scan(evaluat
                 assert_allclose(now.feature.pose.origin, alone.feature.pose.origin, atol=1e-12)
                 assert_allclose(now.feature.pose.sizes, alone.feature.pose.sizes, atol=1e-12)
     bore = measured(evaluator, plan, both, "main bore")
-    assert len(bore.rows) == 14 and bore.feature.radius == pytest.approx(21.0, abs=1e-6)  # the touches are of no error
+    assert len(bore.rows) == 14
+    assert bore.feature.radius == pytest.approx(21.0, abs=1e-6)
     assert measured(evaluator, plan, sample, "main bore").feature.radius == pytest.approx(21.006, abs=0.001)
 
 
@@ -64,7 +65,8 @@ def test_the_points_of_touches_come_after_those_of_the_scan(evaluator, plan, bot
     every, scanned = context.need(AlignedCloud()), context.need(ScannedCloud())
     count = len(scanned.points)
     assert len(every.points) == count + 28 == len(every.usable) == len(every.removed) == len(every.found.normals)
-    assert not every.usable[count:].any() and every.statistics == scanned.statistics
+    assert not every.usable[count:].any()
+    assert every.statistics == scanned.statistics
     bore = measured(evaluator, plan, both, "main bore")
     off = np.linalg.norm(every.points[bore.rows][:, :2] - bore.feature.pose.origin[:2], axis=1)
     assert_allclose(off, 21.0, atol=1e-3)
@@ -95,7 +97,8 @@ def test_a_sample_of_both_is_saved_and_opened_again(both, tmp_path, plan, evalua
     path = tmp_path / "both.tgsample"
     write_sample(path, both, (demo.SCAN.read_bytes(),))
     again, _ = read_sample(path)
-    assert again.probed == both.probed and len(again.points) == len(both.points)
+    assert again.probed == both.probed
+    assert len(again.points) == len(both.points)
     assert measured(evaluator, plan, again, "main bore").feature.radius == pytest.approx(21.0, abs=1e-6)
 
 

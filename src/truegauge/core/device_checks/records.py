@@ -22,7 +22,7 @@ class Check(StrEnum):
     WARM = "warm"
 
     @property
-    def title(self) -> str:
+    def called(self) -> str:
         """Its name."""
         return _TITLES[self]
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.enclosing import smallest_ball
-from truegauge.core.association.features import Shape
+from truegauge.core.association.features import Shape, Sphere
 from truegauge.core.errors import AssociationError, EvaluationError
 
 if TYPE_CHECKING:
@@ -44,6 +44,7 @@ def sphere_errors(places: Points, radius: float, diameter: float) -> tuple[float
     except AssociationError as error:
         raise EvaluationError(f"these touches make no sphere ({error})") from error
     sphere = fit.feature
+    assert isinstance(sphere, Sphere)
     off = np.linalg.norm(places - sphere.pose.origin, axis=1)
     measured = 2 * (float(sphere.radius) - radius)
     if not 0.5 * diameter < measured < 1.5 * diameter:

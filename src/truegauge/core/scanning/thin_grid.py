@@ -10,7 +10,7 @@ from numba import njit
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from truegauge.core.arrays import Floats, Ints, Points
+    from truegauge.core.arrays import Ints, Points
 
 MOST = 8_000_000  # points that are kept; then the cubes become twice as wide
 _OFF, _BITS = 1 << 20, 21  # cubes an axis: 2 million of 0.1 mm are 200 m
@@ -42,7 +42,7 @@ class ThinGrid:
         """How well each was seen (n,); a view."""
         return self._scores[: self.count]
 
-    def add(self, places: Points, scores: Floats) -> tuple[Ints, Ints]:
+    def add(self, places: Points, scores: NDArray[np.floating]) -> tuple[Ints, Ints]:
         """Take points (n, 3) mm, the better seen the higher their score (n,).
 
         Returns
@@ -113,7 +113,8 @@ def _put(slots, keys, places, scores, count, new, new_scores, per_mm, changed, t
         key, inside = np.int64(0), True
         for c in range(3):
             cell = np.int64(np.floor(new[k, c] * per_mm)) + _OFF
-            inside = inside and 0 <= cell < 2 * _OFF
+            if cell < 0 or cell >= 2 * _OFF:
+                inside = False
             key = (key << _BITS) | cell
         if not inside:
             continue

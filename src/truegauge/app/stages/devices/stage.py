@@ -79,7 +79,7 @@ def _build(shell: Shell) -> StageParts:
     def ask_catalogue() -> None:
         shell.files.ask_open("Components from a file", "Catalogues (*.json)", model.add_catalogue)
 
-    def middle() -> QWidget:
+    def middle() -> QWidget | None:
         there = model.page == "qualify" and model.chosen_use is not None and model.qualifying.run_state is None
         if model.page == "check" and model.checking.run_state is None and model.checking.last is not None:
             return checked

@@ -102,7 +102,9 @@ class PreparedModel(QObject):
                 self._take_block(event)
 
     def _take_block(self, block: PointBlock) -> None:
-        s, lie = self.session, self.portable.lie()
+        taken = self._taken
+        assert taken is not None
+        s, lie = self.session, self.portable.lie(taken.line)
         sample, evaluator, following = s.sample, s.evaluator, self.next()
         wanted = "" if following is None else following[0].feature
         made = []
@@ -113,10 +115,9 @@ class PreparedModel(QObject):
                 feature = feature_touched(s.plan, evaluator.projector, lie, place, block.radius or 0.0, -way, wanted)
             self.last = s.plan.feature(feature).name if feature else "nothing that the plan waits for"
             made.append(ProbedTouch(place=three(place), approach=three(way), radius=block.radius or 0.0,
-                                    feature=feature, stylus="by hand"))  # fmt: skip
+                                    feature=feature, stylus=taken.line.device.own_identity))  # fmt: skip
         before = () if sample is None else sample.probed
-        assert self._taken is not None
-        s.document.set_probed((*before, *made), device=self._taken.identity)
+        s.document.set_probed((*before, *made), device=taken.identity)
         self.changed.emit()
 
     def take_back(self) -> None:

@@ -242,8 +242,9 @@ class ScanModel(QObject):
 
     def _on_blocks(self) -> None:
         """Take what waits, several blocks at once where more do: the more wait, the less each costs."""
-        live, taken = self._live, []
-        while self._blocks and sum(len(b) for b, _ in taken) < _AT_ONCE:
+        live = self._live
+        taken: list[tuple[PointBlock, tuple[float, Vector] | None]] = []
+        while self._blocks and sum((len(b) for b, _ in taken), 0) < _AT_ONCE:
             taken.append(self._blocks.popleft())
         if live is None or not taken:
             return

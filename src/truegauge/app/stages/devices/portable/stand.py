@@ -48,7 +48,9 @@ class Stands(QObject):
             self.leave_part()
             self._bench = bench_of(evaluator.model, evaluator.projector, self._session.document.part_content,
                                    device_from_part=self._device_from_part())  # fmt: skip
-        return {"arm": self._bench.arm, "scanner": self._bench.scanner, "tracker": self._bench.tracker}[kind]()
+        if kind == "scanner":
+            return self._bench.scanner()
+        return self._bench.tracker() if kind == "tracker" else self._bench.arm()
 
     def is_of_part(self) -> bool:
         """Whether they stand beside the part that is open now."""

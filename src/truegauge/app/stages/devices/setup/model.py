@@ -120,7 +120,7 @@ class SetupModel(QObject):
             return "Touch the same place again", self.task.how
         if self.task is Check.DRIFT:
             return "Put the tip into a reference seat", self.task.how
-        return f"{self.task.title}: {count} of {needed}", self.task.how
+        return f"{self.task.called}: {count} of {needed}", self.task.how
 
     def join_words(self) -> str:
         """Say how well the reference points fit that are measured so far."""
@@ -358,7 +358,7 @@ class SetupModel(QObject):
         at = self.clock().isoformat(timespec="seconds")
         made = CheckRecord(check=check, at=at, value=round(value, 9), limit=round(limit, 9), unit=unit, words=words)  # type: ignore[arg-type]
         self._keep(line, self.record(line).with_check(made))
-        self.last = f"{check.title}: {value:.3f} {unit}"
+        self.last = f"{check.called}: {value:.3f} {unit}"
         self.stop()
 
     def _keep(self, line: Line, record: DeviceRecord) -> None:

@@ -41,12 +41,12 @@ class SetupPage(QWidget):
             column.addWidget(widget)
         column.addWidget(rule())
         column.addWidget(label("Checks", "heading"))
-        self.checks = {c: button(c.title, partial(model.start, c)) for c in Check}
+        self.checks = {c: button(c.called, partial(model.start, c)) for c in Check}
         self.days = {}
         for check, made in self.checks.items():
             made.setToolTip(check.how)
             days = number_box(0, 3650, 0, suffix=" d", tip="Due again after so many days; 0: never")
-            days.setAccessibleName(f"days until due: {check.title}")
+            days.setAccessibleName(f"days until due: {check.called}")
             days.editingFinished.connect(partial(self._on_days, check))
             keep_size(days, width=62)
             self.days[check] = days

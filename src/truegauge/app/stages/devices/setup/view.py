@@ -93,7 +93,7 @@ class SetupView(QWidget):
         left = QRectF(box.x() + 56, box.y() + 6, box.width() - 56 - wide - 16, box.height() - 12)
         painter.setPen(QColor(t.ink))
         painter.setFont(font(17, bold=True))
-        painter.drawText(left, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, check.title)
+        painter.drawText(left, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, check.called)
         painter.setPen(QColor(t.soft))
         painter.setFont(font(12.5))
         painter.drawText(left.adjusted(0, 25, 0, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
