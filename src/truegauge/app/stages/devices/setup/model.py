@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import datetime
-from collections.abc import Callable
 from enum import StrEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.stages.devices.portable.line import Borrowed, Line
 from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.app.stages.devices.setup.book import CheckBook
 from truegauge.core.arrays import three
-from truegauge.core.device_checks.records import NEEDED, Check, CheckRecord, DeviceRecord
+from truegauge.core.device_checks.records import NEEDED, Check
 from truegauge.core.device_checks.working_out import STEADY_K, seat_spread, sphere_errors, warming
-from truegauge.core.errors import EvaluationError, FormatError, RegistrationError
+from truegauge.core.errors import EvaluationError, RegistrationError
 from truegauge.core.evaluation.live_reading import read_tip
 from truegauge.core.evaluation.scanner_check import scanner_against_probe
 from truegauge.core.frames import apply
@@ -23,7 +22,6 @@ from truegauge.core.samples.document import ReferencePoint, SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.stations import drift, joined_by_references, placed_at
 from truegauge.devices.protocol import Lost, PointBlock
-from truegauge.formats.device_record_file import read_device, write_device
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Points, Vector
@@ -58,8 +56,7 @@ class SetupModel(QObject):
         self._taken: Borrowed | None = None
         self._of: Line | None = None
         self._part_at: tuple[Vector, float] | None = None  # a place of the part that was touched, and what it read
-        self._records: dict[str, DeviceRecord] = {}
-        self.clock: Callable[[], datetime.datetime] = lambda: datetime.datetime.now(datetime.UTC)
+        self.book = CheckBook(self.session)
         portable.moved.connect(self._take)
         portable.changed.connect(self._on_devices)
         self.session.document.sample_changed.connect(self.changed)
@@ -77,31 +74,15 @@ class SetupModel(QObject):
         """The reference points of the sample."""
         return () if self.session.sample is None else self.session.sample.about.references
 
-    def record(self, line: Line) -> DeviceRecord:
-        """Return what is known of a device's checks; a record that cannot be read is told, and begun anew in memory."""
-        name = line.device.own_identity
-        if name not in self._records:
-            try:
-                self._records[name] = read_device(name)
-            except FormatError as error:
-                self.session.notify(error)
-                self._records[name] = DeviceRecord()
-        return self._records[name]
-
     def due(self) -> tuple[Check, ...]:
         """Return the checks that are due of the device that touches."""
-        line = self.line
-        if line is None:
-            return ()
-        now, record = self.clock(), self.record(line)
-        return tuple(c for c in Check if record.is_due(c, now))
+        return () if self.line is None else self.book.due(self.line)
 
     def set_due_days(self, check: Check, days: int) -> None:
         """Let a check be due again after so many days; 0: never."""
-        line = self.line
-        if line is not None:
-            record = self.record(line)
-            self._keep(line, record.replace(due=record.due.replace(**{check.value: days})))
+        if self.line is not None:
+            self.book.set_days(self.line, check, days)
+            self.changed.emit()
 
     def words(self) -> tuple[str, str]:
         """Return what to do now in a few big words, and the line below them."""
@@ -351,23 +332,14 @@ class SetupModel(QObject):
         self._done(Check.SCANNER, off, stated, f"on {chosen[0].name}", "mm", line)
 
     def _done(
-        self, check: Check, value: float, limit: float, words: str, unit: str = "mm", line: Line | None = None
+        self, check: Check, value: float, limit: float, words: str, unit: Literal["mm", "K"] = "mm",
+        line: Line | None = None,
     ) -> None:  # fmt: skip
         line = line or self._of
         assert line is not None
-        at = self.clock().isoformat(timespec="seconds")
-        made = CheckRecord(check=check, at=at, value=round(value, 9), limit=round(limit, 9), unit=unit, words=words)  # type: ignore[arg-type]
-        self._keep(line, self.record(line).with_check(made))
+        self.book.add(line, check, value, limit, words, unit)
         self.last = f"{check.called}: {value:.3f} {unit}"
         self.stop()
-
-    def _keep(self, line: Line, record: DeviceRecord) -> None:
-        self._records[line.device.own_identity] = record
-        try:
-            write_device(line.device.own_identity, record)
-        except FormatError as error:
-            self.session.notify(error)
-        self.changed.emit()
 
     # The hand of a stand-in -----------------------------------------------------------------------------------------
 

@@ -104,7 +104,7 @@ class SetupPage(QWidget):
         for check, days in self.days.items():
             days.setEnabled(m.line is not None)
             if m.line is not None and not days.hasFocus():
-                days.setValue(m.record(m.line).due.of(check))
+                days.setValue(m.book.record(m.line).due.of(check))
 
     def showEvent(self, event: object) -> None:
         """Catch up."""

@@ -35,7 +35,7 @@ class SetupView(QWidget):
         m = self._model
         if m.line is None:
             return "", "", ""
-        record, now = m.record(m.line), m.clock()
+        record, now = m.book.record(m.line), m.book.clock()
         last = record.last(check)
         if last is None:
             return "", check.how, "not done yet" if record.is_due(check, now) else "not asked for"
@@ -79,9 +79,9 @@ class SetupView(QWidget):
     def _card(self, painter: QPainter, box: QRectF, check: Check) -> None:
         t, m = self._theme, self._model
         assert m.line is not None
-        last = m.record(m.line).last(check)
+        last = m.book.record(m.line).last(check)
         verdict = "" if last is None else last.verdict
-        is_due = m.record(m.line).is_due(check, m.clock())
+        is_due = m.book.record(m.line).is_due(check, m.book.clock())
         color = {"within": t.within, "outside": t.outside, "": t.soft}[verdict]
         at_it = m.task is check
         painter.setPen(QPen(QColor(t.accent if at_it else t.rule), 2.0 if at_it else 1.0))
