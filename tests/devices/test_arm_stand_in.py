@@ -191,6 +191,7 @@ def test_a_session_loses_nothing_and_doubles_nothing(arm, model, name):
         end = time.monotonic() + 5
         while one.server.unconfirmed and time.monotonic() < end:
             device.events()
+            device.confirm(device.taken)
             time.sleep(0.01)
         device.close()
 

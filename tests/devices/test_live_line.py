@@ -181,10 +181,12 @@ def test_no_more_is_confirmed_than_was_taken(line, monkeypatch):
 
     monkeypatch.setattr(device._client, "events", slow)
     assert len([e for e in device.events() if isinstance(e, PointBlock)]) == 1
+    device.confirm(device.taken)
     time.sleep(0.2)
     assert server.unconfirmed == 1
     monkeypatch.undo()
     assert len([e for e in device.events() if isinstance(e, PointBlock)]) == 1
+    device.confirm(device.taken)
     end = time.monotonic() + 5
     while server.unconfirmed and time.monotonic() < end:
         time.sleep(0.01)

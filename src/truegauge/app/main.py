@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 from truegauge.app.collector import Collector
 from truegauge.app.document.recovery import Keeper, Recovered, find_recovered, recovery_folder
 from truegauge.app.document.session import Session
+from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.widgets.constants import keep_constants_alive
 from truegauge.app.widgets.painting import application_icon
 from truegauge.app.widgets.text_size import TEXT
@@ -78,6 +79,7 @@ def run(files: list[Path], *, as_examples: bool = False) -> int:
 def offer(window: MainWindow, keeper: Keeper, recovered: list[Recovered]) -> None:
     """Offer the newest unsaved work of sessions that ended; the next one when that is dealt with."""
     if not recovered:
+        window.get(ScanModel).offer_kept()
         return
     session, newest = window.session, recovered[0]
 

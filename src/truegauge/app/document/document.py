@@ -59,6 +59,9 @@ class Document(QObject):
         self.plan_stamp: Stamp | None = None  # what its file was when it was read or written last
         self.annotation_gaps: tuple[str, ...] = ()
         self.sample_is_saved = True  # touches and temperatures are the operator's work
+        self.keeper: Callable[[Callable[[], None]], None] | None = None  # keeps what is not saved
+        # Of devices that keep what nobody has confirmed: the series of their numbers, and up to which it is here.
+        self.devices: dict[str, tuple[str, int]] = {}
         self.may_let_sample_go: Callable[[], bool] = lambda: True  # asks, where there is a window
         self._probed_at = -1e9
         self._probed_timer = QTimer(self)
@@ -68,6 +71,13 @@ class Document(QObject):
         self._parts: dict[str, OpenedPart] = {}  # by content: undo may bring an earlier part back
         self._part_shown = ""
         self._matchings: dict[str, Matching] = {}  # by the content of the newer part
+
+    def keep(self, then: Callable[[], None]) -> None:
+        """Have what there is kept safe, `then` go on (on any thread); at once where nothing keeps it."""
+        if self.keeper is None:
+            then()
+        else:
+            self.keeper(then)
 
     def notify(
         self, problem: Exception | str, action: str = "", callback: Callable[[], None] | None = None,
@@ -270,6 +280,7 @@ class Document(QObject):
     ) -> None:
         """Go on with work that was kept, which stays unsaved."""
         self._set_plan(plan, part, kept.plan_path, kept.stamp)
+        self.devices = self.devices | kept.devices
         if not kept.plan_is_saved:
             self.history.mark_unsaved()
         self.evaluation = None

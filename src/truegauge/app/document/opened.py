@@ -1,6 +1,6 @@
 """What was opened: a part with the content of its file, and unsaved work as it was kept."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from truegauge.core.cad.model import CadModel
@@ -28,3 +28,4 @@ class Kept:
     plan_is_saved: bool
     sample_is_saved: bool
     name: str
+    devices: dict[str, tuple[str, int]] = field(default_factory=dict)  # what of them is in it: series and number

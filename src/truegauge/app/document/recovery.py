@@ -72,6 +72,7 @@ def _recovered(own: OwnedFolder) -> Recovered:
         path / about["plan"], path / about["sample"] if about["sample"] else None, data,
         Path(about["plan_path"]) if about["plan_path"] else None, stamp,
         bool(about["plan_is_saved"]), bool(about["sample_is_saved"]), str(about["name"]),
+        {str(name): (str(series), int(number)) for name, (series, number) in about.get("devices", {}).items()},
     )  # fmt: skip
     return Recovered(own, work, datetime.datetime.fromtimestamp((path / _ABOUT).stat().st_mtime))
 
@@ -88,6 +89,7 @@ class _Work:
     contents: tuple[Content, ...]
     plan_is_saved: bool
     sample_is_saved: bool
+    devices: dict[str, tuple[str, int]]
 
 
 class Keeper(QObject):
@@ -110,6 +112,7 @@ class Keeper(QObject):
         self._timer.setInterval(_DELAY_MS)
         self._timer.timeout.connect(self.keep)
         self._failed.connect(self._on_failed)
+        document.keeper = self.keep
         document.plan_changed.connect(self._soon)
         document.sample_changed.connect(self._soon)
         document.sample_data_changed.connect(self._soon)
@@ -119,19 +122,24 @@ class Keeper(QObject):
             self._timer.start()
 
     def keep(self, then: Callable[[], None] | None = None) -> None:
-        """Write now, in the background; `then` is called on that thread once it is written, not if it fails."""
+        """Write now, in the background; `then` is called on that thread once it is written, not if it fails.
+
+        Where all is in the user's files, `then` is called at once.
+        """
         s = self._document
         if self._is_closed:
             return
         if s.history.is_saved and s.sample_is_saved:
             self.discard()
+            if then is not None:
+                then()
             return
         if self._last is not None and not self._last.done() and then is None:
             self._soon()  # the disk is slow: no queue of copies
             return
         work = _Work(
             s.plan, s.part_content, s.plan_path, s.plan_stamp, s.sample, s.sample_contents, s.history.is_saved,
-            s.sample_is_saved,
+            s.sample_is_saved, dict(s.devices),
         )  # fmt: skip
         self._last = self._thread.submit(self._write, work, then or _nothing)
 
@@ -158,6 +166,7 @@ class Keeper(QObject):
                 "plan_path": str(work.plan_path or ""), "name": work.plan.name,
                 "stamp": [stamp.size, stamp.modified_ns, stamp.content] if stamp is not None else None,
                 "plan_is_saved": work.plan_is_saved, "sample_is_saved": work.sample_is_saved,
+                "devices": work.devices,
             }  # fmt: skip
             write_whole(own / _ABOUT, json.dumps(about).encode())
             for path in own.iterdir():

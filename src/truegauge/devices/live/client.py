@@ -61,13 +61,17 @@ class LiveClient:
     """A connection to a device. Events wait until they are asked for; what is kept for good is confirmed."""
 
     def __init__(
-        self, host: str, port: int, *, after: int = 0, known: Hello | None = None, program: str = "True Gauge"
-    ) -> None:
-        """`after` is the number up to which this program has kept everything of the device that it knows as `known`."""
+        self, host: str, port: int, *, after: int = 0, known: Hello | None = None, program: str = "True Gauge",
+        kept_of: Callable[[Hello], int] | None = None,
+    ) -> None:  # fmt: skip
+        """`after` is the number up to which this program has kept everything of the device that it knows as `known`.
+
+        `kept_of` says the same of a device that is not known yet, once it has said who it is; 0: nothing is kept.
+        """
         self.host, self.port, self.program = host, port, program
         self.hello: Hello | None = known  # the last that the device has said
         self.last = after  # the highest number that came
-        self._confirmed = after
+        self._confirmed, self._kept_of = after, kept_of
         self._events: deque[LiveEvent] = deque()
         self._ready = threading.Condition()
         self._socket: socket.socket | None = None
@@ -147,6 +151,9 @@ class LiveClient:
     def _greet(self, hello: Hello) -> None:
         """See which numbers are gone: the device was switched off, or could not keep so much."""
         before, self.hello = self.hello, hello
+        if before is None and self._kept_of is not None:
+            # Kept by a program that ended before it could confirm it: it must not come again.
+            self.last = self._confirmed = min(self._kept_of(hello), hello.next - 1)
         if before is not None and hello.boot != before.boot:
             self._tell(Warned(words=f"{hello.name} was switched off and on: see that it stands where it stood"))
         if before is not None and (hello.series != before.series or hello.next <= self.last):

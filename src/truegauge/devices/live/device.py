@@ -15,8 +15,10 @@ from truegauge.devices.protocol import DeviceEvent, PointBlock, Said
 class LiveDevice:
     """Touches and blocks become blocks of points; a line that is lost is looked for, and nothing is given up."""
 
-    def __init__(self, host: str, port: int) -> None:
-        self._host, self._port = host, port
+    def __init__(self, host: str, port: int, kept_of: Callable[[Hello], int] | None = None) -> None:
+        """`kept_of` says up to which number everything of a device was kept before, once it has said who it is."""
+        self._host, self._port, self._kept_of = host, port, kept_of
+        self.taken = 0  # the highest number that was asked for; it may be confirmed once it is kept
         self._client: LiveClient | None = None
         self._hello: Hello | None = None
         self.at: At | None = None  # where the tip was last
@@ -73,7 +75,7 @@ class LiveDevice:
 
     def connect(self) -> None:
         """Open the connection; raises `DeviceError` when there is none."""
-        client = LiveClient(self._host, self._port)
+        client = LiveClient(self._host, self._port, kept_of=self._kept_of)
         client.waiting = lambda: self.waiting()
         self._hello = client.connect()
         self._client, self.is_open = client, True
@@ -89,16 +91,27 @@ class LiveDevice:
         return self._client is not None and self._client.last >= seq
 
     def events(self) -> list[DeviceEvent]:
-        """Return what came since the last call, in its order; does not wait."""
+        """Return what came since the last call, in its order; does not wait. It is to be kept, then confirmed."""
         if self._client is None:
             return []
         came = self._client.events()
         found = [made for event in came if (made := self._made(event)) is not None]
-        # No more than is taken here: what comes meanwhile is confirmed the next time.
-        taken = max((e.seq for e in came if isinstance(e, Touch | Button | Reading | Block)), default=0)
-        if taken:
-            self._client.confirm(taken)
+        numbers = [e.seq for e in came if isinstance(e, Touch | Button | Reading | Block)]
+        if numbers:
+            # The last, not the highest: a device that lost its memory counts from 1 again.
+            self.taken = numbers[-1]
         return found
+
+    def confirm(self, up_to: int) -> None:
+        """Say that everything up to a number is kept for good: the device may forget it."""
+        if self._client is not None and up_to:
+            self._client.confirm(up_to)
+
+    @property
+    def series(self) -> str:
+        """What numbers belong to: the device counts from 1 again in another one."""
+        hello = self._client.hello if self._client is not None else self._hello
+        return "" if hello is None else hello.series
 
     def _made(self, event: LiveEvent) -> DeviceEvent | None:
         match event:

@@ -30,6 +30,8 @@ class Line:
         self.color = color  # of COLORS
         self.borrowers: list[Borrowed] = []
         self.touches = 0  # that came
+        self.kept = 0  # number up to which all is kept, and confirmed
+        self.is_held = False  # who takes its points says when they are kept
         self.is_gone = False  # given back
 
     @property

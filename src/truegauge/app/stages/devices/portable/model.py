@@ -20,11 +20,13 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.core.samples.stations import sample_from_device
 from truegauge.devices.gauge_sim.gauge import GaugeStandIn
 from truegauge.devices.live.device import LiveDevice
+from truegauge.devices.live.messages import Hello
 from truegauge.devices.protocol import PointBlock, Said
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid, Vector
 
+_CONFIRM_MS = 300  # after a touch: those that follow at once are kept with it
 _POLL_MS = 250  # beside what tells by itself that it has come
 
 
@@ -37,6 +39,7 @@ class PortableModel(QObject):
 
     changed = Signal()
     moved = Signal()
+    _kept = Signal(object)  # from the thread that keeps: lines, and up to which number of each
     _waiting = Signal()  # from the threads of the lines
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
@@ -51,6 +54,11 @@ class PortableModel(QObject):
         self._timer.timeout.connect(self.poll)
         self._seen: object = None
         self._waiting.connect(self.poll)
+        self._confirming = QTimer(self)
+        self._confirming.setSingleShot(True)
+        self._confirming.setInterval(_CONFIRM_MS)
+        self._confirming.timeout.connect(self._keep)
+        self._kept.connect(self._on_kept)
         session.document.part_changed.connect(self._on_part_changed)
 
     # Lines ----------------------------------------------------------------------------------------------------------
@@ -76,7 +84,7 @@ class PortableModel(QObject):
         if any(line.device.address == (host, port) for line in self.lines):
             self.session.notify(f"{host}:{port} is connected already")
             return
-        device = LiveDevice(host, port)
+        device = LiveDevice(host, port, self._kept_of)
 
         def work(progress: Progress) -> LiveDevice:
             device.connect()
@@ -98,7 +106,7 @@ class PortableModel(QObject):
         known = next((line for line in self.lines if line.device.address[1] == made.port), None)
         if known is not None:
             return known
-        device = LiveDevice("127.0.0.1", made.port)
+        device = LiveDevice("127.0.0.1", made.port, self._kept_of)
         try:
             device.connect()
         except DeviceError as error:
@@ -122,8 +130,11 @@ class PortableModel(QObject):
     def close(self) -> None:
         """Give everything back."""
         self._timer.stop()
+        self._confirming.stop()
         for line in tuple(self.lines):
             line.device.waiting = _nobody
+            if self.session.document.sample_is_saved:
+                line.device.confirm(line.device.taken)
             line.device.close()
         self.lines = []
         self.stand.close()
@@ -167,6 +178,7 @@ class PortableModel(QObject):
         """Take what came since the last time."""
         for line in tuple(self.lines):
             events = line.device.events()
+            self._see_taken(line)
             pose = self.placement(line)
             line.take(events, pose)
             if pose is None and not line.borrowed_raw and any(isinstance(e, PointBlock) for e in events):
@@ -183,6 +195,32 @@ class PortableModel(QObject):
             self.moved.emit()
             if not isinstance(before, tuple) or before[0] != seen:
                 self.changed.emit()
+
+    # What is kept ---------------------------------------------------------------------------------------------------
+
+    def _kept_of(self, hello: Hello) -> int:
+        """Return up to which number the work that is open has what a device measured."""
+        series, number = self.session.document.devices.get(f"{hello.name} {hello.serial}".strip(), ("", 0))
+        return number if series == hello.series else 0
+
+    def _see_taken(self, line: Line) -> None:
+        """Have touches kept soon; a device may forget at once what nobody keeps: readings, points of no scan."""
+        if not line.has_tip and not line.is_held:
+            line.device.confirm(line.device.taken)
+        elif line.has_tip and line.device.taken != line.kept and not self._confirming.isActive():
+            self._confirming.start()
+
+    def _keep(self) -> None:
+        marks = [(line, line.device.taken) for line in self.lines if line.has_tip and line.device.taken != line.kept]
+        for line, number in marks:
+            self.session.document.devices[line.device.own_identity] = (line.device.series, number)
+        if marks:
+            self.session.document.keep(lambda: self._kept.emit(marks))
+
+    def _on_kept(self, marks: list[tuple[Line, int]]) -> None:
+        for line, number in marks:
+            line.kept = number
+            line.device.confirm(number)
 
     # What the tip reads ---------------------------------------------------------------------------------------------
 

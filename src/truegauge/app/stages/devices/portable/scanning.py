@@ -6,6 +6,7 @@ import datetime
 import time
 from collections import deque
 from dataclasses import dataclass, field
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,11 +16,13 @@ from truegauge.app.document.jobs import background_thread
 from truegauge.app.document.shown import LiveValues
 from truegauge.app.stages.devices.portable.line import Borrowed
 from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.core.errors import FormatError
 from truegauge.core.progress import Progress
 from truegauge.core.samples.sample import Sample
 from truegauge.core.scanning.live_scan import LiveScan
 from truegauge.devices.protocol import Lost, PointBlock
 from truegauge.devices.scanner_sim.scanner import ScannerStandIn
+from truegauge.formats.kept_scan import KeptScan, ScanKeeper, find_kept_scans
 from truegauge.formats.taken_scan import taken_scan
 
 if TYPE_CHECKING:
@@ -36,7 +39,12 @@ _TOLD_S = 0.04  # between two states that are shown
 _LOOK_MS = 30
 SPACING = 0.4  # mm, that is offered
 _AT_ONCE = 20_000  # points
+_KEPT_S = 5.0  # between two times that it is written
 _BEAMS = 60  # points of the line that are shown
+
+
+# A block, the clock and place of the scanner, and up to which number of the device it brings what there is.
+_Waiting = tuple[PointBlock, "tuple[float, Vector] | None", int]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -63,6 +71,8 @@ class ScanModel(QObject):
     changed = Signal()
     moved = Signal()
     _told = Signal(object)  # from the thread
+    _kept = Signal(int)  # from it: up to this number of the device all is on disk
+    _failed = Signal(object)  # from it: why it is not
 
     def __init__(self, portable: PortableModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -73,14 +83,19 @@ class ScanModel(QObject):
         self._live: LiveScan | None = None
         self._thread = background_thread("scan")
         self._last: Future[None] | None = None
-        self._blocks: deque[tuple[PointBlock, tuple[float, Vector] | None]] = deque()
+        self._blocks: deque[_Waiting] = deque()
         self._waiting, self._done = 0, 0  # blocks that were handed over, and that were taken
         self._told_at = 0.0
         self._lie: Lie | None = None
+        self._left: list[KeptScan] = []
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self._take)
         self._told.connect(self._on_told)
+        self._kept.connect(self._on_kept)
+        self._failed.connect(self._on_failed)
+        self._keeper: ScanKeeper | None = None
+        self._keep_at, self._said = 0.0, ""
         portable.moved.connect(self._take)
         self.session.document.part_changed.connect(self.throw_away)
 
@@ -115,6 +130,9 @@ class ScanModel(QObject):
         model, projector, limits = evaluator.model, evaluator.projector, line.device.limits
         lie, spacing = self.portable.lie(line), self.spacing
         self._taken, self._lie = self.portable.borrow(line), lie
+        name = f"Scan {datetime.datetime.now():%Y-%m-%d %H-%M-%S}"
+        self._keeper, self._keep_at, self._said = ScanKeeper(self._taken.identity, name), time.monotonic(), ""
+        line.is_held = True
         self._blocks.clear()
         self._waiting = self._done = 0
 
@@ -134,7 +152,7 @@ class ScanModel(QObject):
         if taken is None:
             return
         identity, name = taken.identity, f"Scan {datetime.datetime.now():%Y-%m-%d %H-%M-%S}"
-        last = self._last
+        last, keeper = self._last, self._keeper
 
         def work(progress: Progress) -> tuple[Sample, tuple[Content, ...]] | None:
             if last is not None:
@@ -151,13 +169,22 @@ class ScanModel(QObject):
                 self.session.notify("nothing was scanned")
             else:
                 self.session.document.take_scan(*made)
+                if keeper is not None:
+                    self.session.document.keep(keeper.end)  # once it is kept with the sample
 
         self.session.queue.start(work, done, "Taking the scan")
 
     def throw_away(self) -> None:
         """End it, and forget it."""
         if self._end() is not None:
-            self._live = None
+            keeper = self._keeper
+
+            def forget() -> None:
+                self._live = None
+                if keeper is not None:
+                    keeper.end()
+
+            self._submit(forget)
 
     def _end(self) -> Borrowed | None:
         taken, self._taken = self._taken, None
@@ -168,6 +195,7 @@ class ScanModel(QObject):
         self.portable.poll()
         self._hand_over(taken)
         taken.close()
+        taken.line.is_held = False
         self.session.uncertainties.hold(False)
         self._timer.stop()
         self.state = ScanState()
@@ -178,7 +206,9 @@ class ScanModel(QObject):
     def close(self) -> None:
         """Leave."""
         self.throw_away()
-        self._thread.shutdown(wait=True, cancel_futures=True)
+        self._thread.shutdown(wait=True)
+        for kept in self._left:
+            kept.folder.release()
 
     def let_hand_scan(self) -> None:
         """Have the hand of the stand-in sweep over the part, over the selected faces only where they are wanted."""
@@ -225,11 +255,39 @@ class ScanModel(QObject):
                 place = None
                 if at is not None and pose is not None:
                     place = (at.time, pose[:3, :3] @ np.array(at.place) + pose[:3, 3])
-                self._blocks.append((event, place))
+                self._blocks.append((event, place, taken.line.device.taken))
                 self._submit(self._on_blocks)
 
     def _submit(self, work: Callable[[], None]) -> None:
         self._last = self._thread.submit(work)
+
+    def _on_kept(self, number: int) -> None:
+        if self._taken is not None:
+            self._said = ""
+            self._taken.line.device.confirm(number)
+
+    def _on_failed(self, error: FormatError) -> None:
+        if str(error) != self._said:  # once, not every few seconds
+            self._said = str(error)
+            self.session.notify(error)
+
+    def offer_kept(self) -> None:
+        """Offer scans that were being taken when a program ended."""
+        for kept in find_kept_scans():
+            self.session.notify(f"A scan of {kept.count:,} points that was being taken was kept", "Bring it in",
+                                partial(self._bring_in, kept), "Delete it", kept.folder.remove)  # fmt: skip
+            self._left.append(kept)
+
+    def _bring_in(self, kept: KeptScan) -> None:
+        def work(progress: Progress) -> tuple[Sample, tuple[Content, ...]]:
+            progress(0.2, "reading it")
+            return taken_scan(kept.points(), kept.name, kept.device, "kept when the program ended")
+
+        def done(made: tuple[Sample, tuple[Content, ...]]) -> None:
+            self.session.document.take_scan(*made)
+            self.session.document.keep(kept.folder.remove)
+
+        self.session.queue.start(work, done, "Bringing the scan in")
 
     def _on_told(self, state: ScanState) -> None:
         if self.on:
@@ -243,18 +301,32 @@ class ScanModel(QObject):
     def _on_blocks(self) -> None:
         """Take what waits, several blocks at once where more do: the more wait, the less each costs."""
         live = self._live
-        taken: list[tuple[PointBlock, tuple[float, Vector] | None]] = []
-        while self._blocks and sum((len(b) for b, _ in taken), 0) < _AT_ONCE:
+        taken: list[_Waiting] = []
+        while self._blocks and sum((len(b) for b, _, _ in taken), 0) < _AT_ONCE:
             taken.append(self._blocks.popleft())
         if live is None or not taken:
             return
-        block, scanner = _together([b for b, _ in taken]), taken[-1][1]
+        block, scanner = _together([b for b, _, _ in taken]), taken[-1][1]
         if scanner is not None:
             live.advice.moved(*scanner)
         live.take(block.time, block.places, block.beams, block.intensities)
         self._done += len(taken)
+        self._keep_now_and_then(live, taken[-1][2])
         if time.monotonic() - self._told_at > _TOLD_S:
             self._tell(taken[-1][0].places, None if scanner is None else scanner[1])
+
+    def _keep_now_and_then(self, live: LiveScan, number: int) -> None:
+        """Write what is kept of the points: not all the time, and less often where it takes long."""
+        began, keeper = time.monotonic(), self._keeper
+        if keeper is None or began < self._keep_at:
+            return
+        try:
+            keeper.keep(live.grid.places)
+        except FormatError as error:
+            self._failed.emit(error)
+        else:
+            self._kept.emit(number)
+        self._keep_at = time.monotonic() + max(_KEPT_S, 20 * (time.monotonic() - began))
 
     def _tell(self, places: Points | None = None, scanner: Vector | None = None) -> None:
         live = self._live
