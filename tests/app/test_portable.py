@@ -38,14 +38,15 @@ def hold(window, place, out, off):
 def test_the_deviation_under_the_tip_is_read_in_the_biggest_digits_of_the_window(portable, qtbot):
     m, page, live = portable.get(PortableModel), portable.get(PortablePage), portable.get(LiveReadout)
     assert live.isVisible()
-    assert live.texts(m.reading())[0] == "Connect an arm"
+    assert live.texts().value == "Connect an arm"
     qtbot.mouseClick(page.stand_in, Qt.MouseButton.LeftButton)
     assert m.arm is not None
     for off, state in ((0.012, State.WITHIN), (0.048, State.NEAR), (-0.31, State.OUTSIDE)):
         hold(portable, (58.0, 66.0, 50.0), (0.0, -1.0, 0.0), off)
         qtbot.waitUntil(lambda off=off: m.reading() is not None and abs(m.reading()[0].deviation - off) < 0.02,
                         timeout=PATIENCE)  # fmt: skip
-        value, where, by, said = live.texts(m.reading())
+        tile = live.texts()
+        value, where, by, said = tile.value, tile.of, tile.by, tile.state
         assert (where, said) == ("main bore", state)
         assert float(value) == pytest.approx(m.reading()[0].deviation, abs=0.0006)
         assert value[0] in "+-"
@@ -61,9 +62,9 @@ def test_the_deviation_under_the_tip_is_read_in_the_biggest_digits_of_the_window
 def test_without_an_alignment_it_says_what_to_do_first(portable, qtbot):
     m, live = portable.get(PortableModel), portable.get(LiveReadout)
     m.start_stand_in()
-    qtbot.waitUntil(lambda: live.texts(m.reading())[0] == "Move the tip")
+    qtbot.waitUntil(lambda: live.texts().value == "Move the tip")
     portable.session.document.take_sample_out()
-    assert live.texts(m.reading())[0] == "Align the part"
+    assert live.texts().value == "Align the part"
     assert portable.parts["devices"].bench.next.isVisible()
 
 

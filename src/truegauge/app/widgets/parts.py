@@ -67,6 +67,12 @@ class LengthField(QLineEdit):
         if not self.hasFocus():
             self.setText(self._shown)
 
+    def show_nothing(self) -> None:
+        """Show that there is none."""
+        self._shown = ""
+        if not self.hasFocus():
+            self.setText("")
+
     def _on_typed(self) -> None:
         if self.text() == self._shown:
             return

@@ -16,6 +16,7 @@ from truegauge.core.plan.migrations.steps import PRESENT
 from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
+from truegauge.core.plan.readouts import MOST, Readout
 from truegauge.core.plan.requirements import Characteristic, Datum
 from truegauge.core.plan.subsets import Subset
 from truegauge.core.plan.title import TitleBlock
@@ -39,7 +40,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[10] = 10
+    schema_version: Literal[11] = 11
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -73,6 +74,7 @@ class Plan(Frozen):
     route: Route = Route()
     subsets: tuple[Subset, ...] = ()
     kept: tuple[KeptStatement, ...] = ()
+    readouts: tuple[Readout, ...] = Field(default=(), max_length=MOST)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -91,7 +93,8 @@ class Plan(Frozen):
         ids += [r.id for r in self.readings]
         if len(set(ids)) != len(ids):
             raise ValueError("two features, spot checks or dimensions have the same id")
-        for kept, word in ((self.sections, "sections"), (self.views, "saved views")):
+        named = ((self.sections, "sections"), (self.views, "saved views"), (self.readouts, "readouts"))
+        for kept, word in named:
             if len({k.id for k in kept}) != len(kept):
                 raise ValueError(f"two {word} have the same id")
         known = set(ids)

@@ -59,12 +59,19 @@ def _build(shell: Shell) -> StageParts:
 
     waiting = shell.once(PreparedModel, lambda: PreparedModel(by_hand, shell))
     live = shell.once(LiveReadout, lambda: LiveReadout(by_hand, theme, close_readout))
-    apart = shell.once(ReadoutWindow, lambda: ReadoutWindow(by_hand, theme))
+    apart = {"": shell.once(ReadoutWindow, lambda: ReadoutWindow(by_hand, theme))}
+
+    def open_apart(only: str = "") -> None:
+        """Open the window of a readout, of all without an id."""
+        if only not in apart:
+            apart[only] = ReadoutWindow(by_hand, theme, only)
+        apart[only].open()
+
     scan = shell.once(ScanModel, lambda: ScanModel(by_hand, shell))
     setup = shell.once(SetupModel, lambda: SetupModel(by_hand, shell))
     setup_page = shell.once(SetupPage, lambda: SetupPage(setup))
     setup_view = shell.once(SetupView, lambda: SetupView(setup, theme))
-    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, scan, apart.open))
+    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, scan, open_apart))
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))
@@ -113,7 +120,8 @@ def _build(shell: Shell) -> StageParts:
         machine(shell).close()
         scan.close()
         by_hand.close()
-        apart.close()
+        for window in apart.values():
+            window.close()
         scene.let_go()
 
     return StageParts(
@@ -124,7 +132,7 @@ def _build(shell: Shell) -> StageParts:
               for key, words in PAGES),
             Action("live-readout", "Devices", "Live readout of the tip", "Ctrl+Shift+D", toggle_readout,
                    lambda: by_hand.arm is not None or shell.full_page is live),
-            Action("live-window", "Devices", "Live readout in a window of its own", "", apart.open,
+            Action("live-window", "Devices", "Live readout in a window of its own", "", open_apart,
                    lambda: by_hand.arm is not None),
             Action("scan", "Devices", "Scan, or stop scanning and make it the scan", "Ctrl+Shift+L",
                    lambda: (scan.stop if scan.on else scan.start)(), lambda: by_hand.scanner is not None),

@@ -14,7 +14,10 @@ from truegauge.app.stages.devices.portable.temperatures import TemperatureLog
 from truegauge.core.errors import Cancelled, DeviceError
 from truegauge.core.evaluation.live_reading import Allowed, LiveReading, allowed_on, read_tip
 from truegauge.core.evaluation.located import Lie
+from truegauge.core.evaluation.readouts import Told, read_out
 from truegauge.core.frames import apply
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.plan.readouts import Readout
 from truegauge.core.progress import Progress
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.samples.stations import sample_from_device
@@ -224,8 +227,8 @@ class PortableModel(QObject):
 
     # What the tip reads ---------------------------------------------------------------------------------------------
 
-    def lie(self, line: Line | None = None) -> Lie | None:
-        """How the part lies in the sample's coordinates, by the alignment in force or one that it starts from.
+    def lie(self, line: Line | None = None, alignment: str = "") -> Lie | None:
+        """How the part lies in the sample's coordinates, by an alignment (in force, without) or one it starts from.
 
         None: unknown, or the device (the one that touches, without another) is not joined to the sample.
         """
@@ -236,7 +239,7 @@ class PortableModel(QObject):
         # The stand-in stands where the scan of the demo came from, which names no device.
         if not sample.about.device and line.stand_in is None:
             return None
-        known = (evaluation.alignments.get(own.id) for own in self.session.plan.chain())
+        known = (evaluation.alignments.get(own.id) for own in self.session.plan.chain(alignment))
         found = next((a for a in known if isinstance(a, Alignment)), None)
         return None if found is None else Lie.by(self.session.plan, sample, found)
 
@@ -258,6 +261,19 @@ class PortableModel(QObject):
         if line is None or line.device.at is None or pose is None:
             return None
         return np.asarray(apply(pose, np.array(line.device.at.place)[None])[0])
+
+    def told(self, readout: Readout) -> Told | str:
+        """Return what a readout tells of the tip just now; in words, where it cannot, what to do first."""
+        line, evaluator = self.arm, self.session.evaluator
+        if line is None or evaluator is None or not evaluator.can_pick:
+            return self.why_not()
+        if readout.alignment and not self.session.plan.has_alignment(readout.alignment):
+            return "Its alignment is not in the plan any more"
+        pose, place = self.lie(line, readout.alignment), self.tip()
+        if pose is None or place is None:
+            return self.why_not() or "Its alignment is not there"
+        found = read_out(readout, self.session.plan, evaluator, pose, place, line.device.radius)
+        return found.reason if isinstance(found, NotComputed) else found
 
     def reading(self) -> tuple[LiveReading, Allowed] | None:
         """Return what the tip reads just now, and what is allowed there."""

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 from truegauge.app.stages.devices.portable.line import Line
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.prepared import PreparedModel
+from truegauge.app.stages.devices.portable.readouts_section import ReadoutsSection
 from truegauge.app.stages.devices.portable.scan_section import ScanSection
 from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.widgets.address_fields import AddressFields
@@ -28,7 +29,7 @@ class PortablePage(QWidget):
     """Devices that are led by hand."""
 
     def __init__(
-        self, model: PortableModel, prepared: PreparedModel, scan: ScanModel, open_readout: Callable[[], object]
+        self, model: PortableModel, prepared: PreparedModel, scan: ScanModel, open_readout: Callable[[str], object]
     ) -> None:
         super().__init__()
         self._model, self._prepared, self._open_readout = model, prepared, open_readout
@@ -39,7 +40,9 @@ class PortablePage(QWidget):
         self.connected = QVBoxLayout()
         self.connected.setSpacing(7)
         column.addLayout(self.connected)
-        self.readout = button("Readout in a window of its own", open_readout)
+        self.readouts = ReadoutsSection(model, open_readout)
+        self.readout = button("All readouts in a window of their own", lambda: open_readout(""))
+        column.addWidget(self.readouts)
         column.addWidget(self.readout)
         self.stand_ins = {k: button(words, partial(model.start_stand_in, k)) for k, words in STAND_INS}
         for made in self.stand_ins.values():
@@ -129,6 +132,8 @@ class PortablePage(QWidget):
                     self.connected.addWidget(widget)
                 self._shown.append((line, pairs, done))
         self.readout.setVisible(self._model.arm is not None)
+        self.readouts.setVisible(self._model.arm is not None)
+        self.readouts.refresh()
         there = {line.kind for line in self._model.lines}
         for kind, made in self.stand_ins.items():
             made.setVisible(kind not in there)

@@ -1,112 +1,87 @@
-"""The live readout: the deviation under the tip in digits that can be read from across the room."""
+"""Live readouts: what is told of the tip in digits that can be read from across the room; one, or several at once."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.devices.portable.model import PortableModel
-from truegauge.app.widgets.painter_surface import PainterSurface
-from truegauge.app.widgets.theme import LiveTheme, font, state_color
-from truegauge.core.evaluation.live_reading import Allowed, LiveReading
-from truegauge.core.tolerancing.judgement import State
-from truegauge.drawing.gauge_bar import BarColors, draw_bar, gauge_bar
+from truegauge.app.stages.devices.portable.tile import TileTexts, paint_tile
+from truegauge.app.widgets.theme import LiveTheme
+from truegauge.core.evaluation.readouts import Told
+from truegauge.core.plan.readouts import Readout
 from truegauge.drawing.units import NumberFormat
 
-_WORDS = {State.WITHIN: "within", State.NEAR: "near the limit", State.OUTSIDE: "outside"}
+USUAL = Readout(id="usual")  # the deviation from the surface, where the plan has no readout
 
 
 class LiveReadout(QWidget):
-    """Fills what it is given: the middle of the window, or a window of its own."""
+    """Fills what it is given: the middle of the window, or a window of its own. Shows the plan's readouts, or one."""
 
-    def __init__(self, model: PortableModel, theme: LiveTheme, close: Callable[[], object]) -> None:
+    def __init__(self, model: PortableModel, theme: LiveTheme, close: Callable[[], object], only: str = "") -> None:
         super().__init__()
-        self._model, self._theme, self._close = model, theme, close
+        self._model, self._theme, self._close, self.only = model, theme, close, only
         self.setObjectName("window")
         self.setAccessibleName("live readout")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         model.moved.connect(self._on_moved)
         model.changed.connect(self._on_moved)
         theme.changed.connect(self.update)
+        model.session.document.plan_changed.connect(self._on_moved)
 
     def _on_moved(self) -> None:
         if self.isVisible():
             self.update()
 
-    def texts(self, found: tuple[LiveReading, Allowed] | None) -> tuple[str, str, str, State | None]:
-        """Return what is read: the number (or what to do first), where, what it is judged by, and how it stands."""
-        plan = self._model.session.plan
-        if found is None:
-            return self._model.why_not(), "", "", None
-        numbers = NumberFormat(plan.unit, plan.decimals)
-        reading, allowed = found
-        value = numbers.signed(reading.deviation)
-        feature = next((f.name for f in plan.features if reading.face in f.faces), "the surface")
-        low, high = numbers.signed(allowed.lower), numbers.signed(allowed.upper)
-        by = f"{low} to {high} {numbers.unit}: {allowed.words}"
-        return value, feature, by, allowed.state_of(reading.deviation)
+    def shown(self) -> tuple[Readout, ...]:
+        """Return the readouts that are shown."""
+        own = self._model.session.plan.readouts
+        if self.only:
+            return tuple(r for r in own if r.id == self.only) or (USUAL,)
+        return own or (USUAL,)
+
+    def texts(self, readout: Readout = USUAL) -> TileTexts:
+        """Return what a readout says: its number (or what to do first), towards what, by what, and how it stands."""
+        plan, told = self._model.session.plan, self._model.told(readout)
+        if not isinstance(told, Told):
+            return TileTexts(told)
+        numbers = NumberFormat(plan.unit, plan.decimals if readout.decimals is None else readout.decimals)
+
+        def say(value: float) -> str:
+            return numbers.signed(value) if told.signed else numbers.value(value)
+
+        many = len(told.cells) > 1 and readout.subject == "tip"
+        value = "   ".join(f"{name} {say(v)}" for name, v in told.cells) if many else say(told.value)
+        by, bar = "", None
+        if told.lower is not None and told.upper is not None:
+            by = f"{say(told.lower)} to {say(told.upper)} {numbers.unit}: {told.by}"
+            bar = (told.value, told.lower, told.upper)
+        rest = [] if many else [f"{name} {numbers.signed(v)}" for name, v in told.cells[1:]]
+        if told.foot is not None and readout.subject == "surface":
+            rest = [f"{a} {numbers.value(float(v))}" for a, v in zip("XYZ", told.foot, strict=True)]
+        kind = "" if readout.subject == "surface" else f"{told.cells[0][0]}: " if not many else ""
+        return TileTexts(value, f"{kind}{told.of}", by, "   ".join([*rest, numbers.unit]), told.state, bar)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        """Paint the number as large as there is room for, the bar below it, and where the tip is."""
+        """Paint every readout, the number of each as large as there is room for."""
         painter, t, room = QPainter(self), self._theme, QRectF(self.rect())
         painter.fillRect(room, QColor(t.paper))
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.TextAntialiasing)
-        found = self._model.reading()
-        value, feature, by, state = self.texts(found)
-        small = max(16.0, room.height() / 22)
-        margin = 0.04 * room.width()
-        inner = room.adjusted(margin, small, -margin, -small)
-        if found is None or state is None:
-            self._line(painter, inner, value, 0.13 * room.height(), t.ink)
-            return
-        color = state_color(t, str(state))
-        top = QRectF(inner.left(), inner.top(), inner.width(), 1.8 * small)
-        self._line(painter, top, feature, 1.5 * small, t.ink, Qt.AlignmentFlag.AlignLeft)
-        self._line(painter, top, _WORDS[state], 1.5 * small, color, Qt.AlignmentFlag.AlignRight)
-        bottom = QRectF(inner.left(), inner.bottom() - 3.4 * small, inner.width(), 3.4 * small)
-        bar = QRectF(inner.left(), bottom.top() - 3.6 * small, inner.width(), 3.0 * small)
-        number = QRectF(inner.left(), top.bottom(), inner.width(), bar.top() - top.bottom())
-        self._line(painter, number, value, number.height(), color)
-        self._bar(painter, bar, found, color)
-        upper = bottom.adjusted(0, 0, 0, -1.7 * small)
-        self._line(painter, upper, by, 1.1 * small, t.soft, Qt.AlignmentFlag.AlignLeft)
-        self._line(painter, bottom.adjusted(0, 1.7 * small, 0, 0), self._places(found[0]), 1.1 * small, t.soft,
-                   Qt.AlignmentFlag.AlignLeft)  # fmt: skip
-
-    def _bar(self, painter: QPainter, box: QRectF, found: tuple[LiveReading, Allowed], color: str) -> None:
-        reading, allowed = found
-        state = allowed.state_of(reading.deviation)
-        bar = gauge_bar(reading.deviation, 0.0, allowed.lower, allowed.upper, state)
-        painter.save()
-        painter.translate(box.topLeft())
-        scale = box.height() / 18.0
-        painter.scale(scale, scale)
-        with PainterSurface(painter) as surface:
-            where = (0.0, 0.0, box.width() / scale, box.height() / scale)
-            draw_bar(surface, where, bar, BarColors(self._theme.band, self._theme.tick, color))
-        painter.restore()
-
-    def _places(self, reading: LiveReading) -> str:
-        plan = self._model.session.plan
-        numbers = NumberFormat(plan.unit, plan.decimals)
-        x, y, z = (numbers.value(float(v)) for v in reading.foot)
-        return f"X {x}   Y {y}   Z {z}   {numbers.unit}"
-
-    def _line(
-        self, painter: QPainter, box: QRectF, text: str, height: float, color: str,
-        side: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignHCenter,
-    ) -> None:  # fmt: skip
-        """Paint a line of text at most so high, smaller where it is too wide."""
-        size = 0.82 * height
-        wide = QFontMetricsF(font(size, bold=True)).horizontalAdvance(text)
-        if wide > box.width() > 0:
-            size *= box.width() / wide
-        painter.setFont(font(size, bold=True))
-        painter.setPen(QColor(color))
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | side, text)
+        shown = self.shown()
+        across = 1 if len(shown) <= 2 else 2 if len(shown) <= 6 else 3
+        down = math.ceil(len(shown) / across)
+        wide, high = room.width() / across, room.height() / down
+        for k, readout in enumerate(shown):
+            paint_tile(painter, QRectF((k % across) * wide, (k // across) * high, wide, high), self.texts(readout), t)
+        painter.setPen(QPen(QColor(t.rule), 1.0))
+        for k in range(1, down):
+            painter.drawLine(0, round(k * high), self.width(), round(k * high))
+        for k in range(1, across):
+            painter.drawLine(round(k * wide), 0, round(k * wide), self.height())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape closes it."""
@@ -119,8 +94,8 @@ class LiveReadout(QWidget):
 class ReadoutWindow(LiveReadout):
     """The same in a window of its own, for another screen; F11 fills it."""
 
-    def __init__(self, model: PortableModel, theme: LiveTheme) -> None:
-        super().__init__(model, theme, self.close)
+    def __init__(self, model: PortableModel, theme: LiveTheme, only: str = "") -> None:
+        super().__init__(model, theme, self.close, only)
         self.setWindowTitle("Live readout - True Gauge")
         self.resize(1000, 640)
 
