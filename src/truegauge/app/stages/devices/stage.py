@@ -21,6 +21,8 @@ from truegauge.app.stages.devices.portable.prepared import PreparedModel
 from truegauge.app.stages.devices.portable.readout import LiveReadout, ReadoutWindow
 from truegauge.app.stages.devices.portable.scan_overlay import ScanOverlay
 from truegauge.app.stages.devices.portable.scanning import ScanModel
+from truegauge.app.stages.devices.portable.sound import ReadoutSound
+from truegauge.app.stages.devices.portable.taking import TakingModel
 from truegauge.app.stages.devices.readout import MachineReadout
 from truegauge.app.stages.devices.result_page import ResultPage
 from truegauge.app.stages.devices.setup.model import SetupModel
@@ -68,10 +70,12 @@ def _build(shell: Shell) -> StageParts:
         apart[only].open()
 
     scan = shell.once(ScanModel, lambda: ScanModel(by_hand, shell))
+    taking = shell.once(TakingModel, lambda: TakingModel(by_hand, shell))
+    sounds = shell.once(ReadoutSound, lambda: ReadoutSound(by_hand, shell))
     setup = shell.once(SetupModel, lambda: SetupModel(by_hand, shell))
     setup_page = shell.once(SetupPage, lambda: SetupPage(setup))
     setup_view = shell.once(SetupView, lambda: SetupView(setup, theme))
-    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, scan, open_apart))
+    page = shell.once(PortablePage, lambda: PortablePage(by_hand, waiting, scan, taking, open_apart))
     model = shell.once(DevicesModel, lambda: DevicesModel(machine(shell), shell))
     scene = shell.once(MachineView, lambda: MachineView(model, theme))
     result = shell.once(ResultPage, lambda: ResultPage(model, theme))
@@ -119,6 +123,8 @@ def _build(shell: Shell) -> StageParts:
     def closed() -> None:
         machine(shell).close()
         scan.close()
+        taking.close()
+        sounds.close()
         by_hand.close()
         for window in apart.values():
             window.close()
@@ -134,6 +140,8 @@ def _build(shell: Shell) -> StageParts:
                    lambda: by_hand.arm is not None or shell.full_page is live),
             Action("live-window", "Devices", "Live readout in a window of its own", "", open_apart,
                    lambda: by_hand.arm is not None),
+            Action("take-point", "Devices", "Take a point where the tip is", "", taking.take_point,
+                   lambda: taking.line is not None),
             Action("scan", "Devices", "Scan, or stop scanning and make it the scan", "Ctrl+Shift+L",
                    lambda: (scan.stop if scan.on else scan.start)(), lambda: by_hand.scanner is not None),
             Action("stop-machine", "Devices", "Stop the machine", "Ctrl+Shift+X", machine(shell).stop,

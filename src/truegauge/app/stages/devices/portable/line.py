@@ -33,6 +33,7 @@ class Line:
         self.kept = 0  # number up to which all is kept, and confirmed
         self.is_held = False  # who takes its points says when they are kept
         self.is_gone = False  # given back
+        self.lent: Callable[[], None] = lambda: None  # called when it is borrowed, or given back
 
     @property
     def kind(self) -> str:
@@ -97,11 +98,13 @@ class Borrowed:
     def connect(self) -> None:
         """Take its points from now on."""
         self.line.borrowers.append(self)
+        self.line.lent()
 
     def close(self) -> None:
         """Give it back."""
         if self in self.line.borrowers:
             self.line.borrowers.remove(self)
+            self.line.lent()
 
     def events(self) -> list[DeviceEvent]:
         """Return what came since the last call."""

@@ -42,6 +42,7 @@ class PortableModel(QObject):
 
     changed = Signal()
     moved = Signal()
+    lent = Signal()  # somebody begins to measure with a device, or ends
     _kept = Signal(object)  # from the thread that keeps: lines, and up to which number of each
     _waiting = Signal()  # from the threads of the lines
 
@@ -126,6 +127,7 @@ class PortableModel(QObject):
         line.is_gone = True
         if line in self.lines:
             self.lines.remove(line)
+        self.lent.emit()
         if not self.lines:
             self._timer.stop()
         self.changed.emit()
@@ -145,6 +147,7 @@ class PortableModel(QObject):
     def _add(self, line: Line) -> None:
         line.device.waiting = self._waiting.emit
         line.color = next(k for k in range(COLORS) if k not in {x.color for x in self.lines} or k == COLORS - 1)
+        line.lent = self.lent.emit
         self.lines.append(line)
         self._timer.start()
         self.changed.emit()

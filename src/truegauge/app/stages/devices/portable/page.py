@@ -14,6 +14,8 @@ from truegauge.app.stages.devices.portable.prepared import PreparedModel
 from truegauge.app.stages.devices.portable.readouts_section import ReadoutsSection
 from truegauge.app.stages.devices.portable.scan_section import ScanSection
 from truegauge.app.stages.devices.portable.scanning import ScanModel
+from truegauge.app.stages.devices.portable.taking import TakingModel
+from truegauge.app.stages.devices.portable.taking_section import TakingSection
 from truegauge.app.widgets.address_fields import AddressFields
 from truegauge.app.widgets.bench import Pairs, button, empty_layout, label, say
 from truegauge.app.widgets.parts import row
@@ -29,8 +31,9 @@ class PortablePage(QWidget):
     """Devices that are led by hand."""
 
     def __init__(
-        self, model: PortableModel, prepared: PreparedModel, scan: ScanModel, open_readout: Callable[[str], object]
-    ) -> None:
+        self, model: PortableModel, prepared: PreparedModel, scan: ScanModel, taking: TakingModel,
+        open_readout: Callable[[str], object],
+    ) -> None:  # fmt: skip
         super().__init__()
         self._model, self._prepared, self._open_readout = model, prepared, open_readout
         self._rows: list[tuple[str, str, bool]] = []
@@ -55,6 +58,7 @@ class PortablePage(QWidget):
         self.connect_button = button("Connect", self.address.choose)
         column.addWidget(self.connect_button)
         self.scan_section = ScanSection(scan)
+        self.taking = TakingSection(taking)
         column.insertWidget(1, self._measuring())
         column.insertWidget(1, self.scan_section)
         column.addStretch()
@@ -84,7 +88,7 @@ class PortablePage(QWidget):
         self.list.setAccessibleName("features that wait")
         self.list.itemClicked.connect(self._on_item)
         grow_to(self.list, 300, 90)
-        for widget in (self.measure, self.next, self.told, row(self.hand, self.back), self.list):
+        for widget in (self.measure, self.next, self.told, row(self.hand, self.back), self.list, self.taking):
             column.addWidget(widget)
         self.measuring = made
         return made
@@ -109,6 +113,7 @@ class PortablePage(QWidget):
         self.hand.setVisible(p.has_operator and following is not None)
         self.back.setVisible(p.on)
         self.list.setVisible(p.on)
+        self.taking.setVisible(p.on)
         rows = [(f"{x.name}   {n} of {x.touches}", x.feature, n >= x.touches) for x, n in (p.waits() if p.on else ())]
         if rows != self._rows:
             self._rows = rows
