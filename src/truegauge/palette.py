@@ -14,6 +14,9 @@ INK, PAPER, BRASS = "#1F2A33", "#F6F4EF", "#A87B24"
 WITHIN, NEAR, OUTSIDE = "#1E7F86", "#C98A12", "#BF3A2B"
 MINUS, ZERO, PLUS = "#3B3A8F", "#F1EDE2", "#C4472B"
 
+# Of devices that measure one sample; apart in lightness too.
+DEVICE_COLORS = ("#2E5E78", "#C98A12", "#7A4A8C", "#3F7D3A", "#B0533A", "#5C666E")
+
 # Ends of the deviation scale (too little, zero, too much); lightness falls alike on both sides, so that they can be
 # told apart without colour vision and in print.
 SCALE_ENDS = {

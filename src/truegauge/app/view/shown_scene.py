@@ -10,7 +10,8 @@ from truegauge.app.view.content import ViewContent
 from truegauge.app.view.picture import ViewPicture
 from truegauge.core.arrays import Rigid
 from truegauge.core.nodes.graph import NotComputed
-from truegauge.palette import colors_of
+from truegauge.core.samples.sample import Sample
+from truegauge.palette import DEVICE_COLORS, Rgb, colors_of, rgb
 from truegauge.rendering.report_views import NEEDLE_SHARE, map_needles
 
 
@@ -80,6 +81,8 @@ class ShownScene:
                 colors, removed = None, cloud.removed
                 if s.shown.scan_map:
                     colors, removed = colors_of(cloud.found.distance, s.showing.scale), cloud.removed | ~cloud.usable
+                elif s.sample is not None and s.sample.about.placed and s.sample.touched:
+                    colors = _by_device(s.sample, len(points), self._scene.palette.points)
                 elif s.shown.colors and s.evaluator is not None and s.sample is not None:
                     colors = s.evaluator.colors(s.plan, s.sample)
                 self._scene.set_points(points, ~cloud.usable, removed, colors)
@@ -145,3 +148,13 @@ class ShownScene:
         hovered = set(self._session.pointer.hovered_faces()) - set(self._session.selection.faces())
         self._scene.set_faces("hover", tuple(sorted(hovered)))
         self._picture.redraw(moving=not self._picture.is_fine)
+
+
+def _by_device(sample: Sample, count: int, plain: Rgb) -> np.ndarray:
+    """Return the colours (n, 3) of points of several devices: touches, which come last, by who took them."""
+    colors = np.tile(np.array(plain, dtype=np.uint8), (count, 1))
+    names = list(dict.fromkeys(t.stylus for t in sample.probed))
+    own = [rgb(DEVICE_COLORS[names.index(t.stylus) % len(DEVICE_COLORS)]) for t in sample.probed]
+    if own:
+        colors[count - len(own) :] = own
+    return colors

@@ -14,12 +14,13 @@ from truegauge.devices.arm_sim.arm import ArmStandIn
 from truegauge.devices.live.device import LiveDevice
 from truegauge.devices.protocol import DeviceEvent, Lost, PointBlock, Wanted
 from truegauge.devices.scanner_sim.scanner import ScannerStandIn
+from truegauge.palette import DEVICE_COLORS
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Rigid
 
 _COMES_S = 1.0  # in which a touch of the stand-in is on this side of the line
-COLORS = 6  # that devices are told apart by
+COLORS = len(DEVICE_COLORS)
 
 
 class Line:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from html import escape
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -20,6 +21,7 @@ from truegauge.app.widgets.address_fields import AddressFields
 from truegauge.app.widgets.bench import Pairs, button, empty_layout, label, say
 from truegauge.app.widgets.parts import row
 from truegauge.app.widgets.text_size import grow_to
+from truegauge.palette import DEVICE_COLORS
 
 STAND_INS = (("arm", "Start the stand-in of an arm"), ("scanner", "Start the stand-in of a scanner"),
              ("tracker", "Start the stand-in of a tracker"), ("gauge", "Start the stand-in of a gauge"))  # fmt: skip
@@ -44,7 +46,7 @@ class PortablePage(QWidget):
         self.connected.setSpacing(7)
         column.addLayout(self.connected)
         self.readouts = ReadoutsSection(model, open_readout)
-        self.readout = button("All readouts in a window of their own", lambda: open_readout(""))
+        self.readout = button("All readouts in a window", lambda: open_readout(""))
         column.addWidget(self.readouts)
         column.addWidget(self.readout)
         self.stand_ins = {k: button(words, partial(model.start_stand_in, k)) for k, words in STAND_INS}
@@ -88,7 +90,7 @@ class PortablePage(QWidget):
         self.list.setAccessibleName("features that wait")
         self.list.itemClicked.connect(self._on_item)
         grow_to(self.list, 300, 90)
-        for widget in (self.measure, self.next, self.told, row(self.hand, self.back), self.list, self.taking):
+        for widget in (self.measure, self.next, self.told, self.hand, self.back, self.list, self.taking):
             column.addWidget(widget)
         self.measuring = made
         return made
@@ -131,7 +133,9 @@ class PortablePage(QWidget):
             empty_layout(self.connected)
             self._shown = []
             for line in self._model.lines:
-                title, pairs = label(line.device.name, "heading"), Pairs()
+                title, pairs = label("", "heading"), Pairs()
+                title.setText(f'<span style="color:{DEVICE_COLORS[line.color]}">●</span> {escape(line.device.name)}')
+                title.setAccessibleName(line.device.name)
                 done = button("Disconnect", partial(self._model.disconnect_line, line))
                 for widget in (title, pairs, done):
                     self.connected.addWidget(widget)

@@ -55,7 +55,7 @@ class LiveReadout(QWidget):
             return numbers.signed(value) if told.signed else numbers.value(value)
 
         many = len(told.cells) > 1 and readout.subject == "tip"
-        value = "   ".join(f"{name} {say(v)}" for name, v in told.cells) if many else say(told.value)
+        value = "\n".join(f"{name} {say(v)}" for name, v in told.cells) if many else say(told.value)
         by, bar = "", None
         if told.lower is not None and told.upper is not None:
             by = f"{say(told.lower)} to {say(told.upper)} {numbers.unit}: {told.by}"
@@ -64,7 +64,8 @@ class LiveReadout(QWidget):
         if told.foot is not None and readout.subject == "surface":
             rest = [f"{a} {numbers.value(float(v))}" for a, v in zip("XYZ", told.foot, strict=True)]
         kind = "" if readout.subject == "surface" else f"{told.cells[0][0]}: " if not many else ""
-        return TileTexts(value, f"{kind}{told.of}", by, "   ".join([*rest, numbers.unit]), told.state, bar)
+        below = "   ".join([*rest, numbers.unit] if rest or not by else [])
+        return TileTexts(value, f"{kind}{told.of}", by, below, told.state, bar)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint every readout, the number of each as large as there is room for."""

@@ -45,7 +45,7 @@ class ReadoutsSection(QWidget):
         self.high = LengthField(
             model.session, "upper limit of the readout", lambda v: self._on_limit(None, v), least=-FAR
         )
-        self.sound = QCheckBox("Sound: higher or lower, steady within")
+        self.sound = QCheckBox("Sound, steady within the limits")
         self.sound.toggled.connect(self._on_sound)
         for widget in (label("Readouts", "heading"), self.list, self.subject, self.add,
                        row("Limits", self.low, self.high), self.sound, row(self.apart, self.remove)):  # fmt: skip

@@ -45,7 +45,11 @@ def paint_tile(painter: QPainter, room: QRectF, said: TileTexts, theme: Theme) -
     bottom = QRectF(inner.left(), inner.bottom() - 3.4 * small, inner.width(), 3.4 * small)
     bar = QRectF(inner.left(), bottom.top() - 3.6 * small, inner.width(), 3.0 * small)
     number = QRectF(inner.left(), top.bottom(), inner.width(), bar.top() - top.bottom())
-    paint_line(painter, number, said.value, number.height(), color)
+    lines = said.value.split("\n")
+    tall = number.height() if len(lines) == 1 else (bar.bottom() - number.top()) / len(lines)
+    for k, line in enumerate(lines):
+        box = number if len(lines) == 1 else QRectF(number.left(), number.top() + k * tall, number.width(), tall)
+        paint_line(painter, box, line, tall, color)
     if said.bar is not None and said.state is not None:
         _paint_bar(painter, bar, said.bar, said.state, theme, color)
     paint_line(painter, bottom.adjusted(0, 0, 0, -1.7 * small), said.by, 1.1 * small, theme.soft, _LEFT)
