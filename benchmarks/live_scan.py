@@ -54,7 +54,7 @@ while not server.is_used and not ended.wait(0.01):
     pass
 began, sent, k = time.monotonic(), 0, 0
 while not ended.is_set():
-    if (sent < rate * (time.monotonic() - began) if rate else server.unconfirmed < 40):
+    if (sent < rate * (time.monotonic() - began) if rate else server.unconfirmed < 300):
         places, beams, light, at = blocks[k % count]
         server.show(At(time=server.clock(), place=tuple(at), stem=(0.0, 0.0, 1.0)))
         server.put(lambda seq, t: Block(seq, t, places, beams, light))

@@ -24,18 +24,22 @@ from truegauge.app.stages.devices.machine_model import MachineModel
 from truegauge.app.stages.devices.machine_view import MachineView
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.app.stages.devices.portable.scanning import ScanModel
+from truegauge.app.stages.devices.setup.model import SetupModel, Task
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.stages.report.making import ReportMaker
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.rehearsal_view import RehearsalView
-from truegauge.app.track.shortening import ShorteningModel
 from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.window import MainWindow
 from truegauge.cli.demonstrating import _until
+from truegauge.core.commands.readouts import SetReadout
 from truegauge.core.commands.requirements import SetRules
+from truegauge.core.device_checks.records import NEEDED, Check
 from truegauge.core.frames import apply, invert
+from truegauge.core.plan.readouts import Readout
 from truegauge.core.probing.length_standard import BY_HAND
 from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import PartFixture
@@ -63,8 +67,32 @@ def live(session: Session, window: MainWindow, shot: Callable[[str], None]) -> N
     pose = arm.world.device_from_part
     arm._show(apply(pose, center[None])[0], pose[:3, :3] @ out)
     _until(lambda: portable.reading() is not None)
+    ids = {f.name: f.id for f in session.plan.features}
+    for made in (
+        Readout(id="a"), Readout(id="b", subject="axis", feature=ids["main bore"], lower=19.45, upper=19.55),
+    ):  # fmt: skip
+        session.run(SetReadout(made))
     window.floating.notice.hide()
     shot("live")
+    portable.start_stand_in("scanner")
+    scan = window.get(ScanModel)
+    scan.start()
+    scan.let_hand_scan()
+    _until(lambda: scan.state.coverage > 0.42)
+    if scan.hand is not None:
+        scan.hand.stop_sweep()
+    _until(lambda: scan.state.behind == 0)
+    shot("scanning")
+    scan.throw_away()
+    setup = window.get(SetupModel)
+    window.get(DevicesModel).set_page("setup")
+    for task in (Task.REFERENCES, Check.SEAT, Check.SPHERE, Check.DRIFT, Check.PART, Check.PART):
+        setup.start(task)
+        for _ in range(NEEDED.get(task, 4)):
+            setup.operator_touches()
+        setup.stop()
+    window.floating.notice.hide()
+    shot("setup")
 
 
 def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
@@ -121,11 +149,6 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     shot("run")
     run.give_up()
     run.close_page()
-    session.selection.select_characteristic(session.plan.characteristics[18].id)
-    run.open()
-    window.get(RunPage).list.setCurrentRow(1)
-    shot("partial")
-    run.close_page()
     session.document.sample_is_saved = True
     m.disconnect_machine()
 
@@ -146,11 +169,6 @@ def route(session: Session, window: MainWindow, shot: Callable[[str], None], set
     area.ensureWidgetVisible(strategy.back, 0, 20)
     window.floating.notice.hide()
     shot("track")
-    shorter = window.get(ShorteningModel)
-    window.actions_table.trigger("route-shorten")
-    _until(lambda: shorter.found is not None and not shorter.looking)
-    shot("shorter")
-    shorter.close()
     # A clamp that was put there after the route was planned.
     found = m.routed
     leg = next(x for x in found.planned.legs if x.kind == "touch" and x.step == "m-cross-bore")
@@ -329,15 +347,16 @@ def main() -> int:
     session.show(map=False)
     if not wanted or wanted & {"flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
-    on_machine = {"track", "shorter", "rehearsal", "devices", "run", "partial", "machine-check"}
+    on_machine = {"track", "rehearsal", "devices", "run", "machine-check"}
     if not wanted or wanted & on_machine:
         session.files.open_plan(demo.CMM_PLAN)
         session.document.take_sample_out()
         route(session, window, shot, settle)
         machine(session, window, shot)
-    if not wanted or "live" in wanted:
+    if not wanted or wanted & {"live", "scanning", "setup"}:
         live(session, window, shot)
     session.document.history.mark_saved()
+    session.document.sample_is_saved = True
     QApplication.closeAllWindows()
     return 0
 

@@ -75,5 +75,6 @@ def device_sim(
         run_gauge(seed, faults.of_line, port, say, pace=pace, until_closed=until_closed)
         return
     if part is None:
-        raise typer.BadParameter(f"for the {kind}: a plan with a part that it measures", param_hint="--part")
+        who = "an arm" if kind == DeviceKind.ARM else f"a {kind}"
+        raise typer.BadParameter(f"{who} needs a plan with a part", param_hint="--part")
     run_portable(kind, part, seed, pace, faults, port, say, until_closed=until_closed)

@@ -18,6 +18,7 @@ from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.plan.part import PartMaterial, PartReference
 from truegauge.core.plan.points import Extraction, PointLimits
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, Span, SpotCheck
+from truegauge.core.plan.readouts import Readout
 from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
@@ -44,7 +45,7 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 36
+COUNT = 38
 ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
@@ -63,6 +64,7 @@ def base():
     plan = r.SetSections((SECTION.replace(id="cut0"), SECTION.replace(id="cut1"))).apply(plan)
     there = required(plan, "d-there", "section_radius").replace(id="c-there")
     plan = r.AddDimension("cut1", THERE, there).apply(plan)
+    plan = p.SetReadout(Readout(id="r0")).apply(plan)
     return r.SetViews((SavedView(id="v0", name="view", eye=EYE),)).apply(plan)
 
 
@@ -128,6 +130,8 @@ def commands(plan):
         (p.TakeProgram(plan.replace(kept=(KeptStatement(text="MODE/AUTO"),))), {"kept"},
          lambda q: [k.text for k in q.kept] == ["MODE/AUTO"]),
         (p.SetRoute(ROUTE, "route"), {"route"}, lambda q: [s.id for s in q.route.steps] == ["m-base"]),
+        (p.SetReadout(Readout(id="r1", lower=-0.1, upper=0.1)), {"readouts"}, lambda q: q.readouts[-1].upper == 0.1),
+        (p.RemoveReadout("r0"), {"readouts"}, lambda q: q.readouts == ()),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip
 

@@ -27,6 +27,11 @@ class Check(StrEnum):
         return _TITLES[self]
 
     @property
+    def short(self) -> str:
+        """Its name on a button."""
+        return _SHORT[self]
+
+    @property
     def how(self) -> str:
         """What to do, in a sentence."""
         return _HOW[self]
@@ -39,6 +44,14 @@ _TITLES = {
     Check.PART: "The part is fixed",
     Check.SCANNER: "Scanner against probe",
     Check.WARM: "The device is warm",
+}
+_SHORT = {
+    Check.SEAT: "One seat",
+    Check.SPHERE: "Sphere",
+    Check.DRIFT: "Device still",
+    Check.PART: "Part fixed",
+    Check.SCANNER: "Scanner, probe",
+    Check.WARM: "Device warm",
 }
 _HOW = {
     Check.SEAT: "Put the tip into one seat (a hole or a cone) five times, each time with the elbow elsewhere.",

@@ -20,7 +20,7 @@ from truegauge.devices.scanner_sim.settings import ScannerSettings
 from truegauge.devices.scanner_sim.sweep import Stroke, sides, strokes
 
 _BLOCK_S = 1 / 30
-_MOST_WAITING = 60  # blocks that nobody has confirmed: a hand waits for the screen
+_MOST_WAITING = 500  # blocks that nobody has confirmed: a hand waits for the screen
 
 
 class ScannerStandIn:

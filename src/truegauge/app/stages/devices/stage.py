@@ -142,7 +142,7 @@ def _build(shell: Shell) -> StageParts:
                    lambda: by_hand.arm is not None),
             Action("take-point", "Devices", "Take a point where the tip is", "", taking.take_point,
                    lambda: taking.line is not None),
-            Action("scan", "Devices", "Scan, or stop scanning and make it the scan", "Ctrl+Shift+L",
+            Action("scan", "Devices", "Scan, or stop scanning and make it the scan", "Ctrl+Shift+C",
                    lambda: (scan.stop if scan.on else scan.start)(), lambda: by_hand.scanner is not None),
             Action("stop-machine", "Devices", "Stop the machine", "Ctrl+Shift+X", machine(shell).stop,
                    lambda: machine(shell).connected),

@@ -19,7 +19,6 @@ from truegauge.app.stages.devices.portable.taking import TakingModel
 from truegauge.app.stages.devices.portable.taking_section import TakingSection
 from truegauge.app.widgets.address_fields import AddressFields
 from truegauge.app.widgets.bench import Pairs, button, empty_layout, label, say
-from truegauge.app.widgets.parts import row
 from truegauge.app.widgets.text_size import grow_to
 from truegauge.palette import DEVICE_COLORS
 
@@ -37,7 +36,7 @@ class PortablePage(QWidget):
         open_readout: Callable[[str], object],
     ) -> None:  # fmt: skip
         super().__init__()
-        self._model, self._prepared, self._open_readout = model, prepared, open_readout
+        self._model, self._prepared, self._scan = model, prepared, scan
         self._rows: list[tuple[str, str, bool]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -73,6 +72,7 @@ class PortablePage(QWidget):
         self._soon.timeout.connect(self._show_numbers)
         model.moved.connect(lambda: None if self._soon.isActive() else self._soon.start())
         prepared.changed.connect(self._show_measuring)
+        scan.changed.connect(self.refresh)
 
     def _measuring(self) -> QWidget:
         """Touches for features: what is next, and the list of what waits."""
@@ -105,7 +105,7 @@ class PortablePage(QWidget):
         if not self.isVisible():
             return
         p = self._prepared
-        self.measuring.setVisible(self._model.arm is not None)
+        self.measuring.setVisible(self._model.arm is not None and not self._scan.on)
         self.measure.setText("Stop measuring" if p.on else "Measure what the plan waits for")
         following = p.next() if p.on else None
         done = p.on and following is None
@@ -141,7 +141,7 @@ class PortablePage(QWidget):
                     self.connected.addWidget(widget)
                 self._shown.append((line, pairs, done))
         self.readout.setVisible(self._model.arm is not None)
-        self.readouts.setVisible(self._model.arm is not None)
+        self.readouts.setVisible(self._model.arm is not None and not self._scan.on)
         self.readouts.refresh()
         there = {line.kind for line in self._model.lines}
         for kind, made in self.stand_ins.items():

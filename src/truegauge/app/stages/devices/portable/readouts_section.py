@@ -33,7 +33,7 @@ class ReadoutsSection(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("readouts")
         self.list.currentRowChanged.connect(lambda _: self._show())
-        grow_to(self.list, 150, 60)
+        grow_to(self.list, 96, 60)
         self._subject = SUBJECTS[0][0]
         self.subject = choice(SUBJECTS, self._on_subject, "what a new readout tells")
         self.add = button("Add a readout", self.make)

@@ -9,6 +9,7 @@ from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 
 _MARGIN = 18.0
+_BEHIND = 120  # blocks that wait: some seconds of a fast scanner
 _RIGHT = 112.0  # that the scale has
 
 
@@ -30,6 +31,8 @@ class ScanOverlay:
         state, plan = self._scan.state, self._scan.session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
         advice = "" if state.advice is None else state.advice.what_to_do
+        if state.behind > _BEHIND:
+            advice = "Rest a moment: this computer catches up"
         if state.mesh is None:
             return "", "Getting ready", ""
         coverage = f"{100 * state.coverage:.0f} %" if self._scan.is_aligned else f"{state.kept:,} points"

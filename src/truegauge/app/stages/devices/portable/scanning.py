@@ -233,6 +233,8 @@ class ScanModel(QObject):
         if taken is None:
             return
         self._hand_over(taken)
+        if self.state.behind and self._waiting == self._done and self._taken is not None:
+            self._submit(self._tell)  # nothing comes just now: how it stands at last
         lie = self.portable.lie(taken.line)
         if lie is not None and self._lie is None:  # aligned meanwhile
 
@@ -330,7 +332,8 @@ class ScanModel(QObject):
 
     def _tell(self, places: Points | None = None, scanner: Vector | None = None) -> None:
         live = self._live
-        assert live is not None
+        if live is None:
+            return
         self._told_at = time.monotonic()
         line, at = np.zeros((0, 3)), None
         if live.lie is not None and places is not None:

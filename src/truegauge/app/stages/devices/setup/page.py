@@ -41,10 +41,10 @@ class SetupPage(QWidget):
             column.addWidget(widget)
         column.addWidget(rule())
         column.addWidget(label("Checks", "heading"))
-        self.checks = {c: button(c.called, partial(model.start, c)) for c in Check}
+        self.checks = {c: button(c.short, partial(model.start, c)) for c in Check}
         self.days = {}
         for check, made in self.checks.items():
-            made.setToolTip(check.how)
+            made.setToolTip(f"{check.called}. {check.how}")
             days = number_box(0, 3650, 0, suffix=" d", tip="Due again after so many days; 0: never")
             days.setAccessibleName(f"days until due: {check.called}")
             days.editingFinished.connect(partial(self._on_days, check))
@@ -52,6 +52,7 @@ class SetupPage(QWidget):
             self.days[check] = days
             column.addWidget(row(made, days))
         self.ball = number_box(1.0, 200.0, 4, suffix=" mm", tip="As its certificate says")
+        keep_size(self.ball, width=112)
         self.ball.setValue(model.ball)
         self.ball.valueChanged.connect(self._on_ball)
         column.addWidget(row("Sphere", self.ball))
