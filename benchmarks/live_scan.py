@@ -54,7 +54,7 @@ while not server.is_used and not ended.wait(0.01):
     pass
 began, sent, k = time.monotonic(), 0, 0
 while not ended.is_set():
-    if (sent < rate * (time.monotonic() - began) if rate else server.unconfirmed < 300):
+    if (sent < rate * (time.monotonic() - began) if rate else server.unconfirmed < 800):
         places, beams, light, at = blocks[k % count]
         server.show(At(time=server.clock(), place=tuple(at), stem=(0.0, 0.0, 1.0)))
         server.put(lambda seq, t: Block(seq, t, places, beams, light))
@@ -73,7 +73,7 @@ def recorded(session: Session, folder: Path) -> Path:
     scanner = bench.scanner(ScannerSettings(line_points=LINE, lines_per_s=600.0, speed=SPEED))
     made, numbers = [], {}
     for stroke in strokes(evaluator.model.box, sides(from_below=True), scanner.settings.width):
-        made += [(at, seen) for at, _, seen in scanner.along(stroke) if len(seen[0]) > 2000]
+        made += [(at, seen) for at, _, seen in scanner.along(stroke) if len(seen[0]) > 2 * LINE]
     for k, (at, (places, beams, light)) in enumerate(made):
         numbers |= {f"places{k}": places, f"beams{k}": beams, f"light{k}": light, f"at{k}": at}
     np.savez(folder / "blocks.npz", count=len(made), **numbers)
@@ -144,9 +144,7 @@ def scan(window: MainWindow, session: Session, blocks: Path, seconds: float, rat
     model.throw_away()
     portable.disconnect_line(portable.scanner)
     window.view.picture.render = render
-    sender.stdin.write("\n")
-    sender.stdin.close()
-    sender.wait(10)
+    sender.communicate("\n", 10)
 
 
 def main() -> None:

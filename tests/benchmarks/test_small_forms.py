@@ -136,3 +136,10 @@ def test_live_line(small):
     assert "tip to screen" in said
     assert "points a second" in said
     assert int(re.search(r"\((\d+) % of them", said)[1]) > 50
+
+
+def test_live_scan(small):
+    said = small("live_scan", "0.5", RATE=60_000, LINE=60, SPEED=3000.0)
+    assert "points a second for" in said
+    assert "silence at most" in said
+    assert int(re.search(r"([\d,]+) in all", said)[1].replace(",", "")) > 1000

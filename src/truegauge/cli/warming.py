@@ -30,7 +30,7 @@ def warm_up() -> None:
 
 def without_a_part() -> None:
     """Compile what associates features, tells how near solids come, orders routes and evaluates free-form surfaces."""
-    for kernels in (_meeting, _orders, _free_form, _association):
+    for kernels in (_meeting, _orders, _free_form, _association, _thinning):
         kernels()
 
 
@@ -46,6 +46,7 @@ def _with_the_part() -> tuple[Plan, Evaluator, Sample]:
     evaluator.aligned(file.plan, sample)
     evaluator.deviation_map(file.plan, sample)
     evaluator.projector.pick(np.array([0.0, 0.0, 500.0]), np.array([0.0, 0.0, -1.0]))
+    evaluator.projector.hits(np.array([[0.0, 0.0, 500.0]]), np.array([[0.0, 0.0, -1.0]]))
     return file.plan, evaluator, sample
 
 
@@ -60,6 +61,14 @@ def _association() -> None:
         points = np.column_stack([5 * np.cos(angle), 5 * np.sin(angle), height]) + rng.normal(0, 0.01, (count, 3))
         for criterion in (Criterion.LEAST_SQUARES, Criterion.MINIMUM_ZONE, Criterion.ONE_SIDED):
             associate(Shape.CYLINDER, points, criterion)
+
+
+def _thinning() -> None:
+    from truegauge.core.scanning.thin_grid import ThinGrid
+
+    grid = ThinGrid(1.0)
+    for _ in range(5):  # its tables grow
+        grid.add(np.random.default_rng(1).uniform(-60, 60, (40_000, 3)), np.ones(40_000))
 
 
 def _meeting() -> None:
