@@ -22,6 +22,7 @@ from truegauge.core.tolerancing.judgement import DecisionRule
 from truegauge.demo.faces import face_of_kind
 from truegauge.devices.live.client import LiveClient
 from truegauge.devices.live.messages import Touch
+from truegauge.devices.live.wire import Block
 from truegauge.formats.plan_file import write_plan
 from truegauge.formats.ply import ply_from_points
 
@@ -216,8 +217,9 @@ def test_the_stand_in_refuses_faults_and_ports_that_cannot_be():
 def test_stand_ins_for_portable_devices_refuse_what_cannot_be():
     for arguments, words in (
         (("arm",), "an arm needs a plan with a part"),
+        (("scanner",), "a scanner needs a plan with a part"),
         (("arm", "--part", demo.PLAN, "--fault", "rain@3"), "'rain@3' is no fault; known: moved, slip, cut"),
-        (("kite",), "'kite' is not one of 'arm', 'gauge'"),
+        (("kite",), "'kite' is not one of 'arm', 'scanner', 'tracker', 'gauge'"),
         (("gauge", "--pace", "-1"), "pace"),
     ):
         found = run("device-sim", *arguments)
@@ -249,6 +251,30 @@ def test_an_arm_as_a_program_touches_what_its_input_asks_for():
         client.close()
         arm.stdin.close()
         assert arm.wait(20) == 0
+
+
+@pytest.mark.parametrize(
+    ("kind", "wanted", "answer", "what"),
+    [("scanner", {"sweep": True}, {"sweep": True}, Block), ("tracker", {"seat": 1}, {"touched": 1}, Touch)],
+)
+def test_a_scanner_and_a_tracker_as_programs(kind, wanted, answer, what):
+    with subprocess.Popen(
+        [str(PROGRAM), "device-sim", kind, "--port", "0", "--part", str(demo.PLAN), "--pace", "0", "--until-closed"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    ) as device:  # fmt: skip
+        client = LiveClient("127.0.0.1", json.loads(device.stdout.readline())["port"])
+        assert client.connect().device == kind
+        for line, said in (("nonsense", None), (json.dumps(wanted), answer)):
+            device.stdin.write(line + "\n")
+            device.stdin.flush()
+            found = json.loads(device.stdout.readline())
+            assert "give " in found["error"] if said is None else found == said
+        events = []
+        while not any(isinstance(e, what) for e in events):
+            events += client.events(5.0)
+        client.close()
+        device.stdin.close()
+        assert device.wait(20) == 0
 
 
 @pytest.mark.parametrize("kind", ["pipe", "device", "folder", "long", "no text", "missing", "zero bytes"])

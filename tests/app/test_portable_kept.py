@@ -151,6 +151,8 @@ def test_a_scan_that_is_taken_is_kept_and_confirmed_and_offered_after_a_kill(loa
     qtbot.waitUntil(lambda: server.hello().oldest > 3 and len(list(scans.glob("*/about.json"))) == 1, timeout=PATIENCE)
     assert find_kept_scans() == []  # its program lives
     scan.hand.stop_sweep()
+    scan._timer.stop()
+    scan._last.result()
     scan._keeper._folder.release()  # as a kill does
     (left,) = find_kept_scans()
     assert left.count > 100
@@ -214,3 +216,39 @@ def test_a_kept_scan_that_is_damaged_is_told(loaded, scans, settle):
     assert "cannot be read" in loaded.notices[-1].text
     assert loaded.session.sample is before
     assert list(scans.glob("*/about.json"))
+
+
+def test_what_was_kept_of_a_series_before_confirms_nothing_of_the_next_one(loaded, elsewhere, qtbot):
+    m = connected(loaded, qtbot, elsewhere.port)
+    for _ in range(2):
+        elsewhere.touch(*TOP)
+    qtbot.waitUntil(lambda: m.arm.device.has(2), timeout=PATIENCE)
+    m._confirming.stop()
+    m._on_kept([(m.arm, "the series before", 2)])
+    qtbot.wait(200)
+    assert elsewhere.server.unconfirmed == 2
+    m._on_kept([(m.arm, m.arm.device.series, 1)])
+    qtbot.waitUntil(lambda: elsewhere.server.unconfirmed == 1, timeout=PATIENCE)
+
+
+def test_a_scan_by_a_device_that_is_not_joined_is_another_sample(loaded, scans, qtbot, settle):
+    s, scan, m = loaded.session, loaded.get(ScanModel), loaded.get(PortableModel)
+    m.start_stand_in("scanner")
+    s.document.set_sample_data(device="a machine elsewhere")
+    before = s.sample
+    s.document.may_let_sample_go = lambda: False
+    scan.start()
+    assert not scan.on
+    assert s.sample.contributions == before.contributions
+    s.document.may_let_sample_go = lambda: True
+    scan.start()
+    assert scan.on
+    assert s.sample is None
+    scan.let_hand_scan()
+    qtbot.waitUntil(lambda: scan.state.kept > 2000, timeout=PATIENCE)
+    assert not scan.is_aligned
+    assert s.showing.live is None
+    scan.stop()
+    settle()
+    assert s.sample.about.device == m.scanner.device.identity
+    assert len(s.sample.points) > 2000

@@ -187,7 +187,11 @@ class PortableModel(QObject):
             self._see_taken(line)
             pose = self.placement(line)
             line.take(events, pose)
-            if pose is None and not line.borrowed_raw and any(isinstance(e, PointBlock) for e in events):
+            came = any(isinstance(e, PointBlock) for e in events)
+            if pose is not None:
+                line.was_told = False
+            elif came and not line.borrowed_raw and not line.was_told:
+                line.was_told = True
                 self.session.notify(f"{line.device.name} is not joined to this sample: measure the reference points "
                                     "with it first; what it measured now is left out")  # fmt: skip
             for event in events:
@@ -217,16 +221,18 @@ class PortableModel(QObject):
             self._confirming.start()
 
     def _keep(self) -> None:
-        marks = [(line, line.device.taken) for line in self.lines if line.has_tip and line.device.taken != line.kept]
-        for line, number in marks:
-            self.session.document.devices[line.device.own_identity] = (line.device.series, number)
+        due = [line for line in self.lines if line.has_tip and line.device.taken != line.kept]
+        marks = [(line, line.device.series, line.device.taken) for line in due]
+        for line, series, number in marks:
+            self.session.document.devices[line.device.own_identity] = (series, number)
         if marks:
             self.session.document.keep(lambda: self._kept.emit(marks))
 
-    def _on_kept(self, marks: list[tuple[Line, int]]) -> None:
-        for line, number in marks:
-            line.kept = number
-            line.device.confirm(number)
+    def _on_kept(self, marks: list[tuple[Line, str, int]]) -> None:
+        for line, series, number in marks:
+            if line.device.series == series:  # else it has lost its memory since, and the number means something else
+                line.kept = number
+                line.device.confirm(number)
 
     # What the tip reads ---------------------------------------------------------------------------------------------
 

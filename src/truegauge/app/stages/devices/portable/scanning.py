@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import logging
 import time
 from collections import deque
 from dataclasses import dataclass, field
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from truegauge.core.scanning.advice import Advice
     from truegauge.formats.files import Content
 
+log = logging.getLogger(__name__)
 _TOLD_S = 0.04  # between two states that are shown
 _LOOK_MS = 30
 SPACING = 0.4  # mm, that is offered
@@ -124,8 +126,11 @@ class ScanModel(QObject):
         line = self.portable.scanner or self.portable.start_stand_in("scanner")
         if line is None:
             return
-        if self.portable.placement(line) is None and not s.document.may_let_sample_go():
-            return
+        if self.portable.placement(line) is None:
+            # Points of a device that is not joined to the sample are another sample.
+            if not s.document.may_let_sample_go():
+                return
+            s.document.take_sample_out()
         faces = tuple(s.selection.faces()) if self.only_selected else ()
         model, projector, limits = evaluator.model, evaluator.projector, line.device.limits
         lie, spacing = self.portable.lie(line), self.spacing
@@ -177,6 +182,7 @@ class ScanModel(QObject):
     def throw_away(self) -> None:
         """End it, and forget it."""
         if self._end() is not None:
+            self._blocks.clear()
             keeper = self._keeper
 
             def forget() -> None:
@@ -261,14 +267,21 @@ class ScanModel(QObject):
                 self._submit(self._on_blocks)
 
     def _submit(self, work: Callable[[], None]) -> None:
-        self._last = self._thread.submit(work)
+        def guarded() -> None:
+            try:
+                work()
+            except Exception as error:  # a pool hides what nobody fetches
+                log.exception("a scan that is taken")
+                self._failed.emit(error)
+
+        self._last = self._thread.submit(guarded)
 
     def _on_kept(self, number: int) -> None:
         if self._taken is not None:
             self._said = ""
             self._taken.line.device.confirm(number)
 
-    def _on_failed(self, error: FormatError) -> None:
+    def _on_failed(self, error: Exception) -> None:
         if str(error) != self._said:  # once, not every few seconds
             self._said = str(error)
             self.session.notify(error)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import datetime
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.stages.devices.portable.tile import paint_line
 from truegauge.app.stages.devices.setup.model import SetupModel
 from truegauge.app.widgets.painting import draw_marker
 from truegauge.app.widgets.text_size import painter_on, room_of
@@ -16,6 +17,8 @@ from truegauge.core.device_checks.records import Check, CheckRecord
 from truegauge.drawing.gauge_bar import DISC, RING, TRIANGLE_RIGHT
 from truegauge.drawing.units import NumberFormat
 
+_BIG = 56.0  # pixels, of a line that is read from afar
+_LEFT = Qt.AlignmentFlag.AlignLeft
 _MARKS = {"within": DISC, "outside": TRIANGLE_RIGHT, "": RING}
 
 
@@ -61,13 +64,15 @@ class SetupView(QWidget):
         box = room.adjusted(24, 18, -24, -18)
         doing, below = m.words()
         if m.line is None:
-            self._line(painter, QRectF(box.x(), box.y(), box.width(), 64), "Connect an arm or a tracker", t.ink)
+            paint_line(
+                painter, QRectF(box.x(), box.y(), box.width(), 64), "Connect an arm or a tracker", _BIG, t.ink, _LEFT
+            )
             return
         if not doing:
             count = len(m.due())
             doing = "All checks are done" if not count else f"{count} check{'' if count == 1 else 's'} due"
             below = below or m.line.device.own_identity
-        self._line(painter, QRectF(box.x(), box.y(), box.width(), 64), doing, t.ink)
+        paint_line(painter, QRectF(box.x(), box.y(), box.width(), 64), doing, _BIG, t.ink, _LEFT)
         painter.setFont(font(15))
         painter.setPen(QColor(t.soft))
         painter.drawText(QRectF(box.x(), box.y() + 66, box.width(), 24), Qt.AlignmentFlag.AlignLeft, below)
@@ -101,22 +106,9 @@ class SetupView(QWidget):
         right = QRectF(box.right() - wide - 14, box.y() + 4, wide, box.height() - 8)
         if value:
             tall = max(26.0, right.height() - 22)
-            self._line(painter, QRectF(right.x(), right.y(), right.width(), tall), value, color,
-                       Qt.AlignmentFlag.AlignRight)  # fmt: skip
+            where = QRectF(right.x(), right.y(), right.width(), tall)
+            paint_line(painter, where, value, min(_BIG, tall), color, Qt.AlignmentFlag.AlignRight)
         painter.setPen(QColor(t.near if is_due else t.soft))
         painter.setFont(font(12.5, bold=is_due))
         side = Qt.AlignmentFlag.AlignBottom if value else Qt.AlignmentFlag.AlignVCenter
         painter.drawText(right, side | Qt.AlignmentFlag.AlignRight, when)
-
-    def _line(
-        self, painter: QPainter, box: QRectF, text: str, color: str,
-        side: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
-    ) -> None:  # fmt: skip
-        """Paint a line as high as its box, smaller where it is too wide."""
-        size = min(46.0, 0.8 * box.height())
-        wide = QFontMetricsF(font(size, bold=True)).horizontalAdvance(text)
-        if wide > box.width() > 0:
-            size *= box.width() / wide
-        painter.setFont(font(size, bold=True))
-        painter.setPen(QColor(color))
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | side, text)
