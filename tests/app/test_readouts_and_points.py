@@ -17,6 +17,7 @@ from truegauge.app.stages.devices.portable.sound import ReadoutSound
 from truegauge.app.stages.devices.portable.taking import TakingModel
 from truegauge.app.widgets.parts import choose
 from truegauge.app.widgets.tone import RATE, Tone, pitch, tone_samples
+from truegauge.core.commands.readouts import SetReadout
 from truegauge.core.frames import apply
 from truegauge.core.probing.taking import Way
 from truegauge.core.tolerancing.judgement import State
@@ -91,6 +92,26 @@ def test_the_limits_of_a_readout_stay_where_they_would_cross(portable, qtbot):
     page._on_limit(0.3, None)
     assert (s.plan.readouts[0].lower, s.plan.readouts[0].upper) == (-0.2, 0.2)
     assert "above the upper one" in portable.notices[-1].text
+
+
+def test_decimals_and_the_frame_of_a_readout(portable, qtbot):
+    s, page, live = portable.session, portable.get(PortablePage).readouts, portable.get(LiveReadout)
+    page.subject.activated.emit(page.subject.findData("tip"))
+    qtbot.mouseClick(page.add, Qt.MouseButton.LeftButton)
+    page.list.setCurrentRow(0)
+    hold(portable, (58.0, 48.0, 40.0), qtbot)
+    assert len(live.texts(s.plan.readouts[0]).value.split("\n")[0].split(".")[1]) == 3
+    page.decimals.setValue(1)
+    assert len(live.texts(s.plan.readouts[0]).value.split("\n")[0].split(".")[1]) == 1
+    page.decimals.setValue(-1)
+    assert s.plan.readouts[0].decimals is None
+    other = next(a for a in s.plan.alignments if a.id != s.plan.in_force and page.frame.findData(a.id) >= 0)
+    page.frame.setCurrentIndex(page.frame.findData(other.id))
+    page.frame.activated.emit(page.frame.findData(other.id))
+    assert s.plan.readouts[0].alignment == other.id
+    assert portable.get(PortableModel).lie(None, other.id) is not None
+    s.run(SetReadout(s.plan.readouts[0].replace(alignment="gone")))
+    assert "not in the plan" in live.texts(s.plan.readouts[0]).value
 
 
 # Sound ----------------------------------------------------------------------------------------------------------------

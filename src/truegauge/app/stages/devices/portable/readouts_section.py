@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.devices.portable.model import PortableModel
-from truegauge.app.widgets.bench import button, label
+from truegauge.app.widgets.bench import button, label, number_box
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import grow_to
 from truegauge.core.commands.readouts import RemoveReadout, SetReadout
@@ -45,10 +45,16 @@ class ReadoutsSection(QWidget):
         self.high = LengthField(
             model.session, "upper limit of the readout", lambda v: self._on_limit(None, v), least=-FAR
         )
+        self.decimals = number_box(-1, 6, 0, tip="Decimals of this readout; below 0: as everywhere")
+        self.decimals.setSpecialValueText("usual")
+        self.decimals.setAccessibleName("decimals of the readout")
+        self.decimals.valueChanged.connect(self._on_decimals)
+        self.frame = choice((), self._on_frame, "alignment that the readout is told in")
         self.sound = QCheckBox("Sound, steady within the limits")
         self.sound.toggled.connect(self._on_sound)
         for widget in (label("Readouts", "heading"), self.list, self.subject, self.add,
-                       row("Limits", self.low, self.high), self.sound, row(self.apart, self.remove)):  # fmt: skip
+                       row("Limits", self.low, self.high), row("Decimals", self.decimals), self.frame,
+                       self.sound, row(self.apart, self.remove)):  # fmt: skip
             column.addWidget(widget)
         model.session.document.plan_changed.connect(self.refresh)
 
@@ -97,6 +103,16 @@ class ReadoutsSection(QWidget):
             return
         self._model.session.run(SetReadout(own.replace(lower=ends[0], upper=ends[1])))
 
+    def _on_decimals(self, value: float) -> None:
+        own, wanted = self.chosen, None if value < 0 else int(value)
+        if own is not None and own.decimals != wanted:
+            self._model.session.run(SetReadout(own.replace(decimals=wanted), f"decimals {own.id}"))
+
+    def _on_frame(self, key: str) -> None:
+        own = self.chosen
+        if own is not None and own.alignment != key:
+            self._model.session.run(SetReadout(own.replace(alignment=key)))
+
     def _on_sound(self, on: bool) -> None:
         own = self.chosen
         if own is not None and own.sound != on:
@@ -133,7 +149,17 @@ class ReadoutsSection(QWidget):
     def _show(self) -> None:
         own = self.chosen
         choose(self.subject, self._subject)
-        for widget in (self.low, self.high, self.sound, self.apart, self.remove):
+        plan = self._model.session.plan
+        frames = [("", "in the alignment in force"), *((a.id, f"in {a.name or a.id}") for a in plan.alignments)]
+        if [self.frame.itemText(k) for k in range(self.frame.count())] != [words for _, words in frames]:
+            self.frame.clear()
+            for key, words in frames:
+                self.frame.addItem(words, key)
+        choose(self.frame, own.alignment if own is not None else "")
+        self.decimals.blockSignals(True)
+        self.decimals.setValue(-1 if own is None or own.decimals is None else own.decimals)
+        self.decimals.blockSignals(False)
+        for widget in (self.low, self.high, self.decimals, self.frame, self.sound, self.apart, self.remove):
             widget.setEnabled(own is not None)
         for field, value in ((self.low, own.lower if own else None), (self.high, own.upper if own else None)):
             if value is None:
