@@ -9,6 +9,7 @@ from truegauge.core.frames import apply, invert, random_rigid
 from truegauge.core.scanning.advice import Advice, Adviser, ScannerLimits
 from truegauge.core.scanning.live_map import ENOUGH, LAST, LiveMap
 from truegauge.core.scanning.live_scan import LiveScan
+from truegauge.demo.faces import cylinder_at, plane_at
 from truegauge.demo.make import housing_errors
 from truegauge.demo.scan_maker import sample_surface
 
@@ -53,7 +54,7 @@ def fill(scan, lines):
 
 
 def test_the_map_shows_what_is_wrong_with_the_part(model, projector, lines):
-    scan = LiveScan(model, projector, Lie(invert(lines[2])), 0.5)
+    scan = LiveScan(model, projector, Lie(invert(lines[2])), 0.4)
     fill(scan, lines)
     assert scan.came == len(lines[0])
     assert 0.7 < scan.map.coverage <= 1.0
@@ -64,7 +65,7 @@ def test_the_map_shows_what_is_wrong_with_the_part(model, projector, lines):
 
 
 def test_strays_do_not_show(model, projector, lines):
-    scan = LiveScan(model, projector, Lie(invert(lines[2])), 0.5)
+    scan = LiveScan(model, projector, Lie(invert(lines[2])), 0.4)
     places = lines[0].copy()
     strays = np.random.default_rng(1).random(len(places)) < 0.01
     places[strays] += 2.0 * lines[1][strays]
@@ -75,7 +76,7 @@ def test_strays_do_not_show(model, projector, lines):
 
 def test_only_chosen_faces_are_scanned(model, projector, lines):
     faces = tuple(f.index for f in model.faces if f.surface.kind == SurfaceKind.CYLINDER)[:3]
-    scan = LiveScan(model, projector, Lie(invert(lines[2])), 0.5, faces=faces)
+    scan = LiveScan(model, projector, Lie(invert(lines[2])), 0.4, faces=faces)
     fill(scan, lines)
     found = projector.deviations(scan.lie.places(scan.grid.places))
     assert set(found.face.tolist()) == set(faces)
@@ -110,6 +111,22 @@ def test_more_points_than_may_be_kept_stay_on_the_map(model, projector, lines):
     assert scan.grid.spacing > 0.2
     assert scan.grid.count <= 20_000
     assert scan.map.coverage > 0.4
+
+
+def test_the_share_that_is_seen_is_that_of_the_area(model, projector):
+    """One face is seen whole: its share of the facets' area, which the map does not use, and none of the others'."""
+    rng, mesh = np.random.default_rng(9), model.mesh
+    points, _, faces = sample_surface(model, projector, 600_000, rng)
+    corners = mesh.vertices[mesh.triangles]
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    for face in (plane_at(model, (0, -1, 0), 0), cylinder_at(model, 21.0, 58.0, 45.0)):
+        live = LiveMap(model)
+        own = faces == face
+        for _ in range(ENOUGH):  # each place is seen as often as it must be
+            live.tell(points[own], faces[own].astype(np.int32), np.zeros(own.sum()))
+        share = area[mesh.triangle_face == face].sum() / area.sum()
+        assert live.coverage == pytest.approx(share, rel=0.05)
+        assert share > 0.02
 
 
 # Advice ---------------------------------------------------------------------------------------------------------------

@@ -15,13 +15,16 @@ if TYPE_CHECKING:
 MOST = 8_000_000  # points that are kept; then the cubes become twice as wide
 _OFF, _BITS = 1 << 20, 21  # cubes an axis: 2 million of 0.1 mm are 200 m
 _FEW = 1 << 16
+_CLOSE = 0.25  # of a cube: several times the noise of a scanner whose points are worth keeping so close together
 
 
 class ThinGrid:
     """Cubes of `spacing` mm. Memory goes by the surface that was seen, not by how long it was looked at.
 
     Of the points in a cube the one with the highest score stays, whatever it deviates: choosing by that would lie about
-    the surface.
+    the surface. For the same reason a point that lies in an empty cube, but close to an occupied one, counts as one of
+    that: else the noise of a surface near the face of a cube would fill the next one with its extremes, the more the
+    longer it is looked at.
     """
 
     def __init__(self, spacing: float, most: int = MOST) -> None:
@@ -107,22 +110,55 @@ def _slot_again(slots, keys, count):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _row_beside(slots, keys, cells, shares):  # type: ignore[no-untyped-def]
+    """Return the row of the nearest occupied cube that a point of an empty one is close to; -1 for none.
+
+    `shares` (3,) tell where in its cube it lies, 0 to 1.
+    """
+    best, found = np.inf, -1
+    for mask in range(1, 8):
+        key, off, there = np.int64(0), 0.0, True
+        for c in range(3):
+            cell = cells[c]
+            if mask & (1 << c):
+                near = min(shares[c], 1.0 - shares[c])
+                cell += -1 if shares[c] < 0.5 else 1
+                off += near * near
+                if near >= _CLOSE:
+                    there = False
+            if cell < 0 or cell >= 2 * _OFF:
+                there = False
+            key = (key << _BITS) | cell
+        if there and off < best:
+            row = slots[_slot_of(slots, keys, key)]
+            if row >= 0:
+                best, found = off, row
+    return found
+
+
+@njit(cache=True, nogil=True)
 def _put(slots, keys, places, scores, count, new, new_scores, per_mm, changed, taken):  # type: ignore[no-untyped-def]
     changes = 0
+    cells, shares = np.zeros(3, dtype=np.int64), np.zeros(3)
     for k in range(len(new)):
         key, inside = np.int64(0), True
         for c in range(3):
-            cell = np.int64(np.floor(new[k, c] * per_mm)) + _OFF
-            if cell < 0 or cell >= 2 * _OFF:
+            at = new[k, c] * per_mm
+            low = np.floor(at)
+            cells[c] = np.int64(low) + _OFF
+            shares[c] = at - low
+            if cells[c] < 0 or cells[c] >= 2 * _OFF:
                 inside = False
-            key = (key << _BITS) | cell
+            key = (key << _BITS) | cells[c]
         if not inside:
             continue
-        at = _slot_of(slots, keys, key)
-        row = slots[at]
+        slot = _slot_of(slots, keys, key)
+        row = slots[slot]
+        if row < 0:
+            row = _row_beside(slots, keys, cells, shares)
         if row < 0:
             row = count
-            slots[at], keys[row] = row, key
+            slots[slot], keys[row] = row, key
             count += 1
         elif new_scores[k] <= scores[row]:
             continue
