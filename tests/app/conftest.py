@@ -11,6 +11,7 @@ from truegauge import demo
 from truegauge.app.document import evaluating
 from truegauge.app.document.evaluating import Evaluating
 from truegauge.app.document.queue import WorkQueue
+from truegauge.app.document.recovery import Keeper
 from truegauge.app.document.session import Session
 from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
@@ -123,3 +124,11 @@ def guided(window, settle):
     window.get(GuideModel).start_with("portable")
     assert window.get(GuideModel).running
     return window
+
+
+@pytest.fixture
+def keeper(loaded, tmp_path):
+    """What keeps the unsaved work of that window."""
+    made = Keeper(loaded.session.document, tmp_path / "unsaved")
+    yield made
+    made.close()

@@ -20,13 +20,6 @@ TOP = (np.array([100.0, 15.0, 48.0]), np.array([0.0, 0.0, 1.0]))
 
 
 @pytest.fixture
-def keeper(loaded, tmp_path):
-    made = Keeper(loaded.session.document, tmp_path / "unsaved")
-    yield made
-    made.close()
-
-
-@pytest.fixture
 def measuring(loaded, keeper, qtbot):
     """Touches of an arm go into a sample that is kept."""
     s, m = loaded.session, loaded.get(PortableModel)

@@ -47,13 +47,6 @@ for k in itertools.count(1):
 
 
 @pytest.fixture
-def keeper(loaded, tmp_path):
-    made = Keeper(loaded.session.document, tmp_path / "unsaved")
-    yield made
-    made.close()
-
-
-@pytest.fixture
 def answers(monkeypatch):
     """What is answered to the questions to come; every question is noted."""
     given, asked = [], []

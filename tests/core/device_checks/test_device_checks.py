@@ -78,6 +78,12 @@ def test_checks_are_due_after_their_days_and_when_the_clock_was_set_back():
     assert known.due_on(Check.SEAT) == NOW + datetime.timedelta(days=1)
 
 
+@pytest.mark.parametrize("at", ["yesterday", "", "2026-11-30T08:00:00", "2026-13-01T00:00:00+00:00"])
+def test_a_check_without_a_time_is_none(at):
+    with pytest.raises(ValueError, match="at"):
+        CheckRecord(check=Check.SEAT, at=at, value=0.0, limit=0.0)
+
+
 def test_the_latest_check_counts_and_only_so_many_are_kept():
     known = DeviceRecord()
     for k in range(12):
@@ -106,6 +112,7 @@ def test_records_are_kept_device_by_device(folder):
     ("change", "words"),
     [(lambda t: t[:40], "record of the device"), (lambda t: t.replace("Arm 1", "Arm 9"), "not the record of Arm 1"),
      (lambda t: t.replace('"schema_version": 1', '"schema_version": 2'), "newer"),
+     (lambda t: t.replace("+00:00", ""), "damaged: .*no zone"),
      (lambda t: t.replace('"within"', "x").replace('"seat"', '"teeth"', 1), "damaged")],
 )  # fmt: skip
 def test_a_record_that_cannot_be_used_is_told(folder, change, words):

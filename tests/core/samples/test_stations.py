@@ -40,6 +40,14 @@ def test_fewer_than_three_points_and_points_on_a_line_are_refused():
         joined_by_references(references(line), line)
 
 
+def test_seats_in_another_order_are_refused_by_the_worst_of_them():
+    places = np.random.default_rng(2).uniform(-300, 300, (4, 3))
+    with pytest.raises(RegistrationError, match=r"R\d is \d+\.\d mm off; was another seat touched"):
+        joined_by_references(references(places), places[[1, 0, 2, 3]] + 5.0)
+    found, _ = joined_by_references(references(places), places + 5.0)
+    assert np.allclose(found[:3, 3], -5.0)
+
+
 def test_drift_is_told_of_the_nearest_point():
     places = np.array([[0.0, 0, 0], [100, 0, 0], [0, 100, 0]])
     own, off = drift(references(places), np.array([100.1, 0.0, -0.2]))

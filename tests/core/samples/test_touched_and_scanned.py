@@ -119,6 +119,18 @@ def test_the_scanner_is_compared_with_the_probe(evaluator, plan, sample, model, 
         scanner_against_probe(evaluator, plan, alone, ids["side C"])
 
 
+def test_a_ball_is_compared_by_its_middle(evaluator, plan, sample, model, projector, evaluation):
+    """Touches of the socket, all of them moved: the middles are as far apart as that, but for the noise of the scan."""
+    socket = next(f for f in plan.features if f.name == "ball socket")
+    made = touches_of(evaluation, model, projector, plan, ("ball socket",))
+    as_it_is = scanner_against_probe(evaluator, plan, sample.with_probed(made), socket.id)
+    shift = np.array([0.03, -0.04, 0.12])
+    moved = tuple(t.replace(place=tuple(np.array(t.place) + shift)) for t in made)
+    off = scanner_against_probe(evaluator, plan, sample.with_probed(moved), socket.id)
+    assert as_it_is < 0.006
+    assert off == pytest.approx(np.linalg.norm(shift), abs=0.006)
+
+
 def projector_distance(evaluator, plan, sample, name):
     """Return the deviations of the scan's points on a feature."""
     cloud = evaluator.context(plan, sample).need(AlignedCloud())

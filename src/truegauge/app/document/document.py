@@ -196,11 +196,18 @@ class Document(QObject):
             self._measured_more(sample.saying(device=device) if device else sample)
 
     def take_scan(self, sample: Sample, contents: tuple[Content, ...]) -> None:
-        """Take what a device has scanned: beside what was measured in the same coordinates, else in place of it."""
+        """Take what a device has scanned: beside what was measured in the same coordinates, else in place of it.
+
+        That it was added to a scan which is there is told: it may be of the next part.
+        """
         present = self.sample
-        if present is not None and present.contributions and present.about.device == sample.about.device:
-            sample, contents = present.joined(sample), (*self.sample_contents, *contents)
-        self.use_sample(sample, contents, saved=False)
+        if present is None or not present.contributions or present.about.device != sample.about.device:
+            self.use_sample(sample, contents, saved=False)
+            return
+        self.use_sample(present.joined(sample), (*self.sample_contents, *contents), saved=False)
+        if present.scans:
+            words = f"added to the scan that was there: {len(present.points):,} and {len(sample.points):,} points"
+            self.notify(words, "Only this scan", lambda: self.use_sample(sample, contents, saved=False))
 
     def set_probed(
         self, touches: tuple[ProbedTouch, ...], temperature_c: float | None = None, device: str = ""
@@ -210,7 +217,9 @@ class Document(QObject):
         Touches of a machine are not in the coordinates of a scan of another device: such a scan is let go of.
         """
         sample = self.sample
-        if sample is None or (len(sample.points) and device and sample.about.device != device):
+        # Who says of no device has touched at one that nobody knows, but where such touches are there already.
+        foreign = sample is not None and (sample.about.device != device if device else not sample.probed)
+        if sample is None or (len(sample.points) and foreign):
             sample = Sample.of(SampleData(name="Touches", temperature_c=temperature_c))
             self.sample_contents = ()
             self.evaluation = None

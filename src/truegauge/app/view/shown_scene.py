@@ -9,6 +9,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.view.content import ViewContent
 from truegauge.app.view.picture import ViewPicture
 from truegauge.core.arrays import Rigid
+from truegauge.core.nodes.cloud import Cloud
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.samples.sample import Sample
 from truegauge.palette import DEVICE_COLORS, Rgb, colors_of, rgb
@@ -81,8 +82,8 @@ class ShownScene:
                 colors, removed = None, cloud.removed
                 if s.shown.scan_map:
                     colors, removed = colors_of(cloud.found.distance, s.showing.scale), cloud.removed | ~cloud.usable
-                elif s.sample is not None and s.sample.about.placed and s.sample.touched:
-                    colors = _by_device(s.sample, len(points), self._scene.palette.points)
+                elif s.sample is not None and s.sample.about.placed and cloud.touched:
+                    colors = _by_device(s.sample, cloud, self._scene.palette.points)
                 elif s.shown.colors and s.evaluator is not None and s.sample is not None:
                     colors = s.evaluator.colors(s.plan, s.sample)
                 self._scene.set_points(points, ~cloud.usable, removed, colors)
@@ -150,11 +151,14 @@ class ShownScene:
         self._picture.redraw(moving=not self._picture.is_fine)
 
 
-def _by_device(sample: Sample, count: int, plain: Rgb) -> np.ndarray:
-    """Return the colours (n, 3) of points of several devices: touches, which come last, by who took them."""
-    colors = np.tile(np.array(plain, dtype=np.uint8), (count, 1))
+def _by_device(sample: Sample, cloud: Cloud, plain: Rgb) -> np.ndarray:
+    """Return the colours (n, 3) of points of several devices: touches by who took them.
+
+    The cloud may be of fewer touches than the sample has by now.
+    """
+    colors = np.tile(np.array(plain, dtype=np.uint8), (len(cloud.points), 1))
     names = list(dict.fromkeys(t.stylus for t in sample.probed))
-    own = [rgb(DEVICE_COLORS[names.index(t.stylus) % len(DEVICE_COLORS)]) for t in sample.probed]
-    if own:
-        colors[count - len(own) :] = own
+    rows = np.sort(np.concatenate(list((cloud.touched or {}).values())))
+    for row, touch in zip(rows, sample.probed, strict=False):
+        colors[row] = rgb(DEVICE_COLORS[names.index(touch.stylus) % len(DEVICE_COLORS)])
     return colors

@@ -6,7 +6,7 @@ import datetime
 from enum import StrEnum
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from truegauge.core.frozen_model import Frozen
 
@@ -68,11 +68,18 @@ class CheckRecord(Frozen):
     """One check: `value` is what is judged against `limit` (0: nothing is stated), in mm or kelvin; `at` is UTC."""
 
     check: Check = Field(strict=False)
-    at: str = Field(max_length=40)
+    at: str = Field(max_length=40)  # ISO 8601, with its zone
     value: float
     limit: float = Field(ge=0)
     unit: Literal["mm", "K"] = "mm"
     words: str = Field(default="", max_length=400)
+
+    @field_validator("at")
+    @classmethod
+    def _is_a_time(cls, at: str) -> str:
+        if datetime.datetime.fromisoformat(at).tzinfo is None:
+            raise ValueError("the time of a check has no zone")
+        return at
 
     @property
     def verdict(self) -> Literal["within", "outside", ""]:

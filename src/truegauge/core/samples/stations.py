@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from truegauge.core.registration.adjustment import Adjustment
 
 _FEWEST = 3
+_APART = 1.0  # mm: no device is so wrong, another seat was touched
 
 
 def sample_from_device(about: SampleAbout, device: str) -> Rigid | None:
@@ -47,6 +48,11 @@ def joined_by_references(references: tuple[ReferencePoint, ...], measured: Point
         raise RegistrationError(f"{len(known)} reference points; three are needed")
     nominal = np.array([r.place for r in known])
     found = match_points(nominal, measured, [r.name for r in known])
+    if found.largest > _APART:
+        worst = max(found.targets, key=lambda t: t.length)
+        raise RegistrationError(
+            f"the seats do not lie as they did: {worst.name} is {worst.length:.1f} mm off; was another seat touched?"
+        )
     return found.part_from_base, found
 
 

@@ -107,7 +107,7 @@ class PortableModel(QObject):
         if made is None:
             self.session.notify("open a plan with a part first: the stand-in measures it")
             return None
-        known = next((line for line in self.lines if line.device.address[1] == made.port), None)
+        known = next((line for line in self.lines if line.device.address == ("127.0.0.1", made.port)), None)
         if known is not None:
             return known
         device = LiveDevice("127.0.0.1", made.port, self._kept_of)

@@ -133,6 +133,11 @@ class SetupModel(QObject):
                 f"{line.device.name} is not joined yet: it measures the reference points that are there"
             )
             return
+        sample = self.session.sample
+        if task is Task.REFERENCES and sample is not None and not sample.about.device and line.stand_in is None:
+            self.session.notify("nobody knows which device this sample was measured by: its coordinates are not those "
+                                f"of {line.device.name}; take it out first")  # fmt: skip
+            return
         if task is Check.DRIFT and not self.references:
             self.session.notify("measure reference points first")
             return
