@@ -3,7 +3,8 @@
 A scanner in a process of its own sends lines of points of the demo part at 600,000 points a second. Told is how many
 of them come and get their exact deviation, how many wait, how many pictures of the growing map are drawn a second, how
 long the window is silent at most, and how much memory it takes. With FASTER the points of so many times SECONDS are
-sent as fast as they are taken: memory after a long scan.
+sent as fast as they are taken, each sweep a little off the last, and kept so close together that the bound of what is
+kept is met: memory of a scan however long.
 """
 
 import os
@@ -23,6 +24,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.main import make_application
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
+from truegauge.app.stages.devices.portable.scan_run import SPACING
 from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.window import MainWindow
 from truegauge.cli.demonstrating import _until
@@ -35,6 +37,7 @@ RATE = 600_000  # points a second
 SECONDS = 5.0
 LINE = 1000  # points
 SPEED = 400.0  # mm/s that the recorded sweep is led at: a few seconds of it
+CLOSE, OFF = 0.1, 0.4  # mm: the spacing, and how far the sweeps are off, that meet the bound
 
 _SENDER = """
 import sys, threading, time
@@ -42,7 +45,8 @@ import numpy as np
 from truegauge.devices.live.messages import At, Hello
 from truegauge.devices.live.server import LiveServer
 from truegauge.devices.live.wire import Block
-file, rate = np.load(sys.argv[1]), float(sys.argv[2])
+file, rate, off = np.load(sys.argv[1]), float(sys.argv[2]), float(sys.argv[3])
+rng = np.random.default_rng(1)
 count = int(file["count"])
 blocks = [tuple(file[f"{name}{k}"] for name in ("places", "beams", "light", "at")) for k in range(count)]
 server = LiveServer(Hello(device="scanner", name="Recorded", boot="-", series="-", time=0.0, near=70.0, far=150.0,
@@ -56,6 +60,8 @@ began, sent, k = time.monotonic(), 0, 0
 while not ended.is_set():
     if (sent < rate * (time.monotonic() - began) if rate else server.unconfirmed < 800):
         places, beams, light, at = blocks[k % count]
+        if off and k >= count:
+            places = places + rng.uniform(-off, off, 3)
         server.show(At(time=server.clock(), place=tuple(at), stem=(0.0, 0.0, 1.0)))
         server.put(lambda seq, t: Block(seq, t, places, beams, light))
         sent, k = sent + len(places), k + 1
@@ -89,7 +95,8 @@ def memory_mb() -> float:
 
 def scan(window: MainWindow, session: Session, blocks: Path, seconds: float, rate: float, most: float = 0.0) -> None:
     """Scan for some seconds, or (`most`) until so many points have come, and tell how it went."""
-    sender = subprocess.Popen([sys.executable, "-c", _SENDER, str(blocks), str(rate)], stdin=subprocess.PIPE,
+    off = OFF if most else 0.0
+    sender = subprocess.Popen([sys.executable, "-c", _SENDER, str(blocks), str(rate), str(off)], stdin=subprocess.PIPE,
                               stdout=subprocess.PIPE, text=True)  # fmt: skip
     port = int(sender.stdout.readline())
     portable, model = window.get(PortableModel), window.get(ScanModel)
@@ -110,6 +117,7 @@ def scan(window: MainWindow, session: Session, blocks: Path, seconds: float, rat
         last[0] = now
 
     window.view.picture.render = counted
+    model.spacing = CLOSE if most else SPACING
     model.start()
     _until(lambda: model.state.came > 0)
     pictures.clear()
@@ -120,9 +128,14 @@ def scan(window: MainWindow, session: Session, blocks: Path, seconds: float, rat
     timer.timeout.connect(beat)
     timer.start(3)
     behind: list[int] = []
+    held: list[float] = []
+    left_out = 0
 
     def look() -> None:
+        nonlocal left_out
         behind.append(model.state.behind)
+        held.append(memory_mb())
+        left_out += model.state.one_of > 1
         done = model.state.came - came >= most if most else time.perf_counter() - began >= seconds
         if done:
             loop.quit()
@@ -140,7 +153,8 @@ def scan(window: MainWindow, session: Session, blocks: Path, seconds: float, rat
     print(f"blocks that waited: median {np.median(behind[:half] or [0]):.0f} in the first half, "
           f"{np.median(behind[half:]):.0f} in the second; {len(pictures) / spent:.0f} pictures a second; "
           f"silence at most {1000 * max(gaps):.0f} ms; "
-          f"memory {before:.0f} MB before, {memory_mb():.0f} MB after")  # fmt: skip
+          f"memory {before:.0f} MB before, {memory_mb():.0f} MB after, {max(held):.0f} MB at most; "
+          f"points were left out {100 * left_out / max(1, len(behind)):.0f} % of the time")  # fmt: skip
     model.throw_away()
     portable.disconnect_line(portable.scanner)
     window.view.picture.render = render

@@ -135,7 +135,7 @@ def scans(tmp_path, monkeypatch):
 
 
 def test_a_scan_that_is_taken_is_kept_and_confirmed_and_offered_after_a_kill(loaded, scans, qtbot, settle, monkeypatch):
-    monkeypatch.setattr("truegauge.app.stages.devices.portable.scanning._KEPT_S", 0.0)
+    monkeypatch.setattr("truegauge.app.stages.devices.portable.scan_run._KEPT_S", 0.0)
     s, m, scan = loaded.session, loaded.get(PortableModel), loaded.get(ScanModel)
     m.start_stand_in("scanner")
     scan.start()
@@ -145,8 +145,8 @@ def test_a_scan_that_is_taken_is_kept_and_confirmed_and_offered_after_a_kill(loa
     assert find_kept_scans() == []  # its program lives
     scan.hand.stop_sweep()
     scan._timer.stop()
-    scan._last.result()
-    scan._keeper._folder.release()  # as a kill does
+    scan._run._last.result()
+    scan._run.keeper._folder.release()  # as a kill does
     (left,) = find_kept_scans()
     assert left.count > 100
     assert left.device == m.scanner.device.identity
@@ -154,8 +154,7 @@ def test_a_scan_that_is_taken_is_kept_and_confirmed_and_offered_after_a_kill(loa
     assert points.shape == (left.count, 3)
     left.folder.release()
     scan.throw_away()
-    scan._last.result()
-    assert not list(scans.glob("*/about.json"))
+    qtbot.waitUntil(lambda: not list(scans.glob("*/about.json")), timeout=PATIENCE)
     kept = ScanKeeper("Arm 7", "Scan of yesterday")
     kept.keep(points)
     kept._folder.release()
@@ -169,7 +168,7 @@ def test_a_scan_that_is_taken_is_kept_and_confirmed_and_offered_after_a_kill(loa
 
 
 def test_a_scan_that_is_made_the_sample_is_not_offered_again(loaded, scans, qtbot, settle, monkeypatch):
-    monkeypatch.setattr("truegauge.app.stages.devices.portable.scanning._KEPT_S", 0.0)
+    monkeypatch.setattr("truegauge.app.stages.devices.portable.scan_run._KEPT_S", 0.0)
     scan = loaded.get(ScanModel)
     loaded.get(PortableModel).start_stand_in("scanner")
     scan.start()
@@ -182,7 +181,7 @@ def test_a_scan_that_is_made_the_sample_is_not_offered_again(loaded, scans, qtbo
 
 
 def test_a_scan_that_cannot_be_kept_is_told_once_and_goes_on(loaded, scans, qtbot, monkeypatch):
-    monkeypatch.setattr("truegauge.app.stages.devices.portable.scanning._KEPT_S", 0.0)
+    monkeypatch.setattr("truegauge.app.stages.devices.portable.scan_run._KEPT_S", 0.0)
     scans.write_text("a file is where the folder should be")
     scan = loaded.get(ScanModel)
     loaded.get(PortableModel).start_stand_in("scanner")

@@ -9,6 +9,8 @@ import gc
 
 from PySide6.QtCore import QObject, QTimer
 
+from truegauge.app.document.calm import calm_is_wanted
+
 _EVERY_MS = 500
 
 
@@ -25,9 +27,9 @@ class Collector(QObject):
         self._timer.start(_EVERY_MS)
 
     def collect_if_due(self) -> None:
-        """Collect the oldest generation that is due, with the younger ones."""
+        """Collect the oldest generation that is due, with the younger ones; the oldest not while calm is wanted."""
         counts = gc.get_count()
-        for generation in (2, 1, 0):
+        for generation in (1, 0) if calm_is_wanted() else (2, 1, 0):
             if counts[generation] > self._thresholds[generation]:
                 gc.collect(generation)
                 return

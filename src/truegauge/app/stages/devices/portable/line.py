@@ -33,7 +33,7 @@ class Line:
         self.touches = 0  # that came
         self.kept = 0  # number up to which all is kept, and confirmed
         self.was_told = False  # that it is not joined to the sample
-        self.is_held = False  # who takes its points says when they are kept
+        self.holders: set[object] = set()  # who takes its points, and says when they are kept
         self.is_gone = False  # given back
         self.lent: Callable[[], None] = lambda: None  # called when it is borrowed, or given back
 

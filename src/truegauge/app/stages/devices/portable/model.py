@@ -215,7 +215,7 @@ class PortableModel(QObject):
 
     def _see_taken(self, line: Line) -> None:
         """Have touches kept soon; a device may forget at once what nobody keeps: readings, points of no scan."""
-        if not line.has_tip and not line.is_held:
+        if not line.has_tip and not line.holders:
             line.device.confirm(line.device.taken)
         elif line.has_tip and line.device.taken != line.kept and not self._confirming.isActive():
             self._confirming.start()

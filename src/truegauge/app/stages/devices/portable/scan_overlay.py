@@ -33,6 +33,8 @@ class ScanOverlay:
         advice = "" if state.advice is None else state.advice.what_to_do
         if state.behind > _BEHIND:
             advice = "Rest a moment: this computer catches up"
+        if state.one_of > 1:
+            advice = f"Too fast for this computer: it takes 1 point of {state.one_of}"
         if state.mesh is None:
             return "", "Getting ready", ""
         coverage = f"{100 * state.coverage:.0f} %" if self._scan.is_aligned else f"{state.kept:,} points"
