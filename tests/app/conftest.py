@@ -17,7 +17,9 @@ from truegauge.app.document.uncertainty import UncertaintyWorker
 from truegauge.app.main import make_application
 from truegauge.app.stages.align.guide import GuideModel
 from truegauge.app.stages.align.model import AlignModel
+from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.window import MainWindow
+from truegauge.core.registration.alignment import Alignment
 from truegauge.rendering import scene
 
 SURVEY = Evaluating._survey  # of every face, after each evaluation: a test of its own lets it run
@@ -124,6 +126,24 @@ def guided(window, settle):
     window.get(GuideModel).start_with("portable")
     assert window.get(GuideModel).running
     return window
+
+
+@pytest.fixture
+def located(guided, settle):
+    """The part located by an arm at its targets."""
+    s, guide = guided.session, guided.get(GuideModel)
+    for _ in range(40):
+        if guide.current() is None:
+            break
+        guide.operator_touches()
+    settle()
+    assert guide.current() is None
+    guide.stop()
+    force = s.evaluation.alignments[s.plan.alignments[0].id]
+    assert isinstance(force, Alignment)
+    s.set_stage("devices")
+    guided.get(DevicesModel).set_page("portable")
+    return guided
 
 
 @pytest.fixture

@@ -28,9 +28,11 @@ from truegauge.app.stages.devices.model import PAGES as DEVICE_PAGES
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.evaluate.bench import PAGES as EVALUATE_PAGES
 from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.measure.points.model import PointsModel
 from truegauge.app.view.tag_painter import part_outline
 from truegauge.app.view.view import View
 from truegauge.app.widgets.text_size import TEXT
+from truegauge.core.samples.document import Touch
 
 _SLACK = 2  # pixels
 
@@ -221,6 +223,29 @@ def everything(window, width=0):
     return found
 
 
+def points(window, settle):
+    """Go through the page of points."""
+    s, m = window.session, window.get(PointsModel)
+    before = s.sample.touches
+    names = ["main bore 1", "point at the long edge", *(f"P{k}" for k in range(20))]
+    made = [Touch(target=name, place=(10.0 * k, 5.0 * k, 20.0)) for k, name in enumerate(names)]
+    s.document.set_touches((*before, *made))
+    m.set_page("points")
+    settle()
+    yield "measure, points"
+    m.offer_by_name()
+    settle()
+    yield "measure, points offered"
+    m.leave()
+    for count in (1, 5):
+        m.choose(p.key for p in m.points[-count:])
+        settle()
+        yield f"measure, {count} of the points"
+    m.set_page("features")
+    s.document.set_touches(before)
+    settle()
+
+
 def scenes(window, settle):
     """Go through every stage and page with what is open; yields the name of each."""
     s = window.session
@@ -265,6 +290,8 @@ def scenes(window, settle):
             settle()
             yield "measure, a message"
             window.floating.notice.dismiss()
+        if key == "measure" and s.sample is not None and s.evaluation is not None:
+            yield from points(window, settle)
         if key == "measure" and s.evaluation is not None:
             s.selection.select_characteristic(s.plan.characteristics[-1].id)
             s.show(why=True)

@@ -4,32 +4,11 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
-from truegauge.app.stages.align.guide import GuideModel
-from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
 from truegauge.app.stages.devices.portable.prepared import PreparedModel
-from truegauge.core.registration.alignment import Alignment
 
 PATIENCE = 60_000
-
-
-@pytest.fixture
-def located(guided, settle):
-    """The part located by an arm at its targets."""
-    s, guide = guided.session, guided.get(GuideModel)
-    for _ in range(40):
-        if guide.current() is None:
-            break
-        guide.operator_touches()
-    settle()
-    assert guide.current() is None
-    guide.stop()
-    force = s.evaluation.alignments[s.plan.alignments[0].id]
-    assert isinstance(force, Alignment)
-    s.set_stage("devices")
-    guided.get(DevicesModel).set_page("portable")
-    return guided
 
 
 def test_features_are_measured_in_order_by_the_hand_and_their_values_are_those_of_the_part(located, qtbot, settle):

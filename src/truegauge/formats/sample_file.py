@@ -19,7 +19,7 @@ from truegauge.formats.files import Content
 from truegauge.formats.plan_file import plain
 from truegauge.formats.scan import SCAN_READERS, Columns, Scan, read_scan, scan_from_bytes
 
-SCHEMA_VERSION = 8
+SCHEMA_VERSION = 9
 _DOCUMENT = "sample.json"
 _LARGEST_DOCUMENT, _LARGEST_SCAN = 64 << 20, 2 << 30
 

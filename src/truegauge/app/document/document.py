@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from truegauge.app.document.opened import Kept, OpenedPart
+from truegauge.app.document.point_steps import PointSteps
 from truegauge.app.document.queue import WorkQueue
 from truegauge.core.authoring.annotations import AnnotationImport, import_annotations
 from truegauge.core.cad.model import CadModel
@@ -24,6 +25,7 @@ from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.part import PartReference
 from truegauge.core.samples.document import ProbedTouch, SampleData, Touch
+from truegauge.core.samples.points import PointsChange
 from truegauge.core.samples.sample import Sample
 from truegauge.formats.files import Content, Stamp, content_key
 
@@ -63,6 +65,7 @@ class Document(QObject):
         # Of devices that keep what nobody has confirmed: the series of their numbers, and up to which it is here.
         self.devices: dict[str, tuple[str, int]] = {}
         self.may_let_sample_go: Callable[[], bool] = lambda: True  # asks, where there is a window
+        self._point_steps = PointSteps()
         self._probed_at = -1e9
         self._probed_timer = QTimer(self)
         self._probed_timer.setSingleShot(True)
@@ -99,17 +102,44 @@ class Document(QObject):
             self.notify(error)
             return False
         if changed:
+            self._point_steps.forget_redo()
             self._plan_has_changed()
         return changed
 
+    def change_points(self, change: PointsChange) -> None:
+        """Change what points of the sample serve, or are called, or whether they are there."""
+        if self.sample is not None and self._measured_more(change.done(self.sample)):
+            self._point_steps.record(self.plan, self.sample, change)
+            self.history.forget_redo()
+
+    @property
+    def undo_label(self) -> str:
+        """What undo would take back; empty when there is nothing."""
+        points = self._point_steps.to_undo(self.plan, self.sample)
+        return self.history.undo_label if points is None else points.label
+
+    @property
+    def redo_label(self) -> str:
+        """What redo would do again; empty when there is nothing."""
+        points = self._point_steps.to_redo(self.plan, self.sample)
+        return self.history.redo_label if points is None else points.label
+
     def undo(self) -> None:
         """Take the last edit back."""
-        if self.history.undo():
+        points = self._point_steps.to_undo(self.plan, self.sample)
+        if points is not None and self.sample is not None:
+            self._point_steps.undone()
+            self._measured_more(points.undone(self.sample))
+        elif self.history.undo():
             self._plan_has_changed()
 
     def redo(self) -> None:
         """Do the last undone edit again."""
-        if self.history.redo():
+        points = self._point_steps.to_redo(self.plan, self.sample)
+        if points is not None and self.sample is not None:
+            self._point_steps.redone()
+            self._measured_more(points.done(self.sample))
+        elif self.history.redo():
             self._plan_has_changed()
 
     @property

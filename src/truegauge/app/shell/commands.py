@@ -18,8 +18,8 @@ def edit_actions(session: Session) -> list[Action]:
     """What undoes, and what is made of a selection."""
     s = session
     return [
-        Action("undo", "Edit", "Undo", "Ctrl+Z", s.document.undo, lambda: bool(s.document.history.undo_label)),
-        Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", s.document.redo, lambda: bool(s.document.history.redo_label)),
+        Action("undo", "Edit", "Undo", "Ctrl+Z", s.document.undo, lambda: bool(s.document.undo_label)),
+        Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", s.document.redo, lambda: bool(s.document.redo_label)),
         Action("accept", "Edit", "Add the first proposal", "Ctrl+Return", lambda: s.proposing.accept(0),
                lambda: bool(s.proposing.proposals)),
     ]  # fmt: skip

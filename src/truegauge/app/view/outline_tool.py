@@ -1,8 +1,9 @@
 """Drawing an outline over the view: a box, a free line (lasso), or corners clicked one by one (polyline)."""
 
 from collections.abc import Callable
+from typing import Protocol
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from truegauge.app.widgets.text_size import at_100, enlarge
@@ -20,26 +21,40 @@ _HINTS = {
 _LEAST_PIXELS = 3.0
 
 
+class DrawnOver(Protocol):
+    """The view."""
+
+    @property
+    def camera(self) -> Camera | None:
+        """Its eye."""
+
+    def size(self) -> QSize:
+        """Its size in pixels."""
+
+    def update(self) -> None:
+        """Paint it again."""
+
+
 class OutlineTool:
     """The outline being drawn, in pixels of the view. While it is on, the mouse draws instead of turning."""
 
-    def __init__(
-        self, changed: Callable[[], None], closed: Callable[[], None], forgotten: Callable[[], None]
-    ) -> None:  # fmt: skip
-        self._changed, self._closed, self._forgotten = changed, closed, forgotten
+    def __init__(self, view: DrawnOver, closed: Callable[[], None], forgotten: Callable[[], None]) -> None:
+        self._view, self._changed, self._closed, self._forgotten = view, view.update, closed, forgotten
         self.mode = ""
         self.corners: list[QPointF] = []
         self._pointer: QPointF | None = None
         self._drawing = False
         self.done = False
+        self._then: Callable[[CropOutline], None] | None = None
 
     @property
     def active(self) -> bool:
         """Whether an outline is being drawn."""
         return bool(self.mode) and not self.done
 
-    def start(self, mode: str) -> None:
-        """Begin an outline."""
+    def start(self, mode: str, then: Callable[[CropOutline], None] | None = None) -> None:
+        """Begin an outline, for somebody who wants it or (without) for the recipe."""
+        self._then = then
         self.mode, self.corners, self._pointer, self._drawing, self.done = mode, [], None, False, False
         self._changed()
 
@@ -77,14 +92,25 @@ class OutlineTool:
         """Complete the outline, if it encloses anything."""
         if len(self.corners) >= 3:
             self.done = True
-            self._closed()
+            if not self._hand_over():
+                self._closed()
         elif self.mode != "polyline":
             self.corners = []
         self._changed()
 
-    def step(self, camera: Camera, width: int, height: int, *, keep: bool, aligned: bool) -> CropOutline:
+    def _hand_over(self) -> bool:
+        """Give the outline to who wants it; False where nobody does."""
+        camera = self._view.camera
+        if self._then is None or camera is None:
+            return False
+        then, found = self._then, self.step(camera, self._view.size(), keep=True, aligned=True)
+        self.cancel()
+        then(found)
+        return True
+
+    def step(self, camera: Camera, size: QSize, *, keep: bool, aligned: bool) -> CropOutline:
         """Return the outline as a step of the recipe, seen by the camera of a view of this size."""
-        outline = []
+        outline, width, height = [], size.width(), size.height()
         for corner in self.corners:
             origin, _ = camera.ray(corner.x() / width, corner.y() / height, width / max(1, height), 1.0)
             outline.append((float(origin @ camera.right), float(origin @ camera.up)))

@@ -1,5 +1,6 @@
 """The view: paints the rendered picture, with tags, ruler and axes over it; turns mouse and keys into camera moves."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -26,6 +27,7 @@ from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.arrays import box_corners
+from truegauge.core.clouds.recipe import CropOutline
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye
 from truegauge.rendering.camera import Camera, standard_camera
@@ -58,7 +60,7 @@ class View(QWidget):
         self.tags_shown = TagsShown()
         self.letters = DatumLetters(session)
         self._tags = TagHand(session, self.tags_shown, self.update)
-        self.outline = OutlineTool(self.update, self.outline_closed.emit, self.outline_forgotten.emit)
+        self.outline = OutlineTool(self, self.outline_closed.emit, self.outline_forgotten.emit)
         self.overlay: Overlay | None = None
         self._grip = Grip()
         self._build()
@@ -90,10 +92,10 @@ class View(QWidget):
             self.tags_shown.taken_above = pixels
             self.update()
 
-    def draw_outline(self, mode: str) -> None:
-        """Let the user draw around points."""
+    def draw_outline(self, mode: str, then: Callable[[CropOutline], None] | None = None) -> None:
+        """Let the user draw around points, of which part is made a step of the recipe without somebody who wants it."""
         self._session.show(points=True)
-        self.outline.start(mode)
+        self.outline.start(mode, then)
         self.setFocus()
 
     # Camera ----------------------------------------------------------------------------------------------------
@@ -337,9 +339,9 @@ class View(QWidget):
     def add_outline(self, *, keep: bool) -> None:
         """Leave out, or keep only, what lies inside the outline that was drawn."""
         if self.camera is not None and self.outline.done:
-            evaluation = self._session.evaluation
-            aligned = evaluation is not None and not isinstance(evaluation.cloud, NotComputed)
-            step = self.outline.step(self.camera, self.width(), self.height(), keep=keep, aligned=aligned)
+            found = self._session.evaluation
+            aligned = found is not None and not isinstance(found.cloud, NotComputed)
+            step = self.outline.step(self.camera, self.size(), keep=keep, aligned=aligned)
             self.outline.cancel()
             self._session.document.add_step(step)
 

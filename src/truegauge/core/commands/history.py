@@ -81,6 +81,10 @@ class History:
         self._plan = entry.after
         return True
 
+    def forget_redo(self) -> None:
+        """Something that is not of the plan was done since: what was taken back is not done again."""
+        self._undone.clear()
+
     def mark_saved(self, plan: Plan | None = None) -> None:
         """Remember that a plan, else the one as it is now, is on disk."""
         self._saved = plan or self._plan

@@ -7,11 +7,14 @@ from typing import TYPE_CHECKING
 
 from truegauge.core.frames import apply, invert, rotate
 from truegauge.core.nodes.keys import temperatures
+from truegauge.core.registration.alignment import Alignment
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from truegauge.core.arrays import Normals, Points, Rigid
+    from truegauge.core.nodes.graph import NotComputed
     from truegauge.core.plan.document import Plan
-    from truegauge.core.registration.alignment import Alignment
     from truegauge.core.samples.sample import Sample
 
 
@@ -26,6 +29,15 @@ class Lie:
     def by(plan: Plan, sample: Sample, found: Alignment) -> Lie:
         """Return what an alignment of a sample says."""
         return Lie(found.part_from_scan, temperatures(plan, sample).growth * found.growth)
+
+    @staticmethod
+    def best_known(
+        plan: Plan, sample: Sample, alignments: Mapping[str, Alignment | NotComputed], alignment: str = ""
+    ) -> Lie | None:  # fmt: skip
+        """Return what an alignment says (the one in force, without), else the nearest of those that it starts from."""
+        known = (alignments.get(own.id) for own in plan.chain(alignment))
+        found = next((a for a in known if isinstance(a, Alignment)), None)
+        return None if found is None else Lie.by(plan, sample, found)
 
     def places(self, places: Points) -> Points:
         """Return places (n, 3) of the device on the part, mm."""

@@ -14,7 +14,7 @@ from truegauge.core.routes.strategies import Usual
 from truegauge.core.routes.usual import count_of, resolved
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Vector
+    from truegauge.core.arrays import Floats, Normals, Points, Vector
     from truegauge.core.cad.projection import Projector
     from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.core.evaluation.located import Lie
@@ -67,11 +67,34 @@ def feature_touched(
     face that turns away from that way is not what was touched: the two sides of a thin wall are told apart. Of several
     features of one face `wanted` is the one, if it is among them.
     """
-    place = lie.places(np.asarray(center, dtype=np.float64)[None])
-    way = lie.directions(np.asarray(out, dtype=np.float64)[None])
-    found = projector.deviations(place, normals=way, max_angle=float(_TURNED))
-    face = int(found.face[0])
-    if face < 0 or abs(float(found.distance[0]) - radius) > _NEAR:
-        return ""
-    there = [f.id for f in plan.features if face in f.faces]
+    at, way = np.asarray(center, dtype=np.float64)[None], np.asarray(out, dtype=np.float64)[None]
+    there = touched_features(plan, projector, lie, at, np.array([radius]), way)[0].features
     return wanted if wanted in there else there[0] if there else ""
+
+
+@dataclass(frozen=True, slots=True)
+class OnPart:
+    """Where a touch lies on the part: the features there (ids), and how far off the part it is, mm; NaN: far away."""
+
+    features: tuple[str, ...]
+    off: float
+
+
+def touched_features(
+    plan: Plan, projector: Projector, lie: Lie, centers: Points, radii: Floats, outs: Normals
+) -> tuple[OnPart, ...]:
+    """Return for each touch what it lies on, as `feature_touched` does, in the order of the plan.
+
+    `centers` (n, 3) mm and `outs` (n, 3) are in device coordinates, `radii` (n,) mm.
+    """
+    found = projector.deviations(lie.places(centers), normals=lie.directions(outs), max_angle=float(_TURNED))
+    off = found.distance - radii
+    near = (found.face >= 0) & (np.abs(off) <= _NEAR)
+    of_face: dict[int, list[str]] = {}
+    for f in plan.features:
+        for face in f.faces:
+            of_face.setdefault(face, []).append(f.id)
+    return tuple(
+        OnPart(tuple(of_face.get(int(face), ())), float(o)) if ok else OnPart((), float("nan"))
+        for face, o, ok in zip(found.face, off, near, strict=True)
+    )

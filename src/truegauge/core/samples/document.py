@@ -27,7 +27,7 @@ class ProbedTouch(Frozen):
     `approach` is the unit direction of the motion, `radius` (mm) that of the tip by its qualification; `feature` is an
     id of the plan, empty while nobody has said what was touched. `stylus` names what touched; `warning` says why its
     points are to be looked at with care (not qualified, due, another speed). `row` numbers the ring or line of the
-    feature that it was taken in, -1 where nobody said.
+    feature that it was taken in, -1 where nobody said. `name` is one that somebody gave to the point.
     """
 
     place: Three
@@ -38,6 +38,7 @@ class ProbedTouch(Frozen):
     warning: str = ""
     qualified: bool = True
     row: int = Field(default=-1, ge=-1)
+    name: str = Field(default="", max_length=200)
 
 
 class ScanFile(Frozen):

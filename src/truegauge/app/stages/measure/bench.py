@@ -20,12 +20,14 @@ from truegauge.app.stages.measure.extraction_panel import ExtractionPanel
 from truegauge.app.stages.measure.feature_pairs import built_pairs, criterion_text, measured_pairs
 from truegauge.app.stages.measure.feature_row import FeatureRow
 from truegauge.app.stages.measure.form_page import FormModel, FormPanel
+from truegauge.app.stages.measure.points.model import PointsModel
+from truegauge.app.stages.measure.points.panel import PointsPanel
 from truegauge.app.stages.measure.touch_panel import TouchPanel
 from truegauge.app.stages.part.datum_panel import DatumList, DatumRow, RulesPanel
 from truegauge.app.track.around_panel import AroundPanel
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.strategy_panel import StrategyPanel
-from truegauge.app.widgets.bench import Bench, Choice, Pairs, label, rule, say
+from truegauge.app.widgets.bench import Bench, Choice, PageTabs, Pairs, label, rule, say
 from truegauge.app.widgets.text_size import grow_to, keep_size
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.association.by_criterion import criteria_for
@@ -48,14 +50,29 @@ class MeasureBench(Bench):
 
     def __init__(
         self, session: Session, theme: Theme, form: FormModel, touches: TouchModel, route: RouteModel,
-        parent: QWidget | None = None,
+        points: PointsModel, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
-        self._theme = theme
+        self._theme, self._points = theme, points
         self._form, self._touches, self._route = form, touches, route
         self.rows: dict[str, FeatureRow] = {}
         super().__init__(session, parent)
+        points.changed.connect(self._on_changed)
 
     def _build(self) -> None:
+        self.pages = PageTabs((("features", "Features"), ("points", "Points")), self._points.set_page)
+        self.column.addWidget(self.pages)
+        self.points_panel = PointsPanel(self._points, self._theme)
+        self.column.addWidget(self.points_panel, 1)
+        self._of_features = QWidget()
+        whole, column = self.column, QVBoxLayout(self._of_features)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(whole.spacing())
+        whole.addWidget(self._of_features, 1)
+        self.column = column
+        self._build_features()
+        self.column = whole
+
+    def _build_features(self) -> None:
         self.touching = TouchPanel(self._touches)
         self.column.addWidget(self.touching)
         self.find_field = QLineEdit()
@@ -156,8 +173,19 @@ class MeasureBench(Bench):
     # Showing ---------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Show the features and the selected one."""
+        """Show the features and the selected one, or the points."""
         s = self.session
+        there, points = bool(self._points.points), self._points.page == "points"
+        self.pages.setVisible(there or points)
+        self.pages.buttons[self._points.page].setChecked(True)
+        self.pages.buttons["points"].setText(f"Points  {len(self._points.points)}")
+        self.points_panel.setVisible(points)
+        self._of_features.setVisible(not points)
+        self.heading.setText("Points" if points else self.title)
+        if points:
+            self.aside.setText("")
+            self.points_panel.refresh()
+            return
         features = s.plan.all_features
         if list(self.rows) != [f.id for f in features]:
             for row in self.rows.values():

@@ -9,6 +9,8 @@ from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.devices.stage import machine, touching
 from truegauge.app.stages.measure.bench import MeasureBench
 from truegauge.app.stages.measure.form_page import FormModel, FormPage
+from truegauge.app.stages.measure.points.model import PointsModel
+from truegauge.app.stages.measure.points.overlay import PointsOverlay
 from truegauge.app.stages.measure.programs import Programs
 from truegauge.app.stages.measure.running.commands import run_actions
 from truegauge.app.stages.measure.running.model import RunModel
@@ -31,7 +33,9 @@ def _build(shell: Shell) -> StageParts:
     route = shell.once(RouteModel, lambda: RouteModel(s, shell))
     rehearsal = shell.once(RehearsalView, lambda: RehearsalView(route, theme))
     track = shell.once(TrackPanel, lambda: TrackPanel(route, theme))
-    bench = MeasureBench(s, theme, form, touching(shell), route)
+    points = shell.once(PointsModel, lambda: PointsModel(s, shell.view.draw_outline, shell))
+    bench = MeasureBench(s, theme, form, touching(shell), route, points)
+    points.changed.connect(shell.view.update)
     listed = shell.once(RouteList, lambda: RouteList(route))
     route.changed.connect(shell.middle_changed)
     running = shell.once(
@@ -117,6 +121,10 @@ def _build(shell: Shell) -> StageParts:
     def show_route() -> None:
         s.set_stage("measure")
 
+    def show_points() -> None:
+        s.set_stage("measure")
+        points.set_page("points")
+
     def middle() -> QWidget | None:
         if running.is_open:
             return run_page
@@ -134,7 +142,8 @@ def _build(shell: Shell) -> StageParts:
             judge_step(s.document))  # fmt: skip
 
     return StageParts(
-        bench=bench, next=next_step, middle=middle, below=track, overlay=RouteOverlay(route, bench.strategy.places),
+        bench=bench, next=next_step, middle=middle, below=track,
+        overlay=PointsOverlay(points, RouteOverlay(route, bench.strategy.places)),
         closed=closed,
         actions=(
             *route_actions(route, shell.window, show_route),
@@ -147,6 +156,7 @@ def _build(shell: Shell) -> StageParts:
             *programs.commands(),
             Action("construct", "Edit", "Construct from the selection", "Ctrl+B", construct,
                    lambda: bool(s.proposing.offers)),
+            Action("points-page", "Edit", "Points, and what they serve", "", show_points, lambda: bool(points.points)),
             Action("form-plot", "View", "Form plot as a full page", "Ctrl+F", toggle_page,
                    lambda: form.current() is not None or shell.full_page is page),
         ),

@@ -19,7 +19,6 @@ from truegauge.core.frames import apply
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.readouts import Readout
 from truegauge.core.progress import Progress
-from truegauge.core.registration.alignment import Alignment
 from truegauge.core.samples.stations import sample_from_device
 from truegauge.devices.gauge_sim.gauge import GaugeStandIn
 from truegauge.devices.live.device import LiveDevice
@@ -248,9 +247,7 @@ class PortableModel(QObject):
         # The stand-in stands where the scan of the demo came from, which names no device.
         if not sample.about.device and line.stand_in is None:
             return None
-        known = (evaluation.alignments.get(own.id) for own in self.session.plan.chain(alignment))
-        found = next((a for a in known if isinstance(a, Alignment)), None)
-        return None if found is None else Lie.by(self.session.plan, sample, found)
+        return Lie.best_known(self.session.plan, sample, evaluation.alignments, alignment)
 
     def why_not(self) -> str:
         """Say why nothing can be read; empty when it can."""

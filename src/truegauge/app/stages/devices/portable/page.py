@@ -82,6 +82,7 @@ class PortablePage(QWidget):
         column.setSpacing(6)
         p = self._prepared
         self.measure = button("Measure what the plan waits for", lambda: p.set_on(not p.on), main=True)
+        self.free = button("Take points first, features later", lambda: p.set_on(True, free=True))
         self.next = label("", "big", wrap=True)
         self.told = label("", "soft", wrap=True)
         self.hand = button("Let the hand touch it", p.operator_touches)
@@ -90,7 +91,7 @@ class PortablePage(QWidget):
         self.list.setAccessibleName("features that wait")
         self.list.itemClicked.connect(self._on_item)
         grow_to(self.list, 300, 90)
-        for widget in (self.measure, self.next, self.told, self.hand, self.back, self.list, self.taking):
+        for widget in (self.measure, self.free, self.next, self.told, self.hand, self.back, self.list, self.taking):
             column.addWidget(widget)
         self.measuring = made
         return made
@@ -107,14 +108,19 @@ class PortablePage(QWidget):
         p = self._prepared
         self.measuring.setVisible(self._model.arm is not None and not self._scan.on)
         self.measure.setText("Stop measuring" if p.on else "Measure what the plan waits for")
-        following = p.next() if p.on else None
-        done = p.on and following is None
+        self.free.setVisible(not p.on)
+        following = p.next() if p.on and not p.free else None
+        done = p.on and following is None and not p.free
         say(self.next, "All is measured" if done else "" if following is None else following[0].name)
         words = "" if following is None else f"touch {following[1] + 1} of {following[0].touches}"
+        if p.on and p.free:
+            points = 0 if self._model.session.sample is None else len(self._model.session.sample.probed)
+            say(self.next, f"{points} point{'s' * (points != 1)}")
+            words = "put to features in Measure, Points"
         say(self.told, "; ".join(w for w in (words, f"last: {p.last}" if p.on and p.last else "") if w))
-        self.hand.setVisible(p.has_operator and following is not None)
+        self.hand.setVisible(p.has_operator and (following is not None or p.free))
         self.back.setVisible(p.on)
-        self.list.setVisible(p.on)
+        self.list.setVisible(p.on and not p.free)
         self.taking.setVisible(p.on)
         rows = [(f"{x.name}   {n} of {x.touches}", x.feature, n >= x.touches) for x, n in (p.waits() if p.on else ())]
         if rows != self._rows:

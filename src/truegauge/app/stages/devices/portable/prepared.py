@@ -1,4 +1,4 @@
-"""Features measured by hand as the plan waits for them: in order or not, each recognised by where it is touched."""
+"""Measuring by hand: the features that the plan waits for, recognised by where they are touched, or points first."""
 
 from __future__ import annotations
 
@@ -13,9 +13,11 @@ from truegauge.core.routes.document import MeasureStep, step_id
 from truegauge.core.samples.document import ProbedTouch
 from truegauge.devices.protocol import PointBlock, Wanted
 
+_NOTHING = "nothing that the plan waits for"
+
 
 class PreparedModel(QObject):
-    """Takes the touches of the arm for features, while it is on."""
+    """Takes the touches of the arm for features while it is on; with `free` as points that are put to them later."""
 
     changed = Signal()
 
@@ -26,6 +28,7 @@ class PreparedModel(QObject):
         self._waits: tuple[Prepared, ...] = ()
         self._for: object = None
         self.last = ""  # what was touched last, in words
+        self.free = False
         self._missed = 0  # by the hand of the stand-in, one after the other
         portable.moved.connect(self._take)
         portable.changed.connect(self._on_devices)
@@ -43,8 +46,8 @@ class PreparedModel(QObject):
         """Whether touches go to features now."""
         return self._taken is not None
 
-    def set_on(self, on: bool) -> None:
-        """Take touches for features, or not any more."""
+    def set_on(self, on: bool, *, free: bool = False) -> None:
+        """Take touches, for features or (`free`) as points, or not any more."""
         if on == self.on:
             return
         if not on:
@@ -58,7 +61,7 @@ class PreparedModel(QObject):
             return
         if taken is not None:
             taken.connect()
-            self._taken, self.last = taken, ""
+            self._taken, self.last, self.free = taken, "", free
         self.changed.emit()
 
     def _stop(self) -> None:
@@ -92,6 +95,17 @@ class PreparedModel(QObject):
         chosen = {f.id for f in self.session.selection.features()}
         return next((w for w in waits if w[0].feature in chosen), waits[0] if waits else None)
 
+    def _to_touch(self) -> tuple[Prepared, int] | None:
+        """Return what the hand of the stand-in touches next: points that are free as if all were put in order."""
+        if not self.free:
+            return self.next()
+        count = 0 if self.session.sample is None else len(self.session.sample.probed)
+        for own, _ in self.waits():
+            if count < own.touches:
+                return own, count
+            count -= own.touches
+        return None
+
     # Touches --------------------------------------------------------------------------------------------------------
 
     def _take(self) -> None:
@@ -110,10 +124,10 @@ class PreparedModel(QObject):
         made = []
         ways = np.zeros((len(block), 3)) if block.approach is None else block.approach
         for place, way in zip(block.places, ways, strict=True):
-            feature = wanted
-            if lie is not None and evaluator is not None:
+            feature = "" if self.free else wanted
+            if lie is not None and evaluator is not None and not self.free:
                 feature = feature_touched(s.plan, evaluator.projector, lie, place, block.radius or 0.0, -way, wanted)
-            self.last = s.plan.feature(feature).name if feature else "nothing that the plan waits for"
+            self.last = s.plan.feature(feature).name if feature else "" if self.free else _NOTHING
             made.append(ProbedTouch(place=three(place), approach=three(way), radius=block.radius or 0.0,
                                     feature=feature, stylus=taken.line.device.own_identity))  # fmt: skip
         before = () if sample is None else sample.probed
@@ -137,7 +151,7 @@ class PreparedModel(QObject):
         """Have the hand of the stand-in touch the next place of the next feature."""
         from truegauge.jobs.routing import places_of_step
 
-        s, following = self.session, self.next()
+        s, following = self.session, self._to_touch()
         if self._taken is None or following is None or s.evaluator is None:
             return
         own, count = following
@@ -147,5 +161,5 @@ class PreparedModel(QObject):
         k = (count + self._missed) % max(1, len(places))
         self._taken.touch(Wanted(places.points[k], places.normals[k]))
         self.portable.poll()
-        after = self.next()
+        after = self._to_touch()
         self._missed = self._missed + 1 if after is not None and after == following else 0

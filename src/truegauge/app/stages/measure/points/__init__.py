@@ -1,0 +1,1 @@
+"""Points that were measured first, and are put to features afterwards."""
