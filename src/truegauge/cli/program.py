@@ -12,6 +12,7 @@ import typer
 from truegauge.cli.associating import associate
 from truegauge.cli.batches import batch, inbox
 from truegauge.cli.comparing import compare
+from truegauge.cli.imperfections import imperfections
 from truegauge.cli.inspecting import inspect, new_plan
 from truegauge.cli.machines import cmm_sim, device_sim
 from truegauge.cli.programs import dmis
@@ -45,7 +46,10 @@ def demo(
 
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
-for _command in (window, inspect, new_plan, batch, cmm_sim, device_sim, inbox, compare, associate, route, run):
+_COMMANDS = (
+    window, inspect, new_plan, batch, cmm_sim, device_sim, inbox, compare, associate, imperfections, route, run,
+)  # fmt: skip
+for _command in _COMMANDS:
     app.command(_command.__name__.replace("_", "-"))(_command)
 app.add_typer(dmis, name="dmis")
 app.command("warm-up", hidden=True)(warm_up)

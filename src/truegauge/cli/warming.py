@@ -30,7 +30,7 @@ def warm_up() -> None:
 
 def without_a_part() -> None:
     """Compile what associates features, tells how near solids come, orders routes and evaluates free-form surfaces."""
-    for kernels in (_meeting, _orders, _free_form, _association, _thinning):
+    for kernels in (_meeting, _orders, _free_form, _association, _thinning, _imperfections):
         kernels()
 
 
@@ -48,6 +48,14 @@ def _with_the_part() -> tuple[Plan, Evaluator, Sample]:
     evaluator.projector.pick(np.array([0.0, 0.0, 500.0]), np.array([0.0, 0.0, -1.0]))
     evaluator.projector.hits(np.array([[0.0, 0.0, 500.0]]), np.array([[0.0, 0.0, -1.0]]))
     return file.plan, evaluator, sample
+
+
+def _imperfections() -> None:
+    from truegauge.core.imperfections.search import find_imperfections
+
+    x, y = (g.ravel() for g in np.meshgrid(np.arange(0.0, 200.0, 2.0), np.arange(0.0, 200.0, 2.0)))
+    dent = -0.5 * np.exp(-((x - 100.0) ** 2 + (y - 100.0) ** 2) / 100.0)
+    find_imperfections(np.column_stack([x, y, dent]))
 
 
 def _association() -> None:

@@ -1,0 +1,1 @@
+"""Where a surface leaves its own smooth course: reference surface, finding, measuring (words of ISO 8785)."""

@@ -1,0 +1,151 @@
+"""Points of a surface that is laid out flat, put into square cells: mean height, and how many points."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numba import njit
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats, Ints, Mask, Points
+
+_STRAY = 8.0  # robust scales that a point may be off its neighbourhood
+_STEEP = 0.5  # of a cell that heights may differ within it: more is no surface that is laid out
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cells:
+    """Cells of `size` mm: rows along the second length, columns along the first, from `low` (2,) mm.
+
+    `height` (r, c) is the mean of the points, mm, NaN where there are none; `count` (r, c) of them, and `at` (r, c, 2)
+    their mean place, mm: on a slope a mean height is that of the mean place, not of the middle of the cell; of none it
+    is the middle.
+    """
+
+    low: Floats
+    size: float
+    height: Floats
+    count: Ints
+    at: Floats
+    is_closed: bool = False  # the last column is beside the first
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns."""
+        return self.height.shape[0], self.height.shape[1]
+
+    @property
+    def known(self) -> Mask:
+        """Where there are points (r, c)."""
+        return np.asarray(self.count > 0)
+
+    def middles(self, rows: Ints, columns: Ints) -> Floats:
+        """Return the middles (n, 2) of cells, mm."""
+        return np.column_stack([self.low[0] + (columns + 0.5) * self.size, self.low[1] + (rows + 0.5) * self.size])
+
+
+def put_into_cells(laid: Points, size: float, period: float = 0.0) -> Cells:
+    """Put laid points (n, 3) into cells; of a closed surface (`period` mm around) a whole number fits around."""
+    low = laid[:, :2].min(axis=0)
+    if period > 0:
+        size = period / max(1, round(period / size))
+        low = np.array([0.0, low[1]])
+        columns = round(period / size)
+    else:
+        columns = int((laid[:, 0].max() - low[0]) / size) + 1
+    rows = int((laid[:, 1].max() - low[1]) / size) + 1
+    total, count = np.zeros((rows, columns, 3)), np.zeros((rows, columns), dtype=np.int64)
+    _add(np.ascontiguousarray(laid), low[0], low[1], size, total, count)
+    with np.errstate(invalid="ignore"):
+        mean = np.where((count > 0)[:, :, None], total / count[:, :, None], np.nan)
+    height, at = np.ascontiguousarray(mean[:, :, 2]), np.ascontiguousarray(mean[:, :, :2])
+    empty = np.nonzero(count == 0)
+    at[empty] = np.column_stack([low[0] + (empty[1] + 0.5) * size, low[1] + (empty[0] + 0.5) * size])
+    return Cells(low, size, height, count, at, period > 0)
+
+
+def usual_spacing(laid: Points) -> float:
+    """Return how far apart points (n, 3) are about, mm: by the area that they cover."""
+    extent = np.ptp(laid[:, :2], axis=0)
+    rough = float(np.sqrt(max(extent[0] * extent[1], 1e-12) / len(laid)))
+    # Of a part that fills its rectangle partly only: what of cells with some points each is there.
+    for _ in range(3):
+        cells = put_into_cells(laid, 3.0 * rough)
+        rough = float(np.sqrt(np.count_nonzero(cells.count) * cells.size**2 / len(laid)))
+    return rough
+
+
+def without_strays(laid: Points, size: float, period: float = 0.0) -> tuple[Mask, float]:
+    """Return which laid points (n, 3) belong to the surface, and how much heights scatter (robust scale, mm).
+
+    A stray is far off the median of the cells around its own, of `size` mm.
+    """
+    from scipy.ndimage import median_filter
+
+    cells = put_into_cells(laid, size, period)
+    # Where nothing is the median goes by the nearest.
+    known = cells.known
+    filled = cells.height
+    if not known.all():
+        from scipy.ndimage import distance_transform_edt
+
+        nearest = distance_transform_edt(~known, return_distances=False, return_indices=True)
+        filled = filled[tuple(nearest)]
+    smooth = median_filter(filled, size=3, mode="nearest")
+    column, row = cell_of(laid, cells)
+    off = np.abs(laid[:, 2] - smooth[row, column])
+    scatter = 1.4826 * float(np.median(off))
+    return np.asarray(off <= max(_STRAY * scatter, _STEEP * cells.size)), scatter
+
+
+def cell_of(laid: Points, cells: Cells) -> tuple[Ints, Ints]:
+    """Return column and row (n,) of the cell of each laid point."""
+    at = ((laid[:, :2] - cells.low) / cells.size).astype(np.int64)
+    rows, columns = cells.shape
+    return np.clip(at[:, 0], 0, columns - 1), np.clip(at[:, 1], 0, rows - 1)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ByCell:
+    """Points in the order of their cells: places (n, 2) mm, deviations (n,) mm; `starts` of each cell, row by row."""
+
+    at: Floats
+    deviation: Floats
+    starts: Ints
+
+    @staticmethod
+    def of(laid: Points, deviation: Floats, cells: Cells) -> ByCell:
+        """Put laid points (n, 3) with their deviations in order; NaN are left out."""
+        column, row = cell_of(laid, cells)
+        cell = np.where(np.isfinite(deviation), row * cells.shape[1] + column, cells.count.size)
+        order = np.argsort(cell, kind="stable")
+        starts = np.searchsorted(cell[order], np.arange(cells.count.size + 1))
+        order = order[: starts[-1]]
+        return ByCell(laid[order, :2], deviation[order], starts)
+
+    def means(self, shape: tuple[int, int]) -> tuple[Floats, Ints]:
+        """Return the mean deviation and the number of points of each cell (r, c)."""
+        sums, count = np.append(0.0, np.cumsum(self.deviation)), np.diff(self.starts)
+        with np.errstate(invalid="ignore"):
+            mean = np.where(count > 0, (sums[self.starts[1:]] - sums[self.starts[:-1]]) / count, np.nan)
+        return mean.reshape(shape), count.reshape(shape)
+
+    def within(self, rows: Ints, columns: Ints, width: int) -> Ints:
+        """Return the numbers (m,) of the points of some cells; `width` columns there are."""
+        cell = rows * width + columns
+        first, count = self.starts[cell], self.starts[cell + 1] - self.starts[cell]
+        skipped = np.repeat(np.cumsum(count) - count, count)
+        return np.asarray(np.repeat(first, count) + np.arange(count.sum()) - skipped)
+
+
+@njit(cache=True, nogil=True)
+def _add(laid, low_u, low_v, size, total, count):  # type: ignore[no-untyped-def]
+    rows, columns = count.shape
+    for k in range(len(laid)):
+        column = min(max(int((laid[k, 0] - low_u) / size), 0), columns - 1)
+        row = min(max(int((laid[k, 1] - low_v) / size), 0), rows - 1)
+        for c in range(3):
+            total[row, column, c] += laid[k, c]
+        count[row, column] += 1

@@ -1,0 +1,186 @@
+"""Regions deeper or higher than a threshold: smoothed as far as noise asks for it, split at saddles, joined."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numba import njit
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats, Ints, Mask
+    from truegauge.core.imperfections.cells import Cells
+
+_SURE = 6.0  # scales of noise that a threshold is above it, where smoothing can do that
+_MOST_SIGMA = 6.0  # cells: more smoothing would hide what is small
+SEEN = 2.5  # scales of noise from which a height is not zero
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """What is looked for: `depth` mm of threshold, `sides` both, in or out.
+
+    Regions nearer than `join` mm are one; one with two deepest places is split where the saddle between is less than
+    `saddle` of the shallower one.
+    """
+
+    depth: float = 0.1
+    sides: str = "both"
+    join: float = 0.0
+    saddle: float = 0.5
+    min_area: float = 1.0  # mm2
+    min_width: float = 0.0  # mm
+
+    @property
+    def signs(self) -> tuple[int, ...]:
+        """-1 for into the material, +1 for out of it."""
+        return {"both": (-1, 1), "in": (-1,), "out": (1,)}[self.sides]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Smoothed:
+    """Deviations (r, c) mm smoothed without flattening what is round, NaN where there are none, and their noise, mm.
+
+    `point_noise` is that of one point, `scatter` the robust scale of all that is left, waves included.
+    """
+
+    height: Floats
+    noise: float
+    point_noise: float
+    scatter: float
+
+
+def noise_of(deviation: Floats, count: Ints) -> float:
+    """Return the noise of a point, mm: by the differences of cells side by side, which waves and dents hardly touch."""
+    found = []
+    for axis in (0, 1):
+        a, b = _pairs(deviation, axis)
+        m, n = _pairs(count.astype(np.float64), axis)
+        there = np.isfinite(a) & np.isfinite(b)
+        found.append((a[there] - b[there]) / np.sqrt(1.0 / m[there] + 1.0 / n[there]))
+    both = np.concatenate(found)
+    return 1.4826 * float(np.median(np.abs(both))) if len(both) else 0.0
+
+
+def _pairs(image: np.ndarray, axis: int) -> tuple[np.ndarray, np.ndarray]:
+    return (image[1:], image[:-1]) if axis == 0 else (image[:, 1:], image[:, :-1])
+
+
+def smoothed(deviation: Floats, cells: Cells, threshold: float, valid: Mask | None = None) -> Smoothed:
+    """Smooth deviations (r, c) mm so far that the threshold is well above the noise, and no farther.
+
+    The kernel is a Gaussian applied twice so that its second moment is zero: the deepest place of a dent stays as deep.
+    `valid` cells without points, between others, get what is around them.
+    """
+    there = np.isfinite(deviation)
+    valid = there if valid is None else valid | there
+    point_noise = noise_of(deviation, cells.count)
+    usual = float(np.median(cells.count[there])) if there.any() else 1.0
+    cell_noise = point_noise / np.sqrt(usual)
+    sigma = 0.0
+    if cell_noise > 0 and threshold < _SURE * cell_noise:
+        # The noise of 2 G - G G is about 0.38 of that of a cell over sigma.
+        sigma = float(np.clip(0.38 * _SURE * cell_noise / threshold, 0.7, _MOST_SIGMA))
+    height, noise = deviation, cell_noise
+    if sigma:
+        height, noise = _twice(deviation, there, valid, cells, sigma), cell_noise * min(1.0, 0.38 / sigma)
+    elif not np.array_equal(valid, there):
+        height = np.where(there, deviation, _twice(deviation, there, valid, cells, 0.8))
+    inside = height[there]
+    scatter = 1.4826 * float(np.median(np.abs(inside - np.median(inside)))) if len(inside) else 0.0
+    return Smoothed(height, noise, point_noise, scatter)
+
+
+def _twice(deviation: Floats, there: Mask, valid: Mask, cells: Cells, sigma: float) -> Floats:
+    from scipy.ndimage import gaussian_filter
+
+    weight = np.where(there, cells.count, 0).astype(np.float64)
+    value = np.where(there, deviation, 0.0)
+    modes = ("constant", "wrap" if cells.is_closed else "constant")
+    bottom = gaussian_filter(weight, sigma, mode=modes, truncate=3.0)
+
+    def once(image: Floats) -> Floats:
+        top = gaussian_filter(image * weight, sigma, mode=modes, truncate=3.0)
+        return np.where(bottom > 1e-6, top / np.maximum(bottom, 1e-6), 0.0)
+
+    first = once(value)
+    return np.where(valid, first + once(np.where(there, value - first, 0.0)), np.nan)
+
+
+def regions(height: Floats, cells: Cells, wanted: Finding) -> Ints:
+    """Return the region (r, c) of each cell beyond the threshold, from 1; 0: none. Its sign is that of the height."""
+    labels = np.zeros(height.shape, dtype=np.int64)
+    most = 0
+    for sign in wanted.signs:
+        up = np.where(np.isfinite(height), sign * height, -np.inf)
+        rows, columns = np.nonzero(up >= wanted.depth)
+        if not len(rows):
+            continue
+        order = np.argsort(-up[rows, columns], kind="stable")
+        own = np.zeros(height.shape, dtype=np.int64)
+        _flood(up, rows[order], columns[order], wanted.saddle, cells.is_closed, own)
+        if wanted.join > 0:
+            own = _joined(own, cells, wanted.join)
+        _, own[rows, columns] = np.unique(own[rows, columns], return_inverse=True)
+        labels[rows, columns] = own[rows, columns] + 1 + most
+        most = int(labels.max())
+    return labels
+
+
+def _joined(own: Ints, cells: Cells, join: float) -> Ints:
+    """Give regions that are nearer to each other than `join` mm the same number."""
+    from scipy.ndimage import distance_transform_edt
+
+    far, nearest = distance_transform_edt(own == 0, return_indices=True)
+    owner = own[tuple(nearest)]
+    same = np.arange(own.max() + 1)
+    for axis in (0, 1):
+        a, b = _pairs(owner, axis)
+        p, q = _pairs(far, axis)
+        meets = (a != b) & ((p + q) * cells.size <= join)
+        for x, y in np.unique(np.column_stack([a[meets], b[meets]]), axis=0):
+            low, high = sorted((same[x], same[y]))
+            same[same == high] = low
+    return np.where(own > 0, same[own], 0)
+
+
+@njit(cache=True, nogil=True)
+def _root(parent, k):  # type: ignore[no-untyped-def]
+    while parent[k] != k:
+        parent[k] = parent[parent[k]]
+        k = parent[k]
+    return k
+
+
+@njit(cache=True, nogil=True)
+def _flood(up, rows, columns, saddle, closed, own):  # type: ignore[no-untyped-def]
+    """Number the cells from the highest down; where two hills meet they are one unless the saddle between is low."""
+    height, width = up.shape
+    parent, peak = np.arange(len(rows) + 1), np.zeros(len(rows) + 1)
+    count = 0
+    for k in range(len(rows)):
+        r, c = rows[k], columns[k]
+        best = 0
+        for dr in range(-1, 2):
+            for dc in range(-1, 2):
+                y, x = r + dr, c + dc
+                if closed:
+                    x = x % width
+                if y < 0 or y >= height or x < 0 or x >= width or own[y, x] == 0:
+                    continue
+                other = _root(parent, own[y, x])
+                if best == 0:
+                    best = other
+                elif other != best:
+                    low, high = (other, best) if peak[other] < peak[best] else (best, other)
+                    if up[r, c] >= saddle * peak[low]:
+                        parent[low] = high
+                    best = high
+        if best == 0:
+            count += 1
+            best = count
+            peak[best] = up[r, c]
+        own[r, c] = best
+    for k in range(len(rows)):
+        own[rows[k], columns[k]] = _root(parent, own[rows[k], columns[k]])

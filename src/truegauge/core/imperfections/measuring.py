@@ -1,0 +1,340 @@
+"""What is measured of an imperfection: depth, places, area, volume, length, width, neighbours, and how sure it is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats, Ints, Mask, Points, Vector
+    from truegauge.core.imperfections.cells import ByCell, Cells
+    from truegauge.core.imperfections.charts import Chart
+    from truegauge.core.imperfections.finding import Smoothed
+
+_REACHES = (0.85, 0.6, 0.42, 0.3)  # of the radius of a region, within which its deepest place is read off
+_LEAST_POINTS, _FOR_ROUND, _FLAT = 9, 16, 6
+_COUNTED = 0.4  # of a threshold that the noise is at most for areas by counting points
+_PIT = 0.08  # depth to width from which a dent is a pit
+_ALIKE = 0.15  # how much more area a rectangle may have that lies along the longest extent
+_LONG = 4.0  # times as long as wide from which it is a scratch
+_TURNS = np.radians(np.arange(0.0, 180.0, 2.0))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Map:
+    """A surface in cells (r, c): `deviation` from the reference along its normal, mm, NaN where there is none.
+
+    `reference` are the heights of the reference over the chart, mm, `slope` (r, c, 2) its slopes, `unsure` how far it
+    may be off, times the noise of a height that stands for 1 mm2, by place (n, 2).
+    """
+
+    chart: Chart
+    cells: Cells
+    deviation: Floats
+    reference: Floats
+    slope: Floats
+    by_cell: ByCell
+
+    def places(self, rows: Ints, columns: Ints) -> Points:
+        """Return where the middles (n, 3) of cells are on the reference, mm."""
+        at = self.cells.middles(rows, columns)
+        return self.chart.back(np.column_stack([at, self.reference[rows, columns]]))
+
+    def normals(self, rows: Ints, columns: Ints) -> Points:
+        """Return the normals (n, 3) of the reference, out of the material."""
+        laid = np.column_stack([self.cells.middles(rows, columns), self.reference[rows, columns]])
+        step = 0.01
+        a = self.chart.back(laid + np.column_stack([np.full(len(laid), step), np.zeros(len(laid)),
+                                                    step * self.slope[rows, columns, 0]]))  # fmt: skip
+        b = self.chart.back(laid + np.column_stack([np.zeros(len(laid)), np.full(len(laid), step),
+                                                    step * self.slope[rows, columns, 1]]))  # fmt: skip
+        at = self.chart.back(laid)
+        n = np.cross(a - at, b - at)
+        n /= np.linalg.norm(n, axis=1, keepdims=True)
+        turned = np.sign(np.einsum("ij,ij->i", n, self.chart.out(laid)))
+        return np.asarray(n * turned[:, None])
+
+    def areas(self, rows: Ints, columns: Ints) -> Floats:
+        """Return how much of the surface (n,) cells stand for, mm2."""
+        laid = np.column_stack([self.cells.middles(rows, columns), self.reference[rows, columns]])
+        slope = np.square(self.slope[rows, columns]).sum(axis=1)
+        return np.asarray(self.cells.size**2 * self.chart.spread(laid) * np.sqrt(1.0 + slope))
+
+
+@dataclass(frozen=True, slots=True)
+class Imperfection:
+    """One imperfection. Depth is signed: into the material negative; lengths in mm, places in coordinates of the scan.
+
+    `area` and `volume` are beyond the threshold, `whole_area` and `whole_volume` beyond what is seen at all. `border`
+    is how far its edge is from the end of the smooth surface; `neighbour` the number of the nearest other one, -1 for
+    none. `depth_u` is the standard uncertainty of the depth. `slope` is the steepest of its sides, rad.
+    """
+
+    kind: str
+    depth: float
+    depth_u: float
+    deepest: tuple[float, float, float]
+    centroid: tuple[float, float, float]
+    normal: tuple[float, float, float]
+    points: int
+    area: float
+    volume: float
+    whole_area: float
+    whole_volume: float
+    length: float
+    width: float
+    direction: tuple[float, float, float]
+    slope: float
+    mean_slope: float
+    border: float
+    neighbour: int = -1
+    edge_to_edge: float = float("nan")
+    center_to_center: float = float("nan")
+
+
+def kind_of(depth: float, length: float, width: float) -> str:
+    """Return the word for an imperfection (ISO 8785 by its shape): bump, scratch, pit or dent."""
+    if depth > 0:
+        return "bump"
+    if length > _LONG * width:
+        return "scratch"
+    return "pit" if -depth > _PIT * width else "dent"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Measured:
+    """An imperfection, and the cells (n,) that it takes in: beyond the threshold, and its rim."""
+
+    imperfection: Imperfection
+    rows: Ints
+    columns: Ints
+    places: Points
+
+
+def measure(
+    surface: Map, found: Smoothed, rows: Ints, columns: Ints, threshold: float, far_from_border: Floats,
+    whole: tuple[Ints, Ints],
+) -> Measured:  # fmt: skip
+    """Measure the region of some cells (n,) of one sign; `whole` are those in which something is seen at all."""
+    cells, size = surface.cells, surface.cells.size
+    sign = 1.0 if found.height[rows[0], columns[0]] > 0 else -1.0
+    up = sign * found.height[rows, columns]
+    places = surface.places(rows, columns)
+    area_of = surface.areas(rows, columns)
+    inner, share = _shares(sign * found.height, rows, columns, threshold, cells)
+    area = float((surface.areas(*inner) * share).sum())
+    if found.point_noise < _COUNTED * threshold:
+        area = _counted(surface, inner, whole, sign, threshold, area)
+    radius = np.sqrt(max(area, size**2) / np.pi)
+    depth, depth_u, top = _deepest(surface, found, rows, columns, up, sign, radius)
+    weight = np.where(np.isfinite(surface.deviation[rows, columns]), sign * surface.deviation[rows, columns], up)
+    volume = float((weight * area_of).sum())
+    centroid = (places * (up * area_of)[:, None]).sum(axis=0) / (up * area_of).sum()
+    k = int(np.argmin(np.square(places - top).sum(axis=1)))
+    normal = surface.normals(rows[k : k + 1], columns[k : k + 1])[0]
+    length, width, direction = _box_along(places, centroid, normal, size)
+    steep, mean = _sides(found.height, rows, columns, cells)
+    whole_area = surface.areas(*whole)
+    beyond = sign * np.nan_to_num(surface.deviation[whole])
+    made = Imperfection(
+        kind_of(sign * depth, length, width), sign * depth, depth_u, _three(top), _three(centroid), _three(normal),
+        int(surface.cells.count[rows, columns].sum()), area, volume, max(area, float(whole_area.sum())),
+        max(volume, float((beyond * whole_area).sum())),
+        length, width, _three(direction), steep, mean, float(max(0.0, far_from_border[rows, columns].min() - size)),
+    )  # fmt: skip
+    return Measured(made, rows, columns, places)
+
+
+def _three(v: Vector) -> tuple[float, float, float]:
+    return float(v[0]), float(v[1]), float(v[2])
+
+
+def _shares(up: Floats, rows: Ints, columns: Ints, threshold: float, cells: Cells) -> tuple[tuple[Ints, Ints], Floats]:
+    """Return the cells of a region with its rim, and which share (n,) of each lies beyond the threshold."""
+    height, width = cells.shape
+    pad = 2
+    r0, r1 = max(0, rows.min() - pad), min(height, rows.max() + pad + 1)
+    if cells.is_closed and columns.max() - columns.min() > width // 2:
+        shift = width // 2
+        columns, up = (columns + shift) % width, np.roll(up, shift, axis=1)
+    else:
+        shift = 0
+    c0, c1 = max(0, columns.min() - pad), min(width, columns.max() + pad + 1)
+    box = up[r0:r1, c0:c1]
+    own = np.zeros(box.shape, dtype=bool)
+    own[rows - r0, columns - c0] = True
+    from scipy.ndimage import binary_dilation
+
+    rim = binary_dilation(own, np.ones((3, 3))) & np.isfinite(box)
+    filled = np.where(np.isfinite(box), box, threshold)
+    if min(box.shape) < 3:
+        inner = np.nonzero(own)
+        return (inner[0] + r0, (inner[1] + c0 - shift) % width), np.ones(len(inner[0]))
+    gy, gx = np.gradient(filled)
+    rise = np.maximum(np.hypot(gx, gy), 1e-9)
+    # A cell on the rim is beyond the threshold as far as its height, on the slope that there is, says.
+    share = np.clip((filled - threshold) / rise + 0.5, 0.0, 1.0)
+    r, c = np.nonzero(rim & (share > 0))
+    return (r + r0, (c + c0 - shift) % width), np.asarray(share[r, c])
+
+
+def _counted(
+    surface: Map, inner: tuple[Ints, Ints], whole: tuple[Ints, Ints], sign: float, threshold: float, rough: float
+) -> float:
+    """Return the area beyond a threshold by the points beyond it, mm2.
+
+    Cells blur a steep rim. Points do not: of those that noise carries over the threshold about as many come from either
+    side.
+    """
+    width = surface.cells.shape[1]
+    cell = np.unique(np.concatenate([inner[0] * width + inner[1], whole[0] * width + whole[1]]))
+    rows, columns = np.divmod(cell, width)
+    numbers = surface.by_cell.within(rows, columns, width)
+    if len(numbers) < _LEAST_POINTS:
+        return rough
+    beyond = np.count_nonzero(sign * surface.by_cell.deviation[numbers] >= threshold)
+    return float(surface.areas(rows, columns).sum() * beyond / len(numbers))
+
+
+def _deepest(
+    surface: Map, found: Smoothed, rows: Ints, columns: Ints, up: Floats, sign: float, radius: float
+) -> tuple[float, float, Vector]:
+    """Return the depth (positive), its standard uncertainty by the noise, and where it is.
+
+    Read off a paraboloid through the points about the highest cell: the highest of many noisy points is too high. It is
+    as wide as it agrees with a narrower one, so that a shallow dent is not read off a few points.
+    """
+    cells, k = surface.cells, int(np.argmax(up))
+    numbers = surface.by_cell.within(rows, columns, cells.shape[1])
+    at, value = surface.by_cell.at[numbers], sign * surface.by_cell.deviation[numbers]
+    start = surface.cells.middles(rows[k : k + 1], columns[k : k + 1])[0]
+    if cells.is_closed:
+        period = cells.size * cells.shape[1]
+        at = at - np.column_stack([period * np.round((at[:, 0] - start[0]) / period), np.zeros(len(at))])
+    best: tuple[float, float, Floats] | None = None
+    for reach in _REACHES:
+        now = _top(at, value, start if best is None else best[2], max(reach * radius, 1.5 * cells.size), found)
+        if now is None:
+            break
+        if best is not None and abs(now[0] - best[0]) < 2.0 * np.hypot(now[1], best[1]):
+            # It agrees as far as the noise tells; what it differs by is not known any better.
+            best = best[0], float(np.hypot(best[1], 0.5 * (now[0] - best[0]))), best[2]
+            break
+        best = now
+    height, unsure, place = best or (float(up[k]), found.point_noise, start)
+    laid = np.array([[place[0], place[1], surface.reference[rows[k], columns[k]]]])
+    # The reference at the place itself, from that of the middle of the cell.
+    laid[0, 2] += float((place - start) @ surface.slope[rows[k], columns[k]])
+    return height, unsure, surface.chart.back(laid)[0]
+
+
+def _top(at: Floats, value: Floats, start: Floats, reach: float, found: Smoothed) -> tuple[float, float, Floats] | None:
+    """Return height, its uncertainty and place of the top of a paraboloid through points within `reach` of a place."""
+    place = start
+    result = None
+    for _ in range(4):
+        near = np.hypot(*(at - place).T) <= reach
+        if np.count_nonzero(near) < _LEAST_POINTS:
+            return result
+        s = (at[near] - place) / reach
+        design = _shape(s, round_=np.count_nonzero(near) >= _FOR_ROUND)
+        inverse = np.linalg.pinv(design.T @ design)
+        c = inverse @ (design.T @ value[near])
+        bend = np.array([[2 * c[3], c[4]], [c[4], 2 * c[5]]])
+        move = np.zeros(2)
+        if np.linalg.eigvalsh(bend).max() < 0:
+            move = -np.linalg.solve(bend, c[1:3])
+            move *= min(1.0, 0.6 / max(1e-12, float(np.hypot(*move))))
+        row = _shape(move[None], round_=design.shape[1] > _FLAT)[0]
+        place = place + reach * move
+        result = float(row @ c), float(found.point_noise * np.sqrt(max(0.0, row @ inverse @ row))), place
+        if float(np.hypot(*move)) < 0.02:
+            break
+    return result
+
+
+def _shape(s: Floats, *, round_: bool) -> Floats:
+    """Return the columns (n, 6 or 7) of a paraboloid, and of what is flatter or steeper at its rim than one."""
+    x, y = s.T
+    flat = [np.ones(len(s)), x, y, x**2, x * y, y**2]
+    return np.column_stack([*flat, (x**2 + y**2) ** 2] if round_ else flat)
+
+
+def _box_along(places: Points, center: Vector, normal: Vector, size: float) -> tuple[float, float, Vector]:
+    """Return length, width and direction of the smallest rectangle around places, in the plane of the surface there."""
+    x = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
+    x /= np.linalg.norm(x)
+    y = np.cross(normal, x)
+    flat = np.column_stack([(places - center) @ x, (places - center) @ y])
+    turn = np.column_stack([np.cos(_TURNS), np.sin(_TURNS)])
+    along, across = flat @ turn.T, flat @ np.column_stack([-turn[:, 1], turn[:, 0]]).T
+    # Middles of cells: half a cell more on each side, less what a round rim does not fill.
+    a, b = np.ptp(along, axis=0) + 0.8 * size, np.ptp(across, axis=0) + 0.8 * size
+    # Rectangles around something round are nearly the same: of these the one along its longest extent.
+    values, ways = np.linalg.eigh(flat.T @ flat)
+    aside = np.square(turn @ ways[:, 0] if values[1] > 0 else np.zeros(len(turn)))
+    aside = np.minimum(aside, 1.0 - aside)
+    k = int(np.argmin(a * b * (1.0 + _ALIKE * aside)))
+    length, width, way = (a[k], b[k], turn[k]) if a[k] >= b[k] else (b[k], a[k], np.array([-turn[k, 1], turn[k, 0]]))
+    return float(length), float(width), way[0] * x + way[1] * y
+
+
+def _sides(height: Floats, rows: Ints, columns: Ints, cells: Cells) -> tuple[float, float]:
+    """Return how steep the deviations of a region are at most and in the mean, rad."""
+    r0, r1 = max(0, rows.min() - 2), rows.max() + 3
+    if cells.is_closed and columns.max() - columns.min() > cells.shape[1] // 2:
+        shift = cells.shape[1] // 2
+        height, columns = np.roll(height, shift, axis=1), (columns + shift) % cells.shape[1]
+    c0, c1 = max(0, columns.min() - 2), columns.max() + 3
+    box = height[r0:r1, c0:c1]
+    if min(box.shape) < 2:
+        return 0.0, 0.0
+    gy, gx = np.gradient(box, cells.size)
+    rise = np.hypot(gx, gy)
+    rise = rise[np.isfinite(rise)]
+    if not len(rise):
+        return 0.0, 0.0
+    own = np.hypot(gx, gy)[rows - r0, columns - c0]
+    own = own[np.isfinite(own)]
+    return float(np.arctan(np.quantile(rise, 0.98))), float(np.arctan(own.mean())) if len(own) else 0.0
+
+
+def neighbours(every: list[Measured]) -> list[Imperfection]:
+    """Return imperfections with their nearest neighbours, edge to edge and centre to centre."""
+    from dataclasses import replace
+
+    from scipy.spatial import cKDTree
+
+    plain = [m.imperfection for m in every]
+    if len(every) < 2:
+        return plain
+    centers = np.array([p.centroid for p in plain])
+    trees = [cKDTree(m.places) for m in every]
+    radii = np.array([np.linalg.norm(m.places - c, axis=1).max() for m, c in zip(every, centers, strict=True)])
+    made = []
+    for k, own in enumerate(plain):
+        between = np.linalg.norm(centers - centers[k], axis=1)
+        between[k] = np.inf
+        nearest, edge = -1, np.inf
+        for j in np.argsort(between - radii):
+            if j == k or between[j] - radii[j] - radii[k] > edge:
+                continue
+            gap = float(trees[j].query(every[k].places, distance_upper_bound=edge + 1e-9)[0].min())
+            if gap < edge:
+                nearest, edge = int(j), gap
+        made.append(replace(own, neighbour=nearest, edge_to_edge=edge, center_to_center=float(between.min())))
+    return made
+
+
+def border_distances(valid: Mask, cells: Cells) -> Floats:
+    """Return how far (r, c) cells are from the end of the smooth surface, mm."""
+    from scipy.ndimage import distance_transform_edt
+
+    if cells.is_closed:
+        width = valid.shape[1]
+        twice = np.hstack([valid, valid, valid])
+        padded = np.pad(twice, ((1, 1), (0, 0)))
+        return np.asarray(distance_transform_edt(padded)[1:-1, width : 2 * width] * cells.size)
+    return np.asarray(distance_transform_edt(np.pad(valid, 1))[1:-1, 1:-1] * cells.size)

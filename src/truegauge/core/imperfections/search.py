@@ -1,0 +1,343 @@
+"""From points of a surface to its imperfections: laid out, parted, compared with its reference, found, measured."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.errors import EvaluationError
+from truegauge.core.imperfections.cells import ByCell, Cells, cell_of, put_into_cells, usual_spacing, without_strays
+from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, regions, smoothed
+from truegauge.core.imperfections.measuring import (
+    Imperfection,
+    Map,
+    Measured,
+    border_distances,
+    measure,
+    neighbours,
+)
+from truegauge.core.imperfections.reference import Kind, Reference, lay_out
+from truegauge.core.imperfections.smooth_parts import smooth_parts
+from truegauge.core.imperfections.smooth_surface import SmoothSurface, fit_smooth
+from truegauge.core.progress import Progress, silent
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
+
+_FINE, _COARSE = 1.5, 3.0  # cells, times the spacing of the points
+_OF_WAVELENGTH = 50.0  # the coarse cells are no smaller than this part of it
+_STRAYS = 0.15  # of the points: more are other surfaces
+_ONE_SHEET = 0.35  # of a coarse cell that heights within it scatter at most
+_REFITS = 2
+_HEAD = 0.08  # height to width of what stands out, from which it is a head of a rivet or the like, no imperfection
+_SMALLEST_PART = 0.25  # of a wavelength, squared: what is smaller has no smooth course of its own
+_LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
+_CREASE = 0.3  # of a wavelength
+
+
+@dataclass(frozen=True, slots=True)
+class Quality:
+    """How well the reference stands: noise of a point, rms outside of imperfections, area judged (mm2), and advice."""
+
+    noise: float
+    rms: float
+    area: float
+    parts: int
+    advice: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Prepared:
+    """A surface with its reference: everything that does not depend on what is looked for.
+
+    `part` (r, c) tells which smooth part a cell belongs to, 0 none; `border` how far (mm) it is from the end of that.
+    """
+
+    surface: Map
+    part: Ints
+    border: Floats
+    smooth: tuple[SmoothSurface, ...]
+    notes: tuple[str, ...]
+    reference: Reference
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Found:
+    """Imperfections, the deepest or highest first; `left_out` are heads and edges, which are none.
+
+    `labels` (r, c) tell which of them a cell belongs to, from 1; those left out come after.
+    """
+
+    prepared: Prepared
+    imperfections: tuple[Imperfection, ...]
+    left_out: tuple[Imperfection, ...]
+    labels: Ints
+    smoothed: Smoothed
+    quality: Quality
+
+
+def prepare(
+    points: Points, normals: Normals | None, reference: Reference, *, depth: float = 0.1, progress: Progress = silent
+) -> Prepared:  # fmt: skip
+    """Find the reference of a surface.
+
+    Parameters
+    ----------
+    points : (n, 3) float64
+        mm.
+    normals : (n, 3), optional
+        Out of the material. Without them it is assumed which side that is, and said.
+    depth : float
+        mm that imperfections are deep at least, so that they do not pull the reference.
+
+    Raises
+    ------
+    EvaluationError
+        What is wrong with the surface, in words.
+    """
+    from scipy.ndimage import binary_closing, distance_transform_edt
+
+    finite = np.isfinite(points).all(axis=1)
+    if not finite.all():
+        points, normals = points[finite], None if normals is None else normals[finite]
+    progress(0.05, "laying the surface out")
+    laid_out = lay_out(points, normals, reference.kind)
+    chart, notes = laid_out.chart, laid_out.notes
+    laid = chart.laid(points[laid_out.usable])
+    spacing = usual_spacing(laid)
+    fine, coarse = _FINE * spacing, max(_COARSE * spacing, reference.wavelength / _OF_WAVELENGTH)
+    progress(0.15, "putting points into cells")
+    kept, scatter = without_strays(laid, coarse, chart.period)
+    gone = 1.0 - kept.mean()
+    if scatter > _ONE_SHEET * coarse or gone > _STRAYS:
+        raise EvaluationError(
+            f"within {coarse:.1f} mm the points scatter by {scatter:.2f} mm, {100 * gone:.0f} % lie off the others: "
+            "there are several sheets, one above the other, or it is not smooth. Choose a smaller area"
+        )
+    if gone > 0:
+        notes += (f"{np.count_nonzero(~kept):,} points off the surface were left out",)
+    laid = laid[kept]
+    cells, large = put_into_cells(laid, fine, chart.period), put_into_cells(laid, coarse, chart.period)
+    progress(0.3, "parting the surface at creases")
+    parts, _ = smooth_parts(large, max(40.0, _CREASE * reference.wavelength)) if reference.wavelength > 0 else (
+        large.known.astype(np.int64), None)  # fmt: skip
+    if reference.kind == Kind.SMOOTH:
+        smallest = _SMALLEST_PART * reference.wavelength**2
+        sizes = np.bincount(parts.ravel()) * large.size**2
+        small = [k for k in range(2, len(sizes)) if sizes[k] < smallest]
+        if small:
+            notes += (f"{len(small)} parts smaller than {smallest:,.0f} mm² were left out",)
+            parts = np.where(np.isin(parts, small), 0, parts)
+    if not parts.any():
+        raise EvaluationError("nothing of the surface is smooth at this wavelength: choose a longer or a shorter one")
+    progress(0.4, "fitting the reference")
+    rows, columns = np.nonzero(cells.known)
+    at = cells.at[rows, columns]
+    part = np.zeros(cells.shape, dtype=np.int64)
+    part[rows, columns] = _part_at(large, parts, at)
+    whole = binary_closing(np.pad(part > 0, 3), np.ones((3, 3)), iterations=2)[3:-3, 3:-3]
+    # Cells between points belong to the surface, as those with points do.
+    nearest = distance_transform_edt(part == 0, return_distances=False, return_indices=True)
+    part = np.where(whole & ~cells.known, part[tuple(nearest)], part)
+    height = np.where(part > 0, cells.height, np.nan)
+    nothing = np.zeros((*cells.shape, 2))
+    flat = Map(chart, cells, height, nothing[:, :, 0], nothing, ByCell.of(laid[:0], laid[:0, 2], cells))
+    surface: Map = flat
+    fits: tuple[SmoothSurface, ...] = ()
+    if reference.wavelength > 0:
+        surface, fits = _with_smooth(flat, large, parts, part, reference.wavelength, depth, progress)
+    surface = _by_points(surface, laid, part, fits)
+    return Prepared(surface, part, border_distances(whole, cells), fits, notes, reference)
+
+
+def _part_at(large: Cells, parts: Ints, at: Floats) -> Ints:
+    index = ((at - large.low) / large.size).astype(np.int64)
+    rows, columns = large.shape
+    return np.asarray(parts[np.clip(index[:, 1], 0, rows - 1), np.clip(index[:, 0], 0, columns - 1)])
+
+
+def _with_smooth(
+    flat: Map, large: Cells, parts: Ints, part: Ints, wavelength: float, depth: float, progress: Progress
+) -> tuple[Map, tuple[SmoothSurface, ...]]:  # fmt: skip
+    """Fit a smooth surface to each part, without what is found to be an imperfection."""
+    rows, columns = np.nonzero((parts > 0) & large.known)
+    coarse_at, coarse_height, of = large.at[rows, columns], large.height[rows, columns], parts[rows, columns]
+    area, period = np.full(len(rows), large.size**2), flat.chart.period
+    out: Mask | None = None
+    made = flat
+    fits: tuple[SmoothSurface, ...] = ()
+    for turn in range(_REFITS + 1):
+        progress(0.4 + 0.15 * turn, "fitting the reference")
+        try:
+            fits = tuple(
+                fit_smooth(coarse_at[own], coarse_height[own], area[own], wavelength,
+                           out=None if out is None else out[own], period=period, least=depth)
+                for k in range(1, int(parts.max()) + 1) if (own := of == k).sum() >= 10
+            )  # fmt: skip
+        except ValueError as error:
+            raise EvaluationError(str(error)) from error
+        made = _against(flat, part, fits)
+        if turn < _REFITS:
+            taken = _taken_in(made, depth)
+            inside = _part_at(made.cells, taken.astype(np.int64), coarse_at) > 0
+            # Where nearly nothing would be left the robust fit is better than none.
+            out = inside if all(inside[of == k].mean() < 0.7 for k in np.unique(of)) else None
+    return made, fits
+
+
+def _against(flat: Map, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
+    height, slope = np.zeros(flat.cells.shape), np.zeros((*flat.cells.shape, 2))
+    deviation = np.full(flat.cells.shape, np.nan)
+    for k, fit in enumerate(fits, 1):
+        rows, columns = np.nonzero(part == k)
+        z, s = fit.heights(flat.cells.at[rows, columns])
+        height[rows, columns], slope[rows, columns] = z, s
+        # Along the normal: the height over a slope is as much longer.
+        deviation[rows, columns] = (flat.cells.height[rows, columns] - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
+    return replace(flat, deviation=deviation, reference=height, slope=slope)
+
+
+def _by_points(surface: Map, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
+    """Compare every point with the reference; a cell has the mean of its points."""
+    cells = surface.cells
+    column, row = cell_of(laid, cells)
+    of = part[row, column]
+    deviation = np.where(of > 0, laid[:, 2], np.nan)
+    for k, fit in enumerate(fits, 1):
+        own = np.flatnonzero(of == k)
+        z, s = fit.heights(laid[own, :2])
+        deviation[own] = (laid[own, 2] - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
+    by_cell = ByCell.of(laid, deviation, cells)
+    mean, count = by_cell.means(cells.shape)
+    return replace(surface, deviation=mean, cells=replace(cells, count=count), by_cell=by_cell)
+
+
+def _taken_in(surface: Map, depth: float) -> Mask:
+    """Return the cells (r, c) that imperfections take in, down to where they are not seen any more."""
+    from scipy.ndimage import binary_dilation
+
+    found = smoothed(surface.deviation, surface.cells, 0.5 * depth)
+    seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter)
+    labels = regions(found.height, surface.cells, Finding(depth=seed))
+    taken = np.zeros(labels.shape, dtype=bool)
+    for sign in (-1, 1):
+        own = labels * (sign * np.nan_to_num(found.height) > 0)
+        grown, _ = _grown(sign * found.height, own, surface.cells, max(SEEN * found.noise, 1.5 * found.scatter), 0.02)
+        taken |= grown > 0
+    return np.asarray(binary_dilation(taken, np.ones((3, 3)), iterations=2))
+
+
+def _grown(up: Floats, labels: Ints, cells: Cells, level: float, share: float) -> tuple[Ints, Floats]:
+    """Grow regions to where they fall below a level (mm), or below a share of their own peak."""
+    from scipy.ndimage import distance_transform_edt, label, maximum
+
+    count = int(labels.max())
+    peaks = np.zeros(count + 1)
+    if count:
+        peaks[1:] = maximum(np.nan_to_num(up), labels, np.arange(1, count + 1))
+    else:
+        return labels, peaks
+    nearest = distance_transform_edt(labels == 0, return_distances=False, return_indices=True)
+    owner = labels[tuple(nearest)]
+    beyond = np.nan_to_num(up, nan=-np.inf) > np.maximum(level, share * peaks[owner])
+    # Only what is connected to the region itself.
+    pieces, _ = label(beyond | (labels > 0), np.ones((3, 3)))
+    with_seed = np.unique(pieces[labels > 0])
+    return np.where(np.isin(pieces, with_seed) & (beyond | (labels > 0)), owner, 0), peaks
+
+
+def find(prepared: Prepared, wanted: Finding) -> Found:
+    """Find and measure what is deeper or higher than a threshold."""
+    surface, cells = prepared.surface, prepared.surface.cells
+    found = smoothed(surface.deviation, cells, wanted.depth, prepared.part > 0)
+    labels = regions(found.height, cells, wanted)
+    count = int(labels.max())
+    order = np.argsort(labels.ravel(), kind="stable")
+    starts = np.searchsorted(labels.ravel()[order], np.arange(1, count + 2))
+    level = max(SEEN * found.noise, 1.5 * found.scatter)
+    grown = np.zeros_like(labels)
+    for sign in wanted.signs:
+        own = labels * (sign * np.nan_to_num(found.height) > 0)
+        grown = np.maximum(grown, _grown(sign * found.height, own, cells, level, 0.0)[0])
+    whole_order = np.argsort(grown.ravel(), kind="stable")
+    whole_starts = np.searchsorted(grown.ravel()[whole_order], np.arange(1, count + 2))
+    made: list[tuple[int, Measured]] = []
+    for k in range(1, count + 1):
+        inside = order[starts[k - 1] : starts[k]]
+        # Smaller than it has to be in any case: not worth measuring.
+        if len(inside) * cells.size**2 < 0.5 * wanted.min_area:
+            continue
+        rows, columns = np.unravel_index(inside, labels.shape)
+        whole = np.unravel_index(whole_order[whole_starts[k - 1] : whole_starts[k]], labels.shape)
+        one = measure(surface, found, rows, columns, wanted.depth, prepared.border, (whole[0], whole[1]))
+        deep = abs(one.imperfection.depth) >= wanted.depth and one.imperfection.points >= _LEAST_POINTS
+        if deep and one.imperfection.area >= wanted.min_area and one.imperfection.width >= wanted.min_width:
+            made.append((k, one))
+    made.sort(key=lambda m: -abs(m[1].imperfection.depth))
+    heads = [m for m in made if _is_head(m[1].imperfection)]
+    kept = [m for m in made if m not in heads]
+    numbers = np.zeros(count + 1, dtype=np.int64)
+    for number, (k, _) in enumerate((*kept, *heads), 1):
+        numbers[k] = number
+    plain = _with_reference(prepared, found, neighbours([m for _, m in kept]))
+    quality = _quality(prepared, found, grown > 0, plain)
+    return Found(prepared, tuple(plain), tuple(m.imperfection for _, m in heads), numbers[labels], found, quality)
+
+
+def _is_head(one: Imperfection) -> bool:
+    """Tell whether something stands out so steeply that it was put there."""
+    return bool(one.depth > _HEAD * 2.0 * np.sqrt(one.area / np.pi))
+
+
+def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfection]) -> list[Imperfection]:
+    """Add to the uncertainty of each depth how far the reference may be off there."""
+    if not prepared.smooth or not every:
+        return every
+    surface = prepared.surface
+    # The noise of a height that stands for 1 mm2.
+    there = np.isfinite(surface.deviation)
+    per_area = found.point_noise * surface.cells.size / np.sqrt(float(np.mean(surface.cells.count[there])))
+    laid = surface.chart.laid(np.array([e.deepest for e in every]))
+    index = ((laid[:, :2] - surface.cells.low) / surface.cells.size).astype(np.int64)
+    rows = np.clip(index[:, 1], 0, surface.cells.shape[0] - 1)
+    columns = np.clip(index[:, 0], 0, surface.cells.shape[1] - 1)
+    part = prepared.part[rows, columns]
+    made = list(every)
+    for k, fit in enumerate(prepared.smooth, 1):
+        own = np.flatnonzero(part == k)
+        if not len(own):
+            continue
+        spread = per_area * fit.spread(laid[own, :2])
+        for i, u in zip(own, spread, strict=True):
+            made[i] = replace(made[i], depth_u=float(np.hypot(made[i].depth_u, u)))
+    return made
+
+
+def _quality(prepared: Prepared, found: Smoothed, taken: Mask, every: list[Imperfection]) -> Quality:
+    surface = prepared.surface
+    rows, columns = np.nonzero(np.isfinite(surface.deviation) & ~taken)
+    rest = surface.by_cell.deviation[surface.by_cell.within(rows, columns, surface.cells.shape[1])]
+    rms = float(np.sqrt(np.mean(np.square(rest)))) if len(rest) else float("nan")
+    rows, columns = np.nonzero(prepared.part > 0)
+    area = float(surface.areas(rows, columns).sum())
+    wavelength, advice = prepared.reference.wavelength, ""
+    widths = [e.width for e in every if e.depth_u > 0]
+    if wavelength > 0 and widths and max(widths) > wavelength / 2:
+        advice = f"an imperfection is {max(widths):.0f} mm wide: a wavelength below {2 * max(widths):.0f} mm follows it"
+    # Waves that are left show in what is smoothed, where noise is small.
+    elif found.scatter > 4.0 * found.noise and found.scatter > 0.3 * found.point_noise and found.scatter > 1e-4:
+        advice = f"waves of {found.scatter:.3f} mm are left: a shorter wavelength follows them"
+    return Quality(found.point_noise, rms, area, int(prepared.part.max()), advice)
+
+
+def find_imperfections(
+    points: Points, normals: Normals | None = None, reference: Reference | None = None, wanted: Finding | None = None,
+    progress: Progress = silent,
+) -> Found:  # fmt: skip
+    """Find where a surface leaves its own smooth course; see `prepare` and `find`."""
+    reference, wanted = reference or Reference(), wanted or Finding()
+    prepared = prepare(points, normals, reference, depth=wanted.depth, progress=progress)
+    progress(0.9, "finding imperfections")
+    return find(prepared, wanted)

@@ -1,0 +1,119 @@
+"""Imperfections by the command line and in Python: files in, numbers and words out."""
+
+import io
+import json
+import sys
+from contextlib import redirect_stderr, redirect_stdout
+
+import numpy as np
+import pytest
+
+import truegauge as tg
+from truegauge.cli import main
+from truegauge.core.errors import TrueGaugeError
+from truegauge.demo import tube
+from truegauge.formats.ply import ply_from_points
+
+
+def run(*arguments):
+    out, err, code = io.StringIO(), io.StringIO(), 0
+    with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(err):
+        patch.setattr(sys, "argv", ["truegauge", "imperfections", *map(str, arguments)])
+        try:
+            main()
+        except SystemExit as ended:
+            code = ended.code
+    return code, out.getvalue(), err.getvalue()
+
+
+def sheet():
+    """A sheet with a dent 0.5 deep and a bump 0.3 high."""
+    rng = np.random.default_rng(1)
+    x, y = rng.uniform(0, 200, (2, 40_000))
+    z = -0.5 * np.exp(-((x - 60) ** 2 + (y - 80) ** 2) / 150) + 0.3 * np.exp(-((x - 140) ** 2 + (y - 120) ** 2) / 120)
+    return np.column_stack([x, y, z + 2e-4 * x * y + rng.normal(0, 0.01, len(x))])
+
+
+@pytest.fixture(scope="module")
+def scan(tmp_path_factory):
+    path = tmp_path_factory.mktemp("scans") / "sheet.ply"
+    path.write_bytes(ply_from_points(sheet()))
+    return path
+
+
+def test_json_tells_everything_the_deepest_first(scan):
+    code, out, err = run(scan, "--json")
+    assert (code, err) == (0, "")
+    said = json.loads(out)
+    assert said["reference"]["kind"] == "smooth"
+    assert said["reference"]["wavelength"] == 150.0
+    assert said["reference"]["rms"] == pytest.approx(0.01, rel=0.1)
+    assert any("no normals" in n for n in said["reference"]["notes"])
+    dent, bump = said["imperfections"]
+    assert (dent["kind"], bump["kind"]) == ("dent", "bump")
+    assert dent["depth"] == pytest.approx(-0.5, abs=0.02)
+    assert bump["depth"] == pytest.approx(0.3, abs=0.02)
+    assert dent["deepest"][:2] == pytest.approx([60, 80], abs=0.5)
+    assert bump["centroid"][:2] == pytest.approx([140, 120], abs=0.5)
+    assert dent["deepest"][2] == pytest.approx(2e-4 * 60 * 80, abs=0.02)
+    assert dent["nearest"] == {"number": 2, "edge": bump["nearest"]["edge"], "center": bump["nearest"]["center"]}
+    assert dent["nearest"]["center"] == pytest.approx(np.hypot(80, 40), abs=1.0)
+    # In closed form: exp(-r2/150) is a fifth of its top at r2 = 150 ln 5.
+    assert dent["area_mm2"] == pytest.approx(np.pi * 150 * np.log(5), rel=0.05)
+    assert dent["volume_mm3"] == pytest.approx(np.pi * 150 * 0.5 * 0.8, rel=0.05)
+
+
+def test_a_table_for_people(scan):
+    code, out, _ = run(scan, "--sides", "out", "--depth", "0.15")
+    assert code == 0
+    assert "1 imperfection beyond 0.15 mm" in out
+    assert "bump" in out
+    assert "dent" not in out
+    code, out, _ = run(scan, "--min-area", "900")
+    assert "0 imperfections" in out
+
+
+def test_python_finds_the_same(scan):
+    found = tg.imperfections(scan)
+    _, out, _ = run(scan, "--json")
+    assert [i.depth for i in found.imperfections] == [i["depth"] for i in json.loads(out)["imperfections"]]
+
+
+def test_a_tube_in_inch_by_its_cylinder(tmp_path):
+    points, normals = tube.tube_cloud(120_000)
+    path = tmp_path / "tube.ply"
+    path.write_bytes(ply_from_points(points / 25.4, normals=normals, double=True))
+    code, out, _ = run(path, "--reference", "cylinder", "--unit", "inch", "--json")
+    assert code == 0
+    said = json.loads(out)
+    assert said["reference"]["wavelength"] == 0.0
+    depths = sorted(p.depth for p in tube.corroded())
+    assert [i["depth"] for i in said["imperfections"]] == pytest.approx(depths, abs=0.06)
+
+
+@pytest.mark.parametrize(("options", "words"), [
+    (("--reference", "torus"), "reference 'torus' is not known; use one of smooth, plane"),
+    (("--sides", "left"), "sides 'left' is not known"),
+    (("--depth", "0"), "a depth of 0 mm is no threshold"),
+    (("--wavelength", "0"), "a wavelength of 0 mm is too short"),
+    (("--wavelength", "2"), "too short for an area so large"),
+    (("--min-area", "-1"), "not below 0"),
+])  # fmt: skip
+def test_what_cannot_be_asked_for_is_one_line(scan, options, words):
+    code, out, err = run(scan, *options)
+    assert (code, out) == (2, "")
+    assert words in err
+    assert err.count("\n") == 1
+
+
+def test_bad_surfaces_are_one_line(tmp_path):
+    few = tmp_path / "few.xyz"
+    few.write_text("\n".join(f"{k} {k * k % 7} 0" for k in range(10)))
+    code, _, err = run(few)
+    assert code == 2
+    assert "10 points are too few" in err
+    with pytest.raises(TrueGaugeError, match="too few"):
+        tg.imperfections(few)
+    code, _, err = run(tmp_path / "none.ply")
+    assert code == 2
+    assert "none.ply" in err
