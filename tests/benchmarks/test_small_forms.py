@@ -138,6 +138,15 @@ def test_live_line(small):
     assert int(re.search(r"\((\d+) % of them", said)[1]) > 50
 
 
+def test_imperfections(small):
+    said = small("imperfections", "60000")
+    assert "another threshold" in said
+    found, truth = map(int, re.search(r"(\d+) of (\d+) found", said).groups())
+    assert found > 0.8 * truth  # so few points see the small pits hardly
+    low = int(re.search(r"shows (\d+) to", said).group(1))
+    assert 0 < low < 80
+
+
 def test_live_scan(small):
     said = small("live_scan", "0.5", RATE=60_000, LINE=60, SPEED=3000.0)
     assert "points a second for" in said

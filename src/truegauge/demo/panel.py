@@ -15,7 +15,7 @@ NOISE = 0.03
 _BEND_X, _BEND_Y = 2600.0, 1800.0  # radii of curvature
 _CREASE_AT, _CREASE = 420.0, np.radians(10.0)  # along x at this y
 _RIB_AT, _RIB = 862.0, np.radians(40.0)  # along y at this x
-_ROUND = 3.0  # mm over which both turn
+_ROUND = 5.0  # mm to both sides, over which both turn
 _WAVES = 0.1  # mm, with lengths of 300 and 340 mm
 _CUT = (250.0, 150.0, 70.0, 45.0, 12.0)  # middle, half sizes, corner radius of the opening
 RIVETS = [(40.0 + 60.0 * k, y) for y in (28.0, 572.0) for k in range(14)]
@@ -71,7 +71,7 @@ def injected(seed: int = 1502) -> tuple[Injected, ...]:
     for kind in kinds:
         for _ in range(10_000):
             if kind == "pit":
-                a = b = float(rng.uniform(4.0, 7.0))
+                a = b = float(rng.uniform(5.0, 8.0))
                 depth = -float(rng.uniform(0.5, 1.0))
             else:
                 a, stretch = float(rng.uniform(9.0, 32.0)), float(rng.uniform(0.6, 1.0))
@@ -93,9 +93,10 @@ def _has_room(x: float, y: float, a: float, others: list[Injected]) -> bool:
 
 
 def _bent(d: Floats, angle: float) -> tuple[Floats, Floats]:
-    """Return how far a sheet falls beyond a bend (d > 0), and its slope."""
-    root = np.sqrt(d * d + _ROUND**2)
-    return np.tan(angle) * (d + root) / 2, np.tan(angle) * (1 + d / root) / 2
+    """Return how far a sheet falls beyond a bend (d > 0), and its slope: rounded within a few mm, straight outside."""
+    inside = np.clip(d, -_ROUND, _ROUND)
+    return np.tan(angle) * ((inside + _ROUND) ** 2 / (4 * _ROUND) + np.maximum(d - _ROUND, 0)), (
+        np.tan(angle) * (inside + _ROUND) / (2 * _ROUND))  # fmt: skip
 
 
 def surface(x: Floats, y: Floats, *, waves: bool = True) -> tuple[Floats, Normals]:

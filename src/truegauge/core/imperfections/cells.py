@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Mask, Points
 
 _STRAY = 8.0  # robust scales that a point may be off its neighbourhood
+_SOME = 100_000  # points that tell the spacing of all
 _STEEP = 0.5  # of a cell that heights may differ within it: more is no surface that is laid out
 
 
@@ -68,13 +69,14 @@ def put_into_cells(laid: Points, size: float, period: float = 0.0) -> Cells:
 
 def usual_spacing(laid: Points) -> float:
     """Return how far apart points (n, 3) are about, mm: by the area that they cover."""
-    extent = np.ptp(laid[:, :2], axis=0)
-    rough = float(np.sqrt(max(extent[0] * extent[1], 1e-12) / len(laid)))
+    some = laid[:: max(1, len(laid) // _SOME)]
+    extent = np.ptp(some[:, :2], axis=0)
+    rough = float(np.sqrt(max(extent[0] * extent[1], 1e-12) / len(some)))
     # Of a part that fills its rectangle partly only: what of cells with some points each is there.
     for _ in range(3):
-        cells = put_into_cells(laid, 3.0 * rough)
-        rough = float(np.sqrt(np.count_nonzero(cells.count) * cells.size**2 / len(laid)))
-    return rough
+        cells = put_into_cells(some, 3.0 * rough)
+        rough = float(np.sqrt(np.count_nonzero(cells.count) * cells.size**2 / len(some)))
+    return rough * float(np.sqrt(len(some) / len(laid)))
 
 
 def without_strays(laid: Points, size: float, period: float = 0.0) -> tuple[Mask, float]:
@@ -118,12 +120,12 @@ class ByCell:
     @staticmethod
     def of(laid: Points, deviation: Floats, cells: Cells) -> ByCell:
         """Put laid points (n, 3) with their deviations in order; NaN are left out."""
-        column, row = cell_of(laid, cells)
-        cell = np.where(np.isfinite(deviation), row * cells.shape[1] + column, cells.count.size)
-        order = np.argsort(cell, kind="stable")
-        starts = np.searchsorted(cell[order], np.arange(cells.count.size + 1))
-        order = order[: starts[-1]]
-        return ByCell(laid[order, :2], deviation[order], starts)
+        rows, columns = cells.shape
+        starts = np.zeros(rows * columns + 1, dtype=np.int64)
+        at, sorted_ = np.empty((len(laid), 2)), np.empty(len(laid))
+        _sort(np.ascontiguousarray(laid), deviation, cells.low[0], cells.low[1], cells.size, rows, columns, starts, at,
+              sorted_)  # fmt: skip
+        return ByCell(at[: starts[-1]], sorted_[: starts[-1]], starts)
 
     def means(self, shape: tuple[int, int]) -> tuple[Floats, Ints]:
         """Return the mean deviation and the number of points of each cell (r, c)."""
@@ -149,3 +151,27 @@ def _add(laid, low_u, low_v, size, total, count):  # type: ignore[no-untyped-def
         for c in range(3):
             total[row, column, c] += laid[k, c]
         count[row, column] += 1
+
+
+@njit(cache=True, nogil=True)
+def _cell(u, v, low_u, low_v, size, rows, columns):  # type: ignore[no-untyped-def]
+    column = min(max(int((u - low_u) / size), 0), columns - 1)
+    row = min(max(int((v - low_v) / size), 0), rows - 1)
+    return row * columns + column
+
+
+@njit(cache=True, nogil=True)
+def _sort(laid, deviation, low_u, low_v, size, rows, columns, starts, at, sorted_):  # type: ignore[no-untyped-def]
+    """Sort by counting: first how many each cell has, then each point to the next place of its cell."""
+    for k in range(len(laid)):
+        if not np.isnan(deviation[k]):
+            starts[_cell(laid[k, 0], laid[k, 1], low_u, low_v, size, rows, columns) + 1] += 1
+    for c in range(rows * columns):
+        starts[c + 1] += starts[c]
+    following = starts[:-1].copy()
+    for k in range(len(laid)):
+        if not np.isnan(deviation[k]):
+            c = _cell(laid[k, 0], laid[k, 1], low_u, low_v, size, rows, columns)
+            to = following[c]
+            at[to, 0], at[to, 1], sorted_[to] = laid[k, 0], laid[k, 1], deviation[k]
+            following[c] = to + 1

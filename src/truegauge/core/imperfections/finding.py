@@ -145,6 +145,37 @@ def _joined(own: Ints, cells: Cells, join: float) -> Ints:
     return np.where(own > 0, same[own], 0)
 
 
+def grown(up: Floats, labels: Ints, limits: Floats, *, closed: bool) -> Ints:
+    """Grow regions cell by cell to where heights (r, c) fall below the limit of each (by its number)."""
+    made = labels.copy()
+    seeds = np.flatnonzero(labels)
+    if len(seeds):
+        _grow(np.nan_to_num(up, nan=-np.inf), made, limits, seeds, closed)
+    return made
+
+
+@njit(cache=True, nogil=True)
+def _grow(up, made, limits, seeds, closed):  # type: ignore[no-untyped-def]
+    height, width = up.shape
+    waiting = np.empty(height * width, dtype=np.int64)
+    waiting[: len(seeds)] = seeds
+    first, last = 0, len(seeds)
+    while first < last:
+        r, c = waiting[first] // width, waiting[first] % width
+        first += 1
+        own = made[r, c]
+        for dr in range(-1, 2):
+            for dc in range(-1, 2):
+                y, x = r + dr, c + dc
+                if closed:
+                    x = x % width
+                if y < 0 or y >= height or x < 0 or x >= width or made[y, x] != 0 or up[y, x] <= limits[own]:
+                    continue
+                made[y, x] = own
+                waiting[last] = y * width + x
+                last += 1
+
+
 @njit(cache=True, nogil=True)
 def _root(parent, k):  # type: ignore[no-untyped-def]
     while parent[k] != k:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numba import njit
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Mask, Points, Vector
@@ -14,15 +16,16 @@ if TYPE_CHECKING:
     from truegauge.core.imperfections.finding import Smoothed
 
 _REACHES = (0.85, 0.6, 0.42, 0.3)  # of the radius of a region, within which its deepest place is read off
-_LEAST_POINTS, _FOR_ROUND, _FLAT = 9, 16, 6
+_LEAST_POINTS, _FOR_ROUND = 9, 16
 _COUNTED = 0.4  # of a threshold that the noise is at most for areas by counting points
 _PIT = 0.08  # depth to width from which a dent is a pit
 _ALIKE = 0.15  # how much more area a rectangle may have that lies along the longest extent
+_HEAD, _UPPER = 0.08, 0.9  # height to width of what stands out, from which it is a head of a rivet or the like
 _LONG = 4.0  # times as long as wide from which it is a scratch
 _TURNS = np.radians(np.arange(0.0, 180.0, 2.0))
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Map:
     """A surface in cells (r, c): `deviation` from the reference along its normal, mm, NaN where there is none.
 
@@ -37,10 +40,26 @@ class Map:
     slope: Floats
     by_cell: ByCell
 
+    @cached_property
+    def _laid(self) -> Floats:
+        """The middles (r, c, 3) of the cells on the reference, laid out."""
+        rows, columns = np.indices(self.cells.shape)
+        at = self.cells.middles(rows.ravel(), columns.ravel())
+        return np.column_stack([at, self.reference.ravel()])
+
+    @cached_property
+    def _places(self) -> Floats:
+        return self.chart.back(self._laid).reshape(*self.cells.shape, 3)
+
+    @cached_property
+    def area(self) -> Floats:
+        """How much of the surface (r, c) each cell stands for, mm2."""
+        spread = self.chart.spread(self._laid).reshape(self.cells.shape)
+        return np.asarray(self.cells.size**2 * spread * np.sqrt(1.0 + np.square(self.slope).sum(axis=2)))
+
     def places(self, rows: Ints, columns: Ints) -> Points:
         """Return where the middles (n, 3) of cells are on the reference, mm."""
-        at = self.cells.middles(rows, columns)
-        return self.chart.back(np.column_stack([at, self.reference[rows, columns]]))
+        return np.asarray(self._places[rows, columns])
 
     def normals(self, rows: Ints, columns: Ints) -> Points:
         """Return the normals (n, 3) of the reference, out of the material."""
@@ -58,9 +77,7 @@ class Map:
 
     def areas(self, rows: Ints, columns: Ints) -> Floats:
         """Return how much of the surface (n,) cells stand for, mm2."""
-        laid = np.column_stack([self.cells.middles(rows, columns), self.reference[rows, columns]])
-        slope = np.square(self.slope[rows, columns]).sum(axis=1)
-        return np.asarray(self.cells.size**2 * self.chart.spread(laid) * np.sqrt(1.0 + slope))
+        return np.asarray(self.area[rows, columns])
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,12 +122,13 @@ def kind_of(depth: float, length: float, width: float) -> str:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Measured:
-    """An imperfection, and the cells (n,) that it takes in: beyond the threshold, and its rim."""
+    """An imperfection, and the cells (n,) that it takes in; `is_head`: so steep that it was put there."""
 
     imperfection: Imperfection
     rows: Ints
     columns: Ints
     places: Points
+    is_head: bool
 
 
 def measure(
@@ -144,7 +162,10 @@ def measure(
         max(volume, float((beyond * whole_area).sum())),
         length, width, _three(direction), steep, mean, float(max(0.0, far_from_border[rows, columns].min() - size)),
     )  # fmt: skip
-    return Measured(made, rows, columns, places)
+    # Few points on something small do not show all of its height: the upper ones of them do.
+    seen = sign * surface.by_cell.deviation[surface.by_cell.within(rows, columns, cells.shape[1])]
+    height = max(depth, float(np.quantile(seen, _UPPER))) if len(seen) else depth
+    return Measured(made, rows, columns, places, bool(sign > 0 and height > _HEAD * 2.0 * np.sqrt(area / np.pi)))
 
 
 def _three(v: Vector) -> tuple[float, float, float]:
@@ -232,34 +253,68 @@ def _deepest(
 
 def _top(at: Floats, value: Floats, start: Floats, reach: float, found: Smoothed) -> tuple[float, float, Floats] | None:
     """Return height, its uncertainty and place of the top of a paraboloid through points within `reach` of a place."""
-    place = start
-    result = None
+    made = np.zeros(4)
+    if not _read_top(at, value, start, reach, _LEAST_POINTS, _FOR_ROUND, made):
+        return None
+    return float(made[0]), float(found.point_noise * np.sqrt(max(0.0, made[1]))), made[2:]
+
+
+@njit(cache=True, nogil=True)
+def _shape(x, y, round_, row):  # type: ignore[no-untyped-def]
+    """Fill a row with the terms of a paraboloid, and of what is flatter or steeper at its rim than one."""
+    row[0], row[1], row[2], row[3], row[4], row[5] = 1.0, x, y, x * x, x * y, y * y
+    row[6] = (x * x + y * y) ** 2 if round_ else 0.0
+
+
+@njit(cache=True, nogil=True)
+def _read_top(at, value, start, reach, least, for_round, made):  # type: ignore[no-untyped-def]
+    """Fill height, the factor of its variance, and the place; False where there are too few points."""
+    x0, y0 = start[0], start[1]
+    row, found = np.empty(7), False
     for _ in range(4):
-        near = np.hypot(*(at - place).T) <= reach
-        if np.count_nonzero(near) < _LEAST_POINTS:
-            return result
-        s = (at[near] - place) / reach
-        design = _shape(s, round_=np.count_nonzero(near) >= _FOR_ROUND)
-        inverse = np.linalg.pinv(design.T @ design)
-        c = inverse @ (design.T @ value[near])
-        bend = np.array([[2 * c[3], c[4]], [c[4], 2 * c[5]]])
-        move = np.zeros(2)
-        if np.linalg.eigvalsh(bend).max() < 0:
-            move = -np.linalg.solve(bend, c[1:3])
-            move *= min(1.0, 0.6 / max(1e-12, float(np.hypot(*move))))
-        row = _shape(move[None], round_=design.shape[1] > _FLAT)[0]
-        place = place + reach * move
-        result = float(row @ c), float(found.point_noise * np.sqrt(max(0.0, row @ inverse @ row))), place
-        if float(np.hypot(*move)) < 0.02:
+        count = 0
+        for k in range(len(at)):
+            if (at[k, 0] - x0) ** 2 + (at[k, 1] - y0) ** 2 <= reach * reach:
+                count += 1
+        if count < least:
+            return found
+        round_ = count >= for_round
+        n = 7 if round_ else 6
+        normal, right = np.zeros((n, n)), np.zeros(n)
+        for k in range(len(at)):
+            dx, dy = (at[k, 0] - x0) / reach, (at[k, 1] - y0) / reach
+            if dx * dx + dy * dy > 1.0:
+                continue
+            _shape(dx, dy, round_, row)
+            for i in range(n):
+                right[i] += row[i] * value[k]
+                for j in range(n):
+                    normal[i, j] += row[i] * row[j]
+        for i in range(n):  # points in a row hold no paraboloid
+            normal[i, i] += 1e-9 * count
+        inverse = np.linalg.inv(normal)
+        c = inverse @ right
+        # The second derivatives; both negative where it has a top.
+        determinant = 4 * c[3] * c[5] - c[4] * c[4]
+        mx, my = 0.0, 0.0
+        if c[3] + c[5] < 0.0 and determinant > 0.0:
+            mx = (c[4] * c[2] - 2 * c[5] * c[1]) / determinant
+            my = (c[4] * c[1] - 2 * c[3] * c[2]) / determinant
+            far = np.sqrt(mx * mx + my * my)
+            if far > 0.6:
+                mx, my = 0.6 * mx / far, 0.6 * my / far
+        _shape(mx, my, round_, row)
+        made[0], made[1] = 0.0, 0.0
+        for i in range(n):
+            made[0] += row[i] * c[i]
+            for j in range(n):
+                made[1] += row[i] * inverse[i, j] * row[j]
+        x0, y0 = x0 + reach * mx, y0 + reach * my
+        made[2], made[3] = x0, y0
+        found = True
+        if mx * mx + my * my < 4e-4:
             break
-    return result
-
-
-def _shape(s: Floats, *, round_: bool) -> Floats:
-    """Return the columns (n, 6 or 7) of a paraboloid, and of what is flatter or steeper at its rim than one."""
-    x, y = s.T
-    flat = [np.ones(len(s)), x, y, x**2, x * y, y**2]
-    return np.column_stack([*flat, (x**2 + y**2) ** 2] if round_ else flat)
+    return found
 
 
 def _box_along(places: Points, center: Vector, normal: Vector, size: float) -> tuple[float, float, Vector]:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
 from truegauge.core.imperfections.cells import ByCell, Cells, cell_of, put_into_cells, usual_spacing, without_strays
-from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, regions, smoothed
+from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
 from truegauge.core.imperfections.measuring import (
     Imperfection,
     Map,
@@ -20,18 +21,21 @@ from truegauge.core.imperfections.measuring import (
 )
 from truegauge.core.imperfections.reference import Kind, Reference, lay_out
 from truegauge.core.imperfections.smooth_parts import smooth_parts
-from truegauge.core.imperfections.smooth_surface import SmoothSurface, fit_smooth
+from truegauge.core.imperfections.smooth_surface import SmoothSurface, SmoothTask
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
+    from truegauge.core.imperfections.charts import Chart
 
 _FINE, _COARSE = 1.5, 3.0  # cells, times the spacing of the points
 _OF_WAVELENGTH = 50.0  # the coarse cells are no smaller than this part of it
 _STRAYS = 0.15  # of the points: more are other surfaces
 _ONE_SHEET = 0.35  # of a coarse cell that heights within it scatter at most
 _REFITS = 2
-_HEAD = 0.08  # height to width of what stands out, from which it is a head of a rivet or the like, no imperfection
+_MOST_TAKEN = 0.7
+_FOOT = 0.02  # of its depth, to which a dent is left out of the reference where the noise lets it be seen so far
+_LEAST_PLACES = 10
 _SMALLEST_PART = 0.25  # of a wavelength, squared: what is smaller has no smooth course of its own
 _LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
 _CREASE = 0.3  # of a wavelength
@@ -141,14 +145,11 @@ def prepare(
     # Cells between points belong to the surface, as those with points do.
     nearest = distance_transform_edt(part == 0, return_distances=False, return_indices=True)
     part = np.where(whole & ~cells.known, part[tuple(nearest)], part)
-    height = np.where(part > 0, cells.height, np.nan)
-    nothing = np.zeros((*cells.shape, 2))
-    flat = Map(chart, cells, height, nothing[:, :, 0], nothing, ByCell.of(laid[:0], laid[:0, 2], cells))
-    surface: Map = flat
     fits: tuple[SmoothSurface, ...] = ()
     if reference.wavelength > 0:
-        surface, fits = _with_smooth(flat, large, parts, part, reference.wavelength, depth, progress)
-    surface = _by_points(surface, laid, part, fits)
+        fits = _smooth_surfaces(large, parts, chart.period, reference.wavelength, depth, progress)
+    progress(0.8, "comparing")
+    surface = _compared(chart, cells, laid, part, fits)
     return Prepared(surface, part, border_distances(whole, cells), fits, notes, reference)
 
 
@@ -158,94 +159,86 @@ def _part_at(large: Cells, parts: Ints, at: Floats) -> Ints:
     return np.asarray(parts[np.clip(index[:, 1], 0, rows - 1), np.clip(index[:, 0], 0, columns - 1)])
 
 
-def _with_smooth(
-    flat: Map, large: Cells, parts: Ints, part: Ints, wavelength: float, depth: float, progress: Progress
-) -> tuple[Map, tuple[SmoothSurface, ...]]:  # fmt: skip
+def _smooth_surfaces(
+    large: Cells, parts: Ints, period: float, wavelength: float, depth: float, progress: Progress
+) -> tuple[SmoothSurface, ...]:  # fmt: skip
     """Fit a smooth surface to each part, without what is found to be an imperfection."""
-    rows, columns = np.nonzero((parts > 0) & large.known)
-    coarse_at, coarse_height, of = large.at[rows, columns], large.height[rows, columns], parts[rows, columns]
-    area, period = np.full(len(rows), large.size**2), flat.chart.period
-    out: Mask | None = None
-    made = flat
-    fits: tuple[SmoothSurface, ...] = ()
-    for turn in range(_REFITS + 1):
-        progress(0.4 + 0.15 * turn, "fitting the reference")
+    made: list[SmoothSurface] = []
+    for k in range(1, int(parts.max()) + 1):
+        rows, columns = np.nonzero((parts == k) & large.known)
+        if len(rows) < _LEAST_PLACES:
+            break  # the parts after it are smaller still
+        progress(0.4 + 0.4 * k / int(parts.max()), "fitting the reference")
+        at, height, area = large.at[rows, columns], large.height[rows, columns], np.full(len(rows), large.size**2)
         try:
-            fits = tuple(
-                fit_smooth(coarse_at[own], coarse_height[own], area[own], wavelength,
-                           out=None if out is None else out[own], period=period, least=depth)
-                for k in range(1, int(parts.max()) + 1) if (own := of == k).sum() >= 10
-            )  # fmt: skip
+            task = SmoothTask.of(at, height, area, wavelength, period)
+            fit = task.fitted(least=depth)
+            for _ in range(_REFITS):
+                z, s = fit.heights(at)
+                deviation = np.full(large.shape, np.nan)
+                deviation[rows, columns] = (height - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
+                out = _taken_in(deviation, large, depth)[rows, columns]
+                # Where nearly nothing would be left the robust fit is better than none.
+                if out.mean() > _MOST_TAKEN:
+                    break
+                fit = task.fitted(out=out)
         except ValueError as error:
             raise EvaluationError(str(error)) from error
-        made = _against(flat, part, fits)
-        if turn < _REFITS:
-            taken = _taken_in(made, depth)
-            inside = _part_at(made.cells, taken.astype(np.int64), coarse_at) > 0
-            # Where nearly nothing would be left the robust fit is better than none.
-            out = inside if all(inside[of == k].mean() < 0.7 for k in np.unique(of)) else None
-    return made, fits
+        made.append(fit)
+    return tuple(made)
 
 
-def _against(flat: Map, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
-    height, slope = np.zeros(flat.cells.shape), np.zeros((*flat.cells.shape, 2))
-    deviation = np.full(flat.cells.shape, np.nan)
+def _compared(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
+    """Compare every point with the reference; a cell has the mean of its points."""
+    reference, slope = np.zeros(cells.shape), np.zeros((*cells.shape, 2))
     for k, fit in enumerate(fits, 1):
         rows, columns = np.nonzero(part == k)
-        z, s = fit.heights(flat.cells.at[rows, columns])
-        height[rows, columns], slope[rows, columns] = z, s
-        # Along the normal: the height over a slope is as much longer.
-        deviation[rows, columns] = (flat.cells.height[rows, columns] - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
-    return replace(flat, deviation=deviation, reference=height, slope=slope)
-
-
-def _by_points(surface: Map, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
-    """Compare every point with the reference; a cell has the mean of its points."""
-    cells = surface.cells
+        reference[rows, columns], slope[rows, columns] = fit.heights(cells.at[rows, columns])
     column, row = cell_of(laid, cells)
     of = part[row, column]
     deviation = np.where(of > 0, laid[:, 2], np.nan)
     for k, fit in enumerate(fits, 1):
         own = np.flatnonzero(of == k)
         z, s = fit.heights(laid[own, :2])
+        # Along the normal: the height over a slope is as much longer.
         deviation[own] = (laid[own, 2] - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
     by_cell = ByCell.of(laid, deviation, cells)
     mean, count = by_cell.means(cells.shape)
-    return replace(surface, deviation=mean, cells=replace(cells, count=count), by_cell=by_cell)
+    return Map(chart, replace(cells, count=count), mean, reference, slope, by_cell)
 
 
-def _taken_in(surface: Map, depth: float) -> Mask:
+def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
     """Return the cells (r, c) that imperfections take in, down to where they are not seen any more."""
     from scipy.ndimage import binary_dilation
 
-    found = smoothed(surface.deviation, surface.cells, 0.5 * depth)
+    found = smoothed(deviation, cells, 0.5 * depth)
     seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter)
-    labels = regions(found.height, surface.cells, Finding(depth=seed))
+    labels = regions(found.height, cells, Finding(depth=seed))
+    level = max(SEEN * found.noise, 1.5 * found.scatter)
     taken = np.zeros(labels.shape, dtype=bool)
     for sign in (-1, 1):
-        own = labels * (sign * np.nan_to_num(found.height) > 0)
-        grown, _ = _grown(sign * found.height, own, surface.cells, max(SEEN * found.noise, 1.5 * found.scatter), 0.02)
-        taken |= grown > 0
-    return np.asarray(binary_dilation(taken, np.ones((3, 3)), iterations=2))
+        up = sign * found.height
+        own = labels * (np.nan_to_num(up) > 0)
+        limits = np.maximum(level, _FOOT * _peaks(up, own))
+        taken |= grown(up, own, limits, closed=cells.is_closed) > 0
+    return np.asarray(binary_dilation(taken, np.ones((3, 3))))
 
 
-def _grown(up: Floats, labels: Ints, cells: Cells, level: float, share: float) -> tuple[Ints, Floats]:
-    """Grow regions to where they fall below a level (mm), or below a share of their own peak."""
-    from scipy.ndimage import distance_transform_edt, label, maximum
+def _peaks(up: Floats, labels: Ints) -> Floats:
+    """Return the highest of each region, by its number."""
+    peaks = np.zeros(int(labels.max()) + 1)
+    rows, columns = np.nonzero(labels)
+    np.maximum.at(peaks, labels[rows, columns], up[rows, columns])
+    return peaks
 
-    count = int(labels.max())
-    peaks = np.zeros(count + 1)
-    if count:
-        peaks[1:] = maximum(np.nan_to_num(up), labels, np.arange(1, count + 1))
-    else:
-        return labels, peaks
-    nearest = distance_transform_edt(labels == 0, return_distances=False, return_indices=True)
-    owner = labels[tuple(nearest)]
-    beyond = np.nan_to_num(up, nan=-np.inf) > np.maximum(level, share * peaks[owner])
-    # Only what is connected to the region itself.
-    pieces, _ = label(beyond | (labels > 0), np.ones((3, 3)))
-    with_seed = np.unique(pieces[labels > 0])
-    return np.where(np.isin(pieces, with_seed) & (beyond | (labels > 0)), owner, 0), peaks
+
+def _by_region(labels: Ints) -> list[tuple[Ints, Ints]]:
+    """Return rows and columns of the cells of each region, from number 1."""
+    rows, columns = np.nonzero(labels)
+    own = labels[rows, columns]
+    order = np.argsort(own, kind="stable")
+    starts = np.searchsorted(own[order], np.arange(1, int(labels.max()) + 2))
+    return [(rows[order[a:b]], columns[order[a:b]]) for a, b in pairwise(starts)]
 
 
 def find(prepared: Prepared, wanted: Finding) -> Found:
@@ -254,41 +247,32 @@ def find(prepared: Prepared, wanted: Finding) -> Found:
     found = smoothed(surface.deviation, cells, wanted.depth, prepared.part > 0)
     labels = regions(found.height, cells, wanted)
     count = int(labels.max())
-    order = np.argsort(labels.ravel(), kind="stable")
-    starts = np.searchsorted(labels.ravel()[order], np.arange(1, count + 2))
     level = max(SEEN * found.noise, 1.5 * found.scatter)
-    grown = np.zeros_like(labels)
+    wide = np.zeros_like(labels)
     for sign in wanted.signs:
-        own = labels * (sign * np.nan_to_num(found.height) > 0)
-        grown = np.maximum(grown, _grown(sign * found.height, own, cells, level, 0.0)[0])
-    whole_order = np.argsort(grown.ravel(), kind="stable")
-    whole_starts = np.searchsorted(grown.ravel()[whole_order], np.arange(1, count + 2))
+        up = sign * found.height
+        own = labels * (np.nan_to_num(up) > 0)
+        wide = np.maximum(wide, grown(up, own, np.full(count + 1, level), closed=cells.is_closed))
     made: list[tuple[int, Measured]] = []
-    for k in range(1, count + 1):
-        inside = order[starts[k - 1] : starts[k]]
+    wholes = _by_region(wide)
+    for k, (rows, columns) in enumerate(_by_region(labels), 1):
         # Smaller than it has to be in any case: not worth measuring.
-        if len(inside) * cells.size**2 < 0.5 * wanted.min_area:
+        if len(rows) * cells.size**2 < 0.5 * wanted.min_area:
             continue
-        rows, columns = np.unravel_index(inside, labels.shape)
-        whole = np.unravel_index(whole_order[whole_starts[k - 1] : whole_starts[k]], labels.shape)
-        one = measure(surface, found, rows, columns, wanted.depth, prepared.border, (whole[0], whole[1]))
+        whole = wholes[k - 1]
+        one = measure(surface, found, rows, columns, wanted.depth, prepared.border, whole)
         deep = abs(one.imperfection.depth) >= wanted.depth and one.imperfection.points >= _LEAST_POINTS
         if deep and one.imperfection.area >= wanted.min_area and one.imperfection.width >= wanted.min_width:
             made.append((k, one))
     made.sort(key=lambda m: -abs(m[1].imperfection.depth))
-    heads = [m for m in made if _is_head(m[1].imperfection)]
-    kept = [m for m in made if m not in heads]
+    heads = [m for m in made if m[1].is_head]
+    kept = [m for m in made if not m[1].is_head]
     numbers = np.zeros(count + 1, dtype=np.int64)
     for number, (k, _) in enumerate((*kept, *heads), 1):
         numbers[k] = number
     plain = _with_reference(prepared, found, neighbours([m for _, m in kept]))
-    quality = _quality(prepared, found, grown > 0, plain)
+    quality = _quality(prepared, found, wide > 0, plain)
     return Found(prepared, tuple(plain), tuple(m.imperfection for _, m in heads), numbers[labels], found, quality)
-
-
-def _is_head(one: Imperfection) -> bool:
-    """Tell whether something stands out so steeply that it was put there."""
-    return bool(one.depth > _HEAD * 2.0 * np.sqrt(one.area / np.pi))
 
 
 def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfection]) -> list[Imperfection]:

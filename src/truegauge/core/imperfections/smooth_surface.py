@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -26,6 +26,7 @@ _TWICE = (np.sqrt(2.0) - 1.0) ** (-1 / 6)  # the second fit follows more: a long
 _MOST = 60_000  # coefficients
 _TURNS = 12
 _TUKEY = 4.685  # robust scales beyond which a height has no weight
+_CHUNK = 8192
 _SETTLED = 1e-3  # of the robust scale
 
 
@@ -55,67 +56,17 @@ class SmoothSurface:
 
 
 def fit_smooth(
-    at: Floats,
-    height: Floats,
-    area: Floats,
-    wavelength: float,
-    *,
-    out: Mask | None = None,
-    period: float = 0.0,
+    at: Floats, height: Floats, area: Floats, wavelength: float, *, out: Mask | None = None, period: float = 0.0,
     least: float = 0.0,
-) -> SmoothSurface:
-    """Fit a smooth surface to heights (n,) mm at places (n, 2) mm, each standing for some area (n,) mm2.
-
-    Parameters
-    ----------
-    wavelength : float
-        mm, of which half of the height is followed.
-    out : (n,) bool, optional
-        Heights that are known not to belong to it. Without it is found out which do not, else these count only.
-    least : float
-        mm that a height has to be off before it loses all its weight, however little the others scatter.
-    period : float
-        How far it is around in the first length where it is closed there, else 0.
-
-    Raises
-    ------
-    ValueError
-        Fewer than ten heights, or a wavelength so short that there are more coefficients than can be solved for.
-    """
-    if len(height) < 10:
-        raise ValueError(f"{len(height)} places are too few for a surface")
-    low, high = at.min(axis=0), at.max(axis=0)
-    step = np.full(2, wavelength / _KNOTS)
-    if period > 0:
-        columns = max(8, int(np.ceil(period / step[0])))
-        step[0], low = period / columns, np.array([0.0, low[1]])
-    else:
-        columns = int(np.ceil((high[0] - low[0]) / step[0] + 1e-9)) + 3
-    rows = int(np.ceil((high[1] - low[1]) / step[1] + 1e-9)) + 3
-    if rows * columns > _MOST:
-        raise ValueError(f"a wavelength of {wavelength:g} mm is too short for an area so large")
-    penalty = _unevenness(rows, columns, step, closed=period > 0) * (_TWICE * wavelength / (2 * np.pi)) ** 6
-    middle = float(np.median(height))
-    task = _Task(np.ascontiguousarray(at), height - middle, area, low, step, (rows, columns), period > 0, penalty)
-    weights = np.ones(len(height)) if out is None else (~out).astype(np.float64)
-    solve, found, scatter = task.solved(weights)
-    for _ in range(0 if out is not None else _TURNS):
-        off = (task.height - task.heights(found)) / max(_TUKEY * scatter, least, 1e-9)
-        weights = np.square(np.clip(1.0 - np.square(off), 0.0, None))
-        before = found
-        solve, found, scatter = task.solved(weights)
-        if np.abs(found - before).max() < _SETTLED * scatter:
-            break
-
-    def spread_of(places: Floats) -> Floats:
-        b = _rows_of(places, low, step, (rows, columns), closed=period > 0)
-        return np.sqrt([max(0.0, float(row @ solve(row))) for row in b.toarray()])
-
-    return SmoothSurface(low, step, (found + middle).reshape(rows, columns), period > 0, scatter, spread_of)
+) -> SmoothSurface:  # fmt: skip
+    """Fit a smooth surface once; see `SmoothTask`."""
+    return SmoothTask.of(at, height, area, wavelength, period).fitted(out=out, least=least)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Task:
+class SmoothTask:
+    """Heights (n,) mm at places (n, 2) mm, each standing for some area (n,) mm2, to be fitted."""
+
     at: Floats
     height: Floats
     area: Floats
@@ -124,6 +75,67 @@ class _Task:
     shape: tuple[int, int]
     is_closed: bool
     penalty: Any
+    middle: float
+
+    @staticmethod
+    def of(at: Floats, height: Floats, area: Floats, wavelength: float, period: float = 0.0) -> SmoothTask:
+        """Prepare to fit.
+
+        Parameters
+        ----------
+        wavelength : float
+            mm, of which half of the height is followed.
+        period : float
+            How far it is around in the first length where it is closed there, else 0.
+
+        Raises
+        ------
+        ValueError
+            Fewer than ten heights, or a wavelength so short that there are more coefficients than can be solved for.
+        """
+        if len(height) < 10:
+            raise ValueError(f"{len(height)} places are too few for a surface")
+        low, high = at.min(axis=0), at.max(axis=0)
+        step = np.full(2, wavelength / _KNOTS)
+        if period > 0:
+            columns = max(8, int(np.ceil(period / step[0])))
+            step[0], low = period / columns, np.array([0.0, low[1]])
+        else:
+            columns = int(np.ceil((high[0] - low[0]) / step[0] + 1e-9)) + 3
+        rows = int(np.ceil((high[1] - low[1]) / step[1] + 1e-9)) + 3
+        if rows * columns > _MOST:
+            raise ValueError(f"a wavelength of {wavelength:g} mm is too short for an area so large")
+        penalty = _unevenness(rows, columns, step, closed=period > 0) * (_TWICE * wavelength / (2 * np.pi)) ** 6
+        middle = float(np.median(height))
+        at = np.ascontiguousarray(at)
+        return SmoothTask(at, height - middle, area, low, step, (rows, columns), period > 0, penalty, middle)
+
+    def fitted(self, *, out: Mask | None = None, least: float = 0.0) -> SmoothSurface:
+        """Fit.
+
+        Parameters
+        ----------
+        out : (n,) bool, optional
+            Heights that are known not to belong to it. Without it is found out which do not, else these count only.
+        least : float
+            mm that a height has to be off before it loses all its weight, however little the others scatter.
+        """
+        weights = np.ones(len(self.height)) if out is None else (~out).astype(np.float64)
+        solve, found, scatter = self.solved(weights)
+        for _ in range(0 if out is not None else _TURNS):
+            off = (self.height - self.heights(found)) / max(_TUKEY * scatter, least, 1e-9)
+            weights = np.square(np.clip(1.0 - np.square(off), 0.0, None))
+            before = found
+            solve, found, scatter = self.solved(weights)
+            if np.abs(found - before).max() < max(_SETTLED * scatter, 1e-9):
+                break
+        low, step, shape, closed = self.low, self.step, self.shape, self.is_closed
+
+        def spread_of(places: Floats) -> Floats:
+            b = _rows_of(places, low, step, shape, closed=closed)
+            return np.sqrt([max(0.0, float(row @ solve(row))) for row in b.toarray()])
+
+        return SmoothSurface(low, step, (found + self.middle).reshape(shape), closed, scatter, spread_of)
 
     def solved(self, weights: Floats) -> tuple[Callable[[Floats], Floats], Floats, float]:
         """Return what solves for other right sides, the coefficients, and the robust scale of what is left over."""
@@ -167,21 +179,16 @@ def _unevenness(rows: int, columns: int, step: Floats, *, closed: bool) -> Any:
 
 def _products(count: int, step: float, *, closed: bool) -> list[Any]:
     """Return the integrals of products of B-splines, of their first, second and third derivatives."""
-    from scipy.sparse import lil_matrix
+    from scipy.sparse import coo_matrix
 
     nodes, shares = np.polynomial.legendre.leggauss(4)
     t, shares = (nodes + 1) / 2, shares / 2
     values = [np.array([_basis(x, d) for x in t]) for d in range(4)]  # (4 nodes, 4 splines)
     local = [np.einsum("k,ki,kj->ij", shares, b, b) * step ** (1 - 2 * d) for d, b in enumerate(values)]
-    spans = count if closed else count - 3
-    made = [lil_matrix((count, count)) for _ in range(4)]
-    for span in range(spans):
-        own = [(span + k) % count for k in range(4)]
-        for d in range(4):
-            for a in range(4):
-                for b in range(4):
-                    made[d][own[a], own[b]] += local[d][a, b]
-    return [m.tocsc() for m in made]
+    spans = np.arange(count if closed else count - 3)
+    own = (spans[:, None] + np.arange(4)) % count
+    rows, columns = np.repeat(own, 4, axis=1).ravel(), np.tile(own, 4).ravel()
+    return [coo_matrix((np.tile(m.ravel(), len(spans)), (rows, columns)), shape=(count, count)).tocsc() for m in local]
 
 
 def _basis(t: float, derivative: int) -> list[float]:
@@ -229,11 +236,17 @@ def _span(at, low, step, columns, rows, closed):  # type: ignore[no-untyped-def]
     return j, i, su - j, sv - i
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, parallel=True)
 def _evaluate(at, low, step, coefficients, closed, z, slope):  # type: ignore[no-untyped-def]
+    for c in prange((len(at) + _CHUNK - 1) // _CHUNK):
+        _evaluate_some(at, low, step, coefficients, closed, z, slope, c * _CHUNK, min(len(at), (c + 1) * _CHUNK))
+
+
+@njit(cache=True, nogil=True)
+def _evaluate_some(at, low, step, coefficients, closed, z, slope, first, last):  # type: ignore[no-untyped-def]
     rows, columns = coefficients.shape
     bu, du, bv, dv = np.empty(4), np.empty(4), np.empty(4), np.empty(4)
-    for k in range(len(at)):
+    for k in range(first, last):
         j, i, t, s = _span(at[k], low, step, columns, rows, closed)
         _four(t, bu, du)
         _four(s, bv, dv)
