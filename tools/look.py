@@ -27,6 +27,7 @@ from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.stages.devices.setup.model import SetupModel, Task
 from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.stages.report.making import ReportMaker
@@ -36,16 +37,15 @@ from truegauge.app.track.track_panel import TrackPanel
 from truegauge.app.window import MainWindow
 from truegauge.cli.demonstrating import _until
 from truegauge.core.commands.readouts import SetReadout
-from truegauge.core.commands.requirements import SetRules
 from truegauge.core.device_checks.records import NEEDED, Check
 from truegauge.core.frames import apply, invert
 from truegauge.core.plan.readouts import Readout
-from truegauge.core.probing.length_standard import BY_HAND
 from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import PartFixture
 from truegauge.core.routes.scene import make_scene
-from truegauge.core.uncertainty.stated_errors import StatedErrors
+from truegauge.demo.panel import panel_cloud
 from truegauge.demo.samples import write_samples
+from truegauge.formats.ply import ply_from_points
 
 _PATIENCE_S = 60.0
 _TOUCHED = 110  # touches after which a run is looked at
@@ -117,7 +117,6 @@ def machine(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     m.do("touch sphere")
     _until(lambda: run.run_state is None and not m.busy)
     window.floating.notice.hide()
-    checked(session, window, shot)
     m.take_stylus(window.get(DevicesModel).probing.uses()[2])
     idle()
     session.set_stage("align")
@@ -225,29 +224,28 @@ def batch_page(window: MainWindow, folder: Path) -> None:
         page.close()
 
 
-def checked(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
-    """A picture of a check of the machine."""
-    m, model = window.get(MachineModel), window.get(DevicesModel)
-    stated = StatedErrors(name="Larkspur 8-10-6", probing=0.0019, constant=0.0016, per_metre=0.002857)
-    session.run(SetRules((("device", stated),)))
-    model.set_page("check")
-    for _ in range(3):
-        model.checking.check()
-        asked: set[str] = set()
-
-        def done(asked: set[str] = asked) -> bool:
-            state = model.checking.run_state
-            if state is not None and state.text and state.text not in asked:
-                asked.add(state.text)
-                number = next(k for k, (words, _) in enumerate(BY_HAND) if words in state.text)
-                m.do("touch gauge", number=number)
-            return state is None and not m.busy
-
-        _until(done)
+def surface(session: Session, window: MainWindow, shot: Callable[[str], None], folder: Path) -> None:
+    """A picture of the imperfections of a scan, without a part."""
+    path = folder / "LW-1502.ply"
+    points, normals = panel_cloud()
+    path.write_bytes(ply_from_points(points, normals=normals))
+    session.files.open_scan(path)
+    _until(lambda: session.sample is not None and not session.queue.is_busy)
+    path.unlink()
+    session.set_stage("evaluate")
+    window.get(EvaluateModel).set_page("surface")
+    model = window.get(SurfaceModel)
+    model.add()
+    _until(lambda: model.found is not None and not session.queue.is_busy)
+    model.choose(4)
     window.floating.notice.hide()
-    shot("machine-check")
-    session.document.undo()
-    model.set_page("qualify")
+    shot("surface")
+    model.remove()
+    window.get(EvaluateModel).set_page("map")
+    session.document.take_sample_out()
+    session.document.history.mark_saved()
+    session.document.sample_is_saved = True
+    session.set_stage("part")
 
 
 def guide(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
@@ -309,6 +307,8 @@ def main() -> int:
             window.grab().save(str(folder / f"{name}.png"))
 
     shot("start")
+    if not wanted or "surface" in wanted:
+        surface(session, window, shot, folder)
     session.files.open_plan(demo.PLAN)
     session.files.open_scan(demo.SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
@@ -347,7 +347,7 @@ def main() -> int:
     session.show(map=False)
     if not wanted or wanted & {"flat-section", "views", "batch"}:
         cover(session, window, shot, settle, folder)
-    on_machine = {"track", "rehearsal", "devices", "run", "machine-check"}
+    on_machine = {"track", "rehearsal", "devices", "run"}
     if not wanted or wanted & on_machine:
         session.files.open_plan(demo.CMM_PLAN)
         session.document.take_sample_out()

@@ -28,6 +28,7 @@ from truegauge.app.stages.devices.model import PAGES as DEVICE_PAGES
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.evaluate.bench import PAGES as EVALUATE_PAGES
 from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.measure.points.model import PointsModel
 from truegauge.app.view.tag_painter import part_outline
 from truegauge.app.view.view import View
@@ -274,6 +275,14 @@ def scenes(window, settle):
                 settle()
                 yield "evaluate, flat section"
                 s.showing.look_at_section("")
+            window.get(EvaluateModel).set_page("surface")
+            window.get(SurfaceModel).add()
+            s.document.history.mark_saved()
+            settle()
+            yield "evaluate, a surface check"
+            window.get(SurfaceModel).remove()
+            s.document.history.mark_saved()
+            s.document.plan_changed.emit()
             window.get(EvaluateModel).set_page("map")
         else:
             yield key

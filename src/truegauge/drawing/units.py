@@ -47,6 +47,10 @@ class NumberFormat:
         text = self.value(length_mm)
         return text if text.startswith("-") or not text.strip(f"0.{DEGREES}") else f"+{text}"
 
+    def rough(self, length_mm: float) -> str:
+        """Return a length to three digits, for what nobody judges."""
+        return f"{length_mm / self._factor:.3g}"
+
     def fine(self, length_mm: float) -> str:
         """Return a small length with its unit, in µm (µin) where the decimals of the plan say little: "9.7 µm"."""
         if abs(length_mm) >= _LITTLE * self.step or self.unit == DEGREES:

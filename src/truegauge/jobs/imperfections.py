@@ -9,13 +9,12 @@ from truegauge.core.errors import TrueGaugeError
 from truegauge.core.imperfections.finding import Finding
 from truegauge.core.imperfections.reference import Kind, Reference
 from truegauge.core.imperfections.search import Found, find_imperfections
+from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.sample_file import open_sample
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
-
-SMOOTH_WAVELENGTH = 150.0  # mm, where nobody says
 
 
 def asked(

@@ -20,6 +20,7 @@ from truegauge.core.plan.points import Extraction, PointLimits
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, Span, SpotCheck
 from truegauge.core.plan.readouts import Readout
 from truegauge.core.plan.requirements import Characteristic
+from truegauge.core.plan.surface_checks import SurfaceCheck
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.core.routes.document import MeasureStep, Route
@@ -45,7 +46,7 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 38
+COUNT = 40
 ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
@@ -65,6 +66,7 @@ def base():
     there = required(plan, "d-there", "section_radius").replace(id="c-there")
     plan = r.AddDimension("cut1", THERE, there).apply(plan)
     plan = p.SetReadout(Readout(id="r0")).apply(plan)
+    plan = p.SetSurfaceCheck(SurfaceCheck(id="k0")).apply(plan)
     return r.SetViews((SavedView(id="v0", name="view", eye=EYE),)).apply(plan)
 
 
@@ -131,6 +133,9 @@ def commands(plan):
          lambda q: [k.text for k in q.kept] == ["MODE/AUTO"]),
         (p.SetRoute(ROUTE, "route"), {"route"}, lambda q: [s.id for s in q.route.steps] == ["m-base"]),
         (p.SetReadout(Readout(id="r1", lower=-0.1, upper=0.1)), {"readouts"}, lambda q: q.readouts[-1].upper == 0.1),
+        (p.SetSurfaceCheck(SurfaceCheck(id="k1", depth=0.2)), {"surface_checks"},
+         lambda q: [k.id for k in q.surface_checks] == ["k0", "k1"]),
+        (p.RemoveSurfaceCheck("k0"), {"surface_checks"}, lambda q: q.surface_checks == ()),
         (p.RemoveReadout("r0"), {"readouts"}, lambda q: q.readouts == ()),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip

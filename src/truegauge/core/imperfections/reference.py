@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 _SAMPLE = 20_000  # points that a chart is found by
 _TURNS = 6
 _FAR = 3.0  # robust scales
+_ALONG = np.cos(np.radians(15.0))
 _TURNED = np.cos(np.radians(75.0))
 _MOST_TURNED = 0.3
 
@@ -108,7 +109,11 @@ def _flat(some: Points, ways: Normals | None, *, straight: bool) -> PlaneChart:
     flat = some - middle
     flat = flat - np.outer(flat @ out, out)
     _, _, rows = np.linalg.svd(flat, full_matrices=False)
-    return PlaneChart(middle, axes_with(out, rows[0]))
+    along = rows[0]
+    near = int(np.argmax(np.abs(along)))
+    # As it lies in its own coordinates, where that is nearly along the surface; and never backwards.
+    along = np.eye(3)[near] if abs(along[near]) > _ALONG else along * np.sign(along[near])
+    return PlaneChart(middle, axes_with(out, along))
 
 
 def _round(some: Points, ways: Normals | None, kind: Kind) -> Chart:

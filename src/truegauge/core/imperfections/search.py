@@ -36,6 +36,7 @@ _REFITS = 2
 _MOST_TAKEN = 0.7
 _FOOT = 0.02  # of its depth, to which a dent is left out of the reference where the noise lets it be seen so far
 _LEAST_PLACES = 10
+_SURELY = 3.0  # thresholds that something at a border is deep, to be no fault of the reference
 _SMALLEST_PART = 0.25  # of a wavelength, squared: what is smaller has no smooth course of its own
 _LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
 _CREASE = 0.3  # of a wavelength
@@ -132,7 +133,8 @@ def prepare(
         sizes = np.bincount(parts.ravel()) * large.size**2
         small = [k for k in range(2, len(sizes)) if sizes[k] < smallest]
         if small:
-            notes += (f"{len(small)} parts smaller than {smallest:,.0f} mm² were left out",)
+            many = "1 part" if len(small) == 1 else f"{len(small)} parts"
+            notes += (f"{many} smaller than {smallest:,.0f} mm² left out",)
             parts = np.where(np.isin(parts, small), 0, parts)
     if not parts.any():
         raise EvaluationError("nothing of the surface is smooth at this wavelength: choose a longer or a shorter one")
@@ -212,6 +214,7 @@ def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
     from scipy.ndimage import binary_dilation
 
     found = smoothed(deviation, cells, 0.5 * depth)
+    border = binary_dilation(~np.isfinite(np.pad(deviation, 1, constant_values=np.nan)), np.ones((3, 3)))[1:-1, 1:-1]
     seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter)
     labels = regions(found.height, cells, Finding(depth=seed))
     level = max(SEEN * found.noise, 1.5 * found.scatter)
@@ -219,9 +222,24 @@ def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
     for sign in (-1, 1):
         up = sign * found.height
         own = labels * (np.nan_to_num(up) > 0)
-        limits = np.maximum(level, _FOOT * _peaks(up, own))
-        taken |= grown(up, own, limits, closed=cells.is_closed) > 0
+        peaks = _peaks(up, own)
+        # At a border nothing else holds the reference: what is shallow there is its own fault.
+        at_border = np.unique(own[border & (own > 0)])
+        own = np.where(np.isin(own, at_border[peaks[at_border] < _SURELY * depth]), 0, own)
+        limits = np.maximum(level, _FOOT * peaks)
+        taken |= (grown(up, own, limits, closed=cells.is_closed) > 0) & _around(own)
     return np.asarray(binary_dilation(taken, np.ones((3, 3))))
+
+
+def _around(labels: Ints) -> Mask:
+    """Return what is no farther (r, c) from a region than its own radius: noise carries a foot no farther than that."""
+    from scipy.ndimage import distance_transform_edt
+
+    if not labels.any():
+        return labels > 0
+    radius = np.sqrt(np.bincount(labels.ravel()) / np.pi) + 1.0
+    far, nearest = distance_transform_edt(labels == 0, return_indices=True)
+    return np.asarray(far <= radius[labels[tuple(nearest)]])
 
 
 def _peaks(up: Floats, labels: Ints) -> Floats:

@@ -19,6 +19,7 @@ from truegauge.core.plan.readings import ComparedPoint, Reading, Section, Sectio
 from truegauge.core.plan.readouts import MOST, Readout
 from truegauge.core.plan.requirements import Characteristic, Datum
 from truegauge.core.plan.subsets import Subset
+from truegauge.core.plan.surface_checks import MOST_CHECKS, SurfaceCheck
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import SavedView, TagSettings
 from truegauge.core.probing.probing import Probing
@@ -40,7 +41,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[11] = 11
+    schema_version: Literal[12] = 12
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -75,6 +76,7 @@ class Plan(Frozen):
     subsets: tuple[Subset, ...] = ()
     kept: tuple[KeptStatement, ...] = ()
     readouts: tuple[Readout, ...] = Field(default=(), max_length=MOST)
+    surface_checks: tuple[SurfaceCheck, ...] = Field(default=(), max_length=MOST_CHECKS)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -93,7 +95,8 @@ class Plan(Frozen):
         ids += [r.id for r in self.readings]
         if len(set(ids)) != len(ids):
             raise ValueError("two features, spot checks or dimensions have the same id")
-        named = ((self.sections, "sections"), (self.views, "saved views"), (self.readouts, "readouts"))
+        named = ((self.sections, "sections"), (self.views, "saved views"), (self.readouts, "readouts"),
+                 (self.surface_checks, "surface checks"))  # fmt: skip
         for kept, word in named:
             if len({k.id for k in kept}) != len(kept):
                 raise ValueError(f"two {word} have the same id")

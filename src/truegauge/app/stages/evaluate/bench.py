@@ -10,14 +10,17 @@ from truegauge.app.stages.evaluate.map_page import MapPage
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.sections_page import SectionsPage
 from truegauge.app.stages.evaluate.spots_page import SpotsPage
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.app.stages.evaluate.surface.page import SurfacePage
 from truegauge.app.stages.evaluate.views_page import ViewsPage
 from truegauge.app.widgets.bench import Bench, PageTabs
 from truegauge.core.plan.views import SavedView
 from truegauge.rendering.camera import Camera
 
-PAGES = (("map", "Map"), ("spots", "Spots"), ("sections", "Sections"), ("points", "Points"), ("views", "Views"))
+PAGES = (("map", "Map"), ("spots", "Spots"), ("sections", "Sections"), ("points", "Points"), ("surface", "Surface"),
+         ("views", "Views"))  # fmt: skip
 _TITLES = {"map": "Deviations", "spots": "Spot checks", "sections": "Sections", "points": "Points by name",
-           "views": "Saved views"}  # fmt: skip
+           "surface": "Surface imperfections", "views": "Saved views"}  # fmt: skip
 
 
 class EvaluateBench(Bench):
@@ -27,13 +30,14 @@ class EvaluateBench(Bench):
 
     def __init__(
         self, model: EvaluateModel, ask_spots: Callable[[], object], ask_points: Callable[[], object],
-        camera: Callable[[], Camera | None], picture: Callable[[SavedView], QImage | None],
+        camera: Callable[[], Camera | None], picture: Callable[[SavedView], QImage | None], surface: SurfaceModel,
         parent: QWidget | None = None,
     ) -> None:  # fmt: skip
-        self.model = model
+        self.model, self.surface = model, surface
         self._made = (ask_spots, ask_points, camera, picture)
         super().__init__(model.session, parent)
         model.changed.connect(self._on_changed)
+        surface.changed.connect(self._on_changed)
 
     def _build(self) -> None:
         ask_spots, ask_points, camera, picture = self._made
@@ -44,9 +48,12 @@ class EvaluateBench(Bench):
         self.spots_page = SpotsPage(self.model, ask_spots)
         self.sections_page = SectionsPage(self.model)
         self.compare_page = ComparePage(self.model, ask_points)
+        self.surface_page = SurfacePage(self.surface)
         self.views_page = ViewsPage(self.model, camera, picture)
+        self._pages = (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.surface_page,
+                       self.views_page)  # fmt: skip
         self.pages = QStackedWidget()
-        for page in (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.views_page):
+        for page in self._pages:
             self.pages.addWidget(page)
         # Beside a scroll bar the pages get a little narrower.
         self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -58,5 +65,4 @@ class EvaluateBench(Bench):
         self.tabs[self.model.page].setChecked(True)
         self.heading.setText(_TITLES[self.model.page])
         self.pages.setCurrentIndex(index)
-        page = (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.views_page)[index]
-        page.refresh()
+        self._pages[index].refresh()

@@ -6,13 +6,15 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.needs import needs_characteristics
-from truegauge.app.document.next_step import judge_step
+from truegauge.app.document.next_step import NextStep, judge_step
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.evaluate.bench import PAGES, EvaluateBench
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.overlay import EvaluateOverlay
 from truegauge.app.stages.evaluate.section_page import SectionPage
+from truegauge.app.stages.evaluate.surface.flat_view import FlatView
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.evaluate.thumbnails import thumbnail
 from truegauge.app.view.content import ViewContent
 from truegauge.app.widgets.action import Action
@@ -24,7 +26,8 @@ from truegauge.rendering.camera import Camera
 
 _WORDS = {
     "map": "deviations everywhere", "spots": "deviations at places", "sections": "cuts with dimensions",
-    "points": "nominal and measured by name", "views": "pictures for the report, tags",
+    "points": "nominal and measured by name", "surface": "dents, bumps and pits of the scan",
+    "views": "pictures for the report, tags",
 }  # fmt: skip
 _TABLES = "Tables (*.csv *.txt)"
 
@@ -33,6 +36,10 @@ def _build(shell: Shell) -> StageParts:
     s, view, files = shell.session, shell.view, shell.files
     model = shell.once(EvaluateModel, lambda: EvaluateModel(s, shell))
     page = shell.once(SectionPage, lambda: SectionPage(model, shell.theme))
+    surface = shell.once(SurfaceModel, lambda: SurfaceModel(s, shell))
+    flat = shell.once(FlatView, lambda: FlatView(surface, shell.theme))
+    for changed in (surface.changed, model.changed):
+        changed.connect(shell.middle_changed)
 
     def ask_spots() -> None:
         files.ask_open("Spot checks from a table", _TABLES, model.add_from_table)
@@ -51,7 +58,13 @@ def _build(shell: Shell) -> StageParts:
             view.set_camera(Camera(area.place, area.normal, upright(area.normal)[1], height))
 
     def middle() -> QWidget | None:
+        if model.page == "surface" and surface.check is not None:
+            return flat
         return page if s.shown.section else None
+
+    def next_step() -> NextStep | None:
+        # Imperfections of a scan need neither a part nor characteristics.
+        return None if model.page == "surface" and has_scan() else judge_step(s.document)
 
     def entered() -> None:
         if s.sample is not None:
@@ -68,17 +81,20 @@ def _build(shell: Shell) -> StageParts:
     def has_part() -> bool:
         return s.model is not None
 
+    def has_scan() -> bool:
+        return s.sample is not None and len(s.sample.points) > 0
+
     def has_cloud() -> bool:
         return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
 
-    bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture)
+    bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture, surface)
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
-        bench=bench, next=lambda: judge_step(s.document), middle=middle,
+        bench=bench, next=next_step, middle=middle,
         entered=entered, overlay=EvaluateOverlay(s, view, model.sections),
         actions=(
-            *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key), has_part)
-              for key, words in PAGES),
+            *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key),
+                     has_scan if key == "surface" else has_part) for key, words in PAGES),
             Action("pick-spots", "Evaluate", "Pick places for spot checks", "Ctrl+Shift+K", pick_spots, has_cloud),
             Action("save-view", "Evaluate", "Save what is seen as a view", "Ctrl+Shift+V",
                    lambda: model.save_view(view.camera_to_save()), has_part),

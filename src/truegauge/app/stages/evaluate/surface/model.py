@@ -1,0 +1,205 @@
+"""What is looked for on the surface of the scan, what was found, and which of it is chosen. No widget."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.document.session import Session
+from truegauge.core.commands.surface_checks import RemoveSurfaceCheck, SetSurfaceCheck
+from truegauge.core.errors import TrueGaugeError
+from truegauge.core.imperfections.finding import Finding
+from truegauge.core.imperfections.reference import Kind, Reference
+from truegauge.core.imperfections.search import Found, Prepared, find, prepare
+from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
+from truegauge.core.progress import Progress
+
+if TYPE_CHECKING:
+    from truegauge.core.imperfections.measuring import Imperfection
+
+# What is compared in the list: a word, and what of an imperfection.
+ORDERS = (
+    ("depth", "deepest first"), ("area", "largest first"), ("volume", "most volume first"), ("length", "longest first"),
+    ("edge_to_edge", "nearest neighbours first"), ("border", "nearest border first"),
+)  # fmt: skip
+_RISING = ("edge_to_edge", "border")
+
+
+class SurfaceModel(QObject):
+    """Works out the chosen surface check of the plan for the scan that is open. Signals: `changed`."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.found: Found | None = None
+        self.problem = ""
+        self.order = "depth"
+        self._check_id = ""
+        self._chosen = -1  # number in what was found
+        self._prepared: tuple[object, Prepared] | None = None
+        self._for: object = None  # what `found` is of
+        self._wanted: object = None  # what is being worked out
+        session.queue.stopped.connect(self._on_stopped)
+        session.document.sample_changed.connect(self._on_sample)
+        session.document.plan_changed.connect(self.changed)
+
+    # The check ------------------------------------------------------------------------------------------------------
+
+    @property
+    def check(self) -> SurfaceCheck | None:
+        """The check that is looked at."""
+        checks = self.session.plan.surface_checks
+        return next((c for c in checks if c.id == self._check_id), checks[0] if checks else None)
+
+    def add(self) -> None:
+        """Look for imperfections; another check where there is one already."""
+        from truegauge.core.authoring.readings import new_id
+
+        names = {c.name for c in self.session.plan.surface_checks}
+        k = next(k for k in range(1, 100) if f"surface {k}" not in names)
+        made = SurfaceCheck(id=new_id("surface"), name=f"surface {k}")
+        if self.session.run(SetSurfaceCheck(made, label="look for imperfections")):
+            self.choose_check(made.id)
+
+    def choose_check(self, check_id: str) -> None:
+        """Look at another check."""
+        self._check_id = check_id
+        self._chosen = -1
+        self.changed.emit()
+
+    def remove(self) -> None:
+        """Take the check out of the plan."""
+        if self.check is not None:
+            self.session.run(RemoveSurfaceCheck(self.check.id))
+
+    def change(self, **changes: object) -> None:
+        """Change what is looked for."""
+        check = self.check
+        if check is None:
+            return
+        if changes.get("reference") not in (None, check.reference):
+            changes.setdefault("wavelength", SMOOTH_WAVELENGTH if changes["reference"] == "smooth" else 0.0)
+        try:
+            made = check.replace(**changes)
+        except ValueError as error:
+            self.session.notify(error)
+            self.changed.emit()
+            return
+        if made != check:
+            self.session.run(SetSurfaceCheck(made, label="change the surface check"))
+
+    # What is found --------------------------------------------------------------------------------------------------
+
+    def look(self) -> Found | None:
+        """Return what is found; None while it is worked out, or where there is nothing to look at."""
+        check, sample = self.check, self.session.sample
+        if check is None or sample is None or not len(sample.points):
+            return None
+        key = (sample.scans_key, check.replace(name="-", id="-"))
+        if key == self._for:
+            return self.found
+        if key != self._wanted:
+            self._wanted = key
+            self._start(key, check)
+        return None
+
+    @property
+    def is_working(self) -> bool:
+        """Whether it is being worked out."""
+        return self._wanted is not None and self._wanted != self._for
+
+    def _start(self, key: object, check: SurfaceCheck) -> None:
+        sample, kept = self.session.sample, self._prepared
+        assert sample is not None
+        points, normals = sample.points, sample.normals
+        reference = Reference(Kind(check.reference), check.wavelength)
+        of = (sample.scans_key, check.reference, check.wavelength, check.depth)
+        wanted = Finding(check.depth, check.sides, check.join, 0.5, check.min_area, check.min_width)
+
+        def work(progress: Progress) -> tuple[tuple[object, Prepared] | None, Found | None, str]:
+            try:
+                # The depth has to do with the reference only where it changes much.
+                prepared = kept
+                if prepared is None or not _serves(prepared[0], of):
+                    prepared = of, prepare(points, normals, reference, depth=check.depth, progress=progress)
+                progress(0.9, "finding imperfections")
+                return prepared, find(prepared[1], wanted), ""
+            except TrueGaugeError as error:
+                return None, None, str(error)
+
+        def done(made: tuple[tuple[object, Prepared] | None, Found | None, str]) -> None:
+            if key != self._wanted:
+                return  # something else is wanted by now
+            before = self.chosen
+            prepared, self.found, self.problem = made
+            self._prepared = prepared or self._prepared
+            self._for = key
+            self._chosen = self._same_place(before)
+            self.changed.emit()
+
+        self.session.queue.start(work, done, "Looking at the surface")
+
+    def _same_place(self, before: Imperfection | None) -> int:
+        """Return the number of what is now where something was."""
+        if before is None or self.found is None:
+            return -1
+        for k, one in enumerate(self.found.imperfections):
+            apart = sum((a - b) ** 2 for a, b in zip(one.deepest, before.deepest, strict=True)) ** 0.5
+            if apart < before.width / 2:
+                return k
+        return -1
+
+    def _on_stopped(self) -> None:
+        self._wanted = self._for
+
+    def _on_sample(self) -> None:
+        if self.session.sample is None:
+            self.found, self._prepared, self._for, self._wanted, self.problem = None, None, None, None, ""
+        self._chosen = -1
+        self.changed.emit()
+
+    # The list -------------------------------------------------------------------------------------------------------
+
+    def listed(self) -> list[tuple[int, Imperfection]]:
+        """Return number and imperfection in the order that is chosen."""
+        every = list(enumerate(self.found.imperfections if self.found is not None else ()))
+        rising = self.order in _RISING
+
+        def key(one: tuple[int, Imperfection]) -> float:
+            value = abs(float(getattr(one[1], self.order)))
+            return (value if value == value else float("inf")) if rising else -value
+
+        return sorted(every, key=key)
+
+    def set_order(self, order: str) -> None:
+        """List by something else."""
+        self.order = order
+        self.changed.emit()
+
+    @property
+    def chosen(self) -> Imperfection | None:
+        """The imperfection that is chosen."""
+        return None if self.number < 0 or self.found is None else self.found.imperfections[self.number]
+
+    @property
+    def number(self) -> int:
+        """Its number in what was found; -1 for none."""
+        there = self.found is not None and 0 <= self._chosen < len(self.found.imperfections)
+        return self._chosen if there else -1
+
+    def choose(self, number: int) -> None:
+        """Choose one; -1: none."""
+        if number != self._chosen:
+            self._chosen = number
+            self.changed.emit()
+
+
+def _serves(kept: object, wanted: tuple[object, ...]) -> bool:
+    """Tell whether a reference that was fitted for some depth does for another one: within a factor of two."""
+    if not isinstance(kept, tuple) or kept[:3] != wanted[:3]:
+        return False
+    ratio = float(kept[3]) / float(wanted[3])  # type: ignore[arg-type]
+    return 0.5 <= ratio <= 2.0

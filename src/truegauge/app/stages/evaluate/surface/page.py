@@ -1,0 +1,147 @@
+"""Surface imperfections on the Evaluate bench: what is looked for, how the reference stands, what was found."""
+
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from truegauge.app.stages.evaluate.surface.model import ORDERS, SurfaceModel
+from truegauge.app.widgets.bench import Pairs, button, label, say
+from truegauge.app.widgets.fold import Fold
+from truegauge.app.widgets.parts import LengthField, choice, choose, row
+from truegauge.app.widgets.text_size import grow_to
+from truegauge.drawing.units import NumberFormat
+
+_REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder", "a cylinder"), ("cone", "a cone"),
+               ("sphere", "a sphere"))  # fmt: skip
+_SIDES = (("both", "dents and bumps"), ("in", "into the material"), ("out", "out of the material"))
+_ROW, _NUMBER = 22, 256
+
+
+class SurfacePage(QWidget):
+    """Without a part too: only a scan is needed."""
+
+    def __init__(self, model: SurfaceModel) -> None:
+        super().__init__()
+        self._model, self.session = model, model.session
+        s = self.session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.hint = label("", "soft", wrap=True)
+        self.add = button("Look for dents and bumps", model.add, main=True)
+        self.checks = choice((), model.choose_check, "surface check")
+        self.reference = choice(_REFERENCES, lambda k: model.change(reference=k), "reference")
+        self.which = choice(_SIDES, lambda k: model.change(sides=k), "sides")
+        self.wavelength = LengthField(s, "the wavelength", lambda v: model.change(wavelength=v))
+        self.wavelength.setToolTip("Longer waves belong to the surface, shorter ones do not; 0: none does")
+        self.threshold = LengthField(s, "the depth", lambda v: model.change(depth=v), least=1e-4)
+        self.more = Fold("What is listed")
+        self.joined = LengthField(s, "the distance", lambda v: model.change(join=v))
+        self.joined.setToolTip("What is nearer to each other is one")
+        self.min_width = LengthField(s, "the width", lambda v: model.change(min_width=v))
+        for widget in (self.which, row("Joined within", self.joined), row("Width at least", self.min_width)):
+            self.more.column.addWidget(widget)
+        self.remove = button("Remove this check", model.remove)
+        self.more.column.addWidget(self.remove)
+        self.settings = QWidget()
+        inner = QVBoxLayout(self.settings)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(6)
+        self.quality = label("", "soft", wrap=True)
+        self.advice = label("", wrap=True)
+        self.problem = label("", "bad", wrap=True)
+        self.count = label("", "big")
+        self.order = choice(ORDERS, model.set_order, "order of the list")
+        self.list = QListWidget()
+        self.list.setAccessibleName("imperfections")
+        self.list.currentItemChanged.connect(self._on_item)
+        self.details = Pairs()
+        for widget in (self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold),
+                       self.more, self.quality, self.advice, self.problem, self.count, self.order, self.list,
+                       self.details):  # fmt: skip
+            inner.addWidget(widget)
+        self.another = button("Another check", model.add)
+        for widget in (self.hint, self.add, self.checks, self.settings, self.another):
+            column.addWidget(widget)
+        column.addStretch()
+
+    def _on_item(self, item: QListWidgetItem | None, before: object) -> None:
+        if item is not None:
+            self._model.choose(int(item.data(_NUMBER)))
+
+    def refresh(self) -> None:
+        """Show what is looked for and what was found."""
+        m, s = self._model, self.session
+        check, scanned = m.check, s.sample is not None and len(s.sample.points) > 0
+        say(self.hint, "" if scanned else "Open a scan: dents, bumps and pits are looked for on it, without a part.")
+        self.add.setVisible(check is None)
+        self.add.setEnabled(scanned)
+        self.settings.setVisible(check is not None)
+        self.another.setVisible(check is not None)
+        checks = s.plan.surface_checks
+        self.checks.setVisible(len(checks) > 1)
+        if check is None:
+            return
+        if [self.checks.itemData(k) for k in range(self.checks.count())] != [c.id for c in checks]:
+            self.checks.clear()
+            for c in checks:
+                self.checks.addItem(c.name, c.id)
+        choose(self.checks, check.id)
+        choose(self.reference, check.reference)
+        choose(self.which, check.sides)
+        choose(self.order, m.order)
+        for field, value in ((self.wavelength, check.wavelength), (self.threshold, check.depth),
+                             (self.joined, check.join), (self.min_width, check.min_width)):  # fmt: skip
+            field.show_length(value)
+        self._show_found()
+
+    def _show_found(self) -> None:
+        m, plan = self._model, self.session.plan
+        numbers = NumberFormat(plan.unit, plan.decimals)
+        found = m.look()
+        working = m.is_working
+        say(self.problem, m.problem if not working else "")
+        quality, advice, count = "", "", "looking …" if working else ""
+        if found is not None:
+            q = found.quality
+            notes = "".join(f" {n}." for n in found.prepared.notes)
+            quality = (f"Outside of them {numbers.value(q.rms)} {numbers.unit} rms, noise of a point "
+                       f"{numbers.value(q.noise)}.{notes}")  # fmt: skip
+            advice = q.advice
+            n = len(found.imperfections)
+            count = f"{n} found" + (f", {len(found.left_out)} heads" if found.left_out else "")
+        say(self.quality, quality)
+        say(self.advice, advice)
+        say(self.count, count)
+        rows = [(k, f"{k + 1}   {one.kind}   {numbers.signed(one.depth)}") for k, one in m.listed()]
+        if rows != [(self.list.item(k).data(_NUMBER), self.list.item(k).text()) for k in range(self.list.count())]:
+            self.list.blockSignals(True)
+            self.list.clear()
+            for number, text in rows:
+                item = QListWidgetItem(text)
+                item.setData(_NUMBER, number)
+                self.list.addItem(item)
+            self.list.blockSignals(False)
+        self.list.blockSignals(True)
+        self.list.setCurrentRow(next((k for k, (number, _) in enumerate(rows) if number == m.number), -1))
+        self.list.blockSignals(False)
+        for widget in (self.list, self.order):
+            widget.setVisible(bool(rows))
+        grow_to(self.list, _ROW * max(1, len(rows)) + 6, _ROW * min(8, max(1, len(rows))) + 6)
+        self._show_chosen(numbers)
+
+    def _show_chosen(self, numbers: NumberFormat) -> None:
+        one = self._model.chosen
+        if one is None:
+            self.details.show_pairs([])
+            return
+        per = {"mm": 1.0, "inch": 25.4}.get(self.session.plan.unit, 1.0)
+        pairs = [
+            ("depth", f"{numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)}"),
+            ("length, width", f"{numbers.value(one.length)}, {numbers.value(one.width)}"),
+            ("area", f"{one.area / per**2:.4g} {numbers.unit}²"),
+            ("volume", f"{one.volume / per**3:.4g} {numbers.unit}³"),
+            ("to the border", numbers.value(one.border)),
+        ]
+        if one.neighbour >= 0:
+            pairs.append((f"to number {one.neighbour + 1}", numbers.value(one.edge_to_edge)))
+        pairs.append(("deepest at", "  ".join(numbers.value(c) for c in one.deepest)))
+        self.details.show_pairs(pairs)

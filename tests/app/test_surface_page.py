@@ -1,0 +1,221 @@
+"""Imperfections of a scan in the window, without a part: looked for, chosen on the flat map, kept in the plan."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+
+from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.surface.flat_view import FlatView
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.core.commands.surface_checks import SetSurfaceCheck
+from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
+from truegauge.formats.plan_file import read_plan
+from truegauge.formats.ply import ply_from_points
+
+LEFT = Qt.MouseButton.LeftButton
+TRUTH = ((60.0, 80.0, -0.5, 12.0), (140.0, 120.0, 0.3, 10.0), (150.0, 40.0, -0.25, 9.0))  # x, y, depth, size
+
+
+def sheet(seed=1, count=60_000, truth=TRUTH):
+    rng = np.random.default_rng(seed)
+    x, y = rng.uniform(0, 200, (2, count))
+    z = 2e-4 * x * y + rng.normal(0, 0.01, count)
+    for a, b, depth, size in truth:
+        z += depth * np.exp(-((x - a) ** 2 + (y - b) ** 2) / size**2)
+    normals = np.tile([0.0, 0.0, 1.0], (count, 1))
+    return np.column_stack([x, y, z]), normals
+
+
+def scan_file(path, points, normals):
+    path.write_bytes(ply_from_points(points, normals=normals))
+    return path
+
+
+@pytest.fixture
+def opened(window, settle, tmp_path):
+    """A window with a scan and nothing else, at the page of surfaces."""
+    window.session.files.open_scan(scan_file(tmp_path / "sheet.ply", *sheet()))
+    settle()
+    window.session.set_stage("evaluate")
+    window.get(EvaluateModel).set_page("surface")
+    return window
+
+
+@pytest.fixture
+def page(opened):
+    return opened.parts["evaluate"].bench.surface_page
+
+
+@pytest.fixture
+def looked(opened, page, qtbot, settle):
+    qtbot.mouseClick(page.add, LEFT)
+    settle()
+    return opened
+
+
+def rows(page):
+    return [page.list.item(k).text() for k in range(page.list.count())]
+
+
+def type_in(field, text):
+    field.setText(text)
+    field.editingFinished.emit()
+
+
+def test_dents_are_looked_for_without_a_part(looked, page):
+    view = looked.get(FlatView)
+    assert view.isVisible()
+    assert page.count.text() == "3 found"
+    said = [r.split() for r in rows(page)]
+    assert [(n, kind) for n, kind, _ in said] == [("1", "dent"), ("2", "bump"), ("3", "dent")]
+    assert [float(d) for *_, d in said] == pytest.approx([-0.5, 0.3, -0.25], abs=0.02)
+    assert "0.010 mm rms" in page.quality.text()
+    assert not looked.parts["evaluate"].bench.next.isVisible()  # no part is asked for
+
+
+def test_one_is_chosen_on_the_map_and_looked_at_closely(looked, page, qtbot):
+    m, view = looked.get(SurfaceModel), looked.get(FlatView)
+    frame, one = view.frame_of(m.found), m.found.imperfections[1]
+    x, y = frame.to_pixels(place_of(m.found, one)[None])[0]
+    at = (view.map_room.topLeft() + QPointF(x, y)).toPoint()
+    qtbot.mouseClick(view, LEFT, pos=at)
+    assert m.number == 1
+    assert page.list.currentRow() == 1
+    shown = {name: value.text() for name, value in page.details.values.items()}
+    depth, doubt = map(float, shown["depth"].split(" ± "))
+    assert depth == pytest.approx(0.3, abs=0.01)
+    assert 0 < doubt < 0.01
+    assert float(shown["area"].split()[0]) == pytest.approx(np.pi * 100 * np.log(3), rel=0.08)
+    before = view.frame_of(m.found).scale
+    qtbot.mouseDClick(view, LEFT, pos=at)
+    close = view.frame_of(m.found)
+    assert close.scale > 2 * before
+    assert close.middle == pytest.approx(tuple(place_of(m.found, one)), abs=0.1)
+    dark = view.grab().toImage()
+    room = view.map_room
+    middle = dark.pixelColor(int(room.center().x()), int(room.center().y()))
+    assert middle.red() > middle.blue() + 40  # a bump is warm
+    qtbot.mouseDClick(view, LEFT, pos=at)
+    assert view.frame_of(m.found).scale == pytest.approx(before, rel=0.3)
+    qtbot.mouseClick(view, LEFT, pos=QPoint(int(room.left()) + 30, int(room.top()) + 5))
+    assert m.number == -1
+
+
+def test_what_is_looked_for_is_changed_and_undone_and_the_reference_is_kept(looked, page, settle):
+    m, s = looked.get(SurfaceModel), looked.session
+    reference = m.found.prepared
+    m.choose(0)
+    type_in(page.threshold, "0.15")
+    settle()
+    assert page.count.text() == "3 found"
+    assert m.found.prepared is reference
+    assert m.number == 0  # the same one
+    type_in(page.threshold, "0.28")
+    settle()
+    assert [r.split()[1] for r in rows(page)] == ["dent", "bump"]
+    page.which.setCurrentIndex(page.which.findData("in"))
+    page.which.activated.emit(page.which.currentIndex())
+    settle()
+    assert [r.split()[1] for r in rows(page)] == ["dent"]
+    s.document.undo()
+    s.document.undo()
+    s.document.undo()
+    settle()
+    assert page.count.text() == "3 found"
+    type_in(page.wavelength, "0")
+    assert "1 mm is the shortest" in looked.notices[-1].text
+    assert page.wavelength.text() == "150.000"
+    page.order.setCurrentIndex(page.order.findData("border"))
+    page.order.activated.emit(page.order.currentIndex())
+    # 40, 60 and 60 mm from the border to their middles, and the bump is smaller than the dent.
+    assert [r.split()[0] for r in rows(page)] == ["3", "1", "2"]
+
+
+def test_the_plan_keeps_it_and_the_next_scan_is_looked_at_the_same_way(looked, page, settle, tmp_path):
+    s, m = looked.session, looked.get(SurfaceModel)
+    type_in(page.threshold, "0.2")
+    settle()
+    path = tmp_path / "panel.tgplan"
+    s.files.save_plan(path)
+    settle()
+    assert read_plan(path).plan.surface_checks == s.plan.surface_checks
+    assert s.plan.surface_checks[0].depth == 0.2
+    s.files.open_scan(scan_file(tmp_path / "next.ply", *sheet(2, truth=((100.0, 100.0, -0.4, 12.0),))))
+    settle()
+    (one,) = m.found.imperfections
+    assert one.depth == pytest.approx(-0.4, abs=0.02)
+    assert page.count.text() == "1 found"
+    m.remove()
+    assert s.plan.surface_checks == ()
+    assert not looked.get(FlatView).isVisible()
+    s.document.undo()
+    settle()
+    assert looked.get(FlatView).isVisible()
+
+
+def test_a_surface_that_cannot_be_looked_at_says_why(looked, page, settle, tmp_path):
+    s, m = looked.session, looked.get(SurfaceModel)
+    points, normals = sheet(3, 20_000)
+    both = np.vstack([points, points + np.array([0.0, 0.0, 8.0])])
+    s.files.open_scan(scan_file(tmp_path / "two.ply", both, np.vstack([normals, normals])))
+    settle()
+    assert "several sheets" in page.problem.text()
+    assert page.count.text() == ""
+    assert m.found is None
+    looked.get(FlatView).grab()
+    page.reference.setCurrentIndex(page.reference.findData("sphere"))
+    page.reference.activated.emit(page.reference.currentIndex())
+    settle()
+    assert s.plan.surface_checks[0].wavelength == 0.0  # others than a smooth surface follow nothing
+    assert page.problem.text()
+
+
+def test_several_checks_are_chosen_by_name(looked, page, qtbot, settle):
+    m, s = looked.get(SurfaceModel), looked.session
+    qtbot.mouseClick(page.another, LEFT)
+    settle()
+    assert [c.name for c in s.plan.surface_checks] == ["surface 1", "surface 2"]
+    assert page.checks.isVisible()
+    assert m.check.name == "surface 2"
+    m.change(depth=0.28)
+    settle()
+    assert page.count.text() == "2 found"
+    page.checks.setCurrentIndex(0)
+    page.checks.activated.emit(0)
+    settle()
+    assert page.count.text() == "3 found"
+
+
+def test_the_picture_and_the_cuts_are_those_of_the_surface(looked):
+    found = looked.get(SurfaceModel).found
+    dent = found.imperfections[0]
+    for across in (False, True):
+        off, value = cut(found, dent, across=across)
+        inner = np.abs(off) < 15
+        assert np.allclose(value[inner], -0.5 * np.exp(-(off[inner] ** 2) / 144), atol=0.03)
+    scale = scale_of(found, 0.1)
+    assert scale.limit == pytest.approx(0.5, abs=0.02)
+    assert scale.tolerance == 0.1
+    x, y = place_of(found, dent)
+    colors = picture(found, Frame((float(x), float(y)), 2.0, (61, 61)), scale, (1, 2, 3))
+    assert colors[30, 30, 2] > colors[30, 30, 0] + 40  # a dent is cold
+    away = picture(found, Frame((1e4, 1e4), 2.0, (20, 20)), scale, (1, 2, 3))
+    assert (away == [1, 2, 3]).all()
+    contours = picture(found, Frame((float(x), float(y)), 4.0, (201, 201)), scale, (1, 2, 3), step=0.1)
+    plain = picture(found, Frame((float(x), float(y)), 4.0, (201, 201)), scale, (1, 2, 3))
+    changed = (contours != plain).any(axis=2)
+    radii = np.hypot(*(np.argwhere(changed) - 100).T) / 4.0
+    # Where the dent is 0.05, 0.15, 0.25, 0.35, 0.45 deep.
+    wanted = 12.0 * np.sqrt(np.log(0.5 / np.array([0.15, 0.25, 0.35])))
+    for radius in wanted:
+        assert np.count_nonzero(np.abs(radii - radius) < 0.8) > 2 * np.pi * radius * 2
+
+
+def test_two_checks_of_one_id_and_a_smooth_one_without_a_wavelength_are_refused(looked):
+    s = looked.session
+    check = s.plan.surface_checks[0]
+    with pytest.raises(ValueError, match="two surface checks"):
+        s.plan.replace(surface_checks=(check, check))
+    with pytest.raises(ValueError, match="1 mm is the shortest"):
+        check.replace(wavelength=0.5)
+    assert not s.run(SetSurfaceCheck(check))  # nothing is new
