@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from truegauge.core.imperfections.cells import Cells
 
 _SURE = 6.0  # scales of noise that a threshold is above it, where smoothing can do that
+_LEAST_SIGMA = 0.7  # cells
 _MOST_SIGMA = 6.0  # cells: more smoothing would hide what is small
 SEEN = 2.5  # scales of noise from which a height is not zero
 
@@ -42,13 +43,15 @@ class Finding:
 class Smoothed:
     """Deviations (r, c) mm smoothed without flattening what is round, NaN where there are none, and their noise, mm.
 
-    `point_noise` is that of one point, `scatter` the robust scale of all that is left, waves included.
+    `point_noise` is that of one point, `cell_noise` of a cell, `scatter` the robust scale of all that is left, waves
+    included.
     """
 
     height: Floats
     noise: float
     point_noise: float
     scatter: float
+    cell_noise: float
 
 
 def noise_of(deviation: Floats, count: Ints) -> float:
@@ -67,21 +70,38 @@ def _pairs(image: np.ndarray, axis: int) -> tuple[np.ndarray, np.ndarray]:
     return (image[1:], image[:-1]) if axis == 0 else (image[:, 1:], image[:, :-1])
 
 
-def smoothed(deviation: Floats, cells: Cells, threshold: float, valid: Mask | None = None) -> Smoothed:
+def sigma_for(threshold: float, cell_noise: float) -> float:
+    """Return how far (cells) to smooth for a threshold; in steps: a small change of it smooths no differently."""
+    if cell_noise <= 0 or threshold >= _SURE * cell_noise:
+        return 0.0
+    # The noise of 2 G - G G is about 0.38 of that of a cell over sigma.
+    wanted = float(np.clip(0.38 * _SURE * cell_noise / threshold, _LEAST_SIGMA, _MOST_SIGMA))
+    steps = float(np.ceil(np.log(wanted / _LEAST_SIGMA) / np.log(1.25) - 1e-9))
+    return float(min(_MOST_SIGMA, _LEAST_SIGMA * 1.25**steps))
+
+
+def smoothed(
+    deviation: Floats, cells: Cells, threshold: float, valid: Mask | None = None,
+    known: dict[float, Smoothed] | None = None,
+) -> Smoothed:  # fmt: skip
     """Smooth deviations (r, c) mm so far that the threshold is well above the noise, and no farther.
 
     The kernel is a Gaussian applied twice so that its second moment is zero: the deepest place of a dent stays as deep.
-    `valid` cells without points, between others, get what is around them.
+    `valid` cells without points, between others, get what is around them. In `known` results are kept by how far they
+    were smoothed, to be used again for the same deviations.
     """
+    kept = {} if known is None else known
+    if kept:  # the noise is that of any of them
+        some = next(iter(kept.values()))
+        again = kept.get(sigma_for(threshold, some.cell_noise))
+        if again is not None:
+            return again
     there = np.isfinite(deviation)
     valid = there if valid is None else valid | there
     point_noise = noise_of(deviation, cells.count)
     usual = float(np.median(cells.count[there])) if there.any() else 1.0
     cell_noise = point_noise / np.sqrt(usual)
-    sigma = 0.0
-    if cell_noise > 0 and threshold < _SURE * cell_noise:
-        # The noise of 2 G - G G is about 0.38 of that of a cell over sigma.
-        sigma = float(np.clip(0.38 * _SURE * cell_noise / threshold, 0.7, _MOST_SIGMA))
+    sigma = sigma_for(threshold, cell_noise)
     height, noise = deviation, cell_noise
     if sigma:
         height, noise = _twice(deviation, there, valid, cells, sigma), cell_noise * min(1.0, 0.38 / sigma)
@@ -89,7 +109,8 @@ def smoothed(deviation: Floats, cells: Cells, threshold: float, valid: Mask | No
         height = np.where(there, deviation, _twice(deviation, there, valid, cells, 0.8))
     inside = height[there]
     scatter = 1.4826 * float(np.median(np.abs(inside - np.median(inside)))) if len(inside) else 0.0
-    return Smoothed(height, noise, point_noise, scatter)
+    kept[sigma] = Smoothed(height, noise, point_noise, scatter, cell_noise)
+    return kept[sigma]
 
 
 def _twice(deviation: Floats, there: Mask, valid: Mask, cells: Cells, sigma: float) -> Floats:

@@ -19,6 +19,7 @@ _REACHES = (0.85, 0.6, 0.42, 0.3)  # of the radius of a region, within which its
 _LEAST_POINTS, _FOR_ROUND = 9, 16
 _COUNTED = 0.4  # of a threshold that the noise is at most for areas by counting points
 _PIT = 0.08  # depth to width from which a dent is a pit
+_FEW = 30  # places of which it is no use to look for the outer ones
 _ALIKE = 0.15  # how much more area a rectangle may have that lies along the longest extent
 _HEAD, _UPPER = 0.08, 0.9  # height to width of what stands out, from which it is a head of a rivet or the like
 _LONG = 4.0  # times as long as wide from which it is a scratch
@@ -56,6 +57,12 @@ class Map:
         """How much of the surface (r, c) each cell stands for, mm2."""
         spread = self.chart.spread(self._laid).reshape(self.cells.shape)
         return np.asarray(self.cells.size**2 * spread * np.sqrt(1.0 + np.square(self.slope).sum(axis=2)))
+
+    @cached_property
+    def squares(self) -> Floats:
+        """The sums (r, c) of the squares of the deviations of the points in each cell, mm2."""
+        sums = np.append(0.0, np.cumsum(np.square(self.by_cell.deviation)))
+        return np.asarray(np.diff(sums[self.by_cell.starts]).reshape(self.cells.shape))
 
     def places(self, rows: Ints, columns: Ints) -> Points:
         """Return where the middles (n, 3) of cells are on the reference, mm."""
@@ -323,17 +330,30 @@ def _box_along(places: Points, center: Vector, normal: Vector, size: float) -> t
     x /= np.linalg.norm(x)
     y = np.cross(normal, x)
     flat = np.column_stack([(places - center) @ x, (places - center) @ y])
+    values, ways = np.linalg.eigh(flat.T @ flat)
+    flat = _corners(flat)
     turn = np.column_stack([np.cos(_TURNS), np.sin(_TURNS)])
     along, across = flat @ turn.T, flat @ np.column_stack([-turn[:, 1], turn[:, 0]]).T
     # Middles of cells: half a cell more on each side, less what a round rim does not fill.
     a, b = np.ptp(along, axis=0) + 0.8 * size, np.ptp(across, axis=0) + 0.8 * size
     # Rectangles around something round are nearly the same: of these the one along its longest extent.
-    values, ways = np.linalg.eigh(flat.T @ flat)
     aside = np.square(turn @ ways[:, 0] if values[1] > 0 else np.zeros(len(turn)))
     aside = np.minimum(aside, 1.0 - aside)
     k = int(np.argmin(a * b * (1.0 + _ALIKE * aside)))
     length, width, way = (a[k], b[k], turn[k]) if a[k] >= b[k] else (b[k], a[k], np.array([-turn[k, 1], turn[k, 0]]))
     return float(length), float(width), way[0] * x + way[1] * y
+
+
+def _corners(flat: Floats) -> Floats:
+    """Return the places (m, 2) that all others lie between; all of them where they lie on a line."""
+    from scipy.spatial import ConvexHull, QhullError
+
+    if len(flat) < _FEW:
+        return flat
+    try:
+        return np.asarray(flat[ConvexHull(flat).vertices])
+    except QhullError:
+        return flat
 
 
 def _sides(height: Floats, rows: Ints, columns: Ints, cells: Cells) -> tuple[float, float]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -66,6 +66,7 @@ class Prepared:
     smooth: tuple[SmoothSurface, ...]
     notes: tuple[str, ...]
     reference: Reference
+    known: dict[float, Smoothed] = field(default_factory=dict)  # deviations smoothed, by how far
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -262,7 +263,7 @@ def _by_region(labels: Ints) -> list[tuple[Ints, Ints]]:
 def find(prepared: Prepared, wanted: Finding) -> Found:
     """Find and measure what is deeper or higher than a threshold."""
     surface, cells = prepared.surface, prepared.surface.cells
-    found = smoothed(surface.deviation, cells, wanted.depth, prepared.part > 0)
+    found = smoothed(surface.deviation, cells, wanted.depth, prepared.part > 0, prepared.known)
     labels = regions(found.height, cells, wanted)
     count = int(labels.max())
     level = max(SEEN * found.noise, 1.5 * found.scatter)
@@ -319,11 +320,10 @@ def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfectio
 
 def _quality(prepared: Prepared, found: Smoothed, taken: Mask, every: list[Imperfection]) -> Quality:
     surface = prepared.surface
-    rows, columns = np.nonzero(np.isfinite(surface.deviation) & ~taken)
-    rest = surface.by_cell.deviation[surface.by_cell.within(rows, columns, surface.cells.shape[1])]
-    rms = float(np.sqrt(np.mean(np.square(rest)))) if len(rest) else float("nan")
-    rows, columns = np.nonzero(prepared.part > 0)
-    area = float(surface.areas(rows, columns).sum())
+    outside = np.isfinite(surface.deviation) & ~taken
+    points = int(surface.cells.count[outside].sum())
+    rms = float(np.sqrt(surface.squares[outside].sum() / points)) if points else float("nan")
+    area = float(surface.area[prepared.part > 0].sum())
     wavelength, advice = prepared.reference.wavelength, ""
     widths = [e.width for e in every if e.depth_u > 0]
     if wavelength > 0 and widths and max(widths) > wavelength / 2:
