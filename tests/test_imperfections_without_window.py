@@ -63,6 +63,24 @@ def test_json_tells_everything_the_deepest_first(scan):
     assert dent["volume_mm3"] == pytest.approx(np.pi * 150 * 0.5 * 0.8, rel=0.05)
 
 
+def test_what_is_new_since_an_earlier_scan(scan, tmp_path):
+    points = sheet()
+    points[:, 2] += 0.4 * np.exp(-((points[:, 0] - 140) ** 2 + (points[:, 1] - 120) ** 2) / 120)
+    points[:, 2] -= 0.3 * np.exp(-((points[:, 0] - 150) ** 2 + (points[:, 1] - 40) ** 2) / 120)
+    now = tmp_path / "now.ply"
+    now.write_bytes(ply_from_points(points))
+    code, out, _ = run(now, "--before", scan, "--json")
+    assert code == 0
+    changes = json.loads(out)["changes"]
+    assert sorted(c["state"] for c in changes) == ["deeper", "new", "same"]
+    deeper = next(c for c in changes if c["state"] == "deeper")
+    assert deeper["change"] == pytest.approx(0.4, abs=0.02)
+    assert deeper["now"]["kind"] == "bump"
+    _, out, _ = run(scan, "--before", now)
+    assert "since now.ply" in out
+    assert "gone" in out
+
+
 def test_a_table_for_people(scan):
     code, out, _ = run(scan, "--sides", "out", "--depth", "0.15")
     assert code == 0

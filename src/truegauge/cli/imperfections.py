@@ -2,11 +2,14 @@
 
 import json
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from truegauge.cli.base import Units, say, within_reach
+
+if TYPE_CHECKING:
+    from truegauge.core.imperfections.comparing import Change
 
 
 def imperfections(
@@ -26,17 +29,27 @@ def imperfections(
     min_area: Annotated[float, typer.Option(callback=within_reach, help="Smallest area beyond --depth, mm2.")] = 1.0,
     min_width: Annotated[float, typer.Option(callback=within_reach, help="Smallest width, mm.")] = 0.0,
     join: Annotated[float, typer.Option(callback=within_reach, help="Nearer to each other they are one, mm.")] = 0.0,
+    before: Annotated[
+        Path | None, typer.Option(help="An earlier scan in the same coordinates: what is new, gone, deeper?")
+    ] = None,
     unit: Units = "",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Find dents, bumps, pits and scratches: where a surface leaves its own smooth course. No part is needed."""
-    from truegauge.formats.imperfections_json import imperfections_document
+    from truegauge.core.imperfections.comparing import compare
+    from truegauge.formats.imperfections_json import changes_document, imperfections_document
     from truegauge.jobs.imperfections import asked, imperfections_of
 
     rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join)
     found = imperfections_of(scan, rules, wanted, unit)
+    changes: tuple[Change, ...] = ()
+    if before is not None:
+        changes = compare(imperfections_of(before, rules, wanted, unit).imperfections, found.imperfections)
     if as_json:
-        say(json.dumps(imperfections_document(found)))
+        document = imperfections_document(found)
+        if before is not None:
+            document["changes"] = changes_document(changes)
+        say(json.dumps(document))
         return
     quality = found.quality
     for note in (*found.prepared.notes, quality.advice):
@@ -54,3 +67,10 @@ def imperfections(
         x, y, z = i.deepest
         say(f"{k:4}  {i.kind:8}{i.depth:+7.3f}  {i.depth_u:.3f} {i.area:8.1f} {i.length:8.1f} {i.width:8.1f}"
             f" {x:9.2f} {y:9.2f} {z:9.2f}")  # fmt: skip
+    if before is not None:
+        say(f"since {before.name}:")
+    for c in changes:
+        one = c.now or c.before
+        if one is not None and c.state != "same":
+            x, y, z = one.deepest
+            say(f"      {c.state:10}{c.change:+7.3f}                                   {x:9.2f} {y:9.2f} {z:9.2f}")

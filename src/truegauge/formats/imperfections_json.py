@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from truegauge.core.imperfections.comparing import Change
     from truegauge.core.imperfections.measuring import Imperfection
     from truegauge.core.imperfections.search import Found
 
@@ -22,6 +23,15 @@ def imperfections_document(found: Found) -> dict[str, Any]:
         "imperfections": [_one(i) for i in found.imperfections],
         "heads": [_one(i) for i in found.left_out],
     }  # fmt: skip
+
+
+def changes_document(changes: tuple[Change, ...]) -> list[dict[str, Any]]:
+    """Return what became of each since another scan."""
+    return [
+        {"state": c.state, "change": c.change, "before": None if c.before is None else _one(c.before),
+         "now": None if c.now is None else _one(c.now)}
+        for c in changes
+    ]  # fmt: skip
 
 
 def _one(i: Imperfection) -> dict[str, Any]:
