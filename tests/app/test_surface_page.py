@@ -1,10 +1,14 @@
 """Imperfections of a scan in the window, without a part: looked for, chosen on the flat map, kept in the plan."""
 
+import threading
+import time
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from truegauge.app.stages.evaluate.model import EvaluateModel
+from truegauge.app.stages.evaluate.surface import model
 from truegauge.app.stages.evaluate.surface.flat_view import FlatView
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.core.commands.surface_checks import SetSurfaceCheck
@@ -12,6 +16,7 @@ from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 
+PATIENCE = 60_000
 LEFT = Qt.MouseButton.LeftButton
 TRUTH = ((60.0, 80.0, -0.5, 12.0), (140.0, 120.0, 0.3, 10.0), (150.0, 40.0, -0.25, 9.0))  # x, y, depth, size
 
@@ -168,6 +173,34 @@ def test_a_surface_that_cannot_be_looked_at_says_why(looked, page, settle, tmp_p
     settle()
     assert s.plan.surface_checks[0].wavelength == 0.0  # others than a smooth surface follow nothing
     assert page.problem.text()
+
+
+def test_what_is_stopped_is_not_begun_again_by_itself(opened, page, qtbot, settle, monkeypatch):
+    s, m = opened.session, opened.get(SurfaceModel)
+    prepare, begun = model.prepare, threading.Event()
+
+    def slowly(points, normals, reference, *, depth, progress):
+        begun.set()
+        for k in range(2000):
+            progress(k / 2000, "working")  # raises when it is stopped
+            time.sleep(0.005)
+        return prepare(points, normals, reference, depth=depth)
+
+    monkeypatch.setattr(model, "prepare", slowly)
+    qtbot.mouseClick(page.add, LEFT)
+    qtbot.waitUntil(begun.is_set, timeout=PATIENCE)
+    assert page.count.text() == "looking …"
+    s.queue.cancel()
+    settle()
+    assert (page.problem.text(), m.is_stopped) == ("Stopped.", True)
+    opened.get(FlatView).grab()
+    page.refresh()
+    assert not s.queue.is_busy
+    monkeypatch.undo()
+    qtbot.mouseClick(page.again, LEFT)
+    settle()
+    assert page.count.text() == "3 found"
+    assert not page.again.isVisible()
 
 
 def test_several_checks_are_chosen_by_name(looked, page, qtbot, settle):

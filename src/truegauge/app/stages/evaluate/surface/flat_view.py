@@ -103,7 +103,7 @@ class FlatView(QWidget):
         painter.fillRect(room, QColor(t.view))
         found, check = m.found, m.check
         if found is None or check is None:
-            words = "looking …" if m.is_working else m.problem or "Nothing is looked for yet"
+            words = "looking …" if m.is_working else "Stopped" if m.is_stopped else m.problem or "Open a scan"
             painter.setPen(QColor(t.soft))
             painter.setFont(font(14))
             painter.drawText(

@@ -42,6 +42,7 @@ class SurfaceModel(QObject):
         self._prepared: tuple[object, Prepared] | None = None
         self._for: object = None  # what `found` is of
         self._wanted: object = None  # what is being worked out
+        self._stopped: object = None  # what was stopped, and is not begun again by itself
         session.queue.stopped.connect(self._on_stopped)
         session.document.sample_changed.connect(self._on_sample)
         session.document.plan_changed.connect(self.changed)
@@ -101,10 +102,20 @@ class SurfaceModel(QObject):
         key = (sample.scans_key, check.replace(name="-", id="-"))
         if key == self._for:
             return self.found
-        if key != self._wanted:
-            self._wanted = key
+        if key not in (self._wanted, self._stopped):
+            self._wanted, self._stopped = key, None
             self._start(key, check)
         return None
+
+    @property
+    def is_stopped(self) -> bool:
+        """Whether it was stopped while it was worked out."""
+        return self._stopped is not None and self._stopped != self._for
+
+    def look_again(self) -> None:
+        """Work out what was stopped."""
+        self._stopped = None
+        self.changed.emit()
 
     @property
     def is_working(self) -> bool:
@@ -153,7 +164,9 @@ class SurfaceModel(QObject):
         return -1
 
     def _on_stopped(self) -> None:
-        self._wanted = self._for
+        if self.is_working:
+            self._stopped, self._wanted = self._wanted, self._for
+            self.changed.emit()
 
     def _on_sample(self) -> None:
         if self.session.sample is None:

@@ -48,6 +48,7 @@ class SurfacePage(QWidget):
         self.quality = label("", "soft", wrap=True)
         self.advice = label("", wrap=True)
         self.problem = label("", "bad", wrap=True)
+        self.again = button("Look again", model.look_again, main=True)
         self.count = label("", "big")
         self.order = choice(ORDERS, model.set_order, "order of the list")
         self.list = QListWidget()
@@ -55,8 +56,8 @@ class SurfacePage(QWidget):
         self.list.currentItemChanged.connect(self._on_item)
         self.details = Pairs()
         for widget in (self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold),
-                       self.more, self.quality, self.advice, self.problem, self.count, self.order, self.list,
-                       self.details):  # fmt: skip
+                       self.more, self.quality, self.advice, self.problem, self.again, self.count, self.order,
+                       self.list, self.details):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
         for widget in (self.hint, self.add, self.checks, self.settings, self.another):
@@ -98,7 +99,8 @@ class SurfacePage(QWidget):
         numbers = NumberFormat(plan.unit, plan.decimals)
         found = m.look()
         working = m.is_working
-        say(self.problem, m.problem if not working else "")
+        say(self.problem, "" if working else "Stopped." if m.is_stopped else m.problem)
+        self.again.setVisible(m.is_stopped)
         quality, advice, count = "", "", "looking …" if working else ""
         if found is not None:
             q = found.quality
