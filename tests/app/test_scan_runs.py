@@ -136,6 +136,20 @@ def test_a_device_forgets_a_scan_only_when_the_sample_is_kept(loaded, qtbot, set
     qtbot.waitUntil(confirmed, timeout=PATIENCE)
 
 
+def test_what_was_scanned_is_written_and_confirmed_when_nothing_more_comes(loaded, qtbot, monkeypatch):
+    monkeypatch.setattr("truegauge.app.stages.devices.portable.scan_run._KEPT_S", 1.0)
+    scan, portable = loaded.get(ScanModel), loaded.get(PortableModel)
+    portable.start_stand_in("scanner")
+    scan.start()
+    scan.let_hand_scan()
+    qtbot.waitUntil(lambda: scan.state.kept > 100, timeout=PATIENCE)
+    scan.hand.stop_sweep()
+    server = scan.hand.server
+    qtbot.waitUntil(lambda: server.unconfirmed == 0, timeout=PATIENCE)
+    assert scan.on
+    scan.throw_away()
+
+
 def test_old_garbage_waits_while_somebody_wants_calm(qapp, monkeypatch):
     collected = []
     collector = Collector(qapp)

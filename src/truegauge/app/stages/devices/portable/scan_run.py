@@ -70,6 +70,7 @@ class ScanRun(QObject):
         self._live: LiveScan | None = None
         self._blocks = WaitingBlocks()
         self._told_at, self._keep_at = 0.0, time.monotonic()
+        self._number = self._kept_number = 0  # up to which the points were taken, and are on disk
         self._last: Future[None] | None = None
 
         def begin() -> None:
@@ -93,6 +94,11 @@ class ScanRun(QObject):
     def tell(self) -> None:
         """Have it told how it stands."""
         self._submit(self._tell)
+
+    def rest(self) -> None:
+        """Nothing comes just now: what was taken is written when it is due; a device may wait for that."""
+        if self._number > self._kept_number and time.monotonic() >= self._keep_at and not self.is_waited_for:
+            self._submit(self._keep_now_and_then)
 
     def align(self, lie: Lie) -> None:
         """Take how the part lies."""
@@ -150,20 +156,22 @@ class ScanRun(QObject):
             live.take(block.time, block.places, block.beams, block.intensities)
         finally:
             waiting.done(taken)
-        self._keep_now_and_then(live, taken[-1].number)
+        self._number = taken[-1].number
+        self._keep_now_and_then()
         if time.monotonic() - self._told_at > _TOLD_S:
             self._tell(taken[-1].block.places, None if scanner is None else scanner[1])
 
-    def _keep_now_and_then(self, live: LiveScan, number: int) -> None:
+    def _keep_now_and_then(self) -> None:
         """Write what is kept of the points: not all the time, and less often where it takes long."""
-        began = time.monotonic()
-        if began < self._keep_at:
+        began, live, number = time.monotonic(), self._live, self._number
+        if live is None or began < self._keep_at:
             return
         try:
             self.keeper.keep(live.grid.places)
         except FormatError as error:
             self.failed.emit(error)
         else:
+            self._kept_number = number
             self.kept.emit(self, number)
         self._keep_at = time.monotonic() + max(_KEPT_S, 20 * (time.monotonic() - began))
 

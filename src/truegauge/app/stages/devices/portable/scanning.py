@@ -189,6 +189,7 @@ class ScanModel(QObject):
             return
         if self.state.behind and not run.is_waited_for:
             run.tell()  # nothing comes just now: how it stands at last
+        run.rest()
         lie = self.portable.lie(taken.line)
         if lie is not None and self._lie is None:  # aligned meanwhile
             self._lie = lie
