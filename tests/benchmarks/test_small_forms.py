@@ -144,7 +144,7 @@ def test_imperfections(small):
     found, truth = map(int, re.search(r"(\d+) of (\d+) found", said).groups())
     assert found > 0.8 * truth  # so few points see the small pits hardly
     low = int(re.search(r"shows (\d+) to", said).group(1))
-    assert 0 < low < 80
+    assert 0 < low < 90  # of the depth: it dips into the dents
 
 
 def test_live_scan(small):
