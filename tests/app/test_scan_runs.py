@@ -1,6 +1,7 @@
 """Scans that follow each other, computers that are slow, and what a device may forget."""
 
 import gc
+import threading
 import time
 
 import numpy as np
@@ -69,6 +70,29 @@ def test_nobody_takes_anything():
         waiting.put(block(0), None, k)
     assert waiting.points < 1.5 * MOST  # of 20,000,000
     waiting.clear()
+    assert waiting.count == waiting.points == 0
+
+
+def test_what_waits_is_forgotten_while_another_thread_takes():
+    waiting, errors = WaitingBlocks(), []
+
+    def take():
+        try:
+            for _ in range(4000):
+                waiting.done(waiting.take(1))
+        except IndexError as error:
+            errors.append(error)
+
+    for _ in range(5):
+        for k in range(3000):
+            waiting.put(block(0, 2), None, k)
+        taker = threading.Thread(target=take)
+        taker.start()
+        for _ in range(200):
+            waiting.clear()
+        taker.join()
+        waiting.clear()
+    assert errors == []
     assert waiting.count == waiting.points == 0
 
 

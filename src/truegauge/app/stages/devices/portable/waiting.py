@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections import deque
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
@@ -37,7 +38,7 @@ class WaitingBlocks:
 
     def __init__(self) -> None:
         self._blocks: deque[Waiting] = deque()
-        # Each counted by one of the threads only.
+        self._lock = threading.Lock()  # what waits is forgotten by one thread while another one takes
         self._put, self._points_put = 0, 0
         self._taken, self._points_taken = 0, 0
         self.one_of = 1  # of so many points that come now
@@ -64,14 +65,16 @@ class WaitingBlocks:
     def take(self, at_once: int) -> list[Waiting]:
         """Return the next block, and further ones up to about so many points; `done` is called for them afterwards."""
         found: list[Waiting] = []
-        while self._blocks and sum(len(w.block) for w in found) < at_once:
-            found.append(self._blocks.popleft())
+        with self._lock:
+            while self._blocks and sum(len(w.block) for w in found) < at_once:
+                found.append(self._blocks.popleft())
         return found
 
     def done(self, taken: list[Waiting]) -> None:
         """Count what was taken."""
-        self._taken += len(taken)
-        self._points_taken += sum(len(w.block) for w in taken)
+        with self._lock:
+            self._taken += len(taken)
+            self._points_taken += sum(len(w.block) for w in taken)
 
     def clear(self) -> None:
         """Forget what waits."""
