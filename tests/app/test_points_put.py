@@ -205,7 +205,7 @@ def test_where_touches_lie_is_said_of_many_as_of_each(taken):
     lie, projector = m.lie(), s.evaluator.projector
     rng = np.random.default_rng(5)
     points = [p for p in m.points if not p.is_target]
-    places = np.array([p.place for p in points]) + rng.normal(0, 1.5, (len(points), 3))
+    places = np.array([p.place for p in points]) + rng.normal(0, 3.0, (len(points), 3))
     radii, outs = np.array([p.radius for p in points]), -np.array([p.approach for p in points])
     outs[::7] = 0.0
     found = touched_features(s.plan, projector, lie, places, radii, outs)
