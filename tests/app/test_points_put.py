@@ -172,6 +172,41 @@ def test_one_point_serves_two_features_and_all_is_taken_back_in_order(taken, pan
     settle()
 
 
+@pytest.mark.parametrize("taken", [40], indirect=True)
+def test_a_drag_goes_on_after_points_were_put_and_nothing_is_lost_to_undo(taken, panel, qtbot, settle):
+    s, m = taken.session, taken.get(PointsModel)
+    base = next(f for f in s.plan.features if f.name == "base A")
+
+    def drag_to(name):
+        return s.run(EditFeature(base.id, (("name", name),), "rename feature", merge_key="drag"))
+
+    before = s.sample.data
+    assert drag_to("base 1")
+    m.choose([m.points[0].key])
+    m.put((base.id,))
+    assert drag_to("base 2")
+    for label in ("rename feature", "put 1 point to base 1", "rename feature"):
+        assert s.document.undo_label == label
+        s.document.undo()
+    assert s.sample.data == before
+    assert s.plan.feature(base.id).name == "base A"
+    settle()
+
+
+@pytest.mark.parametrize("taken", [40], indirect=True)
+def test_an_offer_stays_while_the_temperature_is_logged(taken, panel, qtbot, settle):
+    s, m = taken.session, taken.get(PointsModel)
+    qtbot.mouseClick(panel.by_place, LEFT)
+    offer = m.offer
+    assert s.document.set_sample_data(temperature_c=21.5)
+    settle()
+    assert m.offer is offer
+    assert panel.answers.isVisible()
+    m.choose([m.points[0].key])
+    m.remove()
+    assert m.offer is None  # it was of other points
+
+
 def test_points_of_a_table_are_put_by_their_names(taken, panel, qtbot, settle):
     s, m = taken.session, taken.get(PointsModel)
     qtbot.mouseClick(panel.by_place, LEFT)

@@ -7,10 +7,12 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
+import truegauge as tg
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.surface import model
 from truegauge.app.stages.evaluate.surface.flat_view import FlatView
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.commands.surface_checks import SetSurfaceCheck
 from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
 from truegauge.formats.plan_file import read_plan
@@ -110,7 +112,7 @@ def test_what_is_looked_for_is_changed_and_undone_and_the_reference_is_kept(look
     m, s = looked.get(SurfaceModel), looked.session
     reference = m.found.prepared
     m.choose(0)
-    type_in(page.threshold, "0.15")
+    type_in(page.threshold, "0.12")
     settle()
     assert page.count.text() == "3 found"
     assert m.found.prepared is reference
@@ -134,6 +136,38 @@ def test_what_is_looked_for_is_changed_and_undone_and_the_reference_is_kept(look
     page.order.activated.emit(page.order.currentIndex())
     # 40, 60 and 60 mm from the border to their middles, and the bump is smaller than the dent.
     assert [r.split()[0] for r in rows(page)] == ["3", "1", "2"]
+
+
+def test_what_is_shown_does_not_depend_on_the_thresholds_tried_before(looked, page, settle, tmp_path):
+    m, s = looked.get(SurfaceModel), looked.session
+    for depth in ("0.3", "0.13", "0.2"):
+        type_in(page.threshold, depth)
+        settle()
+    path = scan_file(tmp_path / "again.ply", *sheet())
+    alone = tg.imperfections(path, depth=0.2).imperfections
+    assert m.found.imperfections == alone
+    assert [i.depth for i in alone] == pytest.approx([-0.5, 0.3, -0.25], abs=0.02)
+    assert s.plan.surface_checks[0].depth == 0.2
+
+
+def test_in_inch_lengths_areas_and_volumes_are_those_of_the_surface(looked, page, settle):
+    m, s = looked.get(SurfaceModel), looked.session
+    s.run(SetDisplay((("unit", "inch"),)))
+    m.choose(0)
+    settle()
+    one, shown = m.chosen, {name: value.text() for name, value in page.details.values.items()}
+    assert float(shown["depth"].split(" ± ")[0]) == pytest.approx(one.depth / 25.4, abs=6e-5)
+    length, width = map(float, shown["length, width"].split(", "))
+    assert (length, width) == pytest.approx((one.length / 25.4, one.width / 25.4), abs=6e-5)
+    assert shown["area"] == f"{one.area / 25.4**2:.4g} inch²"
+    assert shown["volume"] == f"{one.volume / 25.4**3:.4g} inch³"
+    assert page.threshold.text() == f"{0.1 / 25.4:.4f}"
+    assert page.min_area.suffix() == " inch²"
+    page.min_area.setValue(round(one.area / 25.4**2, 3) - 0.001)  # the largest is the first
+    page.min_area.editingFinished.emit()
+    settle()
+    assert page.count.text() == "1 found"
+    assert s.plan.surface_checks[0].min_area == pytest.approx(page.min_area.value() * 25.4**2)
 
 
 def test_the_plan_keeps_it_and_the_next_scan_is_looked_at_the_same_way(looked, page, settle, tmp_path):

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from truegauge.cli.base import one_of, say, within_reach
+from truegauge.cli.base import say, within_reach
 from truegauge.core.arrays import Vector
-from truegauge.core.errors import TrueGaugeError, shortened
+from truegauge.core.errors import TrueGaugeError, one_of, shortened
 from truegauge.core.typed_number import MOST
 
 if TYPE_CHECKING:

@@ -1,12 +1,11 @@
 """What commands share: what their options mean."""
 
 import sys
-from collections.abc import Iterable
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from truegauge.core.errors import TrueGaugeError
+from truegauge.core.errors import TrueGaugeError, one_of
 from truegauge.core.typed_number import within_reach as reached
 
 if TYPE_CHECKING:
@@ -29,14 +28,6 @@ def within_reach(value: float | None) -> float | None:
         return reached(value)
     except ValueError as error:
         raise typer.BadParameter(str(error)) from error
-
-
-def one_of(text: str, kinds: Iterable[object], what: str) -> str:
-    """Return a text that must be one of some."""
-    values = [str(k) for k in kinds]
-    if text not in values:
-        raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
-    return text
 
 
 def say_results(evaluation: "Evaluation") -> int:

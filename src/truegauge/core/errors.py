@@ -1,5 +1,7 @@
 """Errors whose text can be shown to an inspector: what, where, what was needed."""
 
+from collections.abc import Iterable
+
 _LONGEST_NAME = 120
 
 
@@ -91,3 +93,11 @@ class EvaluationError(TrueGaugeError):
 
 class Cancelled(BaseException):
     """The user asked to stop. Not an error: no ``except Exception`` on the way may eat it."""
+
+
+def one_of(text: str, kinds: Iterable[object], what: str) -> str:
+    """Return a text that must be one of some."""
+    values = [str(k) for k in kinds]
+    if text not in values:
+        raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(values)}")
+    return text

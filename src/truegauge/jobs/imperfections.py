@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from truegauge.core.errors import TrueGaugeError
-from truegauge.core.imperfections.finding import Finding
+from pydantic import ValidationError
+
+from truegauge.core.errors import TrueGaugeError, one_of
+from truegauge.core.imperfections.finding import SADDLE, Finding
 from truegauge.core.imperfections.reference import Kind, Reference
 from truegauge.core.imperfections.search import Found, find_imperfections
-from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH
+from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
 from truegauge.core.progress import Progress, silent
+from truegauge.formats.plan_file import plain
 from truegauge.formats.sample_file import open_sample
-
-if TYPE_CHECKING:
-    from collections.abc import Iterable
 
 
 def asked(
@@ -28,18 +27,30 @@ def asked(
     TrueGaugeError
         What cannot be asked for.
     """
-    _one_of(reference, (str(k) for k in Kind), "reference")
-    _one_of(sides, ("both", "in", "out"), "sides")
-    kind = Kind(reference)
+    one_of(reference, Kind, "reference")
+    one_of(sides, ("both", "in", "out"), "sides")
     if wavelength is None:
-        wavelength = SMOOTH_WAVELENGTH if kind == Kind.SMOOTH else 0.0
-    if wavelength < 1.0 and not (wavelength == 0 and kind != Kind.SMOOTH):
+        wavelength = SMOOTH_WAVELENGTH if reference == Kind.SMOOTH else 0.0
+    if wavelength < 1.0 and not (wavelength == 0 and reference != Kind.SMOOTH):
         raise TrueGaugeError(f"a wavelength of {wavelength:g} mm is too short: 1 mm is the shortest")
     if not depth > 0:
         raise TrueGaugeError(f"a depth of {depth:g} mm is no threshold: it is above 0")
     if min(min_area, min_width, join) < 0:
         raise TrueGaugeError("smallest area, smallest width and the distance to join are not below 0")
-    return Reference(kind, wavelength), Finding(depth, sides, join, 0.5, min_area, min_width)
+    try:
+        check = SurfaceCheck.model_validate({
+            "id": "-", "reference": reference, "wavelength": wavelength, "depth": depth, "sides": sides, "join": join,
+            "min_area": min_area, "min_width": min_width,
+        })  # fmt: skip
+    except ValidationError as error:
+        raise TrueGaugeError(plain(error)) from error
+    return rules_of(check)
+
+
+def rules_of(check: SurfaceCheck) -> tuple[Reference, Finding]:
+    """Return what a surface check of a plan asks for."""
+    reference = Reference(Kind(check.reference), check.wavelength)
+    return reference, Finding(check.depth, check.sides, check.join, SADDLE, check.min_area, check.min_width)
 
 
 def imperfections_of(
@@ -56,9 +67,3 @@ def imperfections_of(
     if not len(sample.points):
         raise TrueGaugeError(f"{scan.name} has no scan, only touches; imperfections are found in a scan")
     return find_imperfections(sample.points, sample.normals, reference, wanted, progress)
-
-
-def _one_of(text: str, values: Iterable[str], what: str) -> None:
-    known = tuple(values)
-    if text not in known:
-        raise TrueGaugeError(f"{what} {text!r} is not known; use one of {', '.join(known)}")

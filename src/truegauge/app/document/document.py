@@ -109,6 +109,7 @@ class Document(QObject):
     def change_points(self, change: PointsChange) -> None:
         """Change what points of the sample serve, or are called, or whether they are there."""
         if self.sample is not None and self._measured_more(change.done(self.sample)):
+            self.history.end_merge()  # else the plan that this belongs to would be gone with the next step of a drag
             self._point_steps.record(self.plan, self.sample, change)
             self.history.forget_redo()
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from truegauge.core.commands.by_id import put, without
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.readouts import Readout
 
@@ -16,10 +17,7 @@ class SetReadout:
 
     def apply(self, plan: Plan) -> Plan:
         """Return the changed plan."""
-        known = {r.id for r in plan.readouts}
-        if self.readout.id not in known:
-            return plan.replace(readouts=(*plan.readouts, self.readout))
-        return plan.replace(readouts=tuple(self.readout if r.id == self.readout.id else r for r in plan.readouts))
+        return plan.replace(readouts=put(plan.readouts, self.readout))
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,4 +30,4 @@ class RemoveReadout:
 
     def apply(self, plan: Plan) -> Plan:
         """Return the changed plan."""
-        return plan.replace(readouts=tuple(r for r in plan.readouts if r.id != self.readout_id))
+        return plan.replace(readouts=without(plan.readouts, self.readout_id))

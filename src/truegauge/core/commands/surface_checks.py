@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from truegauge.core.commands.by_id import put, without
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.surface_checks import SurfaceCheck
 
@@ -16,10 +17,7 @@ class SetSurfaceCheck:
 
     def apply(self, plan: Plan) -> Plan:
         """Return the changed plan."""
-        if self.check.id not in {c.id for c in plan.surface_checks}:
-            return plan.replace(surface_checks=(*plan.surface_checks, self.check))
-        checks = tuple(self.check if c.id == self.check.id else c for c in plan.surface_checks)
-        return plan.replace(surface_checks=checks)
+        return plan.replace(surface_checks=put(plan.surface_checks, self.check))
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,4 +30,4 @@ class RemoveSurfaceCheck:
 
     def apply(self, plan: Plan) -> Plan:
         """Return the changed plan."""
-        return plan.replace(surface_checks=tuple(c for c in plan.surface_checks if c.id != self.check_id))
+        return plan.replace(surface_checks=without(plan.surface_checks, self.check_id))

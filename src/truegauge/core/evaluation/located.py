@@ -18,6 +18,14 @@ if TYPE_CHECKING:
     from truegauge.core.samples.sample import Sample
 
 
+def known_alignment(
+    plan: Plan, alignments: Mapping[str, Alignment | NotComputed], alignment: str = ""
+) -> Alignment | None:  # fmt: skip
+    """Return an alignment (the one in force, without), else the nearest that is computed of those it starts from."""
+    known = (alignments.get(own.id) for own in plan.chain(alignment))
+    return next((a for a in known if isinstance(a, Alignment)), None)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Lie:
     """Where places of a device are on the part, by an alignment: first as large as at the reference temperature."""
@@ -35,8 +43,7 @@ class Lie:
         plan: Plan, sample: Sample, alignments: Mapping[str, Alignment | NotComputed], alignment: str = ""
     ) -> Lie | None:  # fmt: skip
         """Return what an alignment says (the one in force, without), else the nearest of those that it starts from."""
-        known = (alignments.get(own.id) for own in plan.chain(alignment))
-        found = next((a for a in known if isinstance(a, Alignment)), None)
+        found = known_alignment(plan, alignments, alignment)
         return None if found is None else Lie.by(plan, sample, found)
 
     def places(self, places: Points) -> Points:

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Mask, Points
 
 _STRAY = 8.0  # robust scales that a point may be off its neighbourhood
+_ENDS = 0.005  # of the points at each end, which the rest is measured without
 _SOME = 100_000  # points that tell the spacing of all
 _STEEP = 0.5  # of a cell that heights may differ within it: more is no surface that is laid out
 
@@ -77,6 +78,16 @@ def usual_spacing(laid: Points) -> float:
         cells = put_into_cells(some, 3.0 * rough)
         rough = float(np.sqrt(np.count_nonzero(cells.count) * cells.size**2 / len(some)))
     return rough * float(np.sqrt(len(some) / len(laid)))
+
+
+def in_one_place(laid: Points) -> Mask:
+    """Return which laid points (n, 3) lie with the others: one far off would make the cells too many to count.
+
+    Far is beyond the extent of the middle 99 % in a length, once more on each side.
+    """
+    low, high = np.quantile(laid[:, :2], [_ENDS, 1.0 - _ENDS], axis=0)
+    reach = np.maximum(high - low, 1e-9)
+    return np.asarray(((laid[:, :2] >= low - reach) & (laid[:, :2] <= high + reach)).all(axis=1))
 
 
 def without_strays(laid: Points, size: float, period: float = 0.0) -> tuple[Mask, float]:

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 _SURE = 6.0  # scales of noise that a threshold is above it, where smoothing can do that
 _LEAST_SIGMA = 0.7  # cells
 _MOST_SIGMA = 6.0  # cells: more smoothing would hide what is small
+SADDLE = 0.5  # of the shallower of two, from which they are one
 SEEN = 2.5  # scales of noise from which a height is not zero
 
 
@@ -29,7 +30,7 @@ class Finding:
     depth: float = 0.1
     sides: str = "both"
     join: float = 0.0
-    saddle: float = 0.5
+    saddle: float = SADDLE
     min_area: float = 1.0  # mm2
     min_width: float = 0.0  # mm
 

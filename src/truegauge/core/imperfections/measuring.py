@@ -300,16 +300,19 @@ def _sides(height: Floats, rows: Ints, columns: Ints, cells: Cells) -> tuple[flo
         height, columns = np.roll(height, shift, axis=1), (columns + shift) % cells.shape[1]
     c0, c1 = max(0, columns.min() - 2), columns.max() + 3
     box = height[r0:r1, c0:c1]
-    if min(box.shape) < 2:
+    if min(box.shape) < 3:
         return 0.0, 0.0
-    gy, gx = np.gradient(box, cells.size)
+    from scipy.ndimage import gaussian_filter
+
+    # A cell has the mean of points that are not in its middle: unsmoothed that would pass for slopes, and the steepest
+    # would be too steep. Twice, so that what is round stays as steep.
+    there = np.isfinite(box)
+    filled = np.where(there, box, 0.0)
+    once = gaussian_filter(filled, 1.0)
+    gy, gx = np.gradient(once + gaussian_filter(filled - once, 1.0), cells.size)
     rise = np.hypot(gx, gy)
-    rise = rise[np.isfinite(rise)]
-    if not len(rise):
-        return 0.0, 0.0
-    own = np.hypot(gx, gy)[rows - r0, columns - c0]
-    own = own[np.isfinite(own)]
-    return float(np.arctan(np.quantile(rise, 0.98))), float(np.arctan(own.mean())) if len(own) else 0.0
+    own = rise[rows - r0, columns - c0]
+    return float(np.arctan(np.quantile(rise[there], 0.98))), float(np.arctan(own.mean()))
 
 
 def neighbours(every: list[Measured]) -> list[Imperfection]:

@@ -9,7 +9,15 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
-from truegauge.core.imperfections.cells import ByCell, Cells, cell_of, put_into_cells, usual_spacing, without_strays
+from truegauge.core.imperfections.cells import (
+    ByCell,
+    Cells,
+    cell_of,
+    in_one_place,
+    put_into_cells,
+    usual_spacing,
+    without_strays,
+)
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
 from truegauge.core.imperfections.measuring import (
     Imperfection,
@@ -32,6 +40,7 @@ _FINE, _COARSE = 1.5, 3.0  # cells, times the spacing of the points
 _OF_WAVELENGTH = 50.0  # the coarse cells are no smaller than this part of it
 _STRAYS = 0.15  # of the points: more are other surfaces
 _ONE_SHEET = 0.35  # of a coarse cell that heights within it scatter at most
+_LINE = 1e-4  # of its length that a surface is wide at least
 _REFITS = 2
 _MOST_TAKEN = 0.7
 _FOOT = 0.02  # of its depth, to which a dent is left out of the reference where the noise lets it be seen so far
@@ -84,6 +93,14 @@ class Found:
     quality: Quality
 
 
+def reference_depth(depth: float) -> float:
+    """Return the depth (mm) that a reference goes by for a threshold: the power of two below it.
+
+    So a reference serves near thresholds, and what is found by one does not depend on those that were tried before.
+    """
+    return float(2.0 ** np.floor(np.log2(depth)))
+
+
 def prepare(
     points: Points, normals: Normals | None, reference: Reference, *, depth: float = 0.1, progress: Progress = silent
 ) -> Prepared:  # fmt: skip
@@ -96,7 +113,8 @@ def prepare(
     normals : (n, 3), optional
         Out of the material. Without them it is assumed which side that is, and said.
     depth : float
-        mm that imperfections are deep at least, so that they do not pull the reference.
+        mm that imperfections are deep at least, so that they do not pull the reference. It counts in steps
+        (`reference_depth`).
 
     Raises
     ------
@@ -108,10 +126,19 @@ def prepare(
     finite = np.isfinite(points).all(axis=1)
     if not finite.all():
         points, normals = points[finite], None if normals is None else normals[finite]
+    depth = reference_depth(depth)
     progress(0.05, "laying the surface out")
     laid_out = lay_out(points, normals, reference.kind)
     chart, notes = laid_out.chart, laid_out.notes
     laid = chart.laid(points[laid_out.usable])
+    together = in_one_place(laid)
+    laid, away = laid[together], int(np.count_nonzero(~together))
+    extent = np.sort(np.ptp(laid[:, :2], axis=0))
+    if extent[0] <= _LINE * extent[1] or extent[1] == 0:
+        raise EvaluationError("the points lie in one place or on a line: they are no surface")
+    if reference.wavelength > 0 and extent[1] < reference.wavelength / 2:
+        notes += (f"the surface is only {extent[1]:.3g} mm long, waves longer than {reference.wavelength:g} mm are "
+                  "followed: is the unit right?",)  # fmt: skip
     spacing = usual_spacing(laid)
     fine, coarse = _FINE * spacing, max(_COARSE * spacing, reference.wavelength / _OF_WAVELENGTH)
     progress(0.15, "putting points into cells")
@@ -122,8 +149,8 @@ def prepare(
             f"within {coarse:.1f} mm the points scatter by {scatter:.2f} mm, {100 * gone:.0f} % lie off the others: "
             "there are several sheets, one above the other, or it is not smooth. Choose a smaller area"
         )
-    if gone > 0:
-        notes += (f"{np.count_nonzero(~kept):,} points off the surface were left out",)
+    if gone > 0 or away:
+        notes += (f"{np.count_nonzero(~kept) + away:,} points off the surface were left out",)
     laid = laid[kept]
     cells, large = put_into_cells(laid, fine, chart.period), put_into_cells(laid, coarse, chart.period)
     progress(0.3, "parting the surface at creases")

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from truegauge.app.document.queue import WorkQueue
 from truegauge.app.document.session import Session
 from truegauge.core.errors import DeviceError, FormatError
-from truegauge.core.evaluation.located import machine_from_part
+from truegauge.core.evaluation.located import known_alignment, machine_from_part
 from truegauge.core.frames import invert
 from truegauge.core.probing.obstacles import PartObstacle
 from truegauge.core.probing.pointing import pointing_at
@@ -22,7 +22,6 @@ from truegauge.core.probing.records import MachineRecord, StateSaid, state_of
 from truegauge.core.probing.room import ProbeRoom
 from truegauge.core.probing.standing import Standing, standing
 from truegauge.core.progress import Progress
-from truegauge.core.registration.alignment import Alignment
 from truegauge.devices.cmm.machine import Cmm
 from truegauge.devices.cmm.words import MachineTouch
 from truegauge.devices.cmm_sim.hands import Hands
@@ -133,8 +132,7 @@ class MachineModel(QObject):
             return None
         if sample.about.device != self.machine:
             return None  # the touches of another device say nothing of where a part lies on this one
-        known = (evaluation.alignments.get(own.id) for own in plan.chain())
-        found = next((a for a in known if isinstance(a, Alignment)), None)
+        found = known_alignment(plan, evaluation.alignments)
         return None if found is None else invert(machine_from_part(plan, sample, found))
 
     # The connection -----------------------------------------------------------------------------------------------

@@ -88,7 +88,7 @@ class FlatView(QWidget):
             self._middle = float(x), float(y)
         self.update()
 
-    def contour_step(self, frame: Frame, scale: DeviationScale) -> float:
+    def contour_step(self, scale: DeviationScale) -> float:
         """Return the distance of contours, mm: some ten over the scale, none where all of the surface is seen."""
         if self._zoom <= 0:
             return 0.0
@@ -111,7 +111,7 @@ class FlatView(QWidget):
             )
             return
         frame, scale = self.frame_of(found), scale_of(found, check.depth)
-        step = self.contour_step(frame, scale)
+        step = self.contour_step(scale)
         painter.drawImage(self.map_room.topLeft(), self._image(found, frame, scale, step))
         numbers = NumberFormat(m.session.plan.unit, m.session.plan.decimals)
         self._paint_found(painter, found, frame)

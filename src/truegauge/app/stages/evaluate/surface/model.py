@@ -9,11 +9,10 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.document.session import Session
 from truegauge.core.commands.surface_checks import RemoveSurfaceCheck, SetSurfaceCheck
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.imperfections.finding import Finding
-from truegauge.core.imperfections.reference import Kind, Reference
-from truegauge.core.imperfections.search import Found, Prepared, find, prepare
+from truegauge.core.imperfections.search import Found, Prepared, find, prepare, reference_depth
 from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
 from truegauge.core.progress import Progress
+from truegauge.jobs.imperfections import rules_of
 
 if TYPE_CHECKING:
     from truegauge.core.imperfections.measuring import Imperfection
@@ -126,15 +125,13 @@ class SurfaceModel(QObject):
         sample, kept = self.session.sample, self._prepared
         assert sample is not None
         points, normals = sample.points, sample.normals
-        reference = Reference(Kind(check.reference), check.wavelength)
-        of = (sample.scans_key, check.reference, check.wavelength, check.depth)
-        wanted = Finding(check.depth, check.sides, check.join, 0.5, check.min_area, check.min_width)
+        reference, wanted = rules_of(check)
+        of = (sample.scans_key, reference, reference_depth(check.depth))
 
         def work(progress: Progress) -> tuple[tuple[object, Prepared] | None, Found | None, str]:
             try:
-                # The depth has to do with the reference only where it changes much.
                 prepared = kept
-                if prepared is None or not _serves(prepared[0], of):
+                if prepared is None or prepared[0] != of:
                     prepared = of, prepare(points, normals, reference, depth=check.depth, progress=progress)
                 progress(0.9, "finding imperfections")
                 return prepared, find(prepared[1], wanted), ""
@@ -208,11 +205,3 @@ class SurfaceModel(QObject):
         if number != self._chosen:
             self._chosen = number
             self.changed.emit()
-
-
-def _serves(kept: object, wanted: tuple[object, ...]) -> bool:
-    """Tell whether a reference that was fitted for some depth does for another one: within a factor of two."""
-    if not isinstance(kept, tuple) or kept[:3] != wanted[:3]:
-        return False
-    ratio = float(kept[3]) / float(wanted[3])  # type: ignore[arg-type]
-    return 0.5 <= ratio <= 2.0

@@ -3,11 +3,11 @@
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.evaluate.surface.model import ORDERS, SurfaceModel
-from truegauge.app.widgets.bench import Pairs, button, label, say
+from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import grow_to
-from truegauge.drawing.units import NumberFormat
+from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
 _REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder", "a cylinder"), ("cone", "a cone"),
                ("sphere", "a sphere"))  # fmt: skip
@@ -37,7 +37,10 @@ class SurfacePage(QWidget):
         self.joined = LengthField(s, "the distance", lambda v: model.change(join=v))
         self.joined.setToolTip("What is nearer to each other is one")
         self.min_width = LengthField(s, "the width", lambda v: model.change(min_width=v))
-        for widget in (self.which, row("Joined within", self.joined), row("Width at least", self.min_width)):
+        self.min_area = number_box(0.0, 1e8, 3)
+        self.min_area.editingFinished.connect(self._on_area)
+        for widget in (self.which, row("Joined within", self.joined), row("Width at least", self.min_width),
+                       row("Area at least", self.min_area)):  # fmt: skip
             self.more.column.addWidget(widget)
         self.remove = button("Remove this check", model.remove)
         self.more.column.addWidget(self.remove)
@@ -63,6 +66,14 @@ class SurfacePage(QWidget):
         for widget in (self.hint, self.add, self.checks, self.settings, self.another):
             column.addWidget(widget)
         column.addStretch()
+
+    @property
+    def _mm2(self) -> float:
+        """How many mm2 an area of 1 in the unit of the plan is."""
+        return 1.0 if self.session.plan.unit == "mm" else MM_PER_INCH**2
+
+    def _on_area(self) -> None:
+        self._model.change(min_area=self.min_area.value() * self._mm2)
 
     def _on_item(self, item: QListWidgetItem | None, before: object) -> None:
         if item is not None:
@@ -92,6 +103,8 @@ class SurfacePage(QWidget):
         for field, value in ((self.wavelength, check.wavelength), (self.threshold, check.depth),
                              (self.joined, check.join), (self.min_width, check.min_width)):  # fmt: skip
             field.show_length(value)
+        self.min_area.setSuffix(f" {s.plan.unit}²")
+        self.min_area.setValue(check.min_area / self._mm2)
         self._show_found()
 
     def _show_found(self) -> None:
@@ -135,12 +148,12 @@ class SurfacePage(QWidget):
         if one is None:
             self.details.show_pairs([])
             return
-        per = {"mm": 1.0, "inch": 25.4}.get(self.session.plan.unit, 1.0)
+        area, volume = self._mm2, self._mm2**1.5
         pairs = [
             ("depth", f"{numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)}"),
             ("length, width", f"{numbers.value(one.length)}, {numbers.value(one.width)}"),
-            ("area", f"{one.area / per**2:.4g} {numbers.unit}²"),
-            ("volume", f"{one.volume / per**3:.4g} {numbers.unit}³"),
+            ("area", f"{one.area / area:.4g} {numbers.unit}²"),
+            ("volume", f"{one.volume / volume:.4g} {numbers.unit}³"),
             ("to the border", numbers.value(one.border)),
         ]
         if one.neighbour >= 0:

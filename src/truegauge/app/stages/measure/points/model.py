@@ -54,6 +54,7 @@ class PointsModel(QObject):
         self.chosen: tuple[PointKey, ...] = ()
         self.deep = False  # whether what is drawn around goes through the part
         self.offer: Offer | None = None
+        self._offered_for: object = None
         self._points: tuple[MeasuredPoint, ...] = ()
         self._for: object = None
         self._on: dict[PointKey, OnPart] = {}
@@ -213,6 +214,7 @@ class PointsModel(QObject):
     def _offer(self, by: str, points: tuple[MeasuredPoint, ...], where: dict[PointKey, tuple[str, ...]]) -> None:
         served = {p.key: p.features for p in points}
         where = {key: own for key, own in where.items() if own != served[key]}
+        self._offered_for = (self._for, self.session.plan.features)
         self.offer = Offer(by, where, len(points) - len(where)) if where else None
         if not where:
             self.session.notify(
@@ -237,8 +239,10 @@ class PointsModel(QObject):
     def _on_document(self) -> None:
         there = {p.key for p in self.points}
         self.chosen = tuple(k for k in self.chosen if k in there)
-        # What was offered was so for the points and features that there were.
-        self.offer = None
+        # What was offered was so for the points and features that there were; a temperature changes nothing of it.
+        of = (self._for, self.session.plan.features)
+        if of != self._offered_for:
+            self.offer, self._offered_for = None, of
         self.changed.emit()
 
 
