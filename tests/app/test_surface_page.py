@@ -5,12 +5,12 @@ import time
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSizeF, Qt
 
 import truegauge as tg
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.surface import model
-from truegauge.app.stages.evaluate.surface.flat_view import FlatView
+from truegauge.app.stages.evaluate.surface.flat_view import FlatView, _beside
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.commands.surface_checks import SetSurfaceCheck
@@ -286,3 +286,15 @@ def test_two_checks_of_one_id_and_a_smooth_one_without_a_wavelength_are_refused(
     with pytest.raises(ValueError, match="1 mm is the shortest"):
         check.replace(wavelength=0.5)
     assert not s.run(SetSurfaceCheck(check))  # nothing is new
+
+
+def test_numbers_cover_neither_each_other_nor_what_was_found():
+    for width in (12.0, 40.0, 160.0):
+        ring = QRectF(100.0, 80.0, width, width)
+        middle, radius = ring.center(), width / 2
+        for box in _beside(ring, QSizeF(22.0, 18.0)):
+            # The nearest place of the box is outside of the ring.
+            x = min(max(middle.x(), box.left()), box.right()) - middle.x()
+            y = min(max(middle.y(), box.top()), box.bottom()) - middle.y()
+            assert np.hypot(x, y) >= radius - 1e-9
+            assert np.hypot(x, y) < radius + 12

@@ -1,7 +1,7 @@
 """The surface laid out flat, in the middle of the window: map with contours, numbers of what was found, two cuts."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -140,22 +140,23 @@ class FlatView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(12, bold=True))
         metrics = QFontMetricsF(painter.font())
-        taken: list[QRectF] = []
-        # The chosen one first, then the deepest: where there is no room for a number a dot stands.
+        # The chosen one first, then the deepest: where there is no room for a number a ring stands alone.
         every = sorted(enumerate(found.imperfections), key=lambda one: one[0] != self._model.number)
-        for k, one in every:
-            at = self._pixel(found, frame, one)
-            if not room.contains(at):
-                continue
+        rings = {k: self._ring(found, frame, one) for k, one in every}
+        seen = {k: ring for k, ring in rings.items() if room.contains(ring.center())}
+        taken: list[QRectF] = []
+        for k, ring in seen.items():
             chosen = k == self._model.number
-            half = max(7.0, 0.5 * one.length * frame.scale + 5.0)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(t.accent if chosen else t.ink), 2.2 if chosen else 1.2))
-            painter.drawEllipse(at, half, half)
+            painter.drawEllipse(ring)
             words = str(k + 1)
-            box = QRectF(0, 0, metrics.horizontalAdvance(words) + 10, metrics.height() + 2)
-            box.moveCenter(QPointF(at.x() + half * 0.75 + box.width() / 2, at.y() - half * 0.75 - box.height() / 2))
-            if any(box.intersects(other) for other in taken) or not room.contains(box):
+            size = QSizeF(metrics.horizontalAdvance(words) + 10, metrics.height() + 2)
+            others = [*taken, *(other for j, other in seen.items() if j != k)]
+            box = next(
+                (b for b in _beside(ring, size) if room.contains(b) and not any(map(b.intersects, others))), None
+            )
+            if box is None:
                 continue
             taken.append(box)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -164,6 +165,12 @@ class FlatView(QWidget):
             painter.setPen(QColor(t.raised if chosen else t.ink))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
         painter.restore()
+
+    def _ring(self, found: Found, frame: Frame, one: Imperfection) -> QRectF:
+        """Return the box of the ring around an imperfection."""
+        half = max(7.0, 0.5 * one.length * frame.scale + 5.0)
+        at = self._pixel(found, frame, one)
+        return QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half)
 
     def _pixel(self, found: Found, frame: Frame, one: Imperfection) -> QPointF:
         x, y = frame.to_pixels(place_of(found, one)[None])[0]
@@ -291,3 +298,15 @@ class FlatView(QWidget):
         share = frame.scale / zoom
         self._middle = (x + (frame.middle[0] - x) * share, y + (frame.middle[1] - y) * share)
         self.update()
+
+
+def _beside(ring: QRectF, size: QSizeF) -> list[QRectF]:
+    """Return where the number of a ring may stand: at its four corners, then right, left, above and below it."""
+    near = 0.25 * ring.width() / 2  # the ring leaves its corners free
+    right, left = ring.right() - near, ring.left() + near - size.width()
+    above, below = ring.top() + near - size.height(), ring.bottom() - near
+    middle_x, middle_y = ring.center().x() - size.width() / 2, ring.center().y() - size.height() / 2
+    corners = [(right, above), (left, above), (right, below), (left, below), (ring.right() + 2, middle_y),
+               (ring.left() - 2 - size.width(), middle_y), (middle_x, ring.top() - 2 - size.height()),
+               (middle_x, ring.bottom() + 2)]  # fmt: skip
+    return [QRectF(QPointF(x, y), size) for x, y in corners]

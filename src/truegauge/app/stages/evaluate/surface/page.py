@@ -6,7 +6,7 @@ from truegauge.app.stages.evaluate.surface.model import ORDERS, SurfaceModel
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
-from truegauge.app.widgets.text_size import grow_to
+from truegauge.app.widgets.text_size import grow_to, keep_size
 from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
 _REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder", "a cylinder"), ("cone", "a cone"),
@@ -38,6 +38,7 @@ class SurfacePage(QWidget):
         self.joined.setToolTip("What is nearer to each other is one")
         self.min_width = LengthField(s, "the width", lambda v: model.change(min_width=v))
         self.min_area = number_box(0.0, 1e8, 3)
+        keep_size(self.min_area, width=112)
         self.min_area.editingFinished.connect(self._on_area)
         for widget in (self.which, row("Joined within", self.joined), row("Width at least", self.min_width),
                        row("Area at least", self.min_area)):  # fmt: skip
