@@ -138,3 +138,20 @@ def test_a_threshold_gives_the_same_whatever_was_tried_before():
         again = find(prepared, Finding(depth=depth)).imperfections
     assert again == once
     assert once_reference.wavelength == 150.0
+
+
+@pytest.mark.parametrize(("depth", "radius", "noise", "step"), [
+    (-0.25, 20, 0.03, 0.7), (-0.3, 8, 0.02, 0.7), (1.0, 25, 0.05, 1.0), (-0.4, 30, 0.02, 1.2),
+])  # fmt: skip
+def test_stated_uncertainties_are_the_real_scatter_of_depths(depth, radius, noise, step):
+    wanted, errors, stated = Finding(depth=max(0.1, 3.5 * noise)), [], []
+    for k in range(16):
+        found = find_imperfections(
+            sheet(np.random.default_rng(k), ((75, 75, depth, radius),), noise, step), wanted=wanted
+        )
+        (one,) = found.imperfections
+        errors.append(one.depth - depth)
+        stated.append(one.depth_u)
+    rms, mean = np.sqrt(np.mean(np.square(errors))), np.mean(stated)
+    assert 0.6 < rms / mean < 1.4
+    assert abs(np.mean(errors)) < mean  # hardly any of it is a bias
