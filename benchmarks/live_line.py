@@ -65,7 +65,7 @@ def readout() -> None:
     rng = np.random.default_rng(1)
 
     def move() -> None:
-        for _ in range(MOVES):
+        while len(shown) < MOVES:
             center = np.array([[58.0 + rng.uniform(-5, 5), 63.0, 50.0]])
             arm._show(apply(pose, center)[0], np.array([0.0, 0.0, 1.0]))
             time.sleep(_EYE_S)

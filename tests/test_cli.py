@@ -250,7 +250,7 @@ def test_an_arm_as_a_program_touches_what_its_input_asks_for():
             events += client.events(5.0)
         client.close()
         arm.stdin.close()
-        assert arm.wait(20) == 0
+        assert arm.wait(120) == 0
 
 
 @pytest.mark.parametrize(
@@ -274,7 +274,7 @@ def test_a_scanner_and_a_tracker_as_programs(kind, wanted, answer, what):
             events += client.events(5.0)
         client.close()
         device.stdin.close()
-        assert device.wait(20) == 0
+        assert device.wait(120) == 0
 
 
 @pytest.mark.parametrize("kind", ["pipe", "device", "folder", "long", "no text", "missing", "zero bytes"])

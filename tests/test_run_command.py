@@ -151,7 +151,7 @@ def test_a_killed_program_goes_on_from_the_last_touch(workshop):
             process.send_signal(signal.SIGKILL)
         seen.append([t.at for t in Journal.read(journal)[1].taken])
         assert len(seen[-1]) >= 2
-    done = subprocess.run(arguments, env=environment, capture_output=True, text=True, timeout=120)
+    done = subprocess.run(arguments, env=environment, capture_output=True, text=True, timeout=300)
     assert done.returncode == 1, done.stderr
     assert "going on with the run that stopped" in done.stdout
     assert not journal.exists()

@@ -1,3 +1,4 @@
+import functools
 import gc
 import sys
 import threading
@@ -23,12 +24,19 @@ from truegauge.core.registration.alignment import Alignment
 from truegauge.rendering import scene
 
 SURVEY = Evaluating._survey  # of every face, after each evaluation: a test of its own lets it run
-PATIENCE = 300_000  # ms: the first evaluation of a process compiles or loads the kernels, beside others perhaps
+PATIENCE = 300_000  # ms: kernels are compiled or loaded at first, and others work on the machine beside
 
 
 @pytest.fixture(scope="session")
 def qapp():
     return make_application()
+
+
+@pytest.fixture
+def qtbot(qtbot, monkeypatch):
+    """No wait ends because the machine is busy."""
+    monkeypatch.setattr(qtbot, "waitUntil", functools.partial(qtbot.waitUntil, timeout=PATIENCE))
+    return qtbot
 
 
 def let_go(window):

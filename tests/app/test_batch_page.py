@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.shell.batch.dialog import BatchDialog
@@ -124,7 +125,7 @@ def test_a_batch_is_stopped_and_every_row_says_so_then_goes_on(loaded, qtbot, tm
     assert {r.words for r in made.table.rows} <= {"stopped before it was done", "stopped before it was begun"}
     assert made.start.isEnabled()
     made.start.click()
-    qtbot.waitUntil(lambda: made.batch is None, timeout=240_000)
+    qtbot.waitUntil(lambda: made.batch is None, timeout=PATIENCE)
     assert "2 inspected, 0 failed" in made.told.text()
     assert made.pages.currentWidget() is made.summary
     assert [r.state for r in made.table.rows] == ["outside", "outside"]

@@ -6,6 +6,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.stages.align.guide import GuideModel
@@ -35,8 +36,6 @@ from truegauge.formats.plan_file import read_plan
 from truegauge.formats.sample_file import read_sample, write_sample
 from truegauge.reporting.report import make_report
 from truegauge.runs.events import FeatureComplete, FeatureTouched
-
-PATIENCE = 180_000  # a busy machine may be slow
 
 
 @pytest.fixture(autouse=True)

@@ -3,12 +3,11 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.page import PortablePage
 from truegauge.app.stages.devices.portable.prepared import PreparedModel
-
-PATIENCE = 60_000
 
 
 def test_features_are_measured_in_order_by_the_hand_and_their_values_are_those_of_the_part(located, qtbot, settle):

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from test_window import place
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.shell.columns_dialog import ColumnsDialog
 from truegauge.core.clouds.recipe import CropOutline, Outliers
@@ -182,7 +183,7 @@ def test_a_window_closes_when_what_is_being_saved_is_written(loaded, tmp_path, q
     loaded.close()
     assert loaded.isVisible()
     assert "as soon as the file is saved" in loaded.notices[-1].text
-    qtbot.waitUntil(lambda: not loaded.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: not loaded.isVisible(), timeout=PATIENCE)
     assert done == []
     assert (offered["something else"], offered["Saving points.ply"], offered["Saving map.stl"]) == (True, False, False)
     assert len(points_from_ply(tmp_path / "points.ply", (tmp_path / "points.ply").read_bytes()).points) > 1000

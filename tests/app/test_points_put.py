@@ -13,7 +13,6 @@ from truegauge.core.samples.document import Touch
 from truegauge.rendering.camera import standard_camera
 
 LEFT = Qt.MouseButton.LeftButton
-PATIENCE = 60_000
 
 
 @pytest.fixture

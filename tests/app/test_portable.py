@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.stages.align.guide import GuideModel
@@ -16,8 +17,6 @@ from truegauge.devices.gauge_sim.gauge import GaugeStandIn
 from truegauge.devices.live.device import LiveDevice
 from truegauge.devices.live.messages import At, Hello
 from truegauge.devices.live.server import LiveServer
-
-PATIENCE = 20_000
 
 
 @pytest.fixture

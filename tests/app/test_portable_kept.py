@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.document.recovery import Keeper, find_recovered
 from truegauge.app.main import offer
@@ -15,7 +16,6 @@ from truegauge.devices.live.device import LiveDevice
 from truegauge.formats import kept_scan
 from truegauge.formats.kept_scan import ScanKeeper, find_kept_scans
 
-PATIENCE = 60_000
 TOP = (np.array([100.0, 15.0, 48.0]), np.array([0.0, 0.0, 1.0]))
 
 

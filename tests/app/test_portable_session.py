@@ -6,6 +6,7 @@ import numpy as np
 import pypdfium2
 import pytest
 from PySide6.QtCore import Qt
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.stages.align.guide import GuideModel
@@ -29,7 +30,6 @@ from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import make_report
 
-PATIENCE = 60_000
 WANTED = ("side B to base", "side C to base", "top height", "slot width", "boss", "ball socket")
 BY_TOUCH = ("base A", "side B", "side C", "top face", "slot side 1", "slot side 2")
 

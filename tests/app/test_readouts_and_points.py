@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
@@ -22,8 +23,6 @@ from truegauge.core.frames import apply
 from truegauge.core.probing.taking import Way
 from truegauge.core.tolerancing.judgement import State
 from truegauge.devices.live.messages import At
-
-PATIENCE = 60_000
 
 
 @pytest.fixture

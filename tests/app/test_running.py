@@ -3,6 +3,7 @@
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
+from tests.app.conftest import PATIENCE
 from tests.runs.conftest import small_plan  # noqa: F401 - a fixture
 from tests.runs.shop import FEW, Shop
 
@@ -22,8 +23,6 @@ from truegauge.core.samples.serials import counted_on
 from truegauge.formats.machine_file import record_file, write_machine
 from truegauge.formats.plan_file import write_plan
 from truegauge.runs.journal import Journal
-
-PATIENCE = 60_000
 
 
 @pytest.fixture(scope="module")

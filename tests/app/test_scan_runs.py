@@ -6,6 +6,7 @@ import time
 
 import numpy as np
 import pytest
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.collector import Collector
 from truegauge.app.document.calm import want_calm
@@ -14,8 +15,6 @@ from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.stages.devices.portable.waiting import MOST, WaitingBlocks
 from truegauge.core.scanning.live_scan import LiveScan
 from truegauge.devices.protocol import PointBlock
-
-PATIENCE = 60_000
 
 
 def block(first, count=20_000):

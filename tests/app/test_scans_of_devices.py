@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.setup.model import SetupModel, Task
@@ -11,8 +12,6 @@ from truegauge.core.samples.document import ProbedTouch
 from truegauge.demo.portable import bench_of
 from truegauge.formats.taken_scan import taken_scan
 from truegauge.palette import DEVICE_COLORS, rgb
-
-PATIENCE = 60_000
 
 
 def touch(x=0.0, stylus="A"):

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.document.next_step import BRING_SCAN, OPEN_PART
@@ -78,7 +79,7 @@ def test_the_height_map_lies_as_the_plane_in_the_view(loaded, settle, qtbot):
     s.set_stage("measure")
     s.selection.select((s.plan.feature("top").faces if s.plan.has_feature("top") else s.plan.features[3].faces,))
     settle()
-    qtbot.waitUntil(lambda: form.current() is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: form.current() is not None, timeout=PATIENCE)
     for name in ("top", "corner"):
         loaded.view.show_standard(name)
         across, along = form.current().directions
@@ -176,7 +177,7 @@ def test_the_page_of_the_form_closes_with_its_stage(loaded, settle, qtbot):
     s.set_stage("measure")
     s.selection.select((s.plan.features[3].faces,))
     settle()
-    qtbot.waitUntil(lambda: form.current() is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: form.current() is not None, timeout=PATIENCE)
     loaded.actions_table.trigger("form-plot")
     assert loaded.center.currentWidget() is loaded.shell.full_page is not None
     s.set_stage("evaluate")

@@ -5,6 +5,7 @@ import datetime
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from tests.app.conftest import PATIENCE
 
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
@@ -16,7 +17,6 @@ from truegauge.core.samples.document import ProbedTouch
 from truegauge.formats import device_record_file
 from truegauge.formats.device_record_file import read_device
 
-PATIENCE = 60_000
 NOW = datetime.datetime(2026, 11, 30, 8, 0, tzinfo=datetime.UTC)
 
 

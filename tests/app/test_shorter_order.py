@@ -2,14 +2,13 @@
 
 import pytest
 from PySide6.QtCore import Qt
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.shortening import ShorteningModel, ShorteningPage
 from truegauge.core.routes.document import PartFixture
 from truegauge.core.routes.strategies import Grid
-
-PATIENCE = 60_000
 
 
 @pytest.fixture

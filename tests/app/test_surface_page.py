@@ -6,6 +6,7 @@ import time
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSizeF, Qt
+from tests.app.conftest import PATIENCE
 
 import truegauge as tg
 from truegauge.app.stages.evaluate.model import EvaluateModel
@@ -18,7 +19,6 @@ from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 
-PATIENCE = 60_000
 LEFT = Qt.MouseButton.LeftButton
 TRUTH = ((60.0, 80.0, -0.5, 12.0), (140.0, 120.0, 0.3, 10.0), (150.0, 40.0, -0.25, 9.0))  # x, y, depth, size
 

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemDelegate, QDialogButtonBox
+from tests.app.conftest import PATIENCE
 from tests.core.characteristics.made_up import reach  # noqa: F401
 
 from truegauge.app.document.uncertainty import UncertaintyWorker
@@ -310,7 +311,7 @@ def test_uncertainties_are_worked_out_in_the_background(loaded, qtbot, monkeypat
     keep = ("c4", "c10", "c18", "c23")
     gone = tuple(RemoveCharacteristic(c.id) for c in s.plan.characteristics if c.id not in keep)
     s.run(Several(gone, "fewer"))
-    qtbot.waitUntil(lambda: all(r.uncertainty is not None for r in s.evaluation.results), timeout=60_000)
+    qtbot.waitUntil(lambda: all(r.uncertainty is not None for r in s.evaluation.results), timeout=PATIENCE)
     assert not s.queue.is_busy
 
 

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
@@ -189,7 +190,7 @@ def test_a_whole_inspection_takes_few_clicks(window, qtbot, settle, monkeypatch,
     report = window.parts["report"].bench
     hand.click(report.fields["inspector"])
     hand.type(report.fields["inspector"], "R. Fenwright")
-    qtbot.waitUntil(lambda: bool(window.get(ReportMaker).pdf), timeout=60_000)
+    qtbot.waitUntil(lambda: bool(window.get(ReportMaker).pdf), timeout=PATIENCE)
     hand.choose_file(report.next, tmp_path / "report.pdf")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "housing.tgplan"), ""))
     hand.key(Qt.Key.Key_S, window, Qt.KeyboardModifier.ControlModifier)

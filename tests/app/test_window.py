@@ -11,6 +11,7 @@ from openpyxl import load_workbook
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
+from tests.app.conftest import PATIENCE
 
 from truegauge import demo
 from truegauge.app.ledger.characteristic_editor import CharacteristicEditor
@@ -289,7 +290,7 @@ def test_a_scan_of_another_part_is_shown_as_not_trusted(loaded, settle, rng, tmp
 
 def test_the_report_is_seen_before_it_is_saved(loaded, qtbot, settle, tmp_path, monkeypatch):
     loaded.session.set_stage("report")
-    qtbot.waitUntil(lambda: len(loaded.get(ReportMaker).preview.pages) == 3, timeout=60_000)
+    qtbot.waitUntil(lambda: len(loaded.get(ReportMaker).preview.pages) == 3, timeout=PATIENCE)
     assert loaded.get(ReportMaker).preview.pages[0].pixmap().width() > 300
     loaded.parts["report"].bench.fields["inspector"].setText("A. Marlowe")
     qtbot.keyClick(loaded.parts["report"].bench.fields["inspector"], Qt.Key.Key_Return)
@@ -381,7 +382,7 @@ def test_a_stopped_evaluation_can_be_taken_up_again(window, qtbot, settle, evalu
 
     monkeypatch.setattr(evaluator, "evaluate", slow)
     window.session.files.open_plan(demo.PLAN)
-    qtbot.waitUntil(started.is_set, timeout=60_000)
+    qtbot.waitUntil(started.is_set, timeout=PATIENCE)
     window.session.queue.cancel()
     settle()
     assert window.session.evaluation is None
@@ -409,7 +410,7 @@ def test_turning_zooming_and_keys_move_the_camera_and_rest_is_sharp(loaded, qtbo
     assert view.camera.height < height
     qtbot.keyClick(view, Qt.Key.Key_Left)
     assert not view.picture.is_fine
-    qtbot.waitUntil(lambda: view.picture.is_fine, timeout=5000)
+    qtbot.waitUntil(lambda: view.picture.is_fine, timeout=PATIENCE)
 
 
 def test_the_command_finder_finds_and_runs(loaded, qtbot):
@@ -504,5 +505,5 @@ def test_garbage_is_collected_on_the_windows_thread_only(loaded, qtbot, settle):
     loaded.session.queue.start(work, lambda _: None, "working")
     settle()
     assert not gc.isenabled()
-    qtbot.waitUntil(lambda: len(collected) > 10_000, timeout=10_000)
+    qtbot.waitUntil(lambda: len(collected) > 10_000, timeout=PATIENCE)
     assert set(collected) == {threading.main_thread()}

@@ -42,7 +42,7 @@ def test_a_value_comes_once_for_what_it_is_of(document, qtbot):
 def test_what_was_stopped_is_worked_out_when_it_is_asked_for_again(document, qtbot):
     stopped, hold = [], threading.Event()
     document.queue.stopped.connect(lambda: stopped.append(1))
-    document.queue.start(lambda progress: hold.wait(5), lambda _: None, "something long")
+    document.queue.start(lambda progress: hold.wait(60), lambda _: None, "something long")
     value = WorkedOut(document, "One", lambda: None)
     assert value.get(("a",), lambda: 1) is None
     document.queue.cancel()

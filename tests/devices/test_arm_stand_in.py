@@ -130,7 +130,7 @@ def test_where_the_tip_is_comes_while_it_moves(arm):
     client.connect()
     touching = threading.Thread(target=one.touch, args=tuple(map(np.array, TOP)))
     touching.start()
-    events, end = [], time.monotonic() + 10
+    events, end = [], time.monotonic() + 120
     while not any(isinstance(e, Touch) for e in events):
         assert time.monotonic() < end
         events += client.events(0.05)
@@ -180,7 +180,7 @@ def test_a_session_loses_nothing_and_doubles_nothing(arm, model, name):
             made += one.touch(place, out) is not None
             if made == count:
                 break
-        end = time.monotonic() + 15
+        end = time.monotonic() + 120
         while len(places) < count:
             assert time.monotonic() < end, (name, at, len(places), words)
             for e in device.events():
@@ -188,7 +188,7 @@ def test_a_session_loses_nothing_and_doubles_nothing(arm, model, name):
                 words += [e.words] if isinstance(e, Said) else []
             time.sleep(0.005)
         assert len(set(places)) == count
-        end = time.monotonic() + 5
+        end = time.monotonic() + 120
         while one.server.unconfirmed and time.monotonic() < end:
             device.events()
             device.confirm(device.taken)

@@ -25,7 +25,7 @@ def bench(model, evaluator):
 
 
 def blocks_of(line, count):
-    found, end = [], time.monotonic() + 20
+    found, end = [], time.monotonic() + 120
     while len(found) < count and time.monotonic() < end:
         found += [e for e in line.events() if isinstance(e, PointBlock)]
         time.sleep(0.005)

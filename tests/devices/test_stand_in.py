@@ -19,7 +19,7 @@ from truegauge.devices.ipp.messages import call, read_command
 
 def raw(port, *lines):
     """Send lines and return the replies."""
-    with socket.create_connection(("127.0.0.1", port), timeout=5) as s, s.makefile("rw", newline="\r\n") as f:
+    with socket.create_connection(("127.0.0.1", port), timeout=120) as s, s.makefile("rw", newline="\r\n") as f:
         found = []
         for line in lines:
             f.write(line + "\n")
@@ -177,7 +177,7 @@ def test_lengths_are_within_the_stated_error_of_the_machine():
 
 def test_garbage_from_a_client_leaves_the_server_working(bench):
     made = bench()
-    with socket.create_connection(("127.0.0.1", made.stand_in.port), timeout=5) as s:
+    with socket.create_connection(("127.0.0.1", made.stand_in.port), timeout=120) as s:
         s.sendall(b"\x00\xff" * 500 + b"\r\n" + json.dumps({"a": 1}).encode() + b"\r\n")
         assert b"!" in s.recv(4000)
     made.connect()
@@ -201,7 +201,7 @@ def test_an_abort_ends_what_waits_and_is_cleared(bench):
     made = bench()
     made.world.drive.pace = 1.0
     port = made.stand_in.port
-    with socket.create_connection(("127.0.0.1", port), timeout=20) as s, s.makefile("rw", newline="\r\n") as f:
+    with socket.create_connection(("127.0.0.1", port), timeout=120) as s, s.makefile("rw", newline="\r\n") as f:
 
         def say(*lines):
             f.write("".join(line + "\n" for line in lines))

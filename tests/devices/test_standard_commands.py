@@ -50,7 +50,7 @@ def test_errors_have_the_numbers_of_the_standard(there, words, number):
     ("00001 GoTo(X(1)\x07)", 7), ("E0001 Home()", 8),
 ])  # fmt: skip
 def test_lines_that_are_wrong_are_told_what_is_wrong_with_them(bench, line, number):
-    with socket.create_connection(("127.0.0.1", bench().stand_in.port), timeout=5) as s:
+    with socket.create_connection(("127.0.0.1", bench().stand_in.port), timeout=120) as s:
         s.sendall(b"00009 StartSession()\r\n" + line.encode() + b"\r\n")
         said = ""
         while "!" not in said:

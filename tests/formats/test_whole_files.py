@@ -117,7 +117,7 @@ def test_a_write_that_ends_half_way_leaves_the_old_file_and_nothing_else(tmp_pat
         "resource.setrlimit(resource.RLIMIT_FSIZE, (60000, 60000))\n"
         "write_whole(Path(sys.argv[1]), bytes(200000))"
     )
-    ended = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, timeout=60)
+    ended = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, timeout=300)
     assert "plan.bin: cannot be written (File too large); the old file is untouched" in ended.stderr
     assert path.read_bytes() == b"old"
     assert [p.name for p in tmp_path.iterdir()] == ["plan.bin"]

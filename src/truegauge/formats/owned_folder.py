@@ -15,7 +15,7 @@ from pathlib import Path
 _LOCK = ".lock"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class OwnedFolder:
     """A folder that is ours until it is given up."""
 
@@ -28,9 +28,11 @@ class OwnedFolder:
         self.release()
 
     def release(self) -> None:
-        """Leave it to others."""
-        with contextlib.suppress(OSError):
-            os.close(self._lock)
+        """Leave it to others. Once: the number of a file that is closed is the next one's."""
+        lock, self._lock = self._lock, -1
+        if lock >= 0:
+            with contextlib.suppress(OSError):
+                os.close(lock)
 
 
 def make_owned(parent: Path, prefix: str = "") -> OwnedFolder:
