@@ -4,6 +4,7 @@ import io
 import json
 import sys
 from contextlib import redirect_stderr, redirect_stdout
+from functools import partial
 
 import numpy as np
 import pytest
@@ -15,15 +16,18 @@ from truegauge.demo import tube
 from truegauge.formats.ply import ply_from_points
 
 
-def run(*arguments):
+def command(*arguments):
     out, err, code = io.StringIO(), io.StringIO(), 0
     with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(err):
-        patch.setattr(sys, "argv", ["truegauge", "imperfections", *map(str, arguments)])
+        patch.setattr(sys, "argv", ["truegauge", *map(str, arguments)])
         try:
             main()
         except SystemExit as ended:
             code = ended.code
     return code, out.getvalue(), err.getvalue()
+
+
+run = partial(command, "imperfections")
 
 
 def sheet():

@@ -5,17 +5,19 @@ import time
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSizeF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from tests.app.conftest import PATIENCE
 
 import truegauge as tg
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.surface import model
-from truegauge.app.stages.evaluate.surface.flat_view import FlatView, _beside
+from truegauge.app.stages.evaluate.surface.flat_view import FlatView
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.commands.surface_checks import SetSurfaceCheck
+from truegauge.core.imperfections.area_steps import AreaSmooth
 from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
+from truegauge.drawing.surface_figure import beside
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
 
@@ -213,12 +215,12 @@ def test_what_is_stopped_is_not_begun_again_by_itself(opened, page, qtbot, settl
     s, m = opened.session, opened.get(SurfaceModel)
     prepare, begun = model.prepare, threading.Event()
 
-    def slowly(points, normals, reference, *, depth, progress):
+    def slowly(points, normals, reference, *, depth, progress, **more):
         begun.set()
         for k in range(2000):
             progress(k / 2000, "working")  # raises when it is stopped
             time.sleep(0.005)
-        return prepare(points, normals, reference, depth=depth)
+        return prepare(points, normals, reference, depth=depth, **more)
 
     monkeypatch.setattr(model, "prepare", slowly)
     qtbot.mouseClick(page.add, LEFT)
@@ -290,11 +292,180 @@ def test_two_checks_of_one_id_and_a_smooth_one_without_a_wavelength_are_refused(
 
 def test_numbers_cover_neither_each_other_nor_what_was_found():
     for width in (12.0, 40.0, 160.0):
-        ring = QRectF(100.0, 80.0, width, width)
-        middle, radius = ring.center(), width / 2
-        for box in _beside(ring, QSizeF(22.0, 18.0)):
+        middle, radius = QPointF(100.0 + width / 2, 80.0 + width / 2), width / 2
+        for box in (QRectF(*b) for b in beside((100.0, 80.0, width, width), 22.0, 18.0)):
             # The nearest place of the box is outside of the ring.
             x = min(max(middle.x(), box.left()), box.right()) - middle.x()
             y = min(max(middle.y(), box.top()), box.bottom()) - middle.y()
             assert np.hypot(x, y) >= radius - 1e-9
             assert np.hypot(x, y) < radius + 12
+
+
+def draw(view, qtbot, places, *, double=False):
+    """Press at the first place of the surface (mm), go along, let go."""
+    frame, corner = view.frame_of(view._model.found), view.map_room.topLeft()
+    pixels = [(corner + QPointF(x, y)).toPoint() for x, y in frame.to_pixels(np.array(places))]
+    qtbot.mousePress(view, LEFT, pos=pixels[0])
+    for at in pixels[1:]:
+        qtbot.mouseMove(view, at)
+    qtbot.mouseRelease(view, LEFT, pos=pixels[-1])
+
+
+def ring(x, y, radius, count=40):
+    turn = np.linspace(0, 2 * np.pi, count)
+    return np.column_stack([x + radius * np.cos(turn), y + radius * np.sin(turn)])
+
+
+def laid(m, x, y):
+    """Where a place of the sheet is on the flat map."""
+    return m.found.prepared.surface.chart.laid(np.array([[x, y, 2e-4 * x * y]]))[0, :2]
+
+
+def test_the_area_is_drawn_on_the_map_and_undone(looked, page, qtbot, settle):
+    m, s, view = looked.get(SurfaceModel), looked.session, looked.get(FlatView)
+    page.area.header.setChecked(True)
+    qtbot.mouseClick(page.area.tools["lasso"], LEFT)
+    assert "Draw around it" in view.hand.words
+    draw(view, qtbot, ring(*laid(m, 60, 80), 45))
+    settle()
+    assert [i.deepest[0] for i in m.found.imperfections] == pytest.approx([60], abs=1)
+    assert m.found.quality.area == pytest.approx(np.pi * 45**2, rel=0.05)
+    assert page.area.header.text() == "Where: 1 step"
+    page.area.way.setCurrentIndex(page.area.way.findData("not"))
+    page.area.way.activated.emit(page.area.way.currentIndex())
+    qtbot.mouseClick(page.area.tools["brush"], LEFT)
+    type_in(page.area.radius, "18")
+    draw(view, qtbot, [laid(m, 60, 79), laid(m, 60, 81)])
+    settle()
+    assert m.found.imperfections == ()
+    assert m.found.quality.area == pytest.approx(np.pi * (45**2 - 18**2), rel=0.08)
+    qtbot.mouseClick(page.area.wider, LEFT)
+    settle()
+    first, *others = [page.area.steps.item(k).text()[3:] for k in range(3)]
+    assert first.startswith("Only in a line of ")
+    assert others == ["Not painted, 36 mm wide", "wider by 5 mm"]
+    for _ in range(3):
+        s.document.undo()
+    settle()
+    assert s.plan.surface_checks[0].area == ()
+    assert page.count.text() == "3 found"
+    s.document.redo()
+    settle()
+    assert page.count.text() == "1 found"
+    qtbot.mouseClick(page.area.remove, LEFT)
+    settle()
+    assert page.count.text() == "3 found"
+
+
+def test_corners_are_clicked_and_forgotten(looked, page, qtbot, settle):
+    m, s, view = looked.get(SurfaceModel), looked.session, looked.get(FlatView)
+    page.area.header.setChecked(True)
+    qtbot.mouseClick(page.area.tools["polyline"], LEFT)
+    for x, y in ((100, 90), (190, 90), (190, 150), (100, 150)):
+        draw(view, qtbot, [laid(m, x, y)])
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert view.hand.places == []
+    for x, y in ((100, 90), (190, 90), (190, 150), (100, 150)):
+        draw(view, qtbot, [laid(m, x, y)])
+    qtbot.keyClick(view, Qt.Key.Key_Return)
+    settle()
+    assert [i.deepest[:2] for i in m.found.imperfections] == [pytest.approx((140, 120), abs=1)]
+    qtbot.keyClick(view, Qt.Key.Key_Escape)
+    assert not view.hand.active
+    assert len(s.plan.surface_checks[0].area) == 1
+
+
+def test_an_area_that_leaves_nothing_is_said_and_can_be_taken_back(looked, page, settle):
+    m = looked.get(SurfaceModel)
+    place = (1000.0, 1000.0, 0.0)
+    m.change(area=(AreaSmooth(place=place),))
+    settle()
+    assert "step 1 of the area: there are no points at the place" in page.problem.text()
+    assert not page.area.tools["lasso"].isEnabled()
+    page.area._remove()
+    settle()
+    assert page.count.text() == "3 found"
+
+
+def test_an_outline_is_drawn_in_space_and_heights_are_enlarged(looked, page, qtbot, settle):
+    m, s, view = looked.get(SurfaceModel), looked.session, looked.view
+    qtbot.mouseClick(page.view, LEFT)
+    settle()
+    assert view.isVisible()
+    assert not looked.get(FlatView).isVisible()
+    plain = s.bare_scan.drawn()
+    page.times.setCurrentIndex(page.times.findData("100"))
+    page.times.activated.emit(page.times.currentIndex())
+    settle()
+    high = s.bare_scan.drawn()
+    # The dent of 0.5 mm is 50 mm deep there.
+    near = np.hypot(high.points[:, 0] - 60, high.points[:, 1] - 80) < 1.0
+    assert np.median(high.points[near, 2]) == pytest.approx(0.96 - 50, abs=2)
+    assert plain.points[:, 2].min() > -1
+    view.show_standard("top")
+    qtbot.mouseClick(page.area.outlines[1], LEFT)
+    assert view.outline.active
+    shares = view.camera.project(np.column_stack([ring(60, 80, 40), np.zeros(40)]), view.width() / view.height())
+    pixels = [QPointF(x * view.width(), y * view.height()) for x, y in shares[:, :2]]
+    view.outline.press(pixels[0])
+    for at in pixels[1:]:
+        view.outline.move(at)
+    view.outline.release()
+    settle()
+    (step,) = s.plan.surface_checks[0].area
+    assert step.kind == "outline"
+    assert [i.deepest[0] for i in m.found.imperfections] == pytest.approx([60], abs=1)
+    assert m.found.quality.area == pytest.approx(np.pi * 40**2, rel=0.08)
+    assert looked.get(FlatView).isVisible()
+
+
+def test_limits_are_judged_and_those_that_break_them_are_marked(looked, page, settle):
+    m, s = looked.get(SurfaceModel), looked.session
+    box = page.limits
+    for quantity in ("depth", "count", "edge_to_edge"):
+        box.add.setCurrentIndex(box.add.findData(quantity))
+        box.add.activated.emit(box.add.currentIndex())
+    limits = {one.quantity: one.limit for one in s.plan.surface_checks[0].limits}
+    assert limits["depth"] == pytest.approx(0.5, abs=0.01)  # as it is, to begin with
+    assert limits["count"] == 3
+    assert m.flagged() == ()
+    field = box.rows["depth"][1]
+    field.clear()
+    field.insert("0.28")
+    field.editingFinished.emit()
+    assert "outside" in box.rows["depth"][2].text()
+    assert "(number 1)" in box.rows["depth"][2].text()
+    assert [r.endswith("!") for r in rows(page)] == [True, True, False]
+    assert m.flagged() == (0, 1)
+    assert box.header.text().startswith("What is allowed: 3 limits, 1 broken")
+    field.clear()
+    field.insert("deep")
+    field.editingFinished.emit()
+    assert "is no limit for deepest" in looked.notices[-1].text
+    found = m.found
+    s.document.undo()
+    settle()
+    assert m.found is found  # nothing is looked for again
+    assert m.flagged() == ()
+    box._remove("count")
+    assert not box.rows["count"][0].isVisibleTo(box.inside)
+
+
+def test_places_are_told_in_a_frame_of_three_places(looked, page, qtbot, settle):
+    m, view = looked.get(SurfaceModel), looked.get(FlatView)
+    m.choose(0)
+    before = np.array(m.chosen.deepest)
+    page.more.header.setChecked(True)
+    qtbot.mouseClick(page.frame, LEFT)
+    for x, y in ((60, 80), (60, 180), (10, 80)):
+        draw(view, qtbot, [laid(m, x, y)])
+    settle()
+    assert m.check.frame is not None
+    told = m.place(tuple(before))
+    assert told == pytest.approx((0, 0, 0), abs=2.0)
+    assert m.place((60.0, 130.0, 0.0))[0] == pytest.approx(50, abs=2.0)
+    assert m.place((20.0, 80.0, 0.0))[1] == pytest.approx(40, abs=2.0)
+    shown = dict((name, value.text()) for name, value in page.details.values.items())["deepest at"]
+    assert np.allclose([float(v) for v in shown.split()], told, atol=1e-3)
+    page.no_frame.click()
+    assert m.check.frame is None

@@ -9,11 +9,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from truegauge.api.plans import Plan, open_plan
-from truegauge.core.errors import FormatError, TrueGaugeError
+from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.progress import Progress, silent
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.units import NumberFormat
+from truegauge.formats.files import make_folder
 from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
 from truegauge.jobs.inspection import FORMATS, Inspected, Inspector
 from truegauge.jobs.workers import MEMORY_MB
@@ -26,6 +27,7 @@ if TYPE_CHECKING:
     from truegauge.core.samples.sample import Sample
     from truegauge.jobs.records import Record
     from truegauge.jobs.workers import Event
+    from truegauge.reporting.surface_sheet import SurfaceSheet
 
 _GOOD = (State.WITHIN, State.NEAR)
 
@@ -110,6 +112,11 @@ class Inspection:
         return self._done.evaluation
 
     @property
+    def surfaces(self) -> tuple[SurfaceSheet, ...]:
+        """What the surface checks of the plan found, with their limits."""
+        return self._done.sheets
+
+    @property
     def results(self) -> tuple[CharacteristicResult, ...]:
         """The results, in the order of the requirements."""
         return tuple(CharacteristicResult(self, r) for r in self.evaluation.results)
@@ -137,8 +144,10 @@ class Inspection:
 
     @property
     def is_good(self) -> bool:
-        """Whether every requirement was measured and is accepted; with none there is nothing to accept."""
-        return bool(self.evaluation.results) and all(r.is_good for r in self.results)
+        """Whether every requirement was measured and is accepted, limits of surfaces too; with none nothing is."""
+        limits = [state for sheet in self.surfaces for state in sheet.states]
+        good = all(r.is_good for r in self.results) and all(state in _GOOD for state in limits)
+        return good and bool(self.evaluation.results or limits)
 
     @property
     def alignment(self) -> Alignment:
@@ -190,10 +199,7 @@ class Inspection:
             The folder or a file cannot be written.
         """
         out = Path(folder)
-        try:
-            out.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise FormatError(out, f"the folder cannot be made ({error.strerror})") from error
+        make_folder(out)
         usual = {"pdf": "report", "html": "report"}
         path_of = lambda form: out / f"{name or usual.get(form, 'results')}.{form}"  # noqa: E731
         return self._inspector.write(self._done, tuple(formats), path_of)

@@ -118,7 +118,8 @@ class MainWindow(QMainWindow):
         s = self.session
         s.stage_changed.connect(self._on_stage_changed)
         s.showing.changed.connect(self._choose_bench)
-        for signal in (s.showing.changed, s.document.plan_changed, s.document.part_changed, self.shell.middle_changed):
+        for signal in (s.showing.changed, s.document.plan_changed, s.document.part_changed, s.bare_scan.changed,
+                       self.shell.middle_changed):  # fmt: skip
             signal.connect(self._choose_middle)
         s.document.plan_changed.connect(self._show_title)
         s.run_changed.connect(self.header.refresh)
@@ -210,7 +211,9 @@ class MainWindow(QMainWindow):
         if s.shown.section:
             self.shell.full_page = None
         wanted = (
-            self.shell.full_page or self.parts[stage.key].middle() or (self.start if s.model is None else self.view)
+            self.shell.full_page
+            or self.parts[stage.key].middle()
+            or (self.start if s.model is None and not s.bare_scan.is_there else self.view)
         )
         # A wide page goes before the bench comes, and comes after it has gone: both at once would make the window grow.
         if self.shell.middle_alone:

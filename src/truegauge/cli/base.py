@@ -9,7 +9,10 @@ from truegauge.core.errors import TrueGaugeError, one_of
 from truegauge.core.typed_number import within_reach as reached
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from truegauge.core.evaluation.results import Evaluation
+    from truegauge.reporting.surface_sheet import SurfaceSheet
 
 Units = Annotated[str, typer.Option(help="Unit of the lengths in the scan: mm or inch.")]
 Formats = Annotated[str, typer.Option(help="What is written, with commas: pdf, html, xlsx, csv, json, sample.")]
@@ -46,6 +49,28 @@ def say_results(evaluation: "Evaluation") -> int:
     for doubt in getattr(evaluation.alignment, "doubts", ()):
         sys.stderr.write(f"the alignment is not trusted: {doubt}\n")
     return 1 if any(counts[s] for s in (State.OUTSIDE, State.UNDECIDED, State.NOT_MEASURED)) else 0
+
+
+def say_surfaces(sheets: "Sequence[SurfaceSheet]") -> int:
+    """Say what was found on surfaces and which limits are broken; returns the exit code."""
+    from truegauge.core.evaluation.surface_judgement import WORDS
+    from truegauge.core.tolerancing.judgement import State
+
+    code = 0
+    for sheet in sheets:
+        if sheet.found is None:
+            sys.stderr.write(f"{sheet.check.name}: not looked at: {sheet.problem}\n")
+            code = 1
+            continue
+        count = len(sheet.found.imperfections)
+        say(f"{sheet.check.name}: {count} imperfection{'s' * (count != 1)} beyond {sheet.check.depth:g} mm")
+        for one in sheet.judged:
+            state = str(one.decision.state).replace("_", " ")
+            of = f" (number {one.worst + 1})" if one.worst >= 0 else ""
+            value = "none" if one.value != one.value else f"{one.value:.4g}"
+            say(f"  {WORDS[one.limit.quantity]}: {value}{of}, limit {one.limit.limit:g}: {state}")
+            code = max(code, int(one.decision.state in (State.OUTSIDE, State.UNDECIDED)))
+    return code
 
 
 def outputs(text: str) -> tuple[str, ...]:

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from truegauge.cli.base import Formats, Units, outputs, say, say_results
+from truegauge.cli.base import Formats, Units, outputs, say, say_results, say_surfaces
 from truegauge.core.errors import TrueGaugeError
+from truegauge.formats.plan_file import read_plan
 
 if TYPE_CHECKING:
-    pass
+    from truegauge.core.plan.document import Plan
 
 
 def inspect(
@@ -25,12 +26,26 @@ def inspect(
     from truegauge.api import inspecting
 
     wanted = outputs(formats)
+    file = read_plan(plan)
+    if file.plan.part is None and file.plan.surface_checks:
+        raise typer.Exit(_inspect_bare(file.plan, scan, out, units, wanted))
     done = inspecting.inspect(plan, scan, unit=units, uncertainty=uncertainty)
     done.write(out, wanted)
     done.close()
     for note in done.sample.notes:
         say(f"note: {note}")
-    raise typer.Exit(say_results(done.evaluation))
+    raise typer.Exit(max(say_results(done.evaluation), say_surfaces(done.surfaces)))
+
+
+def _inspect_bare(plan: "Plan", scan: Path, out: Path, unit: str, wanted: tuple[str, ...]) -> int:
+    """Inspect a scan by surface checks alone; returns the exit code."""
+    from truegauge.jobs.surface_report import inspect_bare
+
+    done = inspect_bare(plan, scan, unit)
+    done.write(out, wanted)
+    for note in done.sample.notes:
+        say(f"note: {note}")
+    return say_surfaces(done.sheets)
 
 
 def new_plan(

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from truegauge.core.imperfections.measuring import Imperfection
     from truegauge.core.imperfections.search import Found
 
-_DARKER = 0.55
+_DARKER, _PALE = 0.55, 0.7
 _COARSE = 3.0  # mm a pixel from which contours would only be a blur
 
 
@@ -65,6 +65,9 @@ def picture(
     made = np.empty((height, width, 3), dtype=np.uint8)
     made[:] = paper
     made[there] = colors_of(value[there], scale)
+    if found.prepared.inside is not None:  # what the reference may look at, and nobody asked for, is pale
+        outside = there & ~_at(found.prepared.inside, found, np.asarray(x), np.asarray(y))
+        made[outside] = (_PALE * np.array(paper) + (1 - _PALE) * made[outside]).astype(np.uint8)
     if step > 0 and frame.scale > 1.0 / _COARSE:
         level = np.floor(np.where(there, value, 0.0) / step + 0.5)
         line = np.zeros(level.shape, dtype=bool)
@@ -72,6 +75,14 @@ def picture(
         line[1:] |= (level[1:] != level[:-1]) & there[1:] & there[:-1]
         made[line] = (made[line] * _DARKER).astype(np.uint8)
     return made
+
+
+def _at(mask: NDArray[np.bool_], found: Found, x: Floats, y: Floats) -> NDArray[np.bool_]:
+    """Return what the cells say at places (n,) x (m,)."""
+    cells = found.prepared.surface.cells
+    row, column = ((y - cells.low[1]) / cells.size).astype(int), ((x - cells.low[0]) / cells.size).astype(int)
+    rows, columns = cells.shape
+    return np.asarray(mask[np.clip(row, 0, rows - 1)[:, None], np.clip(column, 0, columns - 1)[None]])
 
 
 def _read(found: Found, x: Floats, y: Floats) -> tuple[Floats, NDArray[np.bool_]]:

@@ -191,3 +191,11 @@ def set_aside(data: bytes) -> Content:
 def content_key(data: bytes) -> str:
     """Return the SHA-256 of `data` in hexadecimal."""
     return hashlib.sha256(data).hexdigest()
+
+
+def make_folder(folder: Path) -> None:
+    """Make a folder, with those above it, where there is none (FormatError: it cannot be made)."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FormatError(folder, f"the folder cannot be made ({error.strerror})") from error

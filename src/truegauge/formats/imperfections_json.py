@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import math
 from typing import TYPE_CHECKING, Any
 
+from truegauge.core.evaluation.surface_judgement import flagged, state_of
+from truegauge.formats.table_text import as_text
+
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from truegauge.core.evaluation.surface_judgement import Judged
     from truegauge.core.imperfections.comparing import Change
     from truegauge.core.imperfections.measuring import Imperfection
     from truegauge.core.imperfections.search import Found
+    from truegauge.core.plan.surface_checks import SurfaceCheck
 
 
 def imperfections_document(found: Found) -> dict[str, Any]:
@@ -23,6 +32,40 @@ def imperfections_document(found: Found) -> dict[str, Any]:
         "imperfections": [_one(i) for i in found.imperfections],
         "heads": [_one(i) for i in found.left_out],
     }  # fmt: skip
+
+
+def check_document(check: SurfaceCheck, found: Found, judged: tuple[Judged, ...]) -> dict[str, Any]:
+    """Return a surface check of a plan with what was found, in coordinates of the scan, and its limits."""
+    state = state_of(judged)
+    return {
+        "name": check.name, "id": check.id, "depth": check.depth, "sides": check.sides,
+        **imperfections_document(found),
+        "frame_from_scan": None if check.frame is None else check.frame_from_scan().tolist(),
+        "limits": [
+            {"quantity": j.limit.quantity, "limit": j.limit.limit,
+             "value": None if math.isnan(j.value) else j.value, "number": None if j.worst < 0 else j.worst + 1,
+             "beyond": [k + 1 for k in j.beyond], "state": str(j.decision.state), "decision": j.decision.words}
+            for j in judged
+        ],
+        "state": None if state is None else str(state),
+    }  # fmt: skip
+
+
+def imperfections_csv(checks: Sequence[tuple[SurfaceCheck, Found, tuple[Judged, ...]]]) -> bytes:
+    """Return a table, one row an imperfection (RFC 4180): mm, places in coordinates of the scan."""
+    columns = ["check", "number", "kind", "depth", "depth_u", "length", "width", "area_mm2", "volume_mm3",
+               "edge_to_nearest", "border", "x", "y", "z", "beyond_limits"]  # fmt: skip
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(columns)
+    for check, found, judged in checks:
+        bad = flagged(judged)
+        for k, i in enumerate(found.imperfections):
+            near = "" if i.neighbour < 0 else i.edge_to_edge
+            cells = (check.name, k + 1, i.kind, i.depth, i.depth_u, i.length, i.width, i.area, i.volume, near,
+                     i.border, *i.deepest, "yes" if k in bad else "no")  # fmt: skip
+            writer.writerow([as_text(c) for c in cells])
+    return out.getvalue().encode("utf-8")
 
 
 def changes_document(changes: tuple[Change, ...]) -> list[dict[str, Any]]:

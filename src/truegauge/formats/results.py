@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+from collections.abc import Sequence
 from math import degrees
 from typing import Any
 
@@ -99,9 +100,12 @@ def _shown(result: Result, value: float | None) -> float | None:
     return value if value is None or not _is_angle(result) else degrees(value)
 
 
-def results_json(evaluation: Evaluation, sample: Sample | None) -> bytes:
-    """Return results.json."""
-    return (json.dumps(results_document(evaluation, sample), indent=1) + "\n").encode()
+def results_json(evaluation: Evaluation, sample: Sample | None, surfaces: Sequence[dict[str, Any]] = ()) -> bytes:
+    """Return results.json; `surfaces` are the documents of surface checks."""
+    document = results_document(evaluation, sample)
+    if surfaces:
+        document["surfaces"] = list(surfaces)
+    return (json.dumps(document, indent=1) + "\n").encode()
 
 
 def results_csv(evaluation: Evaluation, sample: Sample | None) -> bytes:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from truegauge.core.errors import FormatError
-from truegauge.formats.files import write_whole
+from truegauge.formats.files import make_folder, write_whole
 from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.inspection import FORMATS, SAMPLE_ENDING, plan_key
 from truegauge.jobs.records import Record, output_names, read_record, scan_key, write_record
@@ -76,10 +76,7 @@ class Batch:
         self.settings = settings
         content = plan_key(settings.plan)
         names = output_names(list(settings.scans), settings.naming, settings.plan.stem)
-        try:
-            settings.out.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise FormatError(settings.out, f"the folder cannot be made ({error.strerror})") from error
+        make_folder(settings.out)
         self.tasks = tuple(
             Task(name, scan, settings.unit, settings.out, settings.formats, self._key(content, scan))
             for name, scan in zip(names, settings.scans, strict=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
 
@@ -14,6 +15,10 @@ from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
 from truegauge.core.progress import Progress, silent
 from truegauge.formats.plan_file import plain
 from truegauge.formats.sample_file import open_sample
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Normals, Points
+    from truegauge.core.samples.sample import Sample
 
 
 def asked(
@@ -47,6 +52,32 @@ def asked(
     return rules_of(check)
 
 
+def surface_of(check: SurfaceCheck, points: Points, normals: Normals | None, progress: Progress = silent) -> Found:
+    """Find what a surface check of a plan asks for.
+
+    Raises
+    ------
+    EvaluationError
+        There is something wrong with the surface or the area, in words.
+    """
+    reference, wanted = rules_of(check)
+    return find_imperfections(points, normals, reference, wanted, progress, area=check.area, beyond=check.beyond)
+
+
+def scan_of(path: Path, unit: str = "", progress: Progress = silent) -> Sample:
+    """Open a scan to look for imperfections in.
+
+    Raises
+    ------
+    TrueGaugeError
+        The file cannot be read, or has no scan.
+    """
+    sample, _ = open_sample(path, unit, progress=progress)
+    if not len(sample.points):
+        raise TrueGaugeError(f"{path.name} has no scan, only touches; imperfections are found in a scan")
+    return sample
+
+
 def rules_of(check: SurfaceCheck) -> tuple[Reference, Finding]:
     """Return what a surface check of a plan asks for."""
     reference = Reference(Kind(check.reference), check.wavelength)
@@ -63,7 +94,5 @@ def imperfections_of(
     TrueGaugeError
         The file is no scan, or there is something wrong with its surface.
     """
-    sample, _ = open_sample(scan, unit, progress=progress)
-    if not len(sample.points):
-        raise TrueGaugeError(f"{scan.name} has no scan, only touches; imperfections are found in a scan")
+    sample = scan_of(scan, unit, progress)
     return find_imperfections(sample.points, sample.normals, reference, wanted, progress)

@@ -21,6 +21,8 @@ from truegauge.formats.files import Content, write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan
 from truegauge.formats.results import results_csv, results_json
 from truegauge.formats.sample_file import open_sample, write_sample
+from truegauge.jobs.surface_report import documents_of, sheets_of
+from truegauge.reporting.surface_sheet import SurfaceSheet
 
 if TYPE_CHECKING:
     from truegauge.core.evaluation.evaluator import Evaluator
@@ -38,6 +40,7 @@ class Inspected:
     sample: Sample
     contents: tuple[Content, ...]
     evaluation: Evaluation
+    sheets: tuple[SurfaceSheet, ...] = ()
 
 
 class Inspector:
@@ -116,8 +119,9 @@ class Inspector:
             evaluation = self.evaluator.evaluate(self.plan, sample)
         if drawn is not None:
             drawn.result()
+        sheets = sheets_of(self.plan, sample, progress=part_of(progress, 0.78, 0.8))
         progress(0.8, "evaluated")
-        return Inspected(sample, contents, evaluation)
+        return Inspected(sample, contents, evaluation, sheets)
 
     def write(
         self, done: Inspected, formats: tuple[str, ...], path_of: Callable[[str], Path], *, progress: Progress = silent
@@ -142,14 +146,15 @@ class Inspector:
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
         if self._renderer is None:
             self._renderer = ViewRenderer(self.evaluator)
-        return report_with_views(self.evaluator, done.evaluation, done.sample, made, renderer=self._renderer)
+        return report_with_views(self.evaluator, done.evaluation, done.sample, made, renderer=self._renderer,
+                                 sheets=done.sheets)  # fmt: skip
 
     @staticmethod
     def _bytes(form: str, done: Inspected, report: "Report | None") -> bytes:
         if form == "csv":
             return results_csv(done.evaluation, done.sample)
         if form == "json":
-            return results_json(done.evaluation, done.sample)
+            return results_json(done.evaluation, done.sample, documents_of(done.sheets))
         if form == "xlsx":
             from truegauge.formats.results_xlsx import results_xlsx
 

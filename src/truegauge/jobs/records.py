@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from truegauge.core.errors import FormatError
-from truegauge.formats.files import write_whole
+from truegauge.formats.files import make_folder, write_whole
 
 FOLDER = "records"
 _VERSION = 1
@@ -53,10 +53,7 @@ class Record:
 def write_record(folder: Path, record: Record) -> None:
     """Keep a record beside the outputs."""
     place = folder / FOLDER
-    try:
-        place.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FormatError(place, f"the folder cannot be made ({error.strerror})") from error
+    make_folder(place)
     document = {"schema_version": _VERSION, **asdict(record)}
     write_whole(place / f"{record.name}.json", json.dumps(document, indent=1).encode())
 

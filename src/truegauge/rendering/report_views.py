@@ -29,6 +29,7 @@ from truegauge.reporting.report import Report, ReportSection, ReportTag, ReportV
 if TYPE_CHECKING:
     from truegauge.core.deviations.deviation_map import DeviationMap
     from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.reporting.surface_sheet import SurfaceSheet
 
 WIDTH, HEIGHT = 1860, 1080  # 174 mm wide at 270 dots an inch
 NEEDLE_SHARE = 0.05  # of the height of the picture: the longest needle
@@ -149,7 +150,7 @@ def section_drawing(
 
 def report_with_views(
     evaluator: Evaluator, evaluation: Evaluation, sample: Sample | None, made_at: str, camera: Camera | None = None,
-    renderer: ViewRenderer | None = None,
+    renderer: ViewRenderer | None = None, sheets: tuple[SurfaceSheet, ...] = (),
 ) -> Report:  # fmt: skip
     """Return the report with the saved views that go into it; without any, the map seen by `camera`, or from a corner.
 
@@ -171,4 +172,4 @@ def report_with_views(
     sections = tuple(
         ReportSection(section_drawing(evaluator, plan, sample, s), plan.scale) for s in plan.sections if s.in_report
     )
-    return make_report(evaluation, sample, views, made_at, sections)
+    return make_report(evaluation, sample, views, made_at, sections, sheets)

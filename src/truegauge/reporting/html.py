@@ -5,11 +5,13 @@ from truegauge.core.evaluation.results import Result
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import frame_text, has_frame
 from truegauge.drawing.gauge_bar import BarColors, draw_gauge_bar
+from truegauge.drawing.surface_figure import draw_cut, draw_flat
 from truegauge.drawing.svg_surface import SvgSurface
 from truegauge.drawing.tag_layout import Box
 from truegauge.drawing.units import limits_text
 from truegauge.reporting.figures import STATE_COLORS, STATE_WORDS, draw_section_figure, draw_view, view_height
 from truegauge.reporting.report import Report, ReportSection, ReportView
+from truegauge.reporting.surface_sheet import COLORS, HEADS, SurfaceSheet
 
 _PAGE = """<!DOCTYPE html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
@@ -33,16 +35,28 @@ td, th { padding: .3rem .5rem; border-bottom: 1px solid #C9C4B6; text-align: lef
 {% for f in figures %}<figure><figcaption><b>{{ f.name }}</b></figcaption>
 {{ f.picture }}
 {% if f.tags %}<ul>{% for t in f.tags %}<li>{{ t }}</li>{% endfor %}</ul>{% endif %}</figure>{% endfor %}
-<h2>Characteristics ({{ r.numbers.unit }})</h2>
+{% if rows %}<h2>Characteristics ({{ r.numbers.unit }})</h2>
 <table><tr><th>No.</th><th>Characteristic</th><th class="n">Nominal</th><th class="n">Limits</th>
 <th class="n">Measured</th><th class="n">Deviation</th><th></th><th>State</th></tr>
 {% for row in rows %}<tr><td>{{ row.number }}</td><td>{{ row.name }}<br><small class="soft">{{ row.aside }}</small></td>
 <td class="n">{{ row.nominal }}</td><td class="n">{{ row.limits }}</td><td class="n m">{{ row.measured }}</td>
 <td class="n">{{ row.deviation }}</td><td>{{ row.bar }}</td>
-<td class="{{ 'bad' if row.outside else '' }}">{{ row.state }}</td></tr>{% endfor %}</table>
+<td class="{{ 'bad' if row.outside else '' }}">{{ row.state }}</td></tr>{% endfor %}</table>{% endif %}
+{% for sheet in sheets %}<h2>Surface: {{ sheet.name }}</h2>
+{% for line in sheet.words %}<p class="{{ 'bad' if line.startswith('Not') else 'soft' }}">{{ line }}</p>{% endfor %}
+{% if sheet.limits %}<table>{% for words, limit, value, of, state in sheet.limits %}<tr><td>{{ words }}</td>
+<td class="n">{{ limit }}</td><td class="n m">{{ value }}</td><td>{{ of }}</td>
+<td class="{{ 'bad' if state == 'outside' else '' }}">{{ state_words[state] }}</td></tr>{% endfor %}</table>{% endif %}
+{% if sheet.picture %}<figure>{{ sheet.picture }}</figure>{% endif %}
+{% if sheet.rows %}<table><tr>{% for head in heads %}<th class="{{ 'n' if loop.index > 2 else '' }}">{{ head }}</th>
+{% endfor %}</tr>{% for row in sheet.rows %}<tr class="{{ 'bad' if loop.index0 in sheet.bad else '' }}">
+{% for cell in row %}<td class="{{ 'n' if loop.index > 2 else '' }}">{{ cell }}</td>{% endfor %}</tr>{% endfor %}
+</table>{% endif %}
+{% for f in sheet.close %}<figure><figcaption><b>{{ f.name }}</b></figcaption>{{ f.picture }}</figure>{% endfor %}
+{% endfor %}
 <p class="soft">True Gauge, {{ r.plan_name }}, revision {{ r.plan_revision }}</p></body></html>
 """
-_WIDE, _SECTION_HIGH = 1060.0, 620.0  # pixels
+_WIDE, _SECTION_HIGH, _CLOSE_HIGH = 1060.0, 620.0, 380.0  # pixels
 
 
 def write_html(report: Report) -> bytes:
@@ -59,7 +73,8 @@ def write_html(report: Report) -> bytes:
         figure["picture"] = Markup(figure["picture"])  # made here, words in it are escaped
     page = Environment(autoescape=True).from_string(_PAGE).render(
         r=report, pairs=pairs, counts=[(STATE_WORDS[s], n) for s, n in report.counts.items()], figures=figures,
-        rows=[_row(x, report) for x in report.results],
+        rows=[_row(x, report) for x in report.results], sheets=[_sheet(x, report) for x in report.sheets],
+        heads=HEADS, state_words=STATE_WORDS,
     )  # fmt: skip
     return page.encode("utf-8")
 
@@ -85,6 +100,32 @@ def _row(result: Result, report: Report) -> dict[str, object]:
         "measured": "" if result.measured is None else n.value(result.measured),
         "deviation": "" if result.deviation is None or one_sided else n.signed(result.deviation),
         "bar": Markup(_bar(result)), "state": STATE_WORDS[result.state], "outside": result.state == State.OUTSIDE,
+    }  # fmt: skip
+
+
+def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
+    from markupsafe import Markup
+
+    found, numbers, depth = sheet.found, report.numbers, sheet.check.depth
+    if found is None:
+        return {"name": sheet.check.name, "words": sheet.words(numbers), "bad": ()}
+    surface = SvgSurface(_WIDE, _SECTION_HIGH)
+    draw_flat(surface, (0, 0, _WIDE, _SECTION_HIGH), found, numbers, depth, COLORS, bad=sheet.bad, fine=1.5)
+    close = []
+    for k in sheet.close:
+        one, own = found.imperfections[k], SvgSurface(_WIDE, _CLOSE_HIGH)
+        draw_flat(
+            own, (0, 0, _CLOSE_HIGH, _CLOSE_HIGH), found, numbers, depth, COLORS, close=k, bad=sheet.bad, fine=1.5
+        )
+        left, high = _CLOSE_HIGH + 20, (_CLOSE_HIGH - 16) / 2
+        for row, across in enumerate((False, True)):
+            box = (left, row * (high + 16), _WIDE - left, high)
+            draw_cut(own, box, found, one, numbers, depth, COLORS, 12.0, across=across)
+        words = f"{k + 1} {one.kind} {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
+        close.append({"name": words, "picture": Markup(own.picture("figure"))})
+    return {
+        "name": sheet.check.name, "words": sheet.words(numbers), "limits": sheet.limit_rows(numbers), "bad": sheet.bad,
+        "rows": sheet.rows(numbers), "picture": Markup(surface.picture("figure")), "close": close,
     }  # fmt: skip
 
 

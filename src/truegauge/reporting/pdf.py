@@ -34,6 +34,7 @@ from truegauge.reporting.figures import (
 )
 from truegauge.reporting.pdf_flow import CountedCanvas, Drawn, fitted, right
 from truegauge.reporting.pdf_rows import Heading, Row
+from truegauge.reporting.pdf_sheets import sheet_story
 from truegauge.reporting.pdf_surface import PdfSurface, drawable
 from truegauge.reporting.report import Report, ReportSection, ReportView
 
@@ -66,7 +67,13 @@ def write_pdf(report: Report) -> bytes:
 
 
 def _story(report: Report) -> list[Flowable]:
-    story: list[Flowable] = [_title_block(report), *_notes(report), _summary(report)]
+    story: list[Flowable] = [_title_block(report), *_notes(report)]
+    if any(report.counts.values()):
+        story.append(_summary(report))
+    sheets = [sheet_story(sheet, report.numbers) for sheet in report.sheets]
+    if not report.results and not report.views and sheets:
+        first, *others = sheets
+        return [*story, *first, *(piece for sheet in others for piece in (PageBreak(), *sheet))]
     if report.views:
         story += _picture(report.views[0], report, 82 * mm)
         story.append(Spacer(1, 4 * mm))
@@ -80,7 +87,9 @@ def _story(report: Report) -> list[Flowable]:
     for view in report.views[1:]:
         figures.append(KeepTogether(_picture(view, report, room - 11 * mm, fills=room)))
     figures += [KeepTogether(_section(s, report, room)) for s in report.sections]
-    return [*story, PageBreak(), *figures] if figures else story
+    if figures:
+        story += [PageBreak(), *figures]
+    return [*story, *(piece for sheet in sheets for piece in (PageBreak(), *sheet))]
 
 
 def _head_and_foot(s: PdfSurface, r: Report) -> None:

@@ -20,6 +20,7 @@ from truegauge.drawing.section_drawing import SectionDrawing
 from truegauge.drawing.tag_layout import Layout
 from truegauge.drawing.tag_text import TagText
 from truegauge.drawing.units import NumberFormat
+from truegauge.reporting.surface_sheet import SurfaceSheet
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -56,7 +57,7 @@ class ReportSection:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Report:
-    """Title block, counts, results, pictures and sections. The first picture stands on the first page."""
+    """Title block, counts, results, pictures and sections. Surface checks come at the end."""
 
     title: TitleBlock
     plan_name: str
@@ -70,11 +71,12 @@ class Report:
     results: tuple[Result, ...]
     views: tuple[ReportView, ...]
     sections: tuple[ReportSection, ...] = ()
+    sheets: tuple[SurfaceSheet, ...] = ()
 
 
 def make_report(
     evaluation: Evaluation, sample: Sample | None, views: tuple[ReportView, ...], made_at: str,
-    sections: tuple[ReportSection, ...] = (),
+    sections: tuple[ReportSection, ...] = (), sheets: tuple[SurfaceSheet, ...] = (),
 ) -> Report:  # fmt: skip
     """Collect what the report says."""
     plan = evaluation.plan
@@ -85,7 +87,7 @@ def make_report(
          *_decision(evaluation),
          *_machine(sample), *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
-        views, sections,
+        views, sections, sheets,
     )  # fmt: skip
 
 

@@ -6,7 +6,8 @@ from scipy.integrate import quad
 from scipy.interpolate import BSpline
 
 from truegauge.core.imperfections.finding import Finding
-from truegauge.core.imperfections.search import find, find_imperfections, prepare
+from truegauge.core.imperfections.preparing import prepare
+from truegauge.core.imperfections.search import find, find_imperfections
 from truegauge.core.imperfections.smooth_surface import SmoothTask
 
 

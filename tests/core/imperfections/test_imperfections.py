@@ -6,8 +6,9 @@ import pytest
 from truegauge.core.errors import EvaluationError
 from truegauge.core.imperfections.finding import Finding
 from truegauge.core.imperfections.measuring import kind_of
+from truegauge.core.imperfections.preparing import prepare
 from truegauge.core.imperfections.reference import Kind, Reference
-from truegauge.core.imperfections.search import find, find_imperfections, prepare
+from truegauge.core.imperfections.search import find, find_imperfections
 from truegauge.demo import panel, tube
 
 THRESHOLD = 0.1

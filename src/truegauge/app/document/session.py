@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
+from truegauge.app.document.bare_scan import BareScan
 from truegauge.app.document.document import Document
 from truegauge.app.document.evaluating import Evaluating
 from truegauge.app.document.files import Files
@@ -15,6 +16,7 @@ from truegauge.app.document.proposing import Proposing
 from truegauge.app.document.queue import WorkQueue
 from truegauge.app.document.selection import Selection
 from truegauge.app.document.shown import Showing, Shown
+from truegauge.app.document.surfaces import SurfaceFinds
 from truegauge.app.document.uncertainty import UncertaintyWorker
 
 if TYPE_CHECKING:
@@ -41,6 +43,8 @@ class Session(QObject):
         self.selection = Selection(self.document, self)
         self.pointer = Pointer(self.document, self.selection, self)
         self.showing = Showing(self.document, self.selection, self)
+        self.bare_scan = BareScan(self.document, self)
+        self.surfaces = SurfaceFinds(self.document, self)
         self.evaluating = Evaluating(self.document, self)
         self.proposing = Proposing(self.document, self.selection, self)
         self.uncertainties = UncertaintyWorker(self.document, self)
@@ -100,6 +104,8 @@ class Session(QObject):
     def shows_scale(self) -> bool:
         """Whether what the colours of a map mean is to be told: there is one, or it comes."""
         scanned = self.sample is not None and len(self.sample.points) > 0
+        if self.model is None:  # nothing to deviate from
+            return self.shown.live
         return self.shown.live or self.shown.scan_map or (self.shown.wants_map and scanned)
 
     @property

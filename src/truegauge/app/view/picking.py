@@ -3,8 +3,29 @@
 import numpy as np
 
 from truegauge.app.document.session import Session
+from truegauge.core.arrays import box_corners
 from truegauge.core.cad.recognition import whole_surface
 from truegauge.rendering.camera import Camera, ray_in_box
+
+
+def seen_box(session: Session) -> np.ndarray | None:
+    """Return the box (2, 3) mm of the part, or of the scan where there is no part; None without either."""
+    if session.model is not None:
+        return session.model.box
+    drawn = session.bare_scan.drawn()
+    return None if drawn is None else drawn.box
+
+
+def seen_middle(session: Session) -> np.ndarray:
+    """Return the middle (3,) mm of what is seen: what turning turns about."""
+    box = seen_box(session)
+    return np.zeros(3) if box is None else np.asarray(box.mean(axis=0))
+
+
+def all_in(camera: Camera, box: np.ndarray, aspect: float) -> bool:
+    """Tell whether a whole box (2, 3) is in a picture."""
+    shares = camera.project(box_corners(box), aspect)[:, :2]
+    return bool(((shares > -0.01) & (shares < 1.01)).all())
 
 
 def faces_under(session: Session, camera: Camera, share: tuple[float, float], aspect: float, depth: int) -> list[int]:
@@ -34,9 +55,8 @@ def faces_under(session: Session, camera: Camera, share: tuple[float, float], as
 def point_under(session: Session, camera: Camera, share: tuple[float, float], aspect: float) -> np.ndarray:
     """Return the place (3,) mm on the part at a place of the view, or the middle of the part."""
     model, evaluator = session.model, session.evaluator
-    assert model is not None
-    middle = np.asarray(model.box.mean(axis=0))
-    if evaluator is None or not evaluator.can_pick:
+    middle = seen_middle(session)
+    if model is None or evaluator is None or not evaluator.can_pick:
         return middle
     ray = camera.ray(*share, aspect, 4 * model.diagonal)
     hit = evaluator.projector.pick_point(*ray, session.shown.look.mask(len(model.faces)))

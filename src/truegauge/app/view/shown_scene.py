@@ -30,6 +30,7 @@ class ShownScene:
         s = session
         s.document.sample_changed.connect(self.refresh_points)
         s.document.evaluated.connect(self._on_evaluated)
+        s.bare_scan.changed.connect(self.refresh_points)
         s.selection.changed.connect(self._refresh_selection)
         s.pointer.changed.connect(self._refresh_hover)
         s.showing.changed.connect(self.refresh)
@@ -88,6 +89,12 @@ class ShownScene:
                     colors = s.evaluator.colors(s.plan, s.sample)
                 self._scene.set_points(points, ~cloud.usable, removed, colors)
                 self._scene.show_points(s.shown.points or s.shown.scan_map)
+        elif self._session.bare_scan.is_there:
+            drawn = self._session.bare_scan.drawn()
+            if drawn is not None and drawn.points is not self._points_shown:
+                self._points_shown, self._colors_shown = drawn.points, (False, None)
+                self._scene.set_points(drawn.points, None, None, drawn.colors)
+                self._scene.show_points(True)
         else:
             self._points_shown = None
             self._scene.set_points(None)
@@ -101,7 +108,7 @@ class ShownScene:
             return
         if (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
             self.refresh_points()
-        self._scene.show_points(s.shown.points or s.shown.scan_map)
+        self._scene.show_points(s.shown.points or s.shown.scan_map or s.bare_scan.is_there)
         look = s.shown.look if not s.shown.scan_map else replace(s.shown.look, edges_only=True)
         hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
         self._scene.set_look(hidden, look.opacity, look.edges_only, look.section)

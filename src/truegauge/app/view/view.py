@@ -15,7 +15,7 @@ from truegauge.app.view.datum_letters import DatumLetters
 from truegauge.app.view.grip import Grip
 from truegauge.app.view.outline_tool import OutlineTool
 from truegauge.app.view.overlays import paint_over
-from truegauge.app.view.picking import faces_under, point_under
+from truegauge.app.view.picking import all_in, faces_under, point_under, seen_box, seen_middle
 from truegauge.app.view.picture import ViewPicture
 from truegauge.app.view.room import fitted
 from truegauge.app.view.shown_scene import ShownScene
@@ -26,7 +26,6 @@ from truegauge.app.view.why_overlay import paint_why
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import enlarge, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import LiveTheme
-from truegauge.core.arrays import box_corners
 from truegauge.core.clouds.recipe import CropOutline
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.views import Eye
@@ -57,6 +56,7 @@ class View(QWidget):
         self._last = QPointF()
         self._dragging = False
         self._pivot = np.zeros(3)
+        self._bare: object = None  # the scan without a part that is looked at
         self.tags_shown = TagsShown()
         self.letters = DatumLetters(session)
         self._tags = TagHand(session, self.tags_shown, self.update)
@@ -76,6 +76,7 @@ class View(QWidget):
     def _connect(self) -> None:
         s = self._session
         s.document.part_changed.connect(self._on_part_changed)
+        s.bare_scan.changed.connect(self._on_bare_scan)
         s.document.plan_changed.connect(self.update)
         s.proposing.preview_changed.connect(self.update)
         s.showing.eye_wanted.connect(self._on_eye_wanted)
@@ -163,17 +164,8 @@ class View(QWidget):
         if box is not None and self.camera is not None and float(self.camera.back @ direction) < _SEEN:
             self.set_camera(self._with_room(self.camera.facing(direction), box))
 
-    def _all_in(self, width: int, height: int) -> bool:
-        """Tell whether the whole part is in a picture of this size."""
-        model = self._session.model
-        if self.camera is None or model is None:
-            return False
-        shares = self.camera.project(box_corners(model.box), width / max(1, height))[:, :2]
-        return bool(((shares > -0.01) & (shares < 1.01)).all())
-
     def _box(self) -> np.ndarray | None:
-        model = self._session.model
-        return None if model is None else model.box
+        return seen_box(self._session)
 
     def _on_theme_changed(self) -> None:
         self.scene.set_palette(self._theme.palette)
@@ -184,8 +176,16 @@ class View(QWidget):
     def _on_part_changed(self) -> None:
         self.scene.set_model(self._session.model)
         self.picture.forget()
+        self._bare = None
         self.show_standard("corner")
         self.shown.refresh_points()
+
+    def _on_bare_scan(self) -> None:
+        """Look at a scan without a part, all of it when it is another one."""
+        of = self._session.bare_scan.seen
+        if of is not None and of != self._bare:
+            self._bare = of
+            self.show_standard("corner")
 
     @property
     def needle_factor(self) -> float:
@@ -285,7 +285,7 @@ class View(QWidget):
             self._tags.hide()
             self._press = None
             return
-        if self.camera is not None and self._session.model is not None:
+        if self.camera is not None:
             self._pivot = self._point_at(event.position().x(), event.position().y())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -366,11 +366,11 @@ class View(QWidget):
             Qt.Key.Key_Left: (-0.06, 0.0), Qt.Key.Key_Right: (0.06, 0.0),
             Qt.Key.Key_Up: (0.0, -0.06), Qt.Key.Key_Down: (0.0, 0.06),
         }.get(Qt.Key(key))  # fmt: skip
-        if step is not None and c is not None and self._session.model is not None:
+        if step is not None and c is not None:
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 self.set_camera(c.panned(*step, self._aspect), moving=True)
             else:
-                self.set_camera(c.orbited(step[0], -step[1], self._session.model.box.mean(axis=0)), moving=True)
+                self.set_camera(c.orbited(step[0], -step[1], seen_middle(self._session)), moving=True)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus) and c is not None:
             self.set_camera(c.zoomed(0.8 if key == Qt.Key.Key_Minus else 1.25, 0.5, 0.5, self._aspect), moving=True)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.outline.active:
@@ -389,10 +389,10 @@ class View(QWidget):
         old = event.oldSize()
         if self.camera is not None and old.height() > 0 and old.width() > 0:
             self.picture.camera = self.camera.panned(0, 0, self._aspect)
-        if self.camera is not None and (
-            old.width() < 400
-            or (self._all_in(old.width(), old.height()) and not self._all_in(self.width(), self.height()))
-        ):
+        box, before = self._box(), old.width() / max(1, old.height())
+        if self.camera is not None and box is not None and (
+            old.width() < 400 or (all_in(self.camera, box, before) and not all_in(self.camera, box, self._aspect))
+        ):  # fmt: skip
             self.fit()
         self._redraw()
         self.resized.emit()

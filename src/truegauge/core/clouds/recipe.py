@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
+from truegauge.core.clouds.outlines import inside_corners
 from truegauge.core.frozen_model import Frozen
 
 Vector3 = tuple[float, float, float]
@@ -136,19 +137,5 @@ def describe(step: Step) -> str:
 
 def inside_outline(points: np.ndarray, step: CropOutline) -> np.ndarray:
     """Return which points (n, 3) lie inside the outline, seen from where it was drawn (even-odd rule)."""
-    x = points @ np.array(step.right)
-    y = points @ np.array(step.up)
-    corners = np.array(step.outline)
-    within = (x >= corners[:, 0].min()) & (x <= corners[:, 0].max())
-    within &= (y >= corners[:, 1].min()) & (y <= corners[:, 1].max())
-    rows = np.flatnonzero(within)
-    px, py = x[rows], y[rows]
-    odd = np.zeros(len(rows), dtype=bool)
-    for (x0, y0), (x1, y1) in zip(corners, np.roll(corners, -1, axis=0), strict=True):
-        if y0 == y1:
-            continue
-        crosses = (y0 > py) != (y1 > py)
-        odd ^= crosses & (px < (x1 - x0) * (py - y0) / (y1 - y0) + x0)
-    inside = np.zeros(len(points), dtype=bool)
-    inside[rows[odd]] = True
-    return inside
+    seen = np.column_stack([points @ np.array(step.right), points @ np.array(step.up)])
+    return inside_corners(seen, np.array(step.outline))

@@ -64,6 +64,15 @@ class Map:
         sums = np.append(0.0, np.cumsum(np.square(self.by_cell.deviation)))
         return np.asarray(np.diff(sums[self.by_cell.starts]).reshape(self.cells.shape))
 
+    def place_at(self, at: Floats) -> Points:
+        """Return where places (n, 2) of the laid out surface are on the reference; beyond it on the chart itself."""
+        index = np.floor((at - self.cells.low) / self.cells.size).astype(np.int64)
+        rows, columns = self.cells.shape
+        inside = ((index >= 0) & (index < (columns, rows))).all(axis=1)
+        height = np.zeros(len(at))
+        height[inside] = self.reference[index[inside, 1], index[inside, 0]]
+        return self.chart.back(np.column_stack([at, height]))
+
     def places(self, rows: Ints, columns: Ints) -> Points:
         """Return where the middles (n, 3) of cells are on the reference, mm."""
         return np.asarray(self._places[rows, columns])

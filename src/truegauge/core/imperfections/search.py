@@ -1,54 +1,26 @@
-"""From points of a surface to its imperfections: laid out, parted, compared with its reference, found, measured."""
+"""From a surface with its reference to its imperfections: found, told from heads, measured, put in order."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.errors import EvaluationError
-from truegauge.core.imperfections.cells import (
-    ByCell,
-    Cells,
-    cell_of,
-    in_one_place,
-    put_into_cells,
-    usual_spacing,
-    without_strays,
-)
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
-from truegauge.core.imperfections.measuring import (
-    Imperfection,
-    Map,
-    Measured,
-    border_distances,
-    measure,
-    neighbours,
-)
-from truegauge.core.imperfections.reference import Kind, Reference, lay_out
-from truegauge.core.imperfections.smooth_parts import smooth_parts
-from truegauge.core.imperfections.smooth_surface import SmoothSurface, SmoothTask
+from truegauge.core.imperfections.measuring import Imperfection, Measured, measure, neighbours
+from truegauge.core.imperfections.preparing import Prepared, prepare
+from truegauge.core.imperfections.reference import Reference
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
-    from truegauge.core.imperfections.charts import Chart
+    from collections.abc import Sequence
 
-_FINE, _COARSE = 1.5, 3.0  # cells, times the spacing of the points
-_OF_WAVELENGTH = 50.0  # the coarse cells are no smaller than this part of it
-_STRAYS = 0.15  # of the points: more are other surfaces
-_ONE_SHEET = 0.35  # of a coarse cell that heights within it scatter at most
-_LINE = 1e-4  # of its length that a surface is wide at least
-_REFITS = 2
-_MOST_TAKEN = 0.7
-_FOOT = 0.02  # of its depth, to which a dent is left out of the reference where the noise lets it be seen so far
-_LEAST_PLACES = 10
-_SURELY = 3.0  # thresholds that something at a border is deep, to be no fault of the reference
-_SMALLEST_PART = 0.25  # of a wavelength, squared: what is smaller has no smooth course of its own
+    from truegauge.core.arrays import Ints, Mask, Normals, Points
+    from truegauge.core.imperfections.area_steps import AreaStep
+
 _LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
-_CREASE = 0.3  # of a wavelength
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,22 +32,6 @@ class Quality:
     area: float
     parts: int
     advice: str = ""
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Prepared:
-    """A surface with its reference: everything that does not depend on what is looked for.
-
-    `part` (r, c) tells which smooth part a cell belongs to, 0 none; `border` how far (mm) it is from the end of that.
-    """
-
-    surface: Map
-    part: Ints
-    border: Floats
-    smooth: tuple[SmoothSurface, ...]
-    notes: tuple[str, ...]
-    reference: Reference
-    known: dict[float, Smoothed] = field(default_factory=dict)  # deviations smoothed, by how far
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -91,191 +47,6 @@ class Found:
     labels: Ints
     smoothed: Smoothed
     quality: Quality
-
-
-def reference_depth(depth: float) -> float:
-    """Return the depth (mm) that a reference goes by for a threshold: the power of two below it.
-
-    So a reference serves near thresholds, and what is found by one does not depend on those that were tried before.
-    """
-    return float(2.0 ** np.floor(np.log2(depth)))
-
-
-def prepare(
-    points: Points, normals: Normals | None, reference: Reference, *, depth: float = 0.1, progress: Progress = silent
-) -> Prepared:  # fmt: skip
-    """Find the reference of a surface.
-
-    Parameters
-    ----------
-    points : (n, 3) float64
-        mm.
-    normals : (n, 3), optional
-        Out of the material. Without them it is assumed which side that is, and said.
-    depth : float
-        mm that imperfections are deep at least, so that they do not pull the reference. It counts in steps
-        (`reference_depth`).
-
-    Raises
-    ------
-    EvaluationError
-        What is wrong with the surface, in words.
-    """
-    from scipy.ndimage import binary_closing, distance_transform_edt
-
-    finite = np.isfinite(points).all(axis=1)
-    if not finite.all():
-        points, normals = points[finite], None if normals is None else normals[finite]
-    depth = reference_depth(depth)
-    progress(0.05, "laying the surface out")
-    laid_out = lay_out(points, normals, reference.kind)
-    chart, notes = laid_out.chart, laid_out.notes
-    laid = chart.laid(points[laid_out.usable])
-    together = in_one_place(laid)
-    laid, away = laid[together], int(np.count_nonzero(~together))
-    extent = np.sort(np.ptp(laid[:, :2], axis=0))
-    if extent[0] <= _LINE * extent[1] or extent[1] == 0:
-        raise EvaluationError("the points lie in one place or on a line: they are no surface")
-    if reference.wavelength > 0 and extent[1] < reference.wavelength / 2:
-        notes += (f"the surface is only {extent[1]:.3g} mm long, waves longer than {reference.wavelength:g} mm are "
-                  "followed: is the unit right?",)  # fmt: skip
-    spacing = usual_spacing(laid)
-    fine, coarse = _FINE * spacing, max(_COARSE * spacing, reference.wavelength / _OF_WAVELENGTH)
-    progress(0.15, "putting points into cells")
-    kept, scatter = without_strays(laid, coarse, chart.period)
-    gone = 1.0 - kept.mean()
-    if scatter > _ONE_SHEET * coarse or gone > _STRAYS:
-        raise EvaluationError(
-            f"within {coarse:.1f} mm the points scatter by {scatter:.2f} mm, {100 * gone:.0f} % lie off the others: "
-            "there are several sheets, one above the other, or it is not smooth. Choose a smaller area"
-        )
-    if gone > 0 or away:
-        notes += (f"{np.count_nonzero(~kept) + away:,} points off the surface were left out",)
-    laid = laid[kept]
-    cells, large = put_into_cells(laid, fine, chart.period), put_into_cells(laid, coarse, chart.period)
-    progress(0.3, "parting the surface at creases")
-    parts, _ = smooth_parts(large, max(40.0, _CREASE * reference.wavelength)) if reference.wavelength > 0 else (
-        large.known.astype(np.int64), None)  # fmt: skip
-    if reference.kind == Kind.SMOOTH:
-        smallest = _SMALLEST_PART * reference.wavelength**2
-        sizes = np.bincount(parts.ravel()) * large.size**2
-        small = [k for k in range(2, len(sizes)) if sizes[k] < smallest]
-        if small:
-            many = "1 part" if len(small) == 1 else f"{len(small)} parts"
-            notes += (f"{many} smaller than {smallest:,.0f} mm² left out",)
-            parts = np.where(np.isin(parts, small), 0, parts)
-    if not parts.any():
-        raise EvaluationError("nothing of the surface is smooth at this wavelength: choose a longer or a shorter one")
-    progress(0.4, "fitting the reference")
-    rows, columns = np.nonzero(cells.known)
-    at = cells.at[rows, columns]
-    part = np.zeros(cells.shape, dtype=np.int64)
-    part[rows, columns] = _part_at(large, parts, at)
-    whole = binary_closing(np.pad(part > 0, 3), np.ones((3, 3)), iterations=2)[3:-3, 3:-3]
-    # Cells between points belong to the surface, as those with points do.
-    nearest = distance_transform_edt(part == 0, return_distances=False, return_indices=True)
-    part = np.where(whole & ~cells.known, part[tuple(nearest)], part)
-    fits: tuple[SmoothSurface, ...] = ()
-    if reference.wavelength > 0:
-        fits = _smooth_surfaces(large, parts, chart.period, reference.wavelength, depth, progress)
-    progress(0.8, "comparing")
-    surface = _compared(chart, cells, laid, part, fits)
-    return Prepared(surface, part, border_distances(whole, cells), fits, notes, reference)
-
-
-def _part_at(large: Cells, parts: Ints, at: Floats) -> Ints:
-    index = ((at - large.low) / large.size).astype(np.int64)
-    rows, columns = large.shape
-    return np.asarray(parts[np.clip(index[:, 1], 0, rows - 1), np.clip(index[:, 0], 0, columns - 1)])
-
-
-def _smooth_surfaces(
-    large: Cells, parts: Ints, period: float, wavelength: float, depth: float, progress: Progress
-) -> tuple[SmoothSurface, ...]:  # fmt: skip
-    """Fit a smooth surface to each part, without what is found to be an imperfection."""
-    made: list[SmoothSurface] = []
-    for k in range(1, int(parts.max()) + 1):
-        rows, columns = np.nonzero((parts == k) & large.known)
-        if len(rows) < _LEAST_PLACES:
-            break  # the parts after it are smaller still
-        progress(0.4 + 0.4 * k / int(parts.max()), "fitting the reference")
-        at, height, area = large.at[rows, columns], large.height[rows, columns], np.full(len(rows), large.size**2)
-        try:
-            task = SmoothTask.of(at, height, area, wavelength, period)
-            fit = task.fitted(least=depth)
-            for _ in range(_REFITS):
-                z, s = fit.heights(at)
-                deviation = np.full(large.shape, np.nan)
-                deviation[rows, columns] = (height - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
-                out = _taken_in(deviation, large, depth)[rows, columns]
-                # Where nearly nothing would be left the robust fit is better than none.
-                if out.mean() > _MOST_TAKEN:
-                    break
-                fit = task.fitted(out=out)
-        except ValueError as error:
-            raise EvaluationError(str(error)) from error
-        made.append(fit)
-    return tuple(made)
-
-
-def _compared(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
-    """Compare every point with the reference; a cell has the mean of its points."""
-    reference, slope = np.zeros(cells.shape), np.zeros((*cells.shape, 2))
-    for k, fit in enumerate(fits, 1):
-        rows, columns = np.nonzero(part == k)
-        reference[rows, columns], slope[rows, columns] = fit.heights(cells.at[rows, columns])
-    column, row = cell_of(laid, cells)
-    of = part[row, column]
-    deviation = np.where(of > 0, laid[:, 2], np.nan)
-    for k, fit in enumerate(fits, 1):
-        own = np.flatnonzero(of == k)
-        z, s = fit.heights(laid[own, :2])
-        # Along the normal: the height over a slope is as much longer.
-        deviation[own] = (laid[own, 2] - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
-    by_cell = ByCell.of(laid, deviation, cells)
-    mean, count = by_cell.means(cells.shape)
-    return Map(chart, replace(cells, count=count), mean, reference, slope, by_cell)
-
-
-def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
-    """Return the cells (r, c) that imperfections take in, down to where they are not seen any more."""
-    from scipy.ndimage import binary_dilation
-
-    found = smoothed(deviation, cells, 0.5 * depth)
-    border = binary_dilation(~np.isfinite(np.pad(deviation, 1, constant_values=np.nan)), np.ones((3, 3)))[1:-1, 1:-1]
-    seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter)
-    labels = regions(found.height, cells, Finding(depth=seed))
-    level = max(SEEN * found.noise, 1.5 * found.scatter)
-    taken = np.zeros(labels.shape, dtype=bool)
-    for sign in (-1, 1):
-        up = sign * found.height
-        own = labels * (np.nan_to_num(up) > 0)
-        peaks = _peaks(up, own)
-        # At a border nothing else holds the reference: what is shallow there is its own fault.
-        at_border = np.unique(own[border & (own > 0)])
-        own = np.where(np.isin(own, at_border[peaks[at_border] < _SURELY * depth]), 0, own)
-        limits = np.maximum(level, _FOOT * peaks)
-        taken |= (grown(up, own, limits, closed=cells.is_closed) > 0) & _around(own)
-    return np.asarray(binary_dilation(taken, np.ones((3, 3))))
-
-
-def _around(labels: Ints) -> Mask:
-    """Return what is no farther (r, c) from a region than its own radius: noise carries a foot no farther than that."""
-    from scipy.ndimage import distance_transform_edt
-
-    if not labels.any():
-        return labels > 0
-    radius = np.sqrt(np.bincount(labels.ravel()) / np.pi) + 1.0
-    far, nearest = distance_transform_edt(labels == 0, return_indices=True)
-    return np.asarray(far <= radius[labels[tuple(nearest)]])
-
-
-def _peaks(up: Floats, labels: Ints) -> Floats:
-    """Return the highest of each region, by its number."""
-    peaks = np.zeros(int(labels.max()) + 1)
-    rows, columns = np.nonzero(labels)
-    np.maximum.at(peaks, labels[rows, columns], up[rows, columns])
-    return peaks
 
 
 def _by_region(labels: Ints) -> list[tuple[Ints, Ints]]:
@@ -304,6 +75,10 @@ def find(prepared: Prepared, wanted: Finding) -> Found:
     for k, (rows, columns) in enumerate(_by_region(labels), 1):
         # Smaller than it has to be in any case: not worth measuring.
         if len(rows) * cells.size**2 < 0.5 * wanted.min_area:
+            continue
+        # Found outside of the area where the reference may look: that is not asked for.
+        top = int(np.argmax(np.abs(found.height[rows, columns])))
+        if prepared.inside is not None and not prepared.inside[rows[top], columns[top]]:
             continue
         whole = wholes[k - 1]
         one = measure(surface, found, rows, columns, wanted.depth, prepared.border, whole)
@@ -347,10 +122,11 @@ def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfectio
 
 def _quality(prepared: Prepared, found: Smoothed, taken: Mask, every: list[Imperfection]) -> Quality:
     surface = prepared.surface
-    outside = np.isfinite(surface.deviation) & ~taken
+    judged = prepared.judged
+    outside = np.isfinite(surface.deviation) & ~taken & judged
     points = int(surface.cells.count[outside].sum())
     rms = float(np.sqrt(surface.squares[outside].sum() / points)) if points else float("nan")
-    area = float(surface.area[prepared.part > 0].sum())
+    area = float(surface.area[judged].sum())
     wavelength, advice = prepared.reference.wavelength, ""
     widths = [e.width for e in every if e.depth_u > 0]
     if wavelength > 0 and widths and max(widths) > wavelength / 2:
@@ -363,10 +139,11 @@ def _quality(prepared: Prepared, found: Smoothed, taken: Mask, every: list[Imper
 
 def find_imperfections(
     points: Points, normals: Normals | None = None, reference: Reference | None = None, wanted: Finding | None = None,
-    progress: Progress = silent,
+    progress: Progress = silent, *, area: Sequence[AreaStep] = (), beyond: float = 0.0,
 ) -> Found:  # fmt: skip
     """Find where a surface leaves its own smooth course; see `prepare` and `find`."""
     reference, wanted = reference or Reference(), wanted or Finding()
-    prepared = prepare(points, normals, reference, depth=wanted.depth, progress=progress)
+    prepared = prepare(points, normals, reference, depth=wanted.depth, area=area, beyond=beyond,
+                       progress=progress)  # fmt: skip
     progress(0.9, "finding imperfections")
     return find(prepared, wanted)

@@ -1,21 +1,43 @@
-"""Surface checks: what is looked for on a scan where it leaves its own smooth course."""
+"""Surface checks: what is looked for on a scan where it leaves its own smooth course, where, and what is allowed."""
 
 from typing import Literal, Self
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.imperfections.area_steps import AreaStep, Place
 
 ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere"]
 Sides = Literal["both", "in", "out"]
 MOST_CHECKS = 12
 SMOOTH_WAVELENGTH = 150.0  # mm, where nobody says
+_LINE = 1e-3  # of the extent of three places, that they are off a line at least
+
+
+# Of the imperfections: what of the worst of them is limited, and whether a limit is the least that is allowed.
+EACH = ("depth", "area", "volume", "length", "width", "edge_to_edge", "border")
+OF_ALL = ("count", "per_area", "total_area", "total_volume")
+AT_LEAST = ("edge_to_edge", "border")
+Quantity = Literal[
+    "depth", "area", "volume", "length", "width", "edge_to_edge", "border", "count", "per_area", "total_area",
+    "total_volume",
+]  # fmt: skip
+
+
+class SurfaceLimit(Frozen):
+    """What is allowed of the worst one, or of all: mm, mm2, mm3, a number, or a number in a square metre."""
+
+    quantity: Quantity
+    limit: float = Field(ge=0, le=1e12)
 
 
 class SurfaceCheck(Frozen):
     """Imperfections beyond `depth` mm from a reference that follows waves longer than `wavelength` mm (0: none).
 
-    What is nearer than `join` mm is one; smaller areas (mm2) and widths (mm) are not listed.
+    What is nearer than `join` mm is one; smaller areas (mm2) and widths (mm) are not listed. The steps of `area` choose
+    where it is looked, beginning with all; the reference may look `beyond` mm farther. Places are told in a frame by
+    three places of the scan: its origin, one along x, and one more on the side of y; without in that of the scan.
     """
 
     id: str = Field(min_length=1, max_length=80)
@@ -27,9 +49,33 @@ class SurfaceCheck(Frozen):
     join: float = Field(default=0.0, ge=0, le=1e3)
     min_area: float = Field(default=1.0, ge=0, le=1e8)
     min_width: float = Field(default=0.0, ge=0, le=1e4)
+    area: tuple[AreaStep, ...] = Field(default=(), max_length=100)
+    beyond: float = Field(default=0.0, ge=0, le=1e5)
+    limits: tuple[SurfaceLimit, ...] = ()
+    frame: tuple[Place, Place, Place] | None = None
 
     @model_validator(mode="after")
     def _followed(self) -> Self:
         if self.reference == "smooth" and self.wavelength < 1:
             raise ValueError("a smooth reference follows waves of some length: 1 mm is the shortest")
+        told = [one.quantity for one in self.limits]
+        if len(set(told)) != len(told):
+            raise ValueError("one quantity of the imperfections has two limits")
+        if self.frame is not None:
+            a, b, c = np.array(self.frame)
+            extent = float(max(np.linalg.norm(b - a), np.linalg.norm(c - a)))
+            if not np.linalg.norm(np.cross(b - a, c - a)) > _LINE * extent * float(np.linalg.norm(b - a)):
+                raise ValueError("the three places of the frame lie on a line: there is no plane through them")
         return self
+
+    def frame_from_scan(self) -> np.ndarray:
+        """Return the transform (4, 4) from coordinates of the scan to the frame that places are told in."""
+        made = np.eye(4)
+        if self.frame is not None:
+            a, b, c = np.array(self.frame)
+            x = (b - a) / np.linalg.norm(b - a)
+            z = np.cross(x, c - a)
+            z /= np.linalg.norm(z)
+            made[:3, :3] = np.array([x, np.cross(z, x), z])
+            made[:3, 3] = -made[:3, :3] @ a
+        return made

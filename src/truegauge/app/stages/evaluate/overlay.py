@@ -1,4 +1,4 @@
-"""What the Evaluate stage paints over the view: where sections cut the part, and how long the needles are."""
+"""What the Evaluate stage paints over the view: where sections cut the part, how long needles are, dents in space."""
 
 from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter
@@ -6,6 +6,7 @@ from PySide6.QtGui import QPainter
 from truegauge.app.document.session import Session
 from truegauge.app.stages.evaluate.section_hand import SectionHand
 from truegauge.app.stages.evaluate.section_maker import SectionMaker
+from truegauge.app.stages.evaluate.surface.in_space import SpaceModel
 from truegauge.app.view.overlays import paint_sections
 from truegauge.app.view.view import View
 from truegauge.app.view.view_marks import paint_note
@@ -16,8 +17,8 @@ from truegauge.rendering.camera import Camera
 class EvaluateOverlay:
     """Painted by the view in the Evaluate stage."""
 
-    def __init__(self, session: Session, view: View, sections: SectionMaker) -> None:
-        self._session, self._view = session, view
+    def __init__(self, session: Session, view: View, sections: SectionMaker, space: SpaceModel) -> None:
+        self._session, self._view, self._space = session, view, space
         self._hand = SectionHand(session, sections)
 
     @property
@@ -29,7 +30,8 @@ class EvaluateOverlay:
         """Alignments are not the question here."""
 
     def paint(self, painter: QPainter, camera: Camera, theme: Theme, size: QSize) -> None:
-        """Paint what is shown of both."""
+        """Paint what is shown of them."""
+        self._space.paint(painter, camera, theme, size)
         if self._session.shown.sections:
             paint_sections(painter, self._session, camera, theme, size, self._hand.held)
         if self._session.shown.map_needles and self._view.needle_factor:

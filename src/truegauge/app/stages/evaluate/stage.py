@@ -13,7 +13,9 @@ from truegauge.app.stages.evaluate.bench import PAGES, EvaluateBench
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.overlay import EvaluateOverlay
 from truegauge.app.stages.evaluate.section_page import SectionPage
+from truegauge.app.stages.evaluate.surface.area_model import AreaModel
 from truegauge.app.stages.evaluate.surface.flat_view import FlatView
+from truegauge.app.stages.evaluate.surface.in_space import SpaceModel
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.evaluate.thumbnails import thumbnail
 from truegauge.app.view.content import ViewContent
@@ -37,7 +39,9 @@ def _build(shell: Shell) -> StageParts:
     model = shell.once(EvaluateModel, lambda: EvaluateModel(s, shell))
     page = shell.once(SectionPage, lambda: SectionPage(model, shell.theme))
     surface = shell.once(SurfaceModel, lambda: SurfaceModel(s, shell))
-    flat = shell.once(FlatView, lambda: FlatView(surface, shell.theme))
+    area = shell.once(AreaModel, lambda: AreaModel(surface, view.draw_outline, shell))
+    space = shell.once(SpaceModel, lambda: SpaceModel(surface, area, shell))
+    flat = shell.once(FlatView, lambda: FlatView(surface, area, shell.theme))
     for changed in (surface.changed, model.changed):
         changed.connect(shell.middle_changed)
 
@@ -58,7 +62,7 @@ def _build(shell: Shell) -> StageParts:
             view.set_camera(Camera(area.place, area.normal, upright(area.normal)[1], height))
 
     def middle() -> QWidget | None:
-        if model.page == "surface" and surface.check is not None:
+        if model.page == "surface" and surface.check is not None and not area.in_view:
             return flat
         return page if s.shown.section else None
 
@@ -87,11 +91,12 @@ def _build(shell: Shell) -> StageParts:
     def has_cloud() -> bool:
         return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
 
-    bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture, surface)
+    bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture, surface,
+                          area, space)  # fmt: skip
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
         bench=bench, next=next_step, middle=middle,
-        entered=entered, overlay=EvaluateOverlay(s, view, model.sections),
+        entered=entered, overlay=EvaluateOverlay(s, view, model.sections, space),
         actions=(
             *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key),
                      has_scan if key == "surface" else has_part) for key, words in PAGES),

@@ -29,10 +29,12 @@ class ReportBench(Bench):
         export_csv: Callable[[], object],
         export_html: Callable[[], object],
         export_xlsx: Callable[[], object],
+        has_results: Callable[[], bool],
         parent: QWidget | None = None,
     ) -> None:
         self._export_pdf, self._export_csv = export_pdf, export_csv
         self._export_html, self._export_xlsx = export_html, export_xlsx
+        self._has_results = has_results
         super().__init__(session, parent)
 
     def _build(self) -> None:
@@ -65,6 +67,6 @@ class ReportBench(Bench):
         for name, field in self.fields.items():
             if not field.hasFocus():
                 field.setText(getattr(self.session.plan.title_block, name))
-        there = self.session.evaluation is not None
-        for made in (self.pdf, self.csv, self.html, self.xlsx):
-            made.setEnabled(there)
+        for made in (self.pdf, self.csv, self.html):
+            made.setEnabled(self._has_results())
+        self.xlsx.setEnabled(self.session.evaluation is not None)

@@ -8,11 +8,10 @@ from PySide6.QtCore import QObject, QTimer
 from truegauge.app.shell.files import file_name
 from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.report.report_preview import ReportPreview
-from truegauge.core.evaluation.results import Evaluation
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
+from truegauge.jobs.surface_report import bare_report, report_bytes, sheets_of, table_bytes
 from truegauge.rendering.report_views import report_with_views
-from truegauge.reporting.report import Report
 
 _DELAY_MS = 250
 
@@ -28,7 +27,7 @@ class ReportMaker(QObject):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY_MS)
-        self._saved: Evaluation | None = None
+        self._saved: object = None
         self._timer.timeout.connect(self.refresh)
         for signal in (self._session.document.plan_changed, self._session.document.evaluated, self.preview.resized):
             signal.connect(self.want_preview)
@@ -53,23 +52,47 @@ class ReportMaker(QObject):
     @property
     def is_saved(self) -> bool:
         """Whether the results as they are now were saved in one form or another."""
-        return self._saved is not None and self._saved is self._session.evaluation
+        return self._saved is not None and self._saved == self._now()
+
+    def _now(self) -> object:
+        s = self._session
+        return (s.plan, s.sample) if self.is_bare else s.evaluation
 
     def _report(self, *, html: bool = False) -> Callable[[], bytes] | None:
         """Return what makes the report of what is evaluated now; None without results."""
         s = self._session
         evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self._view.camera
+        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+        plan, known = s.plan, s.surfaces.known()
+        if self.is_bare and sample is not None:
+            return lambda: report_bytes(bare_report(plan, sample, sheets_of(plan, sample, known), made), html=html)
         if evaluator is None or evaluation is None:
             return None
-        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-        return lambda: _written(report_with_views(evaluator, evaluation, sample, made, camera), html=html)
+
+        def make() -> bytes:
+            scanned = sample is not None and len(sample.points) > 0
+            sheets = sheets_of(plan, sample, known) if scanned and sample is not None else ()
+            report = report_with_views(evaluator, evaluation, sample, made, camera, sheets=sheets)
+            return report_bytes(report, html=html)
+
+        return make
+
+    @property
+    def is_bare(self) -> bool:
+        """Whether a scan without a part was looked at: the report is of its surface checks."""
+        return self._session.bare_scan.is_there and bool(self._session.plan.surface_checks)
+
+    @property
+    def has_results(self) -> bool:
+        """Whether there is something to report."""
+        return self._session.evaluation is not None or self.is_bare
 
     def _save(self, title: str, kinds: str, ending: str, make: Callable[[], bytes] | None) -> None:
         """Ask where, and save there."""
         path = self._files.ask_save(title, kinds, f"{file_name(self._session.plan.name)}{ending}")
         if path and make is not None:
-            evaluation = self._session.evaluation
-            self._session.files.write(path, make, lambda: setattr(self, "_saved", evaluation))
+            now = self._now()
+            self._session.files.write(path, make, lambda: setattr(self, "_saved", now))
 
     def ask_pdf(self) -> None:
         """Ask where to save the report."""
@@ -87,14 +110,10 @@ class ReportMaker(QObject):
 
     def ask_csv(self) -> None:
         """Ask where to save the table."""
-        evaluation, sample = self._session.evaluation, self._session.sample
+        s = self._session
+        evaluation, sample, plan, known = s.evaluation, s.sample, s.plan, s.surfaces.known()
+        if self.is_bare and sample is not None:
+            self._save("Save table", "CSV (*.csv)", ".csv", lambda: table_bytes(sheets_of(plan, sample, known)))
+            return
         make = None if evaluation is None else lambda: results_csv(evaluation, sample)
         self._save("Save table", "CSV (*.csv)", ".csv", make)
-
-
-def _written(report: Report, *, html: bool) -> bytes:
-    """Return a report as PDF or HTML; what writes them is loaded when the first is made."""
-    from truegauge.reporting.html import write_html
-    from truegauge.reporting.pdf import write_pdf
-
-    return write_html(report) if html else write_pdf(report)

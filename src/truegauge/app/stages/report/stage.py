@@ -14,10 +14,13 @@ def _build(shell: Shell) -> StageParts:
     maker = shell.once(ReportMaker, lambda: ReportMaker(shell))
 
     def has_results() -> bool:
+        return maker.has_results
+
+    def has_table() -> bool:
         return s.evaluation is not None
 
     def next_step() -> NextStep | None:
-        if s.evaluation is None:
+        if not maker.has_results:
             return judge_step(s.document)
         if not s.plan.title_block.inspector:
             return NextStep("Say who inspects: the last field of the title block")
@@ -25,12 +28,12 @@ def _build(shell: Shell) -> StageParts:
 
     return StageParts(
         next=next_step,
-        bench=ReportBench(s, maker.ask_pdf, maker.ask_csv, maker.ask_html, maker.ask_xlsx),
+        bench=ReportBench(s, maker.ask_pdf, maker.ask_csv, maker.ask_html, maker.ask_xlsx, has_results),
         middle=lambda: maker.preview, entered=maker.want_preview,
         actions=(
             Action("save-pdf", "Report", "Save PDF …", "Ctrl+E", maker.ask_pdf, has_results),
             Action("save-html", "Report", "Save HTML …", "", maker.ask_html, has_results),
-            Action("save-xlsx", "Report", "Save XLSX …", "", maker.ask_xlsx, has_results),
+            Action("save-xlsx", "Report", "Save XLSX …", "", maker.ask_xlsx, has_table),
             Action("save-csv", "Report", "Save CSV …", "", maker.ask_csv, has_results),
         ),
     )  # fmt: skip

@@ -1,20 +1,12 @@
 """The surface laid out flat, in the middle of the window: map with contours, numbers of what was found, two cuts."""
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
-from PySide6.QtGui import (
-    QColor,
-    QFontMetricsF,
-    QImage,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QPolygonF,
-    QWheelEvent,
-)
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from truegauge.app.stages.evaluate.surface.area_model import AreaModel
+from truegauge.app.stages.evaluate.surface.flat_hand import FlatHand
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of
@@ -22,22 +14,23 @@ from truegauge.app.widgets.theme import LiveTheme, font
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.imperfections.measuring import Imperfection
 from truegauge.core.imperfections.search import Found
-from truegauge.drawing.flat_map import Frame, box_of, cut, picture, place_of, scale_of
+from truegauge.drawing.flat_map import Frame, box_of, picture, place_of, scale_of
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
+from truegauge.drawing.surface_figure import FlatColors, contour_step, draw_cut, draw_rings
 from truegauge.drawing.units import NumberFormat
 
 _EDGE, _SCALE, _CUTS, _HEAD = 22.0, 96.0, 150.0, 34.0  # pixels around the map
 _CLOSE = 3.0  # widths of an imperfection that are seen when it is looked at
 _NEAR = 14.0  # pixels
-_STEPS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0)  # mm between contours
 
 
 class FlatView(QWidget):
     """Drag to shift, wheel to zoom, click to choose; a double click looks close, or at all of it again."""
 
-    def __init__(self, model: SurfaceModel, theme: LiveTheme) -> None:
+    def __init__(self, model: SurfaceModel, area: AreaModel, theme: LiveTheme) -> None:
         super().__init__()
         self._model, self._theme = model, theme
+        self.hand = FlatHand(area)
         self._middle, self._zoom = (0.0, 0.0), 0.0  # mm, pixels a mm; 0: all of it
         self._press: QPointF | None = None
         self._dragged = False
@@ -48,12 +41,19 @@ class FlatView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Surface, laid out flat")
         model.changed.connect(self._on_changed)
+        area.changed.connect(self._on_tool)
 
     def _on_changed(self) -> None:
         found, number = self._model.found, self._model.number
         if found is not self._shown[0] and (self._shown[0] is None or found is None):
             self._zoom = 0.0
         self._shown = found, number
+        self.update()
+
+    def _on_tool(self) -> None:
+        if self.hand.active:
+            self.setFocus()
+        self.setCursor(Qt.CursorShape.CrossCursor if self.hand.active else Qt.CursorShape.ArrowCursor)
         self.update()
 
     # Where things are -----------------------------------------------------------------------------------------------
@@ -92,7 +92,7 @@ class FlatView(QWidget):
         """Return the distance of contours, mm: some ten over the scale, none where all of the surface is seen."""
         if self._zoom <= 0:
             return 0.0
-        return next((s for s in _STEPS if s >= scale.limit / 8), _STEPS[-1])
+        return contour_step(scale.limit)
 
     # Painting -------------------------------------------------------------------------------------------------------
 
@@ -114,13 +114,23 @@ class FlatView(QWidget):
         step = self.contour_step(scale)
         painter.drawImage(self.map_room.topLeft(), self._image(found, frame, scale, step))
         numbers = NumberFormat(m.session.plan.unit, m.session.plan.decimals)
-        self._paint_found(painter, found, frame)
         self._paint_head(painter, numbers, step)
+        map_ = self.map_room
+        with PainterSurface(painter) as surface:
+            painter.setClipRect(map_)
+            place = (map_.x(), map_.y(), map_.width(), map_.height())
+            draw_rings(surface, found, frame, place, self._colors, 12.0, chosen=m.number, bad=m.flagged())
         with PainterSurface(painter) as surface:
             height = max(90.0, min(260.0, self.map_room.height() - 80.0))
             draw_scale(surface, scale, (room.width() - 84.0, 40.0, height), numbers, ScaleLook(13, 11.0, t.ink, t.soft))
-        if m.chosen is not None:
-            self._paint_cuts(painter, found, m.chosen, numbers, check.depth)
+            if m.chosen is not None:
+                self._paint_cuts(surface, found, m.chosen, numbers, check.depth)
+        self.hand.paint(painter, frame, map_.topLeft(), t)
+
+    @property
+    def _colors(self) -> FlatColors:
+        t = self._theme
+        return FlatColors(t.ink, t.soft, t.raised, t.rule, t.accent, t.outside)
 
     def _image(self, found: Found, frame: Frame, scale: DeviationScale, step: float) -> QImage:
         """Return the picture of what is seen; it is kept until something else is."""
@@ -133,56 +143,18 @@ class FlatView(QWidget):
             self._seen = key, image.copy()
         return self._seen[1]
 
-    def _paint_found(self, painter: QPainter, found: Found, frame: Frame) -> None:
-        t, room = self._theme, self.map_room
-        painter.save()
-        painter.setClipRect(room)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(12, bold=True))
-        metrics = QFontMetricsF(painter.font())
-        # The chosen one first, then the deepest: where there is no room for a number a ring stands alone.
-        every = sorted(enumerate(found.imperfections), key=lambda one: one[0] != self._model.number)
-        rings = {k: self._ring(found, frame, one) for k, one in every}
-        seen = {k: ring for k, ring in rings.items() if room.contains(ring.center())}
-        taken: list[QRectF] = []
-        for k, ring in seen.items():
-            chosen = k == self._model.number
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(t.accent if chosen else t.ink), 2.2 if chosen else 1.2))
-            painter.drawEllipse(ring)
-            words = str(k + 1)
-            size = QSizeF(metrics.horizontalAdvance(words) + 10, metrics.height() + 2)
-            others = [*taken, *(other for j, other in seen.items() if j != k)]
-            box = next(
-                (b for b in _beside(ring, size) if room.contains(b) and not any(map(b.intersects, others))), None
-            )
-            if box is None:
-                continue
-            taken.append(box)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(t.accent if chosen else t.raised))
-            painter.drawRoundedRect(box, 4, 4)
-            painter.setPen(QColor(t.raised if chosen else t.ink))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
-        painter.restore()
-
-    def _ring(self, found: Found, frame: Frame, one: Imperfection) -> QRectF:
-        """Return the box of the ring around an imperfection."""
-        half = max(7.0, 0.5 * one.length * frame.scale + 5.0)
-        at = self._pixel(found, frame, one)
-        return QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half)
-
     def _pixel(self, found: Found, frame: Frame, one: Imperfection) -> QPointF:
         x, y = frame.to_pixels(place_of(found, one)[None])[0]
         return QPointF(self.map_room.left() + x, self.map_room.top() + y)
 
     def _paint_head(self, painter: QPainter, numbers: NumberFormat, step: float) -> None:
         t, one = self._theme, self._model.chosen
-        words = "Click a number to choose it, double click to look close"
-        if one is not None:
+        words = self.hand.words or "Click a number to choose it, double click to look close"
+        if one is not None and not self.hand.active:
             words = f"{self._model.number + 1}  {one.kind}  {numbers.signed(one.depth)} {numbers.unit}"
-        painter.setFont(font(18 if one is not None else 12.5, bold=one is not None))
-        painter.setPen(QColor(t.ink if one is not None else t.soft))
+        large = one is not None and not self.hand.active
+        painter.setFont(font(18 if large else 12.5, bold=large))
+        painter.setPen(QColor(t.ink if large or self.hand.active else t.soft))
         box = QRectF(_EDGE, 4.0, room_of(self).width() - _SCALE - 2 * _EDGE, _HEAD - 4.0)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, words)
         if step > 0:
@@ -192,56 +164,14 @@ class FlatView(QWidget):
                              f"contours every {numbers.value(step)} {numbers.unit}")  # fmt: skip
 
     def _paint_cuts(
-        self, painter: QPainter, found: Found, one: Imperfection, numbers: NumberFormat, depth: float
+        self, surface: PainterSurface, found: Found, one: Imperfection, numbers: NumberFormat, depth: float
     ) -> None:
         """Paint the cuts through the deepest place, heights enlarged."""
         room = room_of(self)
         wide = (room.width() - 3 * _EDGE) / 2
         for k, across in enumerate((False, True)):
-            box = QRectF(_EDGE + k * (wide + _EDGE), room.bottom() - _CUTS + 8.0, wide, _CUTS - 16.0)
-            self._paint_cut(painter, box, found, one, numbers, depth, across=across)
-
-    def _paint_cut(
-        self, painter: QPainter, box: QRectF, found: Found, one: Imperfection, numbers: NumberFormat, depth: float, *,
-        across: bool,
-    ) -> None:  # fmt: skip
-        t = self._theme
-        off, value = cut(found, one, across=across)
-        known = np.isfinite(value)
-        low, high = min(-depth, float(np.nanmin(value, initial=0.0))), max(depth, float(np.nanmax(value, initial=0.0)))
-        inner = box.adjusted(10, 24, -10, -10)
-
-        def at(x: float, z: float) -> QPointF:
-            return QPointF(inner.left() + inner.width() * (x - off[0]) / (off[-1] - off[0]),
-                           inner.bottom() - inner.height() * (z - low) / (high - low))  # fmt: skip
-
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(t.rule), 1.0))
-        painter.setBrush(QColor(t.raised))
-        painter.drawRoundedRect(box, 5, 5)
-        for level, style in (
-            (0.0, Qt.PenStyle.SolidLine),
-            (-depth, Qt.PenStyle.DashLine),
-            (depth, Qt.PenStyle.DashLine),
-        ):
-            painter.setPen(QPen(QColor(t.soft), 1.0, style))
-            painter.drawLine(at(off[0], level), at(off[-1], level))
-        painter.setPen(QPen(QColor(t.ink), 1.8))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for run in np.split(np.arange(len(off)), np.flatnonzero(np.diff(known.astype(int))) + 1):
-            if len(run) > 1 and known[run[0]]:
-                painter.drawPolyline(QPolygonF([at(float(off[i]), float(value[i])) for i in run]))
-        painter.setFont(font(12))
-        painter.setPen(QColor(t.soft))
-        title = box.adjusted(10, 4, -10, 0)
-        words = "across" if across else "along"
-        painter.drawText(
-            title, Qt.AlignmentFlag.AlignTop, f"{words}, {numbers.rough(off[-1] - off[0])} {numbers.unit} long"
-        )
-        enlarged = (inner.height() / (high - low)) / (inner.width() / (off[-1] - off[0]))
-        painter.drawText(title, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, f"heights {enlarged:.0f} x")
-        painter.restore()
+            box = (_EDGE + k * (wide + _EDGE), room.bottom() - _CUTS + 8.0, wide, _CUTS - 16.0)
+            draw_cut(surface, box, found, one, numbers, depth, self._colors, 12.0, across=across)
 
     # Mouse ----------------------------------------------------------------------------------------------------------
 
@@ -259,13 +189,25 @@ class FlatView(QWidget):
                 best, number = far, k
         return number
 
+    def _on_map(self, position: QPointF) -> QPointF:
+        """Return the pixel of the map at a place of the widget."""
+        return point_at_100(position) - self.map_room.topLeft()
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin to shift, or to choose."""
+        """Begin to draw, to shift, or to choose."""
+        found = self._model.found
+        if self.hand.active and found is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.hand.press(self._on_map(event.position()), self.frame_of(found))
+            self.update()
+            return
         self._press, self._dragged = event.position(), False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Shift."""
+        """Draw, or shift."""
         found = self._model.found
+        if self.hand.active and found is not None:
+            self.hand.move(self._on_map(event.position()), self.frame_of(found))
+            self.update()
         if self._press is None or found is None:
             return
         moved = point_at_100(event.position()) - point_at_100(self._press)
@@ -277,14 +219,28 @@ class FlatView(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """Choose what was clicked."""
+        """End a line, or choose what was clicked."""
+        self.hand.release()
         if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
             self._model.choose(self.at(event.position()))
         self._press = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        """Look close, or at all of it."""
-        self.look_close()
+        """Close a line of corners, or look close, or at all of it."""
+        if self.hand.active:
+            self.hand.close()
+        else:
+            self.look_close()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Close what is drawn (Enter), or forget it (Esc)."""
+        if self.hand.active and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.hand.close()
+        elif self.hand.active and event.key() == Qt.Key.Key_Escape:
+            self.hand.cancel()
+        else:
+            super().keyPressEvent(event)
+        self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom about the pointer."""
@@ -298,15 +254,3 @@ class FlatView(QWidget):
         share = frame.scale / zoom
         self._middle = (x + (frame.middle[0] - x) * share, y + (frame.middle[1] - y) * share)
         self.update()
-
-
-def _beside(ring: QRectF, size: QSizeF) -> list[QRectF]:
-    """Return where the number of a ring may stand: at its four corners, then right, left, above and below it."""
-    near = 0.25 * ring.width() / 2  # the ring leaves its corners free
-    right, left = ring.right() - near, ring.left() + near - size.width()
-    above, below = ring.top() + near - size.height(), ring.bottom() - near
-    middle_x, middle_y = ring.center().x() - size.width() / 2, ring.center().y() - size.height() / 2
-    corners = [(right, above), (left, above), (right, below), (left, below), (ring.right() + 2, middle_y),
-               (ring.left() - 2 - size.width(), middle_y), (middle_x, ring.top() - 2 - size.height()),
-               (middle_x, ring.bottom() + 2)]  # fmt: skip
-    return [QRectF(QPointF(x, y), size) for x, y in corners]

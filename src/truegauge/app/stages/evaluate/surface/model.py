@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.document.session import Session
 from truegauge.core.commands.surface_checks import RemoveSurfaceCheck, SetSurfaceCheck
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.imperfections.search import Found, Prepared, find, prepare, reference_depth
-from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
+from truegauge.core.evaluation.surface_judgement import Judged, flagged, judge
+from truegauge.core.frames import apply
+from truegauge.core.imperfections.preparing import Prepared, prepare, reference_depth
+from truegauge.core.imperfections.search import Found, find
+from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck, SurfaceLimit
 from truegauge.core.progress import Progress
 from truegauge.jobs.imperfections import rules_of
 
 if TYPE_CHECKING:
+    from truegauge.core.arrays import Points
     from truegauge.core.imperfections.measuring import Imperfection
 
 # What is compared in the list: a word, and what of an imperfection.
@@ -98,7 +103,7 @@ class SurfaceModel(QObject):
         check, sample = self.check, self.session.sample
         if check is None or sample is None or not len(sample.points):
             return None
-        key = (sample.scans_key, check.replace(name="-", id="-"))
+        key = self.session.surfaces.key(check)
         if key == self._for:
             return self.found
         if key not in (self._wanted, self._stopped):
@@ -126,13 +131,15 @@ class SurfaceModel(QObject):
         assert sample is not None
         points, normals = sample.points, sample.normals
         reference, wanted = rules_of(check)
-        of = (sample.scans_key, reference, reference_depth(check.depth))
+        area, beyond = check.area, check.beyond
+        of = (sample.scans_key, reference, reference_depth(check.depth), area, beyond)
 
         def work(progress: Progress) -> tuple[tuple[object, Prepared] | None, Found | None, str]:
             try:
                 prepared = kept
                 if prepared is None or prepared[0] != of:
-                    prepared = of, prepare(points, normals, reference, depth=check.depth, progress=progress)
+                    prepared = of, prepare(points, normals, reference, depth=check.depth, area=area,
+                                           beyond=beyond, progress=progress)  # fmt: skip
                 progress(0.9, "finding imperfections")
                 return prepared, find(prepared[1], wanted), ""
             except TrueGaugeError as error:
@@ -145,6 +152,8 @@ class SurfaceModel(QObject):
             prepared, self.found, self.problem = made
             self._prepared = prepared or self._prepared
             self._for = key
+            if self.found is not None:
+                self.session.surfaces.keep(key, self.found)
             self._chosen = self._same_place(before)
             self.changed.emit()
 
@@ -170,6 +179,32 @@ class SurfaceModel(QObject):
             self.found, self._prepared, self._for, self._wanted, self.problem = None, None, None, None, ""
         self._chosen = -1
         self.changed.emit()
+
+    # What is allowed ------------------------------------------------------------------------------------------------
+
+    def judged(self) -> tuple[Judged, ...]:
+        """Return the limits of the check with what was found."""
+        check, found = self.check, self.look()
+        return () if check is None or found is None else judge(found, check.limits, self.session.plan.decision)
+
+    def flagged(self) -> tuple[int, ...]:
+        """Return the numbers of the imperfections that break a limit."""
+        return flagged(self.judged())
+
+    def amount(self, quantity: str) -> float:
+        """Return how much of a quantity was found: of the worst one, or of all."""
+        if self.found is None:
+            return 0.0
+        wish = SurfaceLimit.model_validate({"quantity": quantity, "limit": 0.0})
+        value = judge(self.found, (wish,))[0].value
+        return value if value == value else 0.0
+
+    def place(self, place: tuple[float, float, float]) -> Points:
+        """Return a place (3,) of the scan in the frame that places are told in, mm."""
+        check = self.check
+        at = np.array([place])
+        told = at if check is None else apply(check.frame_from_scan(), at)
+        return np.asarray(told[0])
 
     # The list -------------------------------------------------------------------------------------------------------
 

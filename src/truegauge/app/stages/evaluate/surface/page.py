@@ -2,11 +2,16 @@
 
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from truegauge.app.stages.evaluate.surface.area_box import AreaBox
+from truegauge.app.stages.evaluate.surface.area_model import TOOLS, AreaModel
+from truegauge.app.stages.evaluate.surface.in_space import TIMES, SpaceModel
+from truegauge.app.stages.evaluate.surface.limits_box import LimitsBox
 from truegauge.app.stages.evaluate.surface.model import ORDERS, SurfaceModel
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import grow_to, keep_size
+from truegauge.drawing.surface_numbers import amount_text
 from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
 _REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder", "a cylinder"), ("cone", "a cone"),
@@ -18,7 +23,7 @@ _ROW, _NUMBER = 22, 256
 class SurfacePage(QWidget):
     """Without a part too: only a scan is needed."""
 
-    def __init__(self, model: SurfaceModel) -> None:
+    def __init__(self, model: SurfaceModel, area: AreaModel, space: SpaceModel) -> None:
         super().__init__()
         self._model, self.session = model, model.session
         s = self.session
@@ -45,6 +50,16 @@ class SurfacePage(QWidget):
             self.more.column.addWidget(widget)
         self.remove = button("Remove this check", model.remove)
         self.more.column.addWidget(self.remove)
+        self.area, self.limits = AreaBox(area), LimitsBox(model)
+        self.frame = button("Count places from three of them", lambda: area.take("frame"))
+        self.frame.setToolTip(TOOLS["frame"])
+        self.no_frame = button("Places as in the scan", area.forget_frame)
+        self.more.column.addWidget(self.frame)
+        self.more.column.addWidget(self.no_frame)
+        self.view = button("", lambda: area.show_view(shown=not area.in_view))
+        self.times = choice([(str(t), "heights as they are" if t == 1 else f"heights {t} times") for t in TIMES],
+                            lambda t: space.set_times(int(t)), "how much heights are enlarged")  # fmt: skip
+        self._area, self._space = area, space
         self.settings = QWidget()
         inner = QVBoxLayout(self.settings)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -59,9 +74,11 @@ class SurfacePage(QWidget):
         self.list.setAccessibleName("imperfections")
         self.list.currentItemChanged.connect(self._on_item)
         self.details = Pairs()
-        for widget in (self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold),
-                       self.more, self.quality, self.advice, self.problem, self.again, self.count, self.order,
-                       self.list, self.details):  # fmt: skip
+        for widget in (
+            self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold), self.area,
+            self.more, self.limits, self.view, self.times, self.quality, self.advice, self.problem, self.again,
+            self.count, self.order, self.list, self.details,
+        ):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
         for widget in (self.hint, self.add, self.checks, self.settings, self.another):
@@ -106,7 +123,14 @@ class SurfacePage(QWidget):
             field.show_length(value)
         self.min_area.setSuffix(f" {s.plan.unit}²")
         self.min_area.setValue(check.min_area / self._mm2)
+        self.frame.setVisible(check.frame is None)
+        self.no_frame.setVisible(check.frame is not None)
+        self.times.setVisible(self._area.in_view and s.model is None)
+        choose(self.times, str(self._space.times))
+        self.view.setText("Show it flat" if self._area.in_view else "Show it in space")
         self._show_found()
+        self.area.refresh()
+        self.limits.refresh()
 
     def _show_found(self) -> None:
         m, plan = self._model, self.session.plan
@@ -127,7 +151,10 @@ class SurfacePage(QWidget):
         say(self.quality, quality)
         say(self.advice, advice)
         say(self.count, count)
-        rows = [(k, f"{k + 1}   {one.kind}   {numbers.signed(one.depth)}") for k, one in m.listed()]
+        bad = set(m.flagged())
+        rows = [
+            (k, f"{k + 1}   {one.kind}   {numbers.signed(one.depth)}{'   !' * (k in bad)}") for k, one in m.listed()
+        ]
         if rows != [(self.list.item(k).data(_NUMBER), self.list.item(k).text()) for k in range(self.list.count())]:
             self.list.blockSignals(True)
             self.list.clear()
@@ -149,15 +176,14 @@ class SurfacePage(QWidget):
         if one is None:
             self.details.show_pairs([])
             return
-        area, volume = self._mm2, self._mm2**1.5
         pairs = [
             ("depth", f"{numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)}"),
             ("length, width", f"{numbers.value(one.length)}, {numbers.value(one.width)}"),
-            ("area", f"{one.area / area:.4g} {numbers.unit}²"),
-            ("volume", f"{one.volume / volume:.4g} {numbers.unit}³"),
+            ("area", amount_text(one.area, "area", numbers)),
+            ("volume", amount_text(one.volume, "volume", numbers)),
             ("to the border", numbers.value(one.border)),
         ]
         if one.neighbour >= 0:
             pairs.append((f"to number {one.neighbour + 1}", numbers.value(one.edge_to_edge)))
-        pairs.append(("deepest at", "  ".join(numbers.value(c) for c in one.deepest)))
+        pairs.append(("deepest at", "  ".join(numbers.value(c) for c in self._model.place(one.deepest))))
         self.details.show_pairs(pairs)
