@@ -11,8 +11,8 @@ import time
 import numpy as np
 
 from truegauge.core.imperfections.finding import Finding
-from truegauge.core.imperfections.reference import Reference
 from truegauge.core.imperfections.preparing import prepare
+from truegauge.core.imperfections.reference import Reference
 from truegauge.core.imperfections.search import find, find_imperfections
 from truegauge.core.imperfections.smooth_surface import fit_smooth
 from truegauge.demo.panel import injected, panel_cloud, place_of

@@ -24,7 +24,7 @@ from truegauge.core.routes.places import FeatureToTouch, Surface
 from truegauge.core.routes.strategies import usual_strategy
 from truegauge.core.samples.document import ProbedTouch, SampleData
 from truegauge.core.samples.sample import Sample
-from truegauge.demo.make import housing_errors
+from truegauge.demo.housing_errors import housing_errors
 from truegauge.devices.cmm_sim.surroundings import PartOnTable
 from truegauge.formats.plan_file import model_of_plan, read_plan
 from truegauge.formats.results import results_json

@@ -16,7 +16,7 @@ from truegauge import demo
 from truegauge.app.document.look import SEE_THROUGH
 from truegauge.app.stages.part.nominal_table import NominalTable
 from truegauge.demo.faces import cylinder_at, plane_at
-from truegauge.demo.housing import bolt_holes
+from truegauge.demo.housing_sizes import bolt_holes
 
 
 @pytest.fixture

@@ -25,7 +25,7 @@ from truegauge.core.plan.alignments import AlignmentDatum, DatumAlignment, Guide
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.routes.document import Route
 from truegauge.core.uncertainty.stated_errors import StatedErrors
-from truegauge.demo.housing import bolt_holes
+from truegauge.demo.housing_sizes import bolt_holes
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.reporting.pdf import write_pdf
 from truegauge.reporting.report import make_report

@@ -2,21 +2,27 @@
 
 import threading
 import time
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtWidgets import QFileDialog
 from tests.app.conftest import PATIENCE
 
 import truegauge as tg
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.surface import model
+from truegauge.app.stages.evaluate.surface.before import BeforeModel
 from truegauge.app.stages.evaluate.surface.flat_view import FlatView
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.app.stages.evaluate.surface.sections_here import add_sections
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.commands.surface_checks import SetSurfaceCheck
-from truegauge.core.imperfections.area_steps import AreaSmooth
+from truegauge.core.imperfections.area_steps import AreaOutline, AreaSmooth
+from truegauge.core.imperfections.measuring import Imperfection
 from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
+from truegauge.drawing.histogram import bars_of
 from truegauge.drawing.surface_figure import beside
 from truegauge.formats.plan_file import read_plan
 from truegauge.formats.ply import ply_from_points
@@ -324,7 +330,7 @@ def laid(m, x, y):
 def test_the_area_is_drawn_on_the_map_and_undone(looked, page, qtbot, settle):
     m, s, view = looked.get(SurfaceModel), looked.session, looked.get(FlatView)
     page.area.header.setChecked(True)
-    qtbot.mouseClick(page.area.tools["lasso"], LEFT)
+    page.area.tools["lasso"].click()
     assert "Draw around it" in view.hand.words
     draw(view, qtbot, ring(*laid(m, 60, 80), 45))
     settle()
@@ -333,13 +339,13 @@ def test_the_area_is_drawn_on_the_map_and_undone(looked, page, qtbot, settle):
     assert page.area.header.text() == "Where: 1 step"
     page.area.way.setCurrentIndex(page.area.way.findData("not"))
     page.area.way.activated.emit(page.area.way.currentIndex())
-    qtbot.mouseClick(page.area.tools["brush"], LEFT)
+    page.area.tools["brush"].click()
     type_in(page.area.radius, "18")
     draw(view, qtbot, [laid(m, 60, 79), laid(m, 60, 81)])
     settle()
     assert m.found.imperfections == ()
     assert m.found.quality.area == pytest.approx(np.pi * (45**2 - 18**2), rel=0.08)
-    qtbot.mouseClick(page.area.wider, LEFT)
+    page.area.wider.click()
     settle()
     first, *others = [page.area.steps.item(k).text()[3:] for k in range(3)]
     assert first.startswith("Only in a line of ")
@@ -352,7 +358,7 @@ def test_the_area_is_drawn_on_the_map_and_undone(looked, page, qtbot, settle):
     s.document.redo()
     settle()
     assert page.count.text() == "1 found"
-    qtbot.mouseClick(page.area.remove, LEFT)
+    page.area.remove.click()
     settle()
     assert page.count.text() == "3 found"
 
@@ -360,7 +366,7 @@ def test_the_area_is_drawn_on_the_map_and_undone(looked, page, qtbot, settle):
 def test_corners_are_clicked_and_forgotten(looked, page, qtbot, settle):
     m, s, view = looked.get(SurfaceModel), looked.session, looked.get(FlatView)
     page.area.header.setChecked(True)
-    qtbot.mouseClick(page.area.tools["polyline"], LEFT)
+    page.area.tools["polyline"].click()
     for x, y in ((100, 90), (190, 90), (190, 150), (100, 150)):
         draw(view, qtbot, [laid(m, x, y)])
     qtbot.keyClick(view, Qt.Key.Key_Escape)
@@ -389,7 +395,7 @@ def test_an_area_that_leaves_nothing_is_said_and_can_be_taken_back(looked, page,
 
 def test_an_outline_is_drawn_in_space_and_heights_are_enlarged(looked, page, qtbot, settle):
     m, s, view = looked.get(SurfaceModel), looked.session, looked.view
-    qtbot.mouseClick(page.view, LEFT)
+    page.view.click()
     settle()
     assert view.isVisible()
     assert not looked.get(FlatView).isVisible()
@@ -403,7 +409,7 @@ def test_an_outline_is_drawn_in_space_and_heights_are_enlarged(looked, page, qtb
     assert np.median(high.points[near, 2]) == pytest.approx(0.96 - 50, abs=2)
     assert plain.points[:, 2].min() > -1
     view.show_standard("top")
-    qtbot.mouseClick(page.area.outlines[1], LEFT)
+    page.area.outlines[1].click()
     assert view.outline.active
     shares = view.camera.project(np.column_stack([ring(60, 80, 40), np.zeros(40)]), view.width() / view.height())
     pixels = [QPointF(x * view.width(), y * view.height()) for x, y in shares[:, :2]]
@@ -456,7 +462,7 @@ def test_places_are_told_in_a_frame_of_three_places(looked, page, qtbot, settle)
     m.choose(0)
     before = np.array(m.chosen.deepest)
     page.more.header.setChecked(True)
-    qtbot.mouseClick(page.frame, LEFT)
+    page.frame.click()
     for x, y in ((60, 80), (60, 180), (10, 80)):
         draw(view, qtbot, [laid(m, x, y)])
     settle()
@@ -469,3 +475,70 @@ def test_places_are_told_in_a_frame_of_three_places(looked, page, qtbot, settle)
     assert np.allclose([float(v) for v in shown.split()], told, atol=1e-3)
     page.no_frame.click()
     assert m.check.frame is None
+
+
+def test_an_earlier_scan_tells_what_is_new_gone_and_deeper(looked, page, qtbot, settle, tmp_path, monkeypatch):
+    earlier = ((60.0, 80.0, -0.3, 12.0), (150.0, 40.0, -0.25, 9.0), (40.0, 160.0, 0.4, 9.0))  # one less, one more
+    path = scan_file(tmp_path / "earlier.ply", *sheet(7, truth=earlier))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    page.compare.click()
+    settle()
+    qtbot.waitUntil(lambda: bool(looked.get(BeforeModel).changes()))
+    settle()
+    assert page.since.text() == "Since earlier.ply: 1 new, 1 gone, 1 deeper, 1 same"
+    assert [r.split()[3:] for r in rows(page)] == [["deeper"], ["new"], []]
+    type_in(page.threshold, "0.28")  # both are looked at by the check as it is now
+    settle()
+    qtbot.waitUntil(lambda: page.since.text() == "Since earlier.ply: 1 new, 1 gone, 1 deeper")
+    page.alone.click()
+    assert page.since.text() == ""
+    assert [r.split()[3:] for r in rows(page)] == [[], []]
+    bad = tmp_path / "bad.ply"
+    bad.write_bytes(b"ply\nnothing")
+    looked.get(BeforeModel).open(bad)
+    settle()
+    assert "bad.ply" in looked.notices[-1].text
+
+
+def test_the_bars_hold_all_depths(looked, page):
+    assert page.bars.isVisible()
+    page.bars.grab()
+    rng = np.random.default_rng(3)
+    for count in (1, 2, 7, 300):
+        for scale in (1e-3, 1.0, 250.0):
+            values = rng.normal(0, scale, count)
+            edges, counts = bars_of(values)
+            assert counts.sum() == count
+            assert edges[0] <= values.min() <= values.max() <= edges[-1]
+            assert 1 <= len(counts) <= 14
+            for k in range(len(counts)):
+                last = k == len(counts) - 1
+                inside = (values >= edges[k]) & ((values <= edges[k + 1]) if last else (values < edges[k + 1]))
+                assert inside.sum() == counts[k]
+
+
+def test_sections_of_the_part_go_through_the_deepest_place(loaded, settle):
+    """With a part: places of the scan are carried into its coordinates by the alignment."""
+    s = loaded.session
+    pose = s.evaluation.alignment.part_from_scan
+    top = AreaOutline(right=(1.0, 0, 0), up=(0, 1.0, 0), outline=((-500, -500), (500, -500), (500, 500), (-500, 500)))
+    assert not loaded.parts["evaluate"].bench.surface_page.sections.isVisible()
+    m = loaded.get(SurfaceModel)
+    m.add()
+    one = Imperfection("dent", -0.5, 0.01, (1.0, 2.0, 3.0), (1.0, 2.0, 3.0), (0.0, 0.0, 1.0), 90, 30.0, 9.0, 50.0, 12.0,
+                       7.0, 6.0, (1.0, 0.0, 0.0), 0.1, 0.05, 40.0)  # fmt: skip
+    m.change(area=(top,))
+    m.found = SimpleNamespace(imperfections=(one,))
+    m._for = m._wanted = s.surfaces.key(m.check)
+    m._chosen = 0
+    before = len(s.plan.sections)
+    add_sections(m)
+    along, across = s.plan.sections[before:]
+    place = (pose @ [1.0, 2.0, 3.0, 1.0])[:3]
+    for section in (along, across):
+        assert abs((place - section.origin) @ np.array(section.normal)) < 1e-9
+    assert abs(np.array(across.normal) @ pose[:3, 0]) == pytest.approx(1)
+    assert abs(np.array(along.normal) @ pose[:3, 1]) == pytest.approx(1)
+    assert along.name == f"{m.check.name} 1 along"
+    s.document.undo()
+    assert len(s.plan.sections) == before

@@ -156,6 +156,8 @@ def in_the_way(evaluator, place, camera):
     """Tell whether the part is in the way from a place to the eye, step by step."""
     size = evaluator.model.diagonal
     way = place + np.linspace(1e-3, 1.2, 1200)[:, None] * size * camera.back
+    low, high = evaluator.model.box
+    way = way[((way > low) & (way < high)).all(axis=1)]  # beyond there is no part
     return bool((evaluator.projector.deviations(way).distance < -2e-4 * size).any())
 
 

@@ -85,7 +85,8 @@ def _is_whole(qualifying, touched, made, wanted):
     assert np.ptp(height) < 0.003
 
 
-@pytest.mark.parametrize("first", [1, 2, 3, 4])  # in four parts, for several workers
+# In two parts, for several workers. Every second message: of each kind there are many.
+@pytest.mark.parametrize("first", [1, 3])
 def test_a_session_that_is_cut_at_any_message_loses_nothing(session, first):
     made, qualifying, touched = session()
     messages = made.stand_in.server.messages

@@ -314,7 +314,7 @@ def test_what_is_no_whole_program_is_refused(whole, back, text, words):
 
 @pytest.mark.parametrize("with_remarks", [True, False])
 def test_no_damaged_program_is_taken_in_part_without_a_word(whole, program, model, evaluator, tmp_path, with_remarks):
-    """Of 100 mutants each way: refused, or all that is not in the plan is kept; changes beside remarks are told."""
+    """Of 60 mutants each way: refused, or all that is not in the plan is kept; changes beside remarks are told."""
     good = (program if with_remarks else bare(program)).encode()
     nominals = {}
 
@@ -325,7 +325,7 @@ def test_no_damaged_program_is_taken_in_part_without_a_word(whole, program, mode
 
     rng = np.random.default_rng(8 if with_remarks else 9)
     path, refused, told = tmp_path / "x.dmi", 0, 0
-    for _ in range(100):
+    for _ in range(60):
         path.write_bytes(mutated(good, rng))
         try:
             found = read_dmis(path, whole, model, nominal)

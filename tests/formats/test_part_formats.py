@@ -48,7 +48,7 @@ def test_no_damaged_cad_file_crashes_hangs_or_comes_in_part(name, tmp_path, unca
     faces = len(read_part(path).faces)
     # What is read is a part of faces that all could be built; a file that lost some says so or still closes.
     assert_only_refusals(
-        read_part, path, good, 200, 5, lambda model: 1 <= len(model.faces) <= faces and model.diagonal > 0, 4000
+        read_part, path, good, 120, 5, lambda model: 1 <= len(model.faces) <= faces and model.diagonal > 0, 4000
     )
 
 

@@ -9,7 +9,7 @@ from truegauge import demo
 from truegauge.core.arrays import Vector
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
-from truegauge.demo.make import housing_errors
+from truegauge.demo.housing_errors import housing_errors
 from truegauge.demo.serving import plan_and_part, port_taken, serve
 from truegauge.devices.cmm_sim.build import PartToPlace, make_world, start
 from truegauge.devices.cmm_sim.settings import Fault, MachineSettings

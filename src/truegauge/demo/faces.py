@@ -3,7 +3,7 @@
 import numpy as np
 
 from truegauge.core.cad.model import CadModel, SurfaceKind
-from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
+from truegauge.demo.housing_sizes import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 
 
 def cylinder_at(model: CadModel, radius: float, x: float, y: float) -> int:

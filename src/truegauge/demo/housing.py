@@ -26,18 +26,7 @@ from OCP.TopAbs import TopAbs_EDGE
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
-MAIN_BORE = (58.0, 45.0)
-BOLT_CIRCLE_RADIUS = 30.0
-MOUNTING_HOLES = ((10.0, 10.0), (130.0, 10.0), (10.0, 80.0), (130.0, 80.0))
-
-
-def bolt_holes() -> list[tuple[float, float]]:
-    """Return the centres (x, y) of the six holes, the first at 30 degrees, counter-clockwise."""
-    angles = [math.radians(30 + 60 * k) for k in range(6)]
-    return [
-        (MAIN_BORE[0] + BOLT_CIRCLE_RADIUS * math.cos(a), MAIN_BORE[1] + BOLT_CIRCLE_RADIUS * math.sin(a))
-        for a in angles
-    ]
+from truegauge.demo.housing_sizes import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 
 
 def build_housing() -> Any:

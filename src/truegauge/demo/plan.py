@@ -27,7 +27,7 @@ from truegauge.core.plan.views import Eye, SavedView, TagSettings
 from truegauge.core.tolerancing.zone import Zone
 from truegauge.core.uncertainty.stated_errors import StatedErrors
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
-from truegauge.demo.housing import MAIN_BORE, MOUNTING_HOLES, bolt_holes
+from truegauge.demo.housing_sizes import MAIN_BORE, MOUNTING_HOLES, bolt_holes
 from truegauge.formats.files import content_key
 
 _BOLTS = tuple(f"bolt-{k}" for k in range(1, 7))

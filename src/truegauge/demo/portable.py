@@ -13,7 +13,7 @@ import numpy as np
 from truegauge import demo
 from truegauge.core.cad.projection import Projector
 from truegauge.core.errors import DeviceError
-from truegauge.demo.make import housing_errors
+from truegauge.demo.housing_errors import housing_errors
 from truegauge.demo.serving import plan_and_part, port_taken, serve
 from truegauge.devices.arm_sim.arm import ArmStandIn
 from truegauge.devices.arm_sim.settings import ArmFaults, ArmSettings

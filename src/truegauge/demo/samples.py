@@ -14,7 +14,7 @@ from truegauge import demo
 from truegauge.core.arrays import Points
 from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.projection import Projector
-from truegauge.demo.make import hidden_from_scanner, housing_errors
+from truegauge.demo.housing_errors import hidden_from_scanner, housing_errors
 from truegauge.demo.scan_maker import InjectedError, ScanSettings, Shift, make_scan
 from truegauge.formats.files import write_whole
 from truegauge.formats.part import read_part

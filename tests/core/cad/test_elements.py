@@ -13,7 +13,7 @@ from truegauge.core.cad.patterns import PatternKind, Patterns
 from truegauge.core.errors import Cancelled
 from truegauge.core.progress import silent
 from truegauge.demo.faces import cylinder_at
-from truegauge.demo.housing import MOUNTING_HOLES, bolt_holes
+from truegauge.demo.housing_sizes import MOUNTING_HOLES, bolt_holes
 
 
 def model_of(shape):

@@ -4,7 +4,7 @@ from truegauge.core.cad.model import SurfaceKind
 from truegauge.core.cad.recognition import describe_face, nominal_of, whole_surface
 from truegauge.core.errors import GeometryError
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
-from truegauge.demo.housing import MAIN_BORE
+from truegauge.demo.housing_sizes import MAIN_BORE
 
 
 def test_the_main_bore_is_described_as_an_inspector_would(model):

@@ -7,7 +7,7 @@ from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.graph import Graph, NotComputed
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import cylinder_along, cylinder_at, face_of_kind, plane_at
-from truegauge.demo.housing import MAIN_BORE
+from truegauge.demo.housing_sizes import MAIN_BORE
 
 
 def test_editing_a_tolerance_computes_nothing_again(evaluator, plan, sample, evaluation):

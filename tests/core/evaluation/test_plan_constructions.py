@@ -14,7 +14,7 @@ from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.features import ConstructedFeature, FormFilterSetting, NominalFeature
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.faces import cylinder_at, face_of_kind
-from truegauge.demo.housing import bolt_holes
+from truegauge.demo.housing_sizes import bolt_holes
 
 
 def faces(plan, name):

@@ -9,6 +9,7 @@ from truegauge.core.imperfections.finding import Finding
 from truegauge.core.imperfections.preparing import prepare
 from truegauge.core.imperfections.search import find, find_imperfections
 from truegauge.core.imperfections.smooth_surface import SmoothTask
+from truegauge.demo import panel
 
 
 def dense(task, wavelength):
@@ -156,3 +157,20 @@ def test_stated_uncertainties_are_the_real_scatter_of_depths(depth, radius, nois
     rms, mean = np.sqrt(np.mean(np.square(errors))), np.mean(stated)
     assert 0.6 < rms / mean < 1.4
     assert abs(np.mean(errors)) < mean  # hardly any of it is a bias
+
+
+@pytest.mark.parametrize("count", [100_000, 150_000])
+def test_a_coarse_scan_invents_nothing_where_a_head_stands_near_a_corner(count):
+    """What is left out of the reference around it may not let go of the corner: there nothing else holds it."""
+    points, normals = panel.panel_cloud(count, count // 10_000)
+    found = find_imperfections(points, normals)
+    truth = np.array([panel.place_of(one) for one in panel.injected()])
+    assert len(found.imperfections) == len(truth)
+    for one in found.imperfections:
+        assert np.linalg.norm(truth - one.deepest, axis=1).min() < 8.0
+    assert len(found.left_out) == len(panel.RIVETS)
+    places = np.array([(832.0, 1.0), (828.0, 10.0), (800.0, 10.0), (5.0, 1.0), (5.0, 350.0), (832.0, 350.0)])
+    z, _ = panel.surface(places[:, 0], places[:, 1])
+    laid = found.prepared.surface.chart.laid(np.column_stack([places, z]))
+    off = laid[:, 2] - found.prepared.smooth[0].heights(laid[:, :2])[0]
+    assert np.abs(off).max() < 0.05

@@ -10,7 +10,7 @@ from truegauge.core.scanning.advice import Advice, Adviser, ScannerLimits
 from truegauge.core.scanning.live_map import ENOUGH, LAST, LiveMap
 from truegauge.core.scanning.live_scan import LiveScan
 from truegauge.demo.faces import cylinder_at, plane_at
-from truegauge.demo.make import housing_errors
+from truegauge.demo.housing_errors import housing_errors
 from truegauge.demo.scan_maker import sample_surface
 
 

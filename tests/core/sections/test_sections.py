@@ -8,7 +8,7 @@ from truegauge.core.sections.dimension import dimension_value, fit_span, span_ro
 from truegauge.core.sections.measured import measured_section
 from truegauge.core.sections.nominal import nominal_section
 from truegauge.core.sections.plane import section_plane
-from truegauge.demo.housing import MAIN_BORE
+from truegauge.demo.housing_sizes import MAIN_BORE
 
 
 def cut(model, projector, origin, normal, across=None):

@@ -11,14 +11,15 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.document.document import Document
 from truegauge.app.document.worked_out import WorkedOut
 from truegauge.core.clouds.spatial import spatial_order
+from truegauge.core.imperfections.cubes import rough_directions
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from truegauge.core.arrays import Normals, Points
 
-_LAMPS = np.array([(0.35, 0.3, 0.89), (-0.6, -0.75, 0.28)])
-_SHADE, _LAMP, _SECOND = 0.42, 0.46, 0.16  # of the colour that is seen anyway, and by the lamps
+_LAMPS = np.array([(0.5, 0.42, 0.76), (-0.6, -0.75, 0.28)])
+_SHADE, _LAMP, _SECOND = 0.3, 0.58, 0.16  # of the colour that is seen anyway, and by the lamps
 _GREY = np.array([196.0, 201.0, 204.0])
 _ALIKE = 0.5  # of the logarithm of an extent: what differs by less is looked at as it was
 _FAR = 0.002  # of the points at each end that may be strays: the view does not show them all
@@ -43,12 +44,13 @@ def drawn_scan(points: Points, colors: NDArray[np.uint8]) -> DrawnScan:
     return DrawnScan(points[order], colors[order], np.quantile(some, [_FAR, 1.0 - _FAR], axis=0))
 
 
-def lit(normals: Normals | None, count: int) -> NDArray[np.uint8]:
-    """Return the grey (n, 3) of a surface with normals (n, 3), seen by two lamps; without normals all alike."""
+def lit(points: Points, normals: Normals | None) -> NDArray[np.uint8]:
+    """Return the grey (n, 3) of a surface by two lamps; without normals it is lit by the course of its points."""
+    there = np.isfinite(points).all(axis=1)
     if normals is None or not np.any(normals):
-        return np.tile(_GREY.astype(np.uint8), (count, 1))
-    share = shades(normals)
-    return np.asarray((share[:, None] * _GREY).astype(np.uint8))
+        normals = np.zeros(points.shape)
+        normals[there] = rough_directions(points[there])
+    return np.asarray((shades(normals)[:, None] * _GREY).astype(np.uint8))
 
 
 def shades(normals: Normals) -> NDArray[np.float64]:
@@ -103,4 +105,4 @@ class BareScan(QObject):
         if self._own is not None:
             return self._own
         points, normals = sample.points, sample.normals
-        return self._plain.get((sample.scans_key,), lambda: drawn_scan(points, lit(normals, len(points))))
+        return self._plain.get((sample.scans_key,), lambda: drawn_scan(points, lit(points, normals)))

@@ -19,6 +19,8 @@ class NextStep:
 def part_step(document: Document) -> NextStep | None:
     """Return what comes next of part and drawing."""
     model, plan = document.model, document.plan
+    if model is None and document.sample is not None and len(document.sample.points):
+        return NextStep("Look for dents on the scan alone, or open a part", "page-surface")
     if model is None:
         return NextStep("Open a part, or drop its file here", OPEN_PART)
     if not plan.characteristics and model.annotations.count:

@@ -35,6 +35,7 @@ _LEAST_VIEW = 420  # pixels at 100 %: with less the ledger gives way
 WHOLE, NARROW, NONE = "whole", "narrow", "none"  # how much of it is shown
 _NEXT = {WHOLE: NARROW, NARROW: NONE, NONE: WHOLE}
 _NOTHING = "Nothing to judge yet.\n\nPick a face in the view and take one of the proposals below it."
+_OF_SURFACE = "Limits of surfaces are judged in Evaluate, on the page Surface; characteristics need a part."
 _NOTHING_FITS = "No characteristic fits what is searched for."
 Index = QModelIndex | QPersistentModelIndex
 
@@ -320,7 +321,8 @@ class Ledger(QWidget):
     def _refresh(self) -> None:
         rows = len(self._session.plan.characteristics)
         self.empty.setVisible(self.model.rowCount() == 0)
-        self.empty.setText(_NOTHING_FITS if rows else _NOTHING)
+        alone = self._session.bare_scan.is_there
+        self.empty.setText(_NOTHING_FITS if rows else _OF_SURFACE if alone else _NOTHING)
         narrow = self.mode == NARROW
         for tool in (self.search, self.outside, self.group):
             tool.setVisible(rows > 0 and not narrow)

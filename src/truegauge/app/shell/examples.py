@@ -21,6 +21,10 @@ def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
         files.open_example(demo.CMM_PLAN, None)
         session.set_stage("devices")
 
+    def by_scan_alone() -> None:
+        files.open_example(demo.PANEL_PLAN, demo.PANEL_SCAN)
+        session.set_stage("evaluate")
+
     return (
         Example("Housing, by scan", "A milled housing with 250,000 scanned points and 30 characteristics: three are "
                 "outside, one is near its limit. Find out why.", "part",
@@ -29,4 +33,6 @@ def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
                 "profile_surface", partial(files.open_example, demo.COVER_PLAN, demo.COVER_SCAN)),
         Example("Housing, by machine", "The same housing on a made-up coordinate measuring machine: qualify its styli, "
                 "align by touches, measure.", "devices", by_machine),
+        Example("Panel, by scan alone", "A sheet that was hit by hail, without a part: forty dents, bumps and pits are "
+                "found, measured and judged.", "evaluate", by_scan_alone),
     )  # fmt: skip

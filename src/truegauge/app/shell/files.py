@@ -20,6 +20,7 @@ from truegauge.formats.part_kinds import PART_ENDINGS
 from truegauge.formats.scan import Columns
 
 _SAVE, _DISCARD, _OTHER_NAME, _REPLACE = "Save", "Discard", "Save under another name", "Replace it"
+SCANS = f"Scans (*{' *'.join(SCAN_ENDINGS)})"
 
 
 class FileDialogs:
@@ -103,7 +104,7 @@ class FileDialogs:
         """Let the user choose a scan that joins those of the sample."""
         self.ask_open(
             "Add a scan",
-            f"Scans (*{' *'.join(SCAN_ENDINGS)})",
+            SCANS,
             lambda path: self._session.files.open_scan(path, add=True),
         )
 
@@ -114,7 +115,7 @@ class FileDialogs:
             "Diameter of spheres seen in both scans, mm (0: join by the part's own shape)", 0.0, 0.0, 1000.0, 3,
         )  # fmt: skip
         if wanted:
-            self.ask_open("Add a scan of the turned part", f"Scans (*{' *'.join(SCAN_ENDINGS)})",
+            self.ask_open("Add a scan of the turned part", SCANS,
                            lambda path: self._session.files.add_turned_scan(path, diameter))  # fmt: skip
 
     def ask_touches(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,11 +11,12 @@ from numba import njit
 from truegauge.core.errors import EvaluationError
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Floats, Ints, Mask, Points, Vector
+    from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector
 
 _IN_CUBE = 16.0  # points
 _SOME = 200_000  # points that tell how large a cube is
 _OFFSETS = np.array([(a, b, c) for a in (-1, 0, 1) for b in (-1, 0, 1) for c in (-1, 0, 1)])
+_PAIRS = ((0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2))
 _WINDOW = 3  # cubes to a crease, within which it is seen
 _FAR = 3.0  # cubes from a place to the nearest points
 _SMALL = 0.15  # of the extent of what was reached, below which something in the midst of it belongs to it: dents
@@ -32,30 +34,52 @@ def smooth_from(points: Points, place: Vector, turn: float) -> Mask:
     EvaluationError
         There are no points at the place, or it lies on a crease.
     """
-    size = _cube_size(points)
-    low = points.min(axis=0) - 2 * size
-    at = np.floor((points - low) / size).astype(np.int64)
-    extent = at.max(axis=0) + 3
-    steps = np.array([extent[1] * extent[2], extent[2], 1])
-    keys, of, count = np.unique(at @ steps, return_inverse=True, return_counts=True)
-    off = points - low  # near numbers: squares of far ones would lose digits
-    sums: Floats = np.column_stack([np.bincount(of, off[:, c], len(keys)) for c in range(3)])
-    pairs = [(0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2)]
-    squares: Floats = np.column_stack([np.bincount(of, off[:, a] * off[:, b], len(keys)) for a, b in pairs])
-    around = _beside(keys, _OFFSETS @ steps)
-    normal = _normals(around, count.astype(np.float64), sums, squares)
-    middle = sums / count[:, None]
-    crease = _creases(middle, normal, _WINDOW * size, turn)
-    begin = int(np.argmin(np.square(middle - (np.asarray(place) - low)).sum(axis=1)))
-    if np.linalg.norm(middle[begin] - (np.asarray(place) - low)) > _FAR * size:
+    cubes = _Cubes.of(points)
+    crease = _creases(cubes.middle, cubes.normal, _WINDOW * cubes.size, turn)
+    wanted = np.asarray(place) - cubes.low
+    begin = int(np.argmin(np.square(cubes.middle - wanted).sum(axis=1)))
+    if np.linalg.norm(cubes.middle[begin] - wanted) > _FAR * cubes.size:
         raise EvaluationError("there are no points at the place that it grows from")
     if crease[begin]:
         raise EvaluationError("the place that it grows from lies on a crease or an edge: choose one beside it")
-    reached = np.zeros(len(keys), dtype=bool)
-    _spread(around, normal, crease, begin, np.cos(turn), reached)
-    _up_to_the_crease(around, normal, reached, turn)
-    _fill(around, middle, reached)
-    return np.asarray(reached[of])
+    reached = np.zeros(len(cubes.middle), dtype=bool)
+    _spread(cubes.around, cubes.normal, crease, begin, np.cos(turn), reached)
+    _up_to_the_crease(cubes.around, cubes.normal, reached, turn)
+    _fill(cubes.around, cubes.middle, reached)
+    return np.asarray(reached[cubes.of_point])
+
+
+def rough_directions(points: Points) -> Normals:
+    """Return the direction (n, 3), of either sign, across the surface around each point: good enough to light it."""
+    cubes = _Cubes.of(points)
+    return np.asarray(cubes.normal[cubes.of_point])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Cubes:
+    """Points in cubes of `size` mm: the cube of each point; middles (m, 3) from `low`, directions, those around."""
+
+    low: Vector
+    size: float
+    of_point: Ints
+    middle: Points
+    normal: Normals
+    around: Ints
+
+    @staticmethod
+    def of(points: Points) -> _Cubes:
+        size = _cube_size(points)
+        low = points.min(axis=0) - 2 * size
+        at = np.floor((points - low) / size).astype(np.int64)
+        extent = at.max(axis=0) + 3
+        steps = np.array([extent[1] * extent[2], extent[2], 1])
+        keys, own, count = np.unique(at @ steps, return_inverse=True, return_counts=True)
+        off = points - low  # near numbers: squares of far ones would lose digits
+        sums: Floats = np.column_stack([np.bincount(own, off[:, c], len(keys)) for c in range(3)])
+        squares: Floats = np.column_stack([np.bincount(own, off[:, a] * off[:, b], len(keys)) for a, b in _PAIRS])
+        around = _beside(keys, _OFFSETS @ steps)
+        normal = _normals(around, count.astype(np.float64), sums, squares)
+        return _Cubes(low, size, own, sums / count[:, None], normal, around)
 
 
 def _cube_size(points: Points) -> float:
@@ -90,7 +114,7 @@ def _normals(around: Ints, count: Floats, sums: Floats, squares: Floats) -> Floa
     mean = np.where(known[:, :, None], sums[safe], 0.0).sum(axis=1) / total[:, None]
     moments = np.where(known[:, :, None], squares[safe], 0.0).sum(axis=1) / total[:, None]
     matrix = np.empty((len(count), 3, 3))
-    for k, (a, b) in enumerate([(0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2)]):
+    for k, (a, b) in enumerate(_PAIRS):
         matrix[:, a, b] = matrix[:, b, a] = moments[:, k] - mean[:, a] * mean[:, b]
     return np.ascontiguousarray(np.linalg.eigh(matrix)[1][:, :, 0])
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 _REACHES = (0.85, 0.6, 0.42, 0.3)  # of the radius of a region, within which its deepest place is read off
 _COUNTED = 0.4  # of a threshold that the noise is at most for areas by counting points
 _PIT = 0.08  # depth to width from which a dent is a pit
-_FEW = 30  # places of which it is no use to look for the outer ones
+_MANY = 20_000  # places from which it takes less to look for the outer ones than to turn all
 _ALIKE = 0.15  # how much more area a rectangle may have that lies along the longest extent
 _HEAD, _UPPER = 0.08, 0.9  # height to width of what stands out, from which it is a head of a rivet or the like
 _LONG = 4.0  # times as long as wide from which it is a scratch
@@ -138,12 +138,15 @@ def kind_of(depth: float, length: float, width: float) -> str:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Measured:
-    """An imperfection, and the cells (n,) that it takes in; `is_head`: so steep that it was put there."""
+    """An imperfection, the cells (n,) that it takes in, and places (m, 3) on its edge.
+
+    `is_head`: so steep that it was put there.
+    """
 
     imperfection: Imperfection
     rows: Ints
     columns: Ints
-    places: Points
+    edge: Points
     is_head: bool
 
 
@@ -157,7 +160,7 @@ def measure(
     up = sign * found.height[rows, columns]
     places = surface.places(rows, columns)
     area_of = surface.areas(rows, columns)
-    inner, share = _shares(sign * found.height, rows, columns, threshold, cells)
+    inner, share, edge = _shares(found.height, sign, rows, columns, threshold, cells)
     area = float((surface.areas(*inner) * share).sum())
     if found.point_noise < _COUNTED * threshold:
         area = _counted(surface, inner, whole, sign, threshold, area)
@@ -181,40 +184,47 @@ def measure(
     # Few points on something small do not show all of its height: the upper ones of them do.
     seen = sign * surface.by_cell.deviation[surface.by_cell.within(rows, columns, cells.shape[1])]
     height = max(depth, float(np.quantile(seen, _UPPER))) if len(seen) else depth
-    return Measured(made, rows, columns, places, bool(sign > 0 and height > _HEAD * 2.0 * np.sqrt(area / np.pi)))
+    return Measured(made, rows, columns, places[edge], bool(sign > 0 and height > _HEAD * 2.0 * np.sqrt(area / np.pi)))
 
 
 def _three(v: Vector) -> tuple[float, float, float]:
     return float(v[0]), float(v[1]), float(v[2])
 
 
-def _shares(up: Floats, rows: Ints, columns: Ints, threshold: float, cells: Cells) -> tuple[tuple[Ints, Ints], Floats]:
-    """Return the cells of a region with its rim, and which share (n,) of each lies beyond the threshold."""
+def _shares(
+    heights: Floats, sign: float, rows: Ints, columns: Ints, threshold: float, cells: Cells
+) -> tuple[tuple[Ints, Ints], Floats, Mask]:
+    """Return the cells of a region with its rim, which share (n,) of each lies beyond the threshold, and its edge.
+
+    The edge tells which of the cells of the region (m,) have one beside them that does not belong to it.
+    """
     height, width = cells.shape
     pad = 2
     r0, r1 = max(0, rows.min() - pad), min(height, rows.max() + pad + 1)
     if cells.is_closed and columns.max() - columns.min() > width // 2:
         shift = width // 2
-        columns, up = (columns + shift) % width, np.roll(up, shift, axis=1)
+        columns = (columns + shift) % width
     else:
         shift = 0
     c0, c1 = max(0, columns.min() - pad), min(width, columns.max() + pad + 1)
-    box = up[r0:r1, c0:c1]
+    # Only what is around it is looked at: of all of the surface that would take longer than all the rest.
+    box = sign * heights[r0:r1, (np.arange(c0, c1) - shift) % width]
     own = np.zeros(box.shape, dtype=bool)
     own[rows - r0, columns - c0] = True
-    from scipy.ndimage import binary_dilation
+    from scipy.ndimage import binary_dilation, binary_erosion
 
+    edge = ~binary_erosion(own, np.ones((3, 3)))[rows - r0, columns - c0]
     rim = binary_dilation(own, np.ones((3, 3))) & np.isfinite(box)
     filled = np.where(np.isfinite(box), box, threshold)
     if min(box.shape) < 3:
         inner = np.nonzero(own)
-        return (inner[0] + r0, (inner[1] + c0 - shift) % width), np.ones(len(inner[0]))
+        return (inner[0] + r0, (inner[1] + c0 - shift) % width), np.ones(len(inner[0])), edge
     gy, gx = np.gradient(filled)
     rise = np.maximum(np.hypot(gx, gy), 1e-9)
     # A cell on the rim is beyond the threshold as far as its height, on the slope that there is, says.
     share = np.clip((filled - threshold) / rise + 0.5, 0.0, 1.0)
     r, c = np.nonzero(rim & (share > 0))
-    return (r + r0, (c + c0 - shift) % width), np.asarray(share[r, c])
+    return (r + r0, (c + c0 - shift) % width), np.asarray(share[r, c]), np.asarray(edge)
 
 
 def _counted(
@@ -293,7 +303,7 @@ def _corners(flat: Floats) -> Floats:
     """Return the places (m, 2) that all others lie between; all of them where they lie on a line."""
     from scipy.spatial import ConvexHull, QhullError
 
-    if len(flat) < _FEW:
+    if len(flat) < _MANY:
         return flat
     try:
         return np.asarray(flat[ConvexHull(flat).vertices])
@@ -334,8 +344,8 @@ def neighbours(every: list[Measured]) -> list[Imperfection]:
     if len(every) < 2:
         return plain
     centers = np.array([p.centroid for p in plain])
-    trees = [cKDTree(m.places) for m in every]
-    radii = np.array([np.linalg.norm(m.places - c, axis=1).max() for m, c in zip(every, centers, strict=True)])
+    trees = [cKDTree(m.edge) for m in every]
+    radii = np.array([np.linalg.norm(m.edge - c, axis=1).max() for m, c in zip(every, centers, strict=True)])
     made = []
     for k, own in enumerate(plain):
         between = np.linalg.norm(centers - centers[k], axis=1)
@@ -344,7 +354,7 @@ def neighbours(every: list[Measured]) -> list[Imperfection]:
         for j in np.argsort(between - radii):
             if j == k or between[j] - radii[j] - radii[k] > edge:
                 continue
-            gap = float(trees[j].query(every[k].places, distance_upper_bound=edge + 1e-9)[0].min())
+            gap = float(trees[j].query(every[k].edge, distance_upper_bound=edge + 1e-9)[0].min())
             if gap < edge:
                 nearest, edge = int(j), gap
         made.append(replace(own, neighbour=nearest, edge_to_edge=edge, center_to_center=float(between.min())))

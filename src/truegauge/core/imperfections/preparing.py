@@ -249,7 +249,7 @@ def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
     seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter)
     labels = regions(found.height, cells, Finding(depth=seed))
     level = max(SEEN * found.noise, 1.5 * found.scatter)
-    taken = np.zeros(labels.shape, dtype=bool)
+    taken, inner = np.zeros(labels.shape, dtype=bool), np.zeros(labels.shape, dtype=bool)
     for sign in (-1, 1):
         up = sign * found.height
         own = labels * (np.nan_to_num(up) > 0)
@@ -258,8 +258,12 @@ def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
         at_border = np.unique(own[border & (own > 0)])
         own = np.where(np.isin(own, at_border[peaks[at_border] < _SURELY * depth]), 0, own)
         limits = np.maximum(level, _FOOT * peaks)
+        inner |= own > 0
         taken |= (grown(up, own, limits, closed=cells.is_closed) > 0) & _around(own)
-    return np.asarray(binary_dilation(taken, np.ones((3, 3))))
+    # At a border a foot is left in: without it nothing would hold the reference beyond what stands near the border, and
+    # what it is off by there would be found as an imperfection.
+    rim = binary_dilation(border, np.ones((3, 3)))
+    return np.asarray(binary_dilation(taken, np.ones((3, 3))) & (inner | ~rim))
 
 
 def _around(labels: Ints) -> Mask:
@@ -268,7 +272,7 @@ def _around(labels: Ints) -> Mask:
 
     if not labels.any():
         return labels > 0
-    radius = np.sqrt(np.bincount(labels.ravel()) / np.pi) + 1.0
+    radius = np.sqrt(np.bincount(labels.ravel()) / np.pi)
     far, nearest = distance_transform_edt(labels == 0, return_indices=True)
     return np.asarray(far <= radius[labels[tuple(nearest)]])
 

@@ -11,9 +11,10 @@ from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.sections_page import SectionsPage
 from truegauge.app.stages.evaluate.spots_page import SpotsPage
 from truegauge.app.stages.evaluate.surface.area_model import AreaModel
+from truegauge.app.stages.evaluate.surface.before import BeforeModel
 from truegauge.app.stages.evaluate.surface.in_space import SpaceModel
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
-from truegauge.app.stages.evaluate.surface.page import SurfacePage
+from truegauge.app.stages.evaluate.surface.page import Ask, SurfacePage
 from truegauge.app.stages.evaluate.views_page import ViewsPage
 from truegauge.app.widgets.bench import Bench, PageTabs
 from truegauge.core.plan.views import SavedView
@@ -33,13 +34,16 @@ class EvaluateBench(Bench):
     def __init__(
         self, model: EvaluateModel, ask_spots: Callable[[], object], ask_points: Callable[[], object],
         camera: Callable[[], Camera | None], picture: Callable[[SavedView], QImage | None], surface: SurfaceModel,
-        area: AreaModel, space: SpaceModel, parent: QWidget | None = None,
+        area: AreaModel, space: SpaceModel, before: BeforeModel,
+        ask_scan: Ask, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
         self.model, self.surface, self.area, self.space = model, surface, area, space
+        self._before, self._ask_scan = before, ask_scan
         self._made = (ask_spots, ask_points, camera, picture)
         super().__init__(model.session, parent)
         model.changed.connect(self._on_changed)
         area.changed.connect(self._on_changed)
+        before.changed.connect(self._on_changed)
 
     def _build(self) -> None:
         ask_spots, ask_points, camera, picture = self._made
@@ -50,7 +54,7 @@ class EvaluateBench(Bench):
         self.spots_page = SpotsPage(self.model, ask_spots)
         self.sections_page = SectionsPage(self.model)
         self.compare_page = ComparePage(self.model, ask_points)
-        self.surface_page = SurfacePage(self.surface, self.area, self.space)
+        self.surface_page = SurfacePage(self.surface, self.area, self.space, self._before, self._ask_scan)
         self.views_page = ViewsPage(self.model, camera, picture)
         self._pages = (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.surface_page,
                        self.views_page)  # fmt: skip

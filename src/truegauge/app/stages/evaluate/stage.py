@@ -1,12 +1,15 @@
 """The Evaluate stage: deviations everywhere, at places, in sections, of named points; saved views."""
 
+from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.document.needs import needs_characteristics
 from truegauge.app.document.next_step import NextStep, judge_step
+from truegauge.app.shell.files import SCANS
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.evaluate.bench import PAGES, EvaluateBench
@@ -14,6 +17,7 @@ from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.overlay import EvaluateOverlay
 from truegauge.app.stages.evaluate.section_page import SectionPage
 from truegauge.app.stages.evaluate.surface.area_model import AreaModel
+from truegauge.app.stages.evaluate.surface.before import BeforeModel
 from truegauge.app.stages.evaluate.surface.flat_view import FlatView
 from truegauge.app.stages.evaluate.surface.in_space import SpaceModel
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
@@ -41,7 +45,9 @@ def _build(shell: Shell) -> StageParts:
     surface = shell.once(SurfaceModel, lambda: SurfaceModel(s, shell))
     area = shell.once(AreaModel, lambda: AreaModel(surface, view.draw_outline, shell))
     space = shell.once(SpaceModel, lambda: SpaceModel(surface, area, shell))
+    before = shell.once(BeforeModel, lambda: BeforeModel(surface, shell))
     flat = shell.once(FlatView, lambda: FlatView(surface, area, shell.theme))
+    s.bare_scan.changed.connect(lambda: on_bare_scan())
     for changed in (surface.changed, model.changed):
         changed.connect(shell.middle_changed)
 
@@ -51,6 +57,9 @@ def _build(shell: Shell) -> StageParts:
     def ask_points() -> None:
         files.ask_open("Nominal points from a table", _TABLES,
                        lambda path: model.compare_from_table(path, bench.compare_page.chosen_parts()))  # fmt: skip
+
+    def ask_scan(title: str, then: Callable[[Path], object]) -> None:
+        files.ask_open(title, SCANS, then)
 
     def small_picture(saved: SavedView) -> QImage | None:
         return thumbnail(view, s, saved)
@@ -70,8 +79,13 @@ def _build(shell: Shell) -> StageParts:
         # Imperfections of a scan need neither a part nor characteristics.
         return None if model.page == "surface" and has_scan() else judge_step(s.document)
 
+    def on_bare_scan() -> None:
+        if s.bare_scan.is_there and s.stage == "evaluate":  # all that can be judged of it
+            model.set_page("surface")
+
     def entered() -> None:
-        if s.sample is not None:
+        on_bare_scan()
+        if not s.bare_scan.is_there and s.sample is not None:
             s.show(map=True)
 
     def open_page(key: str) -> None:
@@ -92,7 +106,7 @@ def _build(shell: Shell) -> StageParts:
         return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
 
     bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture, surface,
-                          area, space)  # fmt: skip
+                          area, space, before, ask_scan)  # fmt: skip
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
         bench=bench, next=next_step, middle=middle,

@@ -11,7 +11,6 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.core.arrays import three
 from truegauge.core.clouds.recipe import CropOutline
-from truegauge.core.evaluation.located import Lie
 from truegauge.core.imperfections.area_steps import AreaBrush, AreaGrown, AreaOutline, AreaPatch, AreaSmooth, AreaStep
 
 if TYPE_CHECKING:
@@ -102,11 +101,8 @@ class AreaModel(QObject):
 
     def _take_outline(self, drawn: CropOutline) -> None:
         """Take an outline that was drawn over the view: there the scan lies as it is aligned."""
-        s = self.session
         right, up, corners = np.array(drawn.right), np.array(drawn.up), np.array(drawn.outline)
-        lie = None
-        if s.evaluation is not None and s.sample is not None:
-            lie = Lie.best_known(s.plan, s.sample, s.evaluation.alignments)
+        lie = self.surface.lie()
         if lie is not None:
             zero = lie.places(np.zeros((1, 3)))[0]
             turned = lie.places(np.eye(3)) - zero  # its rows: where x, y and z of the scan go

@@ -33,9 +33,9 @@ class LimitsBox(Fold):
             field.setAccessibleName(f"limit: {words}")
             keep_size(field, width=70)
             field.editingFinished.connect(partial(self._typed, quantity))
-            gone = button("x", partial(self._remove, quantity))
+            gone = button("–", partial(self._remove, quantity))
             gone.setAccessibleName(f"no limit: {words}")
-            keep_size(gone, width=24)
+            keep_size(gone, width=36)
             sign = "≥" if quantity in AT_LEAST else "≤"
             found = label("", "soft", wrap=True)
             line = row(f"{words} {sign}", field, gone)

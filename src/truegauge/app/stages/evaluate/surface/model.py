@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.document.session import Session
 from truegauge.core.commands.surface_checks import RemoveSurfaceCheck, SetSurfaceCheck
 from truegauge.core.errors import TrueGaugeError
+from truegauge.core.evaluation.located import Lie
 from truegauge.core.evaluation.surface_judgement import Judged, flagged, judge
 from truegauge.core.frames import apply
 from truegauge.core.imperfections.preparing import Prepared, prepare, reference_depth
@@ -205,6 +206,13 @@ class SurfaceModel(QObject):
         at = np.array([place])
         told = at if check is None else apply(check.frame_from_scan(), at)
         return np.asarray(told[0])
+
+    def lie(self) -> Lie | None:
+        """Return how the part lies; None without a part, or before it is aligned."""
+        s = self.session
+        if s.evaluation is None or s.sample is None:
+            return None
+        return Lie.best_known(s.plan, s.sample, s.evaluation.alignments)
 
     # The list -------------------------------------------------------------------------------------------------------
 

@@ -1,16 +1,23 @@
 """Surface imperfections on the Evaluate bench: what is looked for, how the reference stands, what was found."""
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.evaluate.surface.area_box import AreaBox
 from truegauge.app.stages.evaluate.surface.area_model import TOOLS, AreaModel
+from truegauge.app.stages.evaluate.surface.before import BeforeModel
+from truegauge.app.stages.evaluate.surface.depths import DepthBars
 from truegauge.app.stages.evaluate.surface.in_space import TIMES, SpaceModel
 from truegauge.app.stages.evaluate.surface.limits_box import LimitsBox
 from truegauge.app.stages.evaluate.surface.model import ORDERS, SurfaceModel
+from truegauge.app.stages.evaluate.surface.sections_here import add_sections
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import grow_to, keep_size
+from truegauge.core.imperfections.measuring import Imperfection
 from truegauge.drawing.surface_numbers import amount_text
 from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
@@ -18,13 +25,16 @@ _REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder"
                ("sphere", "a sphere"))  # fmt: skip
 _SIDES = (("both", "dents and bumps"), ("in", "into the material"), ("out", "out of the material"))
 _ROW, _NUMBER = 22, 256
+Ask = Callable[[str, Callable[[Path], object]], object]
 
 
 class SurfacePage(QWidget):
     """Without a part too: only a scan is needed."""
 
-    def __init__(self, model: SurfaceModel, area: AreaModel, space: SpaceModel) -> None:
+    def __init__(self, model: SurfaceModel, area: AreaModel, space: SpaceModel, before: BeforeModel, ask: Ask) -> None:
+        """`ask` lets the user choose a scan, and hands it over."""
         super().__init__()
+        self._before = before
         self._model, self.session = model, model.session
         s = self.session
         column = QVBoxLayout(self)
@@ -74,10 +84,16 @@ class SurfacePage(QWidget):
         self.list.setAccessibleName("imperfections")
         self.list.currentItemChanged.connect(self._on_item)
         self.details = Pairs()
+        self.bars = DepthBars(model)
+        self.sections = button("Sections of the part here", lambda: add_sections(model))
+        self.compare = button("Compare with an earlier scan …", lambda: ask("Earlier scan", before.open))
+        self.since = label("", "soft", wrap=True)
+        self.alone = button("Compare no more", before.forget)
         for widget in (
             self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold), self.area,
             self.more, self.limits, self.view, self.times, self.quality, self.advice, self.problem, self.again,
-            self.count, self.order, self.list, self.details,
+            self.count, self.bars, self.order, self.list, self.details, self.sections, self.since, self.compare,
+            self.alone,
         ):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
@@ -129,6 +145,11 @@ class SurfacePage(QWidget):
         choose(self.times, str(self._space.times))
         self.view.setText("Show it flat" if self._area.in_view else "Show it in space")
         self._show_found()
+        self.compare.setVisible(self._before.scan is None)
+        self.alone.setVisible(self._before.scan is not None)
+        say(self.since, self._before.words())
+        self.bars.refresh()
+        self.sections.setVisible(m.chosen is not None and s.model is not None)
         self.area.refresh()
         self.limits.refresh()
 
@@ -152,9 +173,12 @@ class SurfacePage(QWidget):
         say(self.advice, advice)
         say(self.count, count)
         bad = set(m.flagged())
-        rows = [
-            (k, f"{k + 1}   {one.kind}   {numbers.signed(one.depth)}{'   !' * (k in bad)}") for k, one in m.listed()
-        ]
+
+        def words(k: int, one: Imperfection) -> str:
+            marks = (f"{k + 1}", one.kind, numbers.signed(one.depth), "!" * (k in bad), self._before.state(k))
+            return "   ".join(mark for mark in marks if mark)
+
+        rows = [(k, words(k, one)) for k, one in m.listed()]
         if rows != [(self.list.item(k).data(_NUMBER), self.list.item(k).text()) for k in range(self.list.count())]:
             self.list.blockSignals(True)
             self.list.clear()
