@@ -371,6 +371,10 @@ def test_corners_are_clicked_and_forgotten(looked, page, qtbot, settle):
         draw(view, qtbot, [laid(m, x, y)])
     qtbot.keyClick(view, Qt.Key.Key_Escape)
     assert view.hand.places == []
+    draw(view, qtbot, [laid(m, 100, 90)])
+    page.area.tools["brush"].click()  # another tool begins anew
+    page.area.tools["polyline"].click()
+    assert view.hand.places == []
     for x, y in ((100, 90), (190, 90), (190, 150), (100, 150)):
         draw(view, qtbot, [laid(m, x, y)])
     qtbot.keyClick(view, Qt.Key.Key_Return)

@@ -69,8 +69,12 @@ def grown(points: Points, normals: Normals | None, chosen: Mask, by: float, kind
         return chosen
     laid_out = lay_out(points[chosen], None if normals is None else normals[chosen], kind)
     # Only what is near to the area in space is laid out beside it: the back of a thin part is no part of it.
-    near = np.flatnonzero(_near(points, normals, chosen, abs(by)))
+    near = np.flatnonzero(_near(points, chosen, abs(by)))
     laid = laid_out.chart.laid(points[near])
+    if normals is not None:
+        faces = np.einsum("ij,ij->i", normals[near], laid_out.chart.out(laid)) > 0
+        kept = faces | chosen[near] | (np.abs(normals[near]).sum(axis=1) == 0)
+        near, laid = near[kept], laid[kept]
     own = chosen[near]
     size = _CELL * usual_spacing(laid[own])
     size = max(size, abs(by) / 200.0)
@@ -109,8 +113,8 @@ def _closed_up(mask: Mask) -> Mask:
     return np.asarray(binary_closing(mask, np.ones((3, 3))) | mask)
 
 
-def _near(points: Points, normals: Normals | None, chosen: Mask, far: float) -> Mask:
-    """Return which points are chosen or no farther than `far` from a chosen one, and face about the same way."""
+def _near(points: Points, chosen: Mask, far: float) -> Mask:
+    """Return which points are chosen, or not much farther than `far` from a chosen one."""
     size = max(far, 1e-6)
     low = points[chosen].min(axis=0) - 2 * size
     cube = np.floor((points - low) / size).astype(np.int64)
@@ -119,14 +123,8 @@ def _near(points: Points, normals: Normals | None, chosen: Mask, far: float) -> 
     key = np.where(within, (cube[:, 0] * extent[1] + cube[:, 1]) * extent[2] + cube[:, 2], -1)
     own = np.unique(key[chosen])
     around = np.array([(a * extent[1] + b) * extent[2] + c for a in (-1, 0, 1) for b in (-1, 0, 1) for c in (-1, 0, 1)])
-    made = np.asarray(np.isin(key, np.unique(own[:, None] + around)) & within)
-    if normals is not None:
-        there = np.flatnonzero(chosen & (np.abs(normals).sum(axis=1) > 0))
-        if len(there):
-            mean = normals[there].mean(axis=0)
-            if np.linalg.norm(mean) > 0.5:
-                made &= normals @ mean > 0
-    return made | chosen
+    made = np.isin(key, np.unique(own[:, None] + around)) & within
+    return np.asarray(made | chosen)
 
 
 def _enclosed(points: Points, normals: Normals | None, chosen: Mask, step: AreaStep, kind: Kind) -> Mask:

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points, Vector
 
 _IN_CUBE = 16.0  # points
+_ALONG = 250.0  # cubes at most: what passes for a crease does not depend on how dense the points are
 _SOME = 200_000  # points that tell how large a cube is
 _OFFSETS = np.array([(a, b, c) for a in (-1, 0, 1) for b in (-1, 0, 1) for c in (-1, 0, 1)])
 _PAIRS = ((0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2))
@@ -68,7 +69,7 @@ class _Cubes:
 
     @staticmethod
     def of(points: Points) -> _Cubes:
-        size = _cube_size(points)
+        size = max(_cube_size(points), float(np.ptp(points, axis=0).max()) / _ALONG)
         low = points.min(axis=0) - 2 * size
         at = np.floor((points - low) / size).astype(np.int64)
         extent = at.max(axis=0) + 3

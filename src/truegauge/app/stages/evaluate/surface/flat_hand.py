@@ -26,11 +26,17 @@ class FlatHand:
         self.places: list[tuple[float, float]] = []
         self._held = False
         self._pointer: tuple[float, float] | None = None
+        self._tool = ""  # that the places were drawn with
 
     @property
     def active(self) -> bool:
         """Whether the mouse draws."""
         return bool(self._model.tool)
+
+    def follow(self) -> None:
+        """Forget what was drawn with another tool."""
+        if self._model.tool != self._tool:
+            self._tool, self.places, self._held = self._model.tool, [], False
 
     def press(self, at: QPointF, frame: Frame) -> None:
         """The button went down, at a pixel of the map."""
@@ -77,7 +83,6 @@ class FlatHand:
         """Paint what is being drawn."""
         tool = self._model.tool
         if not tool:
-            self.places = []
             return
         there = [*self.places, *([self._pointer] if self._pointer and tool == "polyline" and self.places else [])]
         if not there:

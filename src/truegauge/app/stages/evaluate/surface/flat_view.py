@@ -51,6 +51,7 @@ class FlatView(QWidget):
         self.update()
 
     def _on_tool(self) -> None:
+        self.hand.follow()
         if self.hand.active:
             self.setFocus()
         self.setCursor(Qt.CursorShape.CrossCursor if self.hand.active else Qt.CursorShape.ArrowCursor)
