@@ -43,9 +43,7 @@ from truegauge.core.plan.readouts import Readout
 from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import PartFixture
 from truegauge.core.routes.scene import make_scene
-from truegauge.demo.panel import panel_cloud
 from truegauge.demo.samples import write_samples
-from truegauge.formats.ply import ply_from_points
 
 _PATIENCE_S = 60.0
 _TOUCHED = 110  # touches after which a run is looked at
@@ -224,27 +222,21 @@ def batch_page(window: MainWindow, folder: Path) -> None:
         page.close()
 
 
-def surface(session: Session, window: MainWindow, shot: Callable[[str], None], folder: Path) -> None:
-    """A picture of the imperfections of a scan, without a part."""
-    path = folder / "LW-1502.ply"
-    points, normals = panel_cloud()
-    path.write_bytes(ply_from_points(points, normals=normals))
-    session.files.open_scan(path)
+def surface(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
+    """A picture of the imperfections of a scan, without a part, judged by limits."""
+    session.files.open_plan(demo.PANEL_PLAN, as_example=True)
+    session.files.open_scan(demo.PANEL_SCAN)
     _until(lambda: session.sample is not None and not session.queue.is_busy)
-    path.unlink()
     session.set_stage("evaluate")
-    window.get(EvaluateModel).set_page("surface")
     model = window.get(SurfaceModel)
-    model.add()
     _until(lambda: model.found is not None and not session.queue.is_busy)
     model.choose(4)
     window.floating.notice.hide()
     shot("surface")
-    model.remove()
-    window.get(EvaluateModel).set_page("map")
-    session.document.take_sample_out()
     session.document.history.mark_saved()
     session.document.sample_is_saved = True
+    window.get(EvaluateModel).set_page("map")
+    session.document.take_sample_out()
     session.set_stage("part")
 
 
@@ -308,7 +300,7 @@ def main() -> int:
 
     shot("start")
     if not wanted or "surface" in wanted:
-        surface(session, window, shot, folder)
+        surface(session, window, shot)
     session.files.open_plan(demo.PLAN)
     session.files.open_scan(demo.SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)

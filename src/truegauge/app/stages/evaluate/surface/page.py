@@ -163,7 +163,7 @@ class SurfacePage(QWidget):
         quality, advice, count = "", "", "looking …" if working else ""
         if found is not None:
             q = found.quality
-            notes = "".join(f" {n}." for n in found.prepared.notes)
+            notes = "".join(f" {n[:1].upper()}{n[1:]}." for n in found.prepared.notes)
             quality = (f"Outside of them {numbers.value(q.rms)} {numbers.unit} rms, noise of a point "
                        f"{numbers.value(q.noise)}.{notes}")  # fmt: skip
             advice = q.advice
