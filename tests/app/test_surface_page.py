@@ -546,3 +546,45 @@ def test_sections_of_the_part_go_through_the_deepest_place(loaded, settle):
     assert along.name == f"{m.check.name} 1 along"
     s.document.undo()
     assert len(s.plan.sections) == before
+
+
+def test_the_part_as_designed_is_the_reference_where_there_is_one(loaded, settle, qtbot):
+    s, m = loaded.session, loaded.get(SurfaceModel)
+    s.set_stage("evaluate")
+    loaded.get(EvaluateModel).set_page("surface")
+    page = loaded.parts["evaluate"].bench.surface_page
+    m.add()
+    settle()
+    assert page.reference.findData("part") >= 0
+    pose = s.evaluation.alignment.part_from_scan
+    right, up = np.array([-1.0, 0, 0]), np.array([0, 0, 1.0])
+    corners = np.array([(-100.0, 20.0), (-75.0, 20.0), (-75.0, 40.0), (-100.0, 40.0)])
+    shift = np.array([right @ pose[:3, 3], up @ pose[:3, 3]])
+    shroud = AreaOutline(
+        right=tuple(right @ pose[:3, :3]), up=tuple(up @ pose[:3, :3]), outline=tuple(map(tuple, corners - shift))
+    )
+    m.change(area=(shroud,), depth=0.06, min_area=20.0)
+    page.reference.setCurrentIndex(page.reference.findData("part"))
+    page.reference.activated.emit(page.reference.currentIndex())
+    settle()
+    qtbot.waitUntil(lambda: m.look() is not None)
+    assert s.plan.surface_checks[0].wavelength == 0.0
+    bump = m.found.imperfections[0]
+    assert bump.depth == pytest.approx(0.15, abs=0.02)  # as the demo says
+    first = m.found
+    s.run(SetSurfaceCheck(m.check.replace(name="shroud")))
+    assert m.look() is first
+    m.choose(0)
+    assert page.sections.isVisible()
+    page.sections.click()
+    assert [x.name for x in s.plan.sections[-2:]] == ["shroud 1 along", "shroud 1 across"]
+    s.document.take_sample_out()
+    settle()
+    assert m.look() is None
+
+
+def test_without_a_part_it_is_no_reference(looked, page, settle):
+    assert page.reference.findData("part") < 0
+    looked.get(SurfaceModel).change(reference="part")
+    settle()
+    assert "no aligned part" in page.problem.text()

@@ -5,11 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
 from pydantic import ValidationError
 
+from truegauge.core.clouds.spatial import spatial_order
 from truegauge.core.errors import TrueGaugeError, one_of
+from truegauge.core.evaluation.located import Lie
 from truegauge.core.imperfections.finding import SADDLE, Finding
-from truegauge.core.imperfections.reference import Kind, Reference
+from truegauge.core.imperfections.reference import Given, Kind, Reference
 from truegauge.core.imperfections.search import Found, find_imperfections
 from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
 from truegauge.core.progress import Progress, silent
@@ -18,7 +21,13 @@ from truegauge.formats.sample_file import open_sample
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Normals, Points
+    from truegauge.core.cad.projection import Projector
+    from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.core.evaluation.results import Evaluation
+    from truegauge.core.plan.document import Plan
     from truegauge.core.samples.sample import Sample
+
+_OFF_PART = 5.0  # mm: what is farther off is not of the part
 
 
 def asked(
@@ -32,7 +41,7 @@ def asked(
     TrueGaugeError
         What cannot be asked for.
     """
-    one_of(reference, Kind, "reference")
+    one_of(reference, [k for k in Kind if k != Kind.PART], "reference")
     one_of(sides, ("both", "in", "out"), "sides")
     if wavelength is None:
         wavelength = SMOOTH_WAVELENGTH if reference == Kind.SMOOTH else 0.0
@@ -52,8 +61,25 @@ def asked(
     return rules_of(check)
 
 
-def surface_of(check: SurfaceCheck, points: Points, normals: Normals | None, progress: Progress = silent) -> Found:
-    """Find what a surface check of a plan asks for.
+def given_by(projector: Projector, lie: Lie, points: Points) -> Given:
+    """Return how far points (n, 3) of a scan are off the part as designed, where it lies."""
+    found = projector.deviations(lie.places(points), max_distance=_OFF_PART, order=spatial_order(points))
+    on = (found.face >= 0) & ~found.on_edge
+    normals = np.asarray(found.normals, dtype=np.float64) @ lie.part_from_device[:3, :3]
+    return Given(np.where(on, found.distance, np.nan), normals)
+
+
+def given_of(evaluator: Evaluator, plan: Plan, sample: Sample, evaluation: Evaluation) -> Given | None:
+    """Return how far the points of a sample are off the part as it is aligned; None where it is not."""
+    lie = Lie.best_known(plan, sample, evaluation.alignments)
+    return None if lie is None else given_by(evaluator.projector, lie, sample.points)
+
+
+def surface_of(
+    check: SurfaceCheck, points: Points, normals: Normals | None, progress: Progress = silent,
+    given: Given | None = None,
+) -> Found:  # fmt: skip
+    """Find what a surface check of a plan asks for; `given` where the part is its reference.
 
     Raises
     ------
@@ -61,7 +87,8 @@ def surface_of(check: SurfaceCheck, points: Points, normals: Normals | None, pro
         There is something wrong with the surface or the area, in words.
     """
     reference, wanted = rules_of(check)
-    return find_imperfections(points, normals, reference, wanted, progress, area=check.area, beyond=check.beyond)
+    return find_imperfections(points, normals, reference, wanted, progress, area=check.area, beyond=check.beyond,
+                              given=given)  # fmt: skip
 
 
 def scan_of(path: Path, unit: str = "", progress: Progress = silent) -> Sample:

@@ -21,6 +21,7 @@ from truegauge.formats.files import Content, write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan
 from truegauge.formats.results import results_csv, results_json
 from truegauge.formats.sample_file import open_sample, write_sample
+from truegauge.jobs.imperfections import given_of
 from truegauge.jobs.surface_report import documents_of, sheets_of
 from truegauge.reporting.surface_sheet import SurfaceSheet
 
@@ -119,7 +120,10 @@ class Inspector:
             evaluation = self.evaluator.evaluate(self.plan, sample)
         if drawn is not None:
             drawn.result()
-        sheets = sheets_of(self.plan, sample, progress=part_of(progress, 0.78, 0.8))
+        sheets = sheets_of(
+            self.plan, sample, progress=part_of(progress, 0.78, 0.8),
+            given=lambda: given_of(self.evaluator, self.plan, sample, evaluation),
+        )  # fmt: skip
         progress(0.8, "evaluated")
         return Inspected(sample, contents, evaluation, sheets)
 

@@ -18,20 +18,22 @@ from truegauge.reporting.report import Report
 from truegauge.reporting.surface_sheet import SurfaceSheet
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Callable, Mapping, Sequence
     from pathlib import Path
 
+    from truegauge.core.imperfections.reference import Given
     from truegauge.core.imperfections.search import Found
     from truegauge.core.plan.document import Plan
     from truegauge.core.samples.sample import Sample
 
 
 def sheets_of(
-    plan: Plan, sample: Sample, known: Mapping[str, Found] | None = None, progress: Progress = silent
-) -> tuple[SurfaceSheet, ...]:
+    plan: Plan, sample: Sample, known: Mapping[str, Found] | None = None, progress: Progress = silent,
+    given: Callable[[], Given | None] = lambda: None,
+) -> tuple[SurfaceSheet, ...]:  # fmt: skip
     """Return the surface checks of a plan with what is found; what is `known` (by id) is not looked for again.
 
-    A check that cannot be done says why, and the others are done.
+    `given` is asked where the part is the reference. A check that cannot be done says why, and the others are done.
     """
     made, checks = [], plan.surface_checks
     for k, check in enumerate(checks):
@@ -39,7 +41,8 @@ def sheets_of(
         if found is None:
             try:
                 own = part_of(progress, k / len(checks), (k + 1) / len(checks))
-                found = surface_of(check, sample.points, sample.normals, own)
+                off = given() if check.reference == "part" else None
+                found = surface_of(check, sample.points, sample.normals, own, off)
             except TrueGaugeError as error:
                 made.append(SurfaceSheet(check, None, problem=str(error)))
                 continue

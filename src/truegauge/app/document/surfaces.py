@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 
 from truegauge.app.document.document import Document
+from truegauge.core.evaluation.located import Lie
 
 if TYPE_CHECKING:
     from truegauge.core.imperfections.search import Found
@@ -29,7 +30,16 @@ class SurfaceFinds(QObject):
         sample = self._document.sample
         if sample is None or not len(sample.points):
             return None
-        return sample.scans_key, check.replace(name="-", id="-", limits=(), frame=None)
+        lie = self.lie() if check.reference == "part" else None
+        where = None if lie is None else (lie.part_from_device.tobytes(), lie.growth)
+        return sample.scans_key, where, check.replace(name="-", id="-", limits=(), frame=None)
+
+    def lie(self) -> Lie | None:
+        """Return how the part lies; None without a part, or before it is aligned."""
+        d = self._document
+        if d.evaluation is None or d.sample is None:
+            return None
+        return Lie.best_known(d.plan, d.sample, d.evaluation.alignments)
 
     def keep(self, key: object, found: Found) -> None:
         """Keep a result."""

@@ -21,7 +21,7 @@ from truegauge.core.imperfections.cells import (
 )
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
 from truegauge.core.imperfections.measuring import Map, border_distances
-from truegauge.core.imperfections.reference import Kind, Reference, lay_out
+from truegauge.core.imperfections.reference import Given, Kind, Reference, lay_out
 from truegauge.core.imperfections.smooth_parts import smooth_parts
 from truegauge.core.imperfections.smooth_surface import SmoothSurface, SmoothTask
 from truegauge.core.progress import Progress, silent
@@ -45,6 +45,7 @@ _LEAST_PLACES = 10
 _SURELY = 3.0  # thresholds that something at a border is deep, to be no fault of the reference
 _SMALLEST_PART = 0.25  # of a wavelength, squared: what is smaller has no smooth course of its own
 _CREASE = 0.3  # of a wavelength
+_SLOPES = 2.0  # cells that slopes are read over
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,7 +81,7 @@ def reference_depth(depth: float) -> float:
 
 def prepare(
     points: Points, normals: Normals | None, reference: Reference, *, depth: float = 0.1,
-    area: Sequence[AreaStep] = (), beyond: float = 0.0, progress: Progress = silent,
+    area: Sequence[AreaStep] = (), beyond: float = 0.0, given: Given | None = None, progress: Progress = silent,
 ) -> Prepared:  # fmt: skip
     """Find the reference of a surface.
 
@@ -97,6 +98,8 @@ def prepare(
         Where it is looked; without, everywhere.
     beyond : float
         mm that the reference may look farther than the area.
+    given : Given, optional
+        Deviations from the part as designed, where that is the reference.
 
     Raises
     ------
@@ -105,7 +108,12 @@ def prepare(
     """
     from scipy.ndimage import binary_closing, distance_transform_edt
 
-    finite = np.isfinite(points).all(axis=1)
+    finite, off = np.isfinite(points).all(axis=1), None
+    if reference.kind == Kind.PART:
+        if given is None:
+            raise EvaluationError("there is no aligned part to measure from")
+        finite &= np.isfinite(given.deviations)
+        normals, off = given.normals, given.deviations[finite]
     if not finite.all():
         points, normals = points[finite], None if normals is None else normals[finite]
     depth = reference_depth(depth)
@@ -115,14 +123,14 @@ def prepare(
         chosen = choose_area(points, normals, area, reference.kind)
         used = wider(points, normals, chosen, beyond, reference.kind)
         points, normals, chosen = points[used], None if normals is None else normals[used], chosen[used]
+        off = None if off is None else off[used]
     progress(0.05, "laying the surface out")
     laid_out = lay_out(points, normals, reference.kind)
     chart, notes = laid_out.chart, laid_out.notes
     laid = chart.laid(points[laid_out.usable])
     together = in_one_place(laid)
     laid, away = laid[together], int(np.count_nonzero(~together))
-    if chosen is not None:
-        chosen = chosen[laid_out.usable][together]
+    there = np.flatnonzero(laid_out.usable)[together]
     extent = np.sort(np.ptp(laid[:, :2], axis=0))
     if extent[0] <= _LINE * extent[1] or extent[1] == 0:
         raise EvaluationError("the points lie in one place or on a line: they are no surface")
@@ -141,9 +149,10 @@ def prepare(
         )
     if gone > 0 or away:
         notes += (f"{np.count_nonzero(~kept) + away:,} points off the surface were left out",)
-    laid = laid[kept]
-    chosen = None if chosen is None else chosen[kept]
-    cells, large = put_into_cells(laid, fine, chart.period), put_into_cells(laid, coarse, chart.period)
+    laid, there = laid[kept], there[kept]
+    chosen, off = None if chosen is None else chosen[there], None if off is None else off[there]
+    fitted = laid if off is None else np.column_stack([laid[:, :2], off])
+    cells, large = put_into_cells(laid, fine, chart.period), put_into_cells(fitted, coarse, chart.period)
     progress(0.3, "parting the surface at creases")
     parts, _ = smooth_parts(large, max(40.0, _CREASE * reference.wavelength)) if reference.wavelength > 0 else (
         large.known.astype(np.int64), None)  # fmt: skip
@@ -170,7 +179,9 @@ def prepare(
     if reference.wavelength > 0:
         fits = _smooth_surfaces(large, parts, chart.period, reference.wavelength, depth, progress)
     progress(0.8, "comparing")
-    surface = _compared(chart, cells, laid, part, fits)
+    surface = (
+        _compared(chart, cells, laid, part, fits) if off is None else _from_part(chart, cells, laid, part, fits, off)
+    )
     inside = None if chosen is None else _inside(laid[chosen], cells)
     return Prepared(surface, part, border_distances(whole, cells), fits, notes, reference, inside)
 
@@ -237,6 +248,31 @@ def _compared(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[
         deviation[own] = (laid[own, 2] - z) / np.sqrt(1.0 + np.square(s).sum(axis=1))
     by_cell = ByCell.of(laid, deviation, cells)
     mean, count = by_cell.means(cells.shape)
+    return Map(chart, replace(cells, count=count), mean, reference, slope, by_cell)
+
+
+def _from_part(
+    chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...], off: Floats
+) -> Map:
+    """Take given deviations, less the waves that are followed; the reference lies below the points by them."""
+    from scipy.ndimage import distance_transform_edt, gaussian_filter
+
+    column, row = cell_of(laid, cells)
+    of = part[row, column]
+    deviation = np.where(of > 0, off, np.nan)
+    for k, fit in enumerate(fits, 1):
+        own = np.flatnonzero(of == k)
+        deviation[own] = off[own] - fit.heights(laid[own, :2])[0]
+    by_cell = ByCell.of(laid, deviation, cells)
+    mean, count = by_cell.means(cells.shape)
+    nearest = distance_transform_edt(~cells.known, return_distances=False, return_indices=True)
+    height = cells.height[tuple(nearest)]
+    down, across = np.gradient(gaussian_filter(height, _SLOPES), cells.size)
+    slope = np.stack([across, down], axis=2)
+    rows, columns = np.indices(cells.shape)
+    aside = cells.at - cells.middles(rows.ravel(), columns.ravel()).reshape(*cells.shape, 2)
+    below = np.nan_to_num(mean) * np.sqrt(1.0 + np.square(slope).sum(axis=2))
+    reference = height - np.einsum("rck,rck->rc", aside, slope) - below
     return Map(chart, replace(cells, count=count), mean, reference, slope, by_cell)
 
 

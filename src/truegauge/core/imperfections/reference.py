@@ -14,7 +14,7 @@ from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.imperfections.charts import BallChart, Chart, PlaneChart, RoundChart, axes_with
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Normals, Points
+    from truegauge.core.arrays import Floats, Normals, Points
 
 _SAMPLE = 20_000  # points that a chart is found by
 _TURNS = 6
@@ -32,6 +32,7 @@ class Kind(StrEnum):
     CYLINDER = "cylinder"
     CONE = "cone"
     SPHERE = "sphere"
+    PART = "part"  # as designed: deviations from it are given
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +41,14 @@ class Reference:
 
     kind: Kind = Kind.SMOOTH
     wavelength: float = 150.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Given:
+    """Deviations (n,) mm of points from the part as designed, NaN off it, and its normals (n, 3) as the scan lies."""
+
+    deviations: Floats
+    normals: Normals
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -69,7 +78,7 @@ def lay_out(points: Points, normals: Normals | None, kind: Kind) -> Laid:
     notes: tuple[str, ...] = ()
     if known is None:
         notes = ("the points have no normals: out of the material is taken to be upwards, or away from the axis",)
-    if kind in (Kind.SMOOTH, Kind.PLANE):
+    if kind in (Kind.SMOOTH, Kind.PLANE, Kind.PART):
         chart: Chart = _flat(some, ways, straight=kind == Kind.PLANE)
     else:
         chart = _round(some, ways, kind)

@@ -11,7 +11,7 @@ import numpy as np
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
 from truegauge.core.imperfections.measuring import Imperfection, Measured, measure, neighbours
 from truegauge.core.imperfections.preparing import Prepared, prepare
-from truegauge.core.imperfections.reference import Reference
+from truegauge.core.imperfections.reference import Given, Reference
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -139,11 +139,11 @@ def _quality(prepared: Prepared, found: Smoothed, taken: Mask, every: list[Imper
 
 def find_imperfections(
     points: Points, normals: Normals | None = None, reference: Reference | None = None, wanted: Finding | None = None,
-    progress: Progress = silent, *, area: Sequence[AreaStep] = (), beyond: float = 0.0,
+    progress: Progress = silent, *, area: Sequence[AreaStep] = (), beyond: float = 0.0, given: Given | None = None,
 ) -> Found:  # fmt: skip
     """Find where a surface leaves its own smooth course; see `prepare` and `find`."""
     reference, wanted = reference or Reference(), wanted or Finding()
-    prepared = prepare(points, normals, reference, depth=wanted.depth, area=area, beyond=beyond,
+    prepared = prepare(points, normals, reference, depth=wanted.depth, area=area, beyond=beyond, given=given,
                        progress=progress)  # fmt: skip
     progress(0.9, "finding imperfections")
     return find(prepared, wanted)

@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.imperfections.area_steps import AreaStep, Place
 
-ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere"]
+ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere", "part"]
 Sides = Literal["both", "in", "out"]
 MOST_CHECKS = 12
 SMOOTH_WAVELENGTH = 150.0  # mm, where nobody says

@@ -10,8 +10,10 @@ from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.report.report_preview import ReportPreview
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
+from truegauge.jobs.imperfections import given_of
 from truegauge.jobs.surface_report import bare_report, report_bytes, sheets_of, table_bytes
 from truegauge.rendering.report_views import report_with_views
+from truegauge.reporting.surface_sheet import SurfaceSheet
 
 _DELAY_MS = 250
 
@@ -71,7 +73,9 @@ class ReportMaker(QObject):
 
         def make() -> bytes:
             scanned = sample is not None and len(sample.points) > 0
-            sheets = sheets_of(plan, sample, known) if scanned and sample is not None else ()
+            sheets: tuple[SurfaceSheet, ...] = ()
+            if scanned and sample is not None:
+                sheets = sheets_of(plan, sample, known, given=lambda: given_of(evaluator, plan, sample, evaluation))
             report = report_with_views(evaluator, evaluation, sample, made, camera, sheets=sheets)
             return report_bytes(report, html=html)
 

@@ -17,7 +17,7 @@ from truegauge.core.imperfections.preparing import Prepared, prepare, reference_
 from truegauge.core.imperfections.search import Found, find
 from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck, SurfaceLimit
 from truegauge.core.progress import Progress
-from truegauge.jobs.imperfections import rules_of
+from truegauge.jobs.imperfections import given_by, rules_of
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Points
@@ -51,6 +51,7 @@ class SurfaceModel(QObject):
         session.queue.stopped.connect(self._on_stopped)
         session.document.sample_changed.connect(self._on_sample)
         session.document.plan_changed.connect(self.changed)
+        session.document.evaluated.connect(self._on_evaluated)
 
     # The check ------------------------------------------------------------------------------------------------------
 
@@ -133,14 +134,21 @@ class SurfaceModel(QObject):
         points, normals = sample.points, sample.normals
         reference, wanted = rules_of(check)
         area, beyond = check.area, check.beyond
-        of = (sample.scans_key, reference, reference_depth(check.depth), area, beyond)
+        evaluator, lie = self.session.evaluator, self.lie()
+        from_part = check.reference == "part" and evaluator is not None and lie is not None
+        where = (lie.part_from_device.tobytes(), lie.growth) if from_part and lie is not None else None
+        of = (sample.scans_key, reference, reference_depth(check.depth), area, beyond, where)
 
         def work(progress: Progress) -> tuple[tuple[object, Prepared] | None, Found | None, str]:
             try:
                 prepared = kept
                 if prepared is None or prepared[0] != of:
+                    given = None
+                    if from_part and evaluator is not None and lie is not None:
+                        progress(0.0, "distance to the part")
+                        given = given_by(evaluator.projector, lie, points)
                     prepared = of, prepare(points, normals, reference, depth=check.depth, area=area,
-                                           beyond=beyond, progress=progress)  # fmt: skip
+                                           beyond=beyond, given=given, progress=progress)  # fmt: skip
                 progress(0.9, "finding imperfections")
                 return prepared, find(prepared[1], wanted), ""
             except TrueGaugeError as error:
@@ -173,6 +181,10 @@ class SurfaceModel(QObject):
     def _on_stopped(self) -> None:
         if self.is_working:
             self._stopped, self._wanted = self._wanted, self._for
+            self.changed.emit()
+
+    def _on_evaluated(self) -> None:
+        if self.check is not None and self.check.reference == "part":  # where it lies may be another place now
             self.changed.emit()
 
     def _on_sample(self) -> None:
@@ -209,10 +221,7 @@ class SurfaceModel(QObject):
 
     def lie(self) -> Lie | None:
         """Return how the part lies; None without a part, or before it is aligned."""
-        s = self.session
-        if s.evaluation is None or s.sample is None:
-            return None
-        return Lie.best_known(s.plan, s.sample, s.evaluation.alignments)
+        return self.session.surfaces.lie()
 
     # The list -------------------------------------------------------------------------------------------------------
 

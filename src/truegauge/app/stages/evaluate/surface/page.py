@@ -131,6 +131,7 @@ class SurfacePage(QWidget):
             for c in checks:
                 self.checks.addItem(c.name, c.id)
         choose(self.checks, check.id)
+        self._offer_part(there=s.model is not None or check.reference == "part")
         choose(self.reference, check.reference)
         choose(self.which, check.sides)
         choose(self.order, m.order)
@@ -152,6 +153,14 @@ class SurfacePage(QWidget):
         self.sections.setVisible(m.chosen is not None and s.model is not None)
         self.area.refresh()
         self.limits.refresh()
+
+    def _offer_part(self, *, there: bool) -> None:
+        """Have the part be one of the references, where there is one."""
+        at = self.reference.findData("part")
+        if there and at < 0:
+            self.reference.addItem("the part as designed", "part")
+        elif not there and at >= 0:
+            self.reference.removeItem(at)
 
     def _show_found(self) -> None:
         m, plan = self._model, self.session.plan
