@@ -114,6 +114,23 @@ def test_the_example_is_found_judged_and_reported(window, settle, qtbot):
     (deep, *others) = m.judged()
     assert (str(deep.decision.state), deep.worst) == ("outside", 0)
     assert {str(o.decision.state) for o in others} == {"within"}
+    beside = window.ledger.surfaces
+    assert beside.isVisible()
+    ((name, judged, limits),) = beside.rows()
+    assert name == "outer skin"
+    assert judged == m.judged()
+    assert limits[0] == "deepest or highest ≤ 1.200 mm"
+    beside.grab()
+    window.ledger.set_mode("narrow")
+    assert not beside.isVisible()
+    window.ledger.set_mode("whole")
+    m.change(depth=0.3)  # worked out anew: until then nothing is known
+    assert beside.rows()[0][1] == (None, None, None)
+    beside.grab()
+    settle()
+    qtbot.waitUntil(lambda: None not in beside.rows()[0][1])
+    window.session.document.undo()
+    settle()
     window.session.set_stage("report")
     maker = window.get(ReportMaker)
     qtbot.waitUntil(lambda: bool(maker.pdf))

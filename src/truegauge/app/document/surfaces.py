@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.document.document import Document
 from truegauge.core.evaluation.located import Lie
@@ -17,7 +17,12 @@ _MOST = 6  # of which each keeps a surface of its own
 
 
 class SurfaceFinds(QObject):
-    """Held by scan and check; what is allowed and where places are counted from changes nothing of what is found."""
+    """Held by scan and check; what is allowed and where places are counted from changes nothing of what is found.
+
+    Signals: `changed` (something more is known).
+    """
+
+    changed = Signal()
 
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -47,6 +52,7 @@ class SurfaceFinds(QObject):
         self._kept[key] = found
         for old in list(self._kept)[:-_MOST]:
             del self._kept[old]
+        self.changed.emit()
 
     def known(self) -> dict[str, Found]:
         """Return what is known of the checks of the plan as they are now, by their ids."""

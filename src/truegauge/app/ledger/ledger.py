@@ -20,6 +20,7 @@ from truegauge.app.document.session import Session
 from truegauge.app.ledger.ledger_delegate import LedgerDelegate
 from truegauge.app.ledger.ledger_order import GROUPS, Order, Row, arranged
 from truegauge.app.ledger.several_editor import SeveralEditor
+from truegauge.app.ledger.surface_limits import SurfaceLimits
 from truegauge.app.widgets.action import Action
 from truegauge.app.widgets.bench import Choice
 from truegauge.app.widgets.text_size import keep_sheet, panel_sized, sized
@@ -35,7 +36,7 @@ _LEAST_VIEW = 420  # pixels at 100 %: with less the ledger gives way
 WHOLE, NARROW, NONE = "whole", "narrow", "none"  # how much of it is shown
 _NEXT = {WHOLE: NARROW, NARROW: NONE, NONE: WHOLE}
 _NOTHING = "Nothing to judge yet.\n\nPick a face in the view and take one of the proposals below it."
-_OF_SURFACE = "Limits of surfaces are judged in Evaluate, on the page Surface; characteristics need a part."
+_OF_SURFACE = "Characteristics need a part. What is allowed of its surface is said in Evaluate, on the page Surface."
 _NOTHING_FITS = "No characteristic fits what is searched for."
 Index = QModelIndex | QPersistentModelIndex
 
@@ -180,6 +181,8 @@ class Ledger(QWidget):
         self.empty.setWordWrap(True)
         self.empty.setContentsMargins(12, 8, 12, 0)
         layout.addWidget(self.empty)
+        self.surfaces = SurfaceLimits(self._session, self._delegate.theme)
+        layout.addWidget(self.surfaces)
         self.list.setModel(self.model)
         self.list.setItemDelegate(self._delegate)
         layout.addWidget(self.list, 1)
@@ -285,6 +288,7 @@ class Ledger(QWidget):
             self._delegate.narrow = narrow
             self.list.doItemsLayout()
         self.title.setVisible(not narrow)
+        self.surfaces.set_narrow(narrow=narrow)
         self._refresh()
 
     def commands(self) -> list[Action]:

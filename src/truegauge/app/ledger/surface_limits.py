@@ -1,0 +1,97 @@
+"""Limits of surface checks beside the characteristics: what was found, against what is allowed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from truegauge.app.document.session import Session
+from truegauge.app.widgets.painter_surface import PainterSurface
+from truegauge.app.widgets.text_size import painter_on, room_of, sized
+from truegauge.app.widgets.theme import Theme
+from truegauge.core.evaluation.surface_judgement import WORDS, Judged, judge
+from truegauge.core.plan.surface_checks import AT_LEAST
+from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.fitting import fitting
+from truegauge.drawing.surface_numbers import amount_text
+from truegauge.drawing.units import NumberFormat
+
+_HEAD, _ROW, _EDGE = 26.0, 42.0, 12.0  # pixels
+_STATES = {
+    State.WITHIN: "within", State.NEAR: "near", State.OUTSIDE: "outside", State.UNDECIDED: "not decided",
+    State.NOT_MEASURED: "not looked at yet",
+}  # fmt: skip
+
+
+class SurfaceLimits(QWidget):
+    """Seen where the plan has limits of surfaces; what is not worked out yet is said to be."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session, self._theme, self._narrow = session, theme, False
+        self.setAccessibleName("Limits of surfaces")
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        session.surfaces.changed.connect(self.refresh)
+        session.document.plan_changed.connect(self.refresh)
+        session.document.sample_changed.connect(self.refresh)
+        self.refresh()
+
+    def set_narrow(self, *, narrow: bool) -> None:
+        """Have no room for words, or have it again."""
+        self._narrow = narrow
+        self.refresh()
+
+    def rows(self) -> list[tuple[str, tuple[Judged | None, ...], tuple[str, ...]]]:
+        """Return name, results (None: not known yet) and what is limited, of each check with limits."""
+        s = self._session
+        known = s.surfaces.known()
+        made: list[tuple[str, tuple[Judged | None, ...], tuple[str, ...]]] = []
+        for check in s.plan.surface_checks:
+            found = known.get(check.id)
+            judged: tuple[Judged | None, ...] = (None,) * len(check.limits)
+            if found is not None:
+                judged = judge(found, check.limits, s.plan.decision)
+            if check.limits:
+                made.append((check.name, judged, tuple(self._limit(one.quantity, one.limit) for one in check.limits)))
+        return made
+
+    def _limit(self, quantity: str, limit: float) -> str:
+        numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
+        return f"{WORDS[quantity]} {'≥' if quantity in AT_LEAST else '≤'} {amount_text(limit, quantity, numbers)}"
+
+    def refresh(self) -> None:
+        """Show the limits as they are now."""
+        self.setVisible(not self._narrow and self._session.sample is not None and bool(self.rows()))
+        self.updateGeometry()
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        """As high as its rows are."""
+        rows = self.rows()
+        high = sum(_HEAD + _ROW * len(judged) for _, judged, _ in rows) + _EDGE
+        return QSize(sized(200), sized(high))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint them."""
+        t, room = self._theme, room_of(self)
+        numbers = NumberFormat(self._session.plan.unit, self._session.plan.decimals)
+        colors = {State.WITHIN: t.within, State.NEAR: t.near, State.OUTSIDE: t.outside, State.UNDECIDED: t.near}
+        with PainterSurface(painter_on(self)) as s:
+            y, end = 0.0, room.width() - _EDGE
+            for name, judged, limits in self.rows():
+                s.text(_EDGE, y + 18, fitting(name, lambda part: s.advance(part, 13, bold=True) < end - _EDGE), 13,
+                       t.ink, bold=True)  # fmt: skip
+                y += _HEAD
+                for one, limit in zip(judged, limits, strict=True):
+                    state = State.NOT_MEASURED if one is None else one.decision.state
+                    color = colors.get(state, t.soft)
+                    s.box(_EDGE, y + 4, 4, _ROW - 10, fill=color)
+                    value = "–" if one is None else "none" if one.value != one.value else (
+                        amount_text(one.value, one.limit.quantity, numbers))  # fmt: skip
+                    s.text(_EDGE + 12, y + 17, value, 15, t.ink, bold=True)
+                    words = _STATES[state]
+                    s.text(end - s.advance(words, 12), y + 17, words, 12, color if state != State.WITHIN else t.soft)
+                    wide = end - _EDGE - 12
+                    s.text(_EDGE + 12, y + 33, fitting(limit, lambda part: s.advance(part, 12) < wide), 12, t.soft)  # noqa: B023
+                    y += _ROW
