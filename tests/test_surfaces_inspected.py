@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import re
+from types import SimpleNamespace
 
 import numpy as np
 import pypdfium2
@@ -11,12 +12,13 @@ import pytest
 from tests.test_imperfections_without_window import command, sheet
 
 import truegauge as tg
-from truegauge.core.imperfections.area_steps import AreaOutline
+from truegauge.core.imperfections.area_steps import AreaOutline, AreaSmooth
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.surface_checks import SurfaceCheck, SurfaceLimit
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.jobs.inspection import Inspector
+from truegauge.jobs.surface_report import sheets_of
 
 CHECK = SurfaceCheck(
     id="skin", name="outer skin",
@@ -148,3 +150,11 @@ def test_beside_a_part_surfaces_are_in_its_results_and_report(tmp_path, plan, ev
 def test_python_says_what_surfaces_came_to(scan, tmp_path):
     found = tg.imperfections(scan)
     assert len(found.imperfections) == 2
+
+
+def test_a_sample_of_touches_has_no_surface_to_look_at(plan, sample):
+    touched = SimpleNamespace(points=np.zeros((0, 3)), normals=None)
+    check = CHECK.replace(area=(AreaSmooth(place=(0.0, 0.0, 0.0)),))
+    (one,) = sheets_of(plan.replace(surface_checks=(check,)), touched)
+    assert one.found is None
+    assert "only touches" in one.problem

@@ -155,3 +155,12 @@ def test_the_table_of_a_scan_alone_is_saved(bare, settle, tmp_path, monkeypatch)
     rows = path.read_text().splitlines()
     assert len(rows) == 4
     assert maker.is_saved
+
+
+@pytest.mark.parametrize("points", [np.zeros((1, 3)), np.full((40, 3), 7.0), np.eye(3), np.zeros((0, 3)),
+                                    np.full((5, 3), np.nan)])  # fmt: skip
+def test_hardly_any_points_are_drawn_without_a_fall(points):
+    drawn = drawn_scan(points, lit(points, None))
+    assert len(drawn.points) == np.isfinite(points).all(axis=1).sum()
+    assert np.isfinite(drawn.box).all()
+    assert np.ptp(drawn.box, axis=0).max() > 0

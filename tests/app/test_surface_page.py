@@ -19,7 +19,7 @@ from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.evaluate.surface.sections_here import add_sections
 from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.commands.surface_checks import SetSurfaceCheck
-from truegauge.core.imperfections.area_steps import AreaOutline, AreaSmooth
+from truegauge.core.imperfections.area_steps import AreaGrown, AreaOutline, AreaSmooth
 from truegauge.core.imperfections.measuring import Imperfection
 from truegauge.drawing.flat_map import Frame, cut, picture, place_of, scale_of
 from truegauge.drawing.histogram import bars_of
@@ -588,3 +588,10 @@ def test_without_a_part_it_is_no_reference(looked, page, settle):
     looked.get(SurfaceModel).change(reference="part")
     settle()
     assert "no aligned part" in page.problem.text()
+
+
+def test_steps_of_the_area_are_told_in_the_unit_of_the_plan(looked, page, settle):
+    looked.session.run(SetDisplay((("unit", "inch"),)))
+    looked.get(SurfaceModel).change(area=(AreaGrown(by=-12.7),))
+    settle()
+    assert page.area.steps.item(0).text() == "1  narrower by 0.5 inch"

@@ -37,6 +37,9 @@ def sheets_of(
     """
     made, checks = [], plan.surface_checks
     for k, check in enumerate(checks):
+        if not len(sample.points):
+            made.append(SurfaceSheet(check, None, problem="the sample has no scan, only touches"))
+            continue
         found = (known or {}).get(check.id)
         if found is None:
             try:

@@ -8,6 +8,7 @@ from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 from truegauge.drawing.section_figure import SectionColors, draw_axes, draw_curves, draw_values, fitted, foot_words
 from truegauge.drawing.silhouette import silhouette_of
 from truegauge.drawing.surface import Surface
+from truegauge.drawing.surface_figure import FlatColors
 from truegauge.drawing.tag_layout import Box, TagBox, place_beside
 from truegauge.drawing.tag_text import small_text
 from truegauge.drawing.tags import TagColors, draw_small_tag, draw_tag, small_size, tag_size
@@ -24,6 +25,7 @@ STATE_WORDS = {
     State.WITHIN: "within", State.NEAR: "near a limit", State.OUTSIDE: "outside", State.UNDECIDED: "not decided yet",
     State.NOT_MEASURED: "not measured",
 }  # fmt: skip
+FLAT_COLORS = FlatColors(INK, SOFT, "#FFFFFF", RULE, BRASS, OUTSIDE)
 _SCALE, _SMALL = 124.0, 12.0  # pixels: room for a scale, letters
 
 

@@ -9,9 +9,16 @@ from truegauge.drawing.surface_figure import draw_cut, draw_flat
 from truegauge.drawing.svg_surface import SvgSurface
 from truegauge.drawing.tag_layout import Box
 from truegauge.drawing.units import limits_text
-from truegauge.reporting.figures import STATE_COLORS, STATE_WORDS, draw_section_figure, draw_view, view_height
+from truegauge.reporting.figures import (
+    FLAT_COLORS,
+    STATE_COLORS,
+    STATE_WORDS,
+    draw_section_figure,
+    draw_view,
+    view_height,
+)
 from truegauge.reporting.report import Report, ReportSection, ReportView
-from truegauge.reporting.surface_sheet import COLORS, HEADS, SurfaceSheet
+from truegauge.reporting.surface_sheet import HEADS, SurfaceSheet
 
 _PAGE = """<!DOCTYPE html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
@@ -110,17 +117,17 @@ def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
     if found is None:
         return {"name": sheet.check.name, "words": sheet.words(numbers), "bad": ()}
     surface = SvgSurface(_WIDE, _SECTION_HIGH)
-    draw_flat(surface, (0, 0, _WIDE, _SECTION_HIGH), found, numbers, depth, COLORS, bad=sheet.bad, fine=1.5)
+    draw_flat(surface, (0, 0, _WIDE, _SECTION_HIGH), found, numbers, depth, FLAT_COLORS, bad=sheet.bad, fine=1.5)
     close = []
     for k in sheet.close:
         one, own = found.imperfections[k], SvgSurface(_WIDE, _CLOSE_HIGH)
         draw_flat(
-            own, (0, 0, _CLOSE_HIGH, _CLOSE_HIGH), found, numbers, depth, COLORS, close=k, bad=sheet.bad, fine=1.5
+            own, (0, 0, _CLOSE_HIGH, _CLOSE_HIGH), found, numbers, depth, FLAT_COLORS, close=k, bad=sheet.bad, fine=1.5
         )
         left, high = _CLOSE_HIGH + 20, (_CLOSE_HIGH - 16) / 2
         for row, across in enumerate((False, True)):
             box = (left, row * (high + 16), _WIDE - left, high)
-            draw_cut(own, box, found, one, numbers, depth, COLORS, 12.0, across=across)
+            draw_cut(own, box, found, one, numbers, depth, FLAT_COLORS, 12.0, across=across)
         words = f"{k + 1} {one.kind} {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
         close.append({"name": words, "picture": Markup(own.picture("figure"))})
     return {

@@ -12,10 +12,10 @@ from reportlab.platypus import Flowable, KeepTogether, Paragraph, Spacer, Table
 
 from truegauge.drawing.surface_figure import draw_cut, draw_flat
 from truegauge.palette import BRASS, INK, OUTSIDE
-from truegauge.reporting.figures import RULE, SOFT, STATE_COLORS, STATE_WORDS
+from truegauge.reporting.figures import FLAT_COLORS, RULE, SOFT, STATE_COLORS, STATE_WORDS
 from truegauge.reporting.pdf_flow import Drawn
 from truegauge.reporting.pdf_surface import PdfSurface, drawable
-from truegauge.reporting.surface_sheet import COLORS, HEADS
+from truegauge.reporting.surface_sheet import HEADS
 
 if TYPE_CHECKING:
     from truegauge.core.imperfections.search import Found
@@ -41,7 +41,7 @@ def sheet_story(sheet: SurfaceSheet, numbers: NumberFormat) -> list[Flowable]:
         story += [_limits(sheet, numbers), Spacer(1, 3 * mm)]
 
     def whole(s: PdfSurface, width: float) -> None:
-        draw_flat(s, (0, 0, width, _MAP), found, numbers, sheet.check.depth, COLORS, bad=sheet.bad)
+        draw_flat(s, (0, 0, width, _MAP), found, numbers, sheet.check.depth, FLAT_COLORS, bad=sheet.bad)
 
     story += [Drawn(_MAP, whole), Spacer(1, 3 * mm)]
     if found.imperfections:
@@ -92,11 +92,11 @@ def _close(sheet: SurfaceSheet, found: Found, numbers: NumberFormat, number: int
 
     def paint(s: PdfSurface, width: float) -> None:
         depth = sheet.check.depth
-        draw_flat(s, (0, 0, _CLOSE, _CLOSE), found, numbers, depth, COLORS, close=number, bad=sheet.bad)
+        draw_flat(s, (0, 0, _CLOSE, _CLOSE), found, numbers, depth, FLAT_COLORS, close=number, bad=sheet.bad)
         left, high = _CLOSE + 4 * mm, (_CLOSE - 4 * mm) / 2
         for k, across in enumerate((False, True)):
             box = (left, k * (high + 4 * mm), width - left, high)
-            draw_cut(s, box, found, one, numbers, depth, COLORS, 12 * s.unit, across=across)
+            draw_cut(s, box, found, one, numbers, depth, FLAT_COLORS, 12 * s.unit, across=across)
 
     words = f"{number + 1}  {one.kind}  {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
     return [_name(words), Drawn(_CLOSE, paint), Spacer(1, 4 * mm)]

@@ -11,9 +11,7 @@ from truegauge.core.evaluation.surface_judgement import WORDS, flagged, judge
 from truegauge.core.frames import apply
 from truegauge.core.plan.surface_checks import AT_LEAST
 from truegauge.core.tolerancing.judgement import State
-from truegauge.drawing.surface_figure import FlatColors
 from truegauge.drawing.surface_numbers import amount_text
-from truegauge.palette import BRASS, INK, OUTSIDE
 
 if TYPE_CHECKING:
     from truegauge.core.evaluation.surface_judgement import Judged
@@ -24,7 +22,6 @@ if TYPE_CHECKING:
 
 MOST_CLOSE = 24  # that are shown closely
 _SOME_CLOSE = 4  # where none breaks a limit
-COLORS = FlatColors(INK, "#5C666E", "#FFFFFF", "#C9C4B6", BRASS, OUTSIDE)
 HEADS = ("No.", "Kind", "Depth", "U", "Length", "Width", "Area", "Volume", "Next", "Border", "x", "y", "z")
 
 

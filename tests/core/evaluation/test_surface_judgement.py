@@ -97,3 +97,33 @@ def test_a_frame_has_its_places_where_they_are_meant(seed):
     assert told[2, 2] == pytest.approx(0, abs=1e-9)
     assert told[2, 1] > 0
     assert np.linalg.det(frame[:3, :3]) == pytest.approx(1)
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_no_depth_is_accepted_by_the_certainty_of_another(seed):
+    """With a guard band every depth has to lie below the limit by its own uncertainty, not only the deepest."""
+    rng = np.random.default_rng(seed)
+    every = [
+        replace(ONE, depth=-d, depth_u=u)
+        for d, u in zip(*rng.uniform((0.3, 0.001), (0.5, 0.04), (6, 2)).T, strict=True)
+    ]
+    limit, k = float(rng.uniform(0.4, 0.6)), 2.0
+    (one,) = judge(found_of(every), [SurfaceLimit(quantity="depth", limit=limit)], DecisionRule(rule="guard_band", k=k))
+    deep = [abs(i.depth) for i in every]
+    if max(deep) > limit:
+        assert one.decision.state == State.OUTSIDE
+        assert one.value == max(deep)
+    elif any(d + k * i.depth_u > limit for d, i in zip(deep, every, strict=True)):
+        assert one.decision.state == State.NEAR
+        if "less than its uncertainty" in one.decision.words:
+            assert deep[one.worst] + k * every[one.worst].depth_u > limit or deep[one.worst] == max(deep)
+    else:
+        assert one.decision.state in (State.WITHIN, State.NEAR)  # near: within a tenth of the limit
+        assert "conformity" not in one.decision.words
+
+
+def test_a_shallower_one_that_is_less_sure_decides():
+    every = [replace(ONE, depth=-0.40, depth_u=0.001), replace(ONE, depth=-0.39, depth_u=0.1)]
+    (one,) = judge(found_of(every), [SurfaceLimit(quantity="depth", limit=0.5)], DecisionRule(rule="guard_band", k=2.0))
+    assert (one.worst, one.decision.state) == (1, State.NEAR)
+    assert "not proven" in one.decision.words

@@ -223,3 +223,18 @@ def test_what_cannot_be_chosen_is_said():
     bent, along = folded(40_000, 1, np.radians(60.0))
     with pytest.raises(EvaluationError, match="lies on a crease"):
         choose_area(bent, None, [AreaSmooth(place=tuple(bent[np.argmin(np.abs(along))]))])
+
+
+@pytest.mark.parametrize("count", [0, 1, 3, 49])
+def test_of_hardly_any_points_no_area_is_chosen(count):
+    points, normals = sheet(1000)
+    for step in (square(0, 50, 0, 50), AreaSmooth(place=(10.0, 10.0, 0.1)), AreaGrown(by=5.0)):
+        with pytest.raises(EvaluationError, match=f"{count} points are too few"):
+            choose_area(points[:count], normals[:count], [step])
+
+
+def test_points_in_one_place_have_no_surface_to_grow_on():
+    alike = np.tile([[5.0, 6.0, 7.0]], (80, 1))
+    assert choose_area(alike, None, [AreaSmooth(place=(5.0, 6.0, 7.0))]).all()
+    with pytest.raises(EvaluationError, match="there are no points at the place"):
+        choose_area(alike, None, [AreaSmooth(place=(50.0, 6.0, 7.0))])

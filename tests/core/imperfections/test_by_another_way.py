@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from scipy.integrate import quad
 from scipy.interpolate import BSpline
+from scipy.spatial.distance import cdist
 
 from truegauge.core.imperfections.finding import Finding
 from truegauge.core.imperfections.preparing import prepare
@@ -174,3 +175,15 @@ def test_a_coarse_scan_invents_nothing_where_a_head_stands_near_a_corner(count):
     laid = found.prepared.surface.chart.laid(np.column_stack([places, z]))
     off = laid[:, 2] - found.prepared.smooth[0].heights(laid[:, :2])[0]
     assert np.abs(off).max() < 0.05
+
+
+def test_neighbours_edge_to_edge_by_all_of_their_cells():
+    """Only the cells at the edges are compared; by brute force all of both are."""
+    points, normals = panel.panel_cloud(200_000, 12)
+    found = find_imperfections(points, normals)
+    surface = found.prepared.surface
+    cells = [surface.places(*np.nonzero(found.labels == k + 1)) for k in range(len(found.imperfections))]
+    for k, one in enumerate(found.imperfections):
+        gaps = [cdist(cells[k], other).min() if j != k else np.inf for j, other in enumerate(cells)]
+        assert one.edge_to_edge == pytest.approx(min(gaps), abs=1e-9)
+        assert one.neighbour == int(np.argmin(gaps))

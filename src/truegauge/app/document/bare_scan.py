@@ -41,7 +41,10 @@ def drawn_scan(points: Points, colors: NDArray[np.uint8]) -> DrawnScan:
         points, colors = points[finite], colors[finite]
     order = spatial_order(points)
     some = points[:: max(1, len(points) // 200_000)]
-    return DrawnScan(points[order], colors[order], np.quantile(some, [_FAR, 1.0 - _FAR], axis=0))
+    box = np.quantile(some, [_FAR, 1.0 - _FAR], axis=0) if len(some) else np.zeros((2, 3))
+    if not np.ptp(box, axis=0).any():  # a single place has no extent to look at
+        box = box + np.array([[-1.0], [1.0]])
+    return DrawnScan(points[order], colors[order], box)
 
 
 def lit(points: Points, normals: Normals | None) -> NDArray[np.uint8]:
@@ -49,7 +52,8 @@ def lit(points: Points, normals: Normals | None) -> NDArray[np.uint8]:
     there = np.isfinite(points).all(axis=1)
     if normals is None or not np.any(normals):
         normals = np.zeros(points.shape)
-        normals[there] = rough_directions(points[there])
+        if there.any():
+            normals[there] = rough_directions(points[there])
     return np.asarray((shades(normals)[:, None] * _GREY).astype(np.uint8))
 
 

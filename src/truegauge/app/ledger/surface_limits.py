@@ -16,12 +16,10 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.fitting import fitting
 from truegauge.drawing.surface_numbers import amount_text
 from truegauge.drawing.units import NumberFormat
+from truegauge.reporting.figures import STATE_WORDS
 
 _HEAD, _ROW, _EDGE = 26.0, 42.0, 12.0  # pixels
-_STATES = {
-    State.WITHIN: "within", State.NEAR: "near", State.OUTSIDE: "outside", State.UNDECIDED: "not decided",
-    State.NOT_MEASURED: "not looked at yet",
-}  # fmt: skip
+_UNKNOWN = "not looked at yet"
 
 
 class SurfaceLimits(QWidget):
@@ -90,7 +88,7 @@ class SurfaceLimits(QWidget):
                     value = "–" if one is None else "none" if one.value != one.value else (
                         amount_text(one.value, one.limit.quantity, numbers))  # fmt: skip
                     s.text(_EDGE + 12, y + 17, value, 15, t.ink, bold=True)
-                    words = _STATES[state]
+                    words = _UNKNOWN if one is None else STATE_WORDS[state]
                     s.text(end - s.advance(words, 12), y + 17, words, 12, color if state != State.WITHIN else t.soft)
                     wide = end - _EDGE - 12
                     s.text(_EDGE + 12, y + 33, fitting(limit, lambda part: s.advance(part, 12) < wide), 12, t.soft)  # noqa: B023

@@ -22,6 +22,7 @@ WORDS = {
     "width": "widest", "edge_to_edge": "nearest to each other", "border": "nearest to the border", "count": "how many",
     "per_area": "how many in 1 m²", "total_area": "area of all", "total_volume": "volume of all",
 }  # fmt: skip
+_WORST = (State.OUTSIDE, State.UNDECIDED, State.NEAR, State.WITHIN)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +66,10 @@ def _judged(found: Found, limit: SurfaceLimit, rule: DecisionRule) -> Judged:
     worst = int(there[np.argmin(amounts[there]) if least else np.argmax(amounts[there])])
     bounds = (limit.limit, None) if least else (None, limit.limit)
     if quantity == "depth":
-        decision = decide(amounts[worst], *bounds, uncertainty=every[worst].depth_u, rule=rule)
+        # A little less deep and less sure may be worse than the deepest: each is decided with its own uncertainty.
+        each = {int(k): decide(amounts[k], *bounds, uncertainty=every[k].depth_u, rule=rule) for k in there}
+        worst = min(each, key=lambda k: (_WORST.index(each[k].state), -amounts[k]))
+        decision = each[worst]
     else:
         decision = decide(amounts[worst], *bounds, rule=DecisionRule())
     beyond = amounts[there] < limit.limit if least else amounts[there] > limit.limit
@@ -92,6 +96,5 @@ def flagged(judged: Sequence[Judged]) -> tuple[int, ...]:
 
 def state_of(judged: Sequence[Judged]) -> State | None:
     """Return the state of all limits together; None without limits."""
-    order = (State.OUTSIDE, State.UNDECIDED, State.NEAR, State.WITHIN)
     states = {one.decision.state for one in judged}
-    return next((s for s in order if s in states), None)
+    return next((s for s in _WORST if s in states), None)

@@ -44,6 +44,8 @@ def choose_area(points: Points, normals: Normals | None, steps: Sequence[AreaSte
         Nothing, or nearly nothing, is left, or a step cannot be done; it says which one.
     """
     chosen = np.ones(len(points), dtype=bool)
+    if len(points) < _LEAST:
+        raise EvaluationError(f"{len(points)} points are too few to choose an area of")
     for k, step in enumerate(steps, 1):
         try:
             if isinstance(step, AreaGrown):
@@ -84,16 +86,14 @@ def grown(points: Points, normals: Normals | None, chosen: Mask, by: float, kind
     inside[row[own], column[own]] = True
     other[row[~own], column[~own]] = True
     # A cell at the rim holds some of both; cells between points belong to neither.
-    wide = _wrapped(inside if by > 0 else ~(inside & ~other) & cells.known, cells.is_closed)
     if by < 0:  # beyond the end of the points nothing is, too
-        wide = np.pad(_wrapped(inside & ~other, cells.is_closed), 1)
-        filled = _closed_up(wide)
+        filled = _closed_up(np.pad(_wrapped(inside & ~other, cells.is_closed), 1))
         far = distance_transform_edt(filled)[1:-1, 1:-1]
         kept = _middle(far, cells.shape[1], cells.is_closed) * size > -by
         made = np.zeros(len(points), dtype=bool)
         made[near[own]] = kept[row[own], column[own]]
         return made
-    far = _middle(distance_transform_edt(~wide), cells.shape[1], cells.is_closed) * size
+    far = _middle(distance_transform_edt(~_wrapped(inside, cells.is_closed)), cells.shape[1], cells.is_closed) * size
     made = chosen.copy()
     made[near] |= far[row, column] <= by
     return made
@@ -148,8 +148,8 @@ def _enclosed(points: Points, normals: Normals | None, chosen: Mask, step: AreaS
 def _in_patch(points: Points, normals: Normals | None, chosen: Mask, corners: Points, kind: Kind) -> Mask:
     laid_out = lay_out(points[chosen], None if normals is None else normals[chosen], kind)
     chart = laid_out.chart
-    rim = chart.laid(corners)[:, :2]
-    laid = chart.laid(points)[:, :2]
+    rim, whole = chart.laid(corners)[:, :2], chart.laid(points)
+    laid = whole[:, :2]
     if chart.period > 0:  # the line is followed over the seam, and points are looked for a turn farther, too
         rim[:, 0] = np.unwrap(rim[:, 0], period=chart.period)
         turns = chart.period * np.arange(np.floor(rim[:, 0].min() / chart.period),
@@ -160,8 +160,7 @@ def _in_patch(points: Points, normals: Normals | None, chosen: Mask, corners: Po
     else:
         made = inside_corners(laid, rim)
     if normals is not None:  # a thin part has another side
-        out = chart.out(chart.laid(points))
-        made &= (np.einsum("ij,ij->i", normals, out) > 0) | (np.abs(normals).sum(axis=1) == 0)
+        made &= (np.einsum("ij,ij->i", normals, chart.out(whole)) > 0) | (np.abs(normals).sum(axis=1) == 0)
     return made
 
 

@@ -69,7 +69,8 @@ class _Cubes:
 
     @staticmethod
     def of(points: Points) -> _Cubes:
-        size = max(_cube_size(points), float(np.ptp(points, axis=0).max()) / _ALONG)
+        along = float(np.ptp(points, axis=0).max())
+        size = max(_cube_size(points), along / _ALONG) if along > 0 else 1.0  # all in one place: one cube
         low = points.min(axis=0) - 2 * size
         at = np.floor((points - low) / size).astype(np.int64)
         extent = at.max(axis=0) + 3

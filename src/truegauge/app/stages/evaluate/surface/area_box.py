@@ -11,6 +11,7 @@ from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import grow_to, keep_size
+from truegauge.drawing.units import NumberFormat
 
 _WAYS = (("only", "only what is drawn"), ("also", "also what is drawn"), ("not", "not what is drawn"))
 _BUTTONS = (("lasso", "Free line"), ("polyline", "Corners"), ("brush", "Brush"), ("smooth", "Up to creases"))
@@ -93,7 +94,9 @@ class AreaBox(Fold):
         self.radius.show_length(m.radius)
         self.by.show_length(m.by)
         self.beyond.show_length(check.beyond)
-        words = [f"{k}  {words_of(step)}" for k, step in enumerate(steps, 1)]
+        plan = m.session.plan
+        numbers = NumberFormat(plan.unit, plan.decimals)
+        words = [f"{k}  {words_of(step, numbers)}" for k, step in enumerate(steps, 1)]
         if [self.steps.item(k).text() for k in range(self.steps.count())] != words:
             self.steps.clear()
             self.steps.addItems(words)

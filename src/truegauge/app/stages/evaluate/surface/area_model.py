@@ -15,6 +15,7 @@ from truegauge.core.imperfections.area_steps import AreaBrush, AreaGrown, AreaOu
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
+    from truegauge.drawing.units import NumberFormat
 
 Draw = Callable[[str, Callable[[CropOutline], None]], None]
 # What is drawn on the flat map, and what is said while it is.
@@ -143,10 +144,10 @@ class AreaModel(QObject):
         self.surface.change(frame=None)
 
 
-def words_of(step: AreaStep) -> str:
+def words_of(step: AreaStep, numbers: NumberFormat) -> str:
     """Say what a step does."""
     if isinstance(step, AreaGrown):
-        return f"{'wider' if step.by > 0 else 'narrower'} by {abs(step.by):g} mm"
+        return f"{'wider' if step.by > 0 else 'narrower'} by {numbers.rough(abs(step.by))} {numbers.unit}"
     way = {"only": "Only", "also": "Also", "not": "Not"}[step.way]
     match step:
         case AreaOutline():
@@ -154,7 +155,7 @@ def words_of(step: AreaStep) -> str:
         case AreaPatch():
             return f"{way} in a line of {len(step.corners)} corners"
         case AreaBrush():
-            return f"{way} painted, {2 * step.radius:g} mm wide"
+            return f"{way} painted, {numbers.rough(2 * step.radius)} {numbers.unit} wide"
         case _:
             return f"{way} up to creases of {np.degrees(step.turn):.0f}°"
 

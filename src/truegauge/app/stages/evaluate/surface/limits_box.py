@@ -16,8 +16,7 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.core.typed_number import typed_number
 from truegauge.drawing.surface_numbers import amount_text, factor_of
 from truegauge.drawing.units import NumberFormat
-
-_STATES = {State.WITHIN: "within", State.NEAR: "near", State.OUTSIDE: "outside", State.UNDECIDED: "not decided"}
+from truegauge.reporting.figures import STATE_WORDS
 
 
 class LimitsBox(Fold):
@@ -95,7 +94,7 @@ class LimitsBox(Fold):
             if one is not None:
                 of = f" (number {one.worst + 1})" if one.worst >= 0 else ""
                 value = "none" if one.value != one.value else amount_text(one.value, quantity, numbers)
-                say(found, f"{_STATES[one.decision.state]}: {value}{of}")
+                say(found, f"{STATE_WORDS[one.decision.state]}: {value}{of}")
                 found.setProperty("role", "bad" if one.decision.state == State.OUTSIDE else "soft")
                 found.style().unpolish(found)
                 found.style().polish(found)
