@@ -17,10 +17,10 @@ from truegauge.devices.live import server as server_module
 from truegauge.devices.live.client import Gone, LineState, LiveClient
 from truegauge.devices.live.device import LiveDevice
 from truegauge.devices.live.faults import LINE_FAULTS, line_fault
-from truegauge.devices.live.messages import At, Button, Confirm, Hello, Reading, Touch, Warned, from_device
+from truegauge.devices.live.messages import At, Beat, Button, Confirm, Hello, Reading, Touch, Warned, from_device
 from truegauge.devices.live.outbox import Outbox
 from truegauge.devices.live.server import LiveServer
-from truegauge.devices.live.wire import MAGIC, Block, Frames, WireError, block_frame, message_frame
+from truegauge.devices.live.wire import BLOCK, MAGIC, Block, Frames, WireError, block_frame, message_frame
 from truegauge.devices.protocol import PointBlock
 
 ABOUT = Hello(device="arm", name="Arm 7", serial="A-7", boot="-", series="-", time=0.0, radius=3.0)
@@ -121,7 +121,8 @@ def test_nothing_is_lost_or_doubled_whatever_happens_with_any_frame(line, name, 
 def test_what_a_device_has_forgotten_is_told_by_its_numbers(line, at):
     """Of all that it measured each number came, or is told as gone: never neither, never both."""
     server, client = line([f"forget@{at}"])
-    measure(server)
+    with server._changed:  # all is there before the first is sent: there is something to forget, whatever is slow
+        measure(server)
     events = until(client, lambda e: any(isinstance(x, Gone) for x in e) or len(told(e)) == COUNT)
     measure(server, 3, first=COUNT)
     events += until(client, lambda e: COUNT + 2 in told(e))
@@ -207,6 +208,64 @@ def test_what_did_not_fit_into_the_device_is_named_and_the_rest_comes():
     assert [(e.first, e.last) for e in events if isinstance(e, Gone)] == [(3, 40 - kept)]
     assert told(events) == list(range(40 - kept, 40))
     client.close()
+    server.close()
+
+
+def test_what_a_slow_line_could_not_send_in_time_is_named_and_the_rest_comes(monkeypatch):
+    """It is open all the time: nobody would ever fill that gap if the device went on."""
+    monkeypatch.setattr(server_module, "_BATCH", 1)
+    server = LiveServer(ABOUT, most_bytes=3000)
+    client = LiveClient("127.0.0.1", server.port)
+    client.connect()
+    server.put(touch(0))
+    events = until(client, lambda e: told(e) == [0])
+    with server._changed:  # more than it can keep, faster than it can send
+        for x in range(1, 40):
+            server.put(touch(x))
+        oldest = server._outbox.oldest
+    events += until(client, lambda e: 39 in told(e))
+    gone = [k - 1 for e in events if isinstance(e, Gone) for k in range(e.first, e.last + 1)]
+    assert len(gone) >= oldest - 2 > 5
+    assert gone + told(events)[1:] == list(range(1, 40))
+    client.close()
+    server.close()
+
+
+def test_a_program_that_asks_for_all_gets_what_is_there():
+    """What the greeting said is gone is no reason to close the line again and again."""
+    server = LiveServer(ABOUT, most_bytes=3000)
+    for x in range(40):
+        server.put(touch(x))
+    frames, came = Frames(), []
+    with socket.create_connection(("127.0.0.1", server.port)) as connection:
+        connection.sendall(message_frame({"type": "resume", "after": 0, "program": "another"}))
+        while not came or came[-1] != 39:
+            data = connection.recv(1 << 16)
+            assert data
+            came += told([from_device(f.message()) for f in frames.feed(data)])
+    assert came == list(range(came[0], 40))
+    server.close()
+
+
+@given(st.lists(st.integers(0, 5), max_size=8))
+def test_a_beat_tells_no_number_that_was_not_sent(counts):
+    """What is measured between a batch and the beat after it is on its way: nothing is asked for again."""
+    server = LiveServer(ABOUT)
+    ours, theirs = socket.socketpair()
+    line, frames, came = server_module._Line(server, ours), Frames(), 0
+    for count in counts:
+        line._send_items()
+        measure(server, count)
+        line._send_others(0.0)
+        for frame in frames.feed(theirs.recv(1 << 20)):
+            item = frame.block() if frame.kind == BLOCK else from_device(frame.message())
+            if isinstance(item, Beat):
+                assert item.next == came + 1
+            else:
+                came = item.seq
+    assert came == sum(counts[:-1])
+    line.cut()
+    theirs.close()
     server.close()
 
 

@@ -72,7 +72,7 @@ class Confirm(Frozen):
 
 
 class Beat(Frozen):
-    """Sent by both twice a second: the line is alive. Of a device: its clock, and the number that comes next."""
+    """Sent by both twice a second: the line is alive. Of a device: its clock, and the number that it sends next."""
 
     type: Literal["beat"] = "beat"
     time: float = 0.0

@@ -168,6 +168,7 @@ class _Line:
 
     def __init__(self, server: LiveServer, connection: socket.socket) -> None:
         self._server, self._socket = server, connection
+        self._told = 1  # the oldest number there was when the line was opened: what is before it was told as gone
         self._sent = 0  # the highest number that was sent on this line
         self._wanted: int | None = None  # what the program asks for: all after it
         self._heard = time.monotonic()
@@ -195,7 +196,9 @@ class _Line:
     def run(self) -> None:
         """Say who the device is, then send what there is until the line ends."""
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        self._socket.sendall(message_frame(self._server.hello().model_dump()))
+        hello = self._server.hello()
+        self._told = hello.oldest
+        self._socket.sendall(message_frame(hello.model_dump()))
         threading.Thread(target=self._listen, name="live-listener", daemon=True).start()
         if not self._resumed.wait(_GREETED_S):
             raise WireError("the program did not say what it wants")
@@ -210,8 +213,12 @@ class _Line:
         server = self._server
         with server._changed:
             if self._wanted is not None:
-                self._sent, self._wanted = self._wanted, None
+                self._sent, self._wanted = max(self._wanted, self._told - 1), None
             batch = list(server._outbox.since(self._sent, _BATCH))
+        if batch and batch[0][0] > self._sent + 1:
+            # The line is slower than what is measured, and the oldest had to go. Sent without a word it would be a gap
+            # that nothing ever fills; the next greeting says which numbers are gone.
+            raise WireError("what was to be sent is not kept any more")
         waiting: bytes | None = None  # a frame that comes after the next one
         for seq, frame in batch:
             sent, waiting = frame, self._send(frame, seq, waiting)
@@ -256,7 +263,8 @@ class _Line:
                 server._changed.wait(max(0.0, min(BEAT_S, beat + BEAT_S - time.monotonic())))
             at, server._at = server._at, None
             said, server._said = server._said, []
-            number = server._outbox.next
+            # Of what was sent on this line: what was measured since is on its way, and would look like a gap.
+            number = self._sent + 1
         for message in (*([at] if at is not None else []), *said):
             self._socket.sendall(message_frame(message.model_dump()))
         if time.monotonic() - beat >= BEAT_S:
