@@ -187,3 +187,12 @@ def test_neighbours_edge_to_edge_by_all_of_their_cells():
         gaps = [cdist(cells[k], other).min() if j != k else np.inf for j, other in enumerate(cells)]
         assert one.edge_to_edge == pytest.approx(min(gaps), abs=1e-9)
         assert one.neighbour == int(np.argmin(gaps))
+
+
+def test_a_dent_at_a_border_is_no_steeper_than_it_is():
+    """Where the surface ends is no slope."""
+    bells = ((13.0, 70.0, -0.8, 14.0), (70.0, 13.0, -0.8, 14.0), (100.0, 100.0, -0.8, 14.0))
+    found = find_imperfections(sheet(np.random.default_rng(4), bells, 0.005))
+    assert len(found.imperfections) == 3
+    for one in found.imperfections:
+        assert np.tan(one.slope) == pytest.approx(0.8 * np.pi / 28.0, rel=0.1)

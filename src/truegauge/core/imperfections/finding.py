@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -40,7 +40,7 @@ class Finding:
         return {"both": (-1, 1), "in": (-1,), "out": (1,)}[self.sides]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Smoothed:
     """Deviations (r, c) mm smoothed without flattening what is round, NaN where there are none, and their noise, mm.
 
@@ -53,6 +53,25 @@ class Smoothed:
     point_noise: float
     scatter: float
     cell_noise: float
+    _kept: dict[str, Floats] = field(default_factory=dict)
+
+    def rise(self, cells: Cells) -> Floats:
+        """Return how steep the deviations (r, c) are (tangent); NaN where they or those beside them are not known.
+
+        A cell has the mean of points that are not in its middle: unsmoothed that would pass for slopes, and the
+        steepest would be too steep. Twice, so that what is round stays as steep.
+        """
+        if "rise" not in self._kept:
+            there = np.isfinite(self.height)
+            smooth = _twice(self.height, there, there, replace(cells, count=np.ones(cells.shape, dtype=np.int64)), 1.0)
+            if cells.is_closed:
+                smooth = np.hstack([smooth[:, -1:], smooth, smooth[:, :1]])
+            if min(smooth.shape) < 2:
+                return np.full(self.height.shape, np.nan)
+            gy, gx = np.gradient(smooth, cells.size)
+            rise = np.hypot(gx, gy)
+            self._kept["rise"] = rise[:, 1:-1] if cells.is_closed else rise
+        return self._kept["rise"]
 
 
 def noise_of(deviation: Floats, count: Ints) -> float:
@@ -135,8 +154,8 @@ def regions(height: Floats, cells: Cells, wanted: Finding) -> Ints:
     labels = np.zeros(height.shape, dtype=np.int64)
     most = 0
     for sign in wanted.signs:
-        up = np.where(np.isfinite(height), sign * height, -np.inf)
-        rows, columns = np.nonzero(up >= wanted.depth)
+        up = sign * height
+        rows, columns = np.divmod(np.flatnonzero(up >= wanted.depth), height.shape[1])  # NaN is beyond nothing
         if not len(rows):
             continue
         order = np.argsort(-up[rows, columns], kind="stable")
@@ -167,18 +186,26 @@ def _joined(own: Ints, cells: Cells, join: float) -> Ints:
     return np.where(own > 0, same[own], 0)
 
 
-def grown(up: Floats, labels: Ints, limits: Floats, *, closed: bool) -> Ints:
-    """Grow regions cell by cell to where heights (r, c) fall below the limit of each (by its number)."""
+def grown(heights: Floats, labels: Ints, limits: Floats, *, closed: bool) -> Ints:
+    """Grow regions cell by cell to where heights (r, c) fall below the limit of each (by its number).
+
+    Each on its own side of zero, which the first of its cells tells.
+    """
     made = labels.copy()
     seeds = np.flatnonzero(labels)
     if len(seeds):
-        _grow(np.nan_to_num(up, nan=-np.inf), made, limits, seeds, closed)
+        _grow(heights, made, limits, seeds, closed)
     return made
 
 
 @njit(cache=True, nogil=True)
-def _grow(up, made, limits, seeds, closed):  # type: ignore[no-untyped-def]
-    height, width = up.shape
+def _grow(heights, made, limits, seeds, closed):  # type: ignore[no-untyped-def]
+    height, width = heights.shape
+    signs = np.zeros(len(limits))
+    for k in range(len(seeds)):
+        r, c = seeds[k] // width, seeds[k] % width
+        if signs[made[r, c]] == 0.0:
+            signs[made[r, c]] = 1.0 if heights[r, c] > 0 else -1.0
     waiting = np.empty(height * width, dtype=np.int64)
     waiting[: len(seeds)] = seeds
     first, last = 0, len(seeds)
@@ -186,12 +213,15 @@ def _grow(up, made, limits, seeds, closed):  # type: ignore[no-untyped-def]
         r, c = waiting[first] // width, waiting[first] % width
         first += 1
         own = made[r, c]
+        sign, limit = signs[own], limits[own]
         for dr in range(-1, 2):
             for dc in range(-1, 2):
                 y, x = r + dr, c + dc
                 if closed:
                     x = x % width
-                if y < 0 or y >= height or x < 0 or x >= width or made[y, x] != 0 or up[y, x] <= limits[own]:
+                if y < 0 or y >= height or x < 0 or x >= width or made[y, x] != 0:
+                    continue
+                if not sign * heights[y, x] > limit:  # nor is NaN
                     continue
                 made[y, x] = own
                 waiting[last] = y * width + x

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -20,10 +21,10 @@ from truegauge.core.imperfections.cells import (
     without_strays,
 )
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
-from truegauge.core.imperfections.measuring import Map, border_distances
 from truegauge.core.imperfections.reference import Given, Kind, Reference, lay_out
 from truegauge.core.imperfections.smooth_parts import smooth_parts
 from truegauge.core.imperfections.smooth_surface import SmoothSurface, SmoothTask
+from truegauge.core.imperfections.surface_map import Map, border_distances
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -48,7 +49,7 @@ _CREASE = 0.3  # of a wavelength
 _SLOPES = 2.0  # cells that slopes are read over
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Prepared:
     """A surface with its reference: everything that does not depend on what is looked for.
 
@@ -65,10 +66,17 @@ class Prepared:
     inside: Mask | None = None
     known: dict[float, Smoothed] = field(default_factory=dict)  # deviations smoothed, by how far
 
-    @property
+    @cached_property
     def judged(self) -> Mask:
         """The cells (r, c) that are looked at."""
         return np.asarray(self.part > 0 if self.inside is None else self.inside & (self.part > 0))
+
+    @cached_property
+    def totals(self) -> tuple[int, float, float]:
+        """Of what is looked at: how many points, the sum of the squares of their deviations (mm2), area (mm2)."""
+        there = self.judged & np.isfinite(self.surface.deviation)
+        points, squares = self.surface.cells.count[there].sum(), self.surface.squares[there].sum()
+        return int(points), float(squares), float(self.surface.area[self.judged].sum())
 
 
 def reference_depth(depth: float) -> float:
@@ -288,7 +296,7 @@ def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
     taken, inner = np.zeros(labels.shape, dtype=bool), np.zeros(labels.shape, dtype=bool)
     for sign in (-1, 1):
         up = sign * found.height
-        own = labels * (np.nan_to_num(up) > 0)
+        own = np.where(up > 0, labels, 0)
         peaks = _peaks(up, own)
         # At a border nothing else holds the reference: what is shallow there is its own fault.
         at_border = np.unique(own[border & (own > 0)])

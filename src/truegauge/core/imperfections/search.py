@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
-from truegauge.core.imperfections.measuring import Imperfection, Measured, measure, neighbours
+from truegauge.core.imperfections.measuring import Imperfection, Measured, measured, neighbours
+from truegauge.core.imperfections.members import Members
 from truegauge.core.imperfections.preparing import Prepared, prepare
 from truegauge.core.imperfections.reference import Given, Reference
 from truegauge.core.progress import Progress, silent
@@ -17,7 +17,7 @@ from truegauge.core.progress import Progress, silent
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from truegauge.core.arrays import Ints, Mask, Normals, Points
+    from truegauge.core.arrays import Ints, Normals, Points
     from truegauge.core.imperfections.area_steps import AreaStep
 
 _LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
@@ -49,15 +49,6 @@ class Found:
     quality: Quality
 
 
-def _by_region(labels: Ints) -> list[tuple[Ints, Ints]]:
-    """Return rows and columns of the cells of each region, from number 1."""
-    rows, columns = np.nonzero(labels)
-    own = labels[rows, columns]
-    order = np.argsort(own, kind="stable")
-    starts = np.searchsorted(own[order], np.arange(1, int(labels.max()) + 2))
-    return [(rows[order[a:b]], columns[order[a:b]]) for a, b in pairwise(starts)]
-
-
 def find(prepared: Prepared, wanted: Finding) -> Found:
     """Find and measure what is deeper or higher than a threshold."""
     surface, cells = prepared.surface, prepared.surface.cells
@@ -65,35 +56,35 @@ def find(prepared: Prepared, wanted: Finding) -> Found:
     labels = regions(found.height, cells, wanted)
     count = int(labels.max())
     level = max(SEEN * found.noise, 1.5 * found.scatter)
-    wide = np.zeros_like(labels)
-    for sign in wanted.signs:
-        up = sign * found.height
-        own = labels * (np.nan_to_num(up) > 0)
-        wide = np.maximum(wide, grown(up, own, np.full(count + 1, level), closed=cells.is_closed))
+    wide = grown(found.height, labels, np.full(count + 1, level), closed=cells.is_closed)
     made: list[tuple[int, Measured]] = []
-    wholes = _by_region(wide)
-    for k, (rows, columns) in enumerate(_by_region(labels), 1):
-        # Smaller than it has to be in any case: not worth measuring.
-        if len(rows) * cells.size**2 < 0.5 * wanted.min_area:
-            continue
-        # Found outside of the area where the reference may look: that is not asked for.
-        top = int(np.argmax(np.abs(found.height[rows, columns])))
-        if prepared.inside is not None and not prepared.inside[rows[top], columns[top]]:
-            continue
-        whole = wholes[k - 1]
-        one = measure(surface, found, rows, columns, wanted.depth, prepared.border, whole)
+    every_cell = Members.of_labels(labels)
+    kept = _worth_measuring(prepared, every_cell, found, wanted)
+    seen = Members.of_labels(wide)
+    every = measured(surface, found, labels, every_cell.only(kept), seen.only(kept), wanted.depth, prepared.border)
+    for k, one in zip((kept + 1).tolist(), every, strict=True):
         deep = abs(one.imperfection.depth) >= wanted.depth and one.imperfection.points >= _LEAST_POINTS
         if deep and one.imperfection.area >= wanted.min_area and one.imperfection.width >= wanted.min_width:
             made.append((k, one))
     made.sort(key=lambda m: -abs(m[1].imperfection.depth))
     heads = [m for m in made if m[1].is_head]
-    kept = [m for m in made if not m[1].is_head]
+    shown = [m for m in made if not m[1].is_head]
     numbers = np.zeros(count + 1, dtype=np.int64)
-    for number, (k, _) in enumerate((*kept, *heads), 1):
+    for number, (k, _) in enumerate((*shown, *heads), 1):
         numbers[k] = number
-    plain = _with_reference(prepared, found, neighbours([m for _, m in kept]))
-    quality = _quality(prepared, found, wide > 0, plain)
+    plain = _with_reference(prepared, found, neighbours([m for _, m in shown]))
+    quality = _quality(prepared, found, seen, plain)
     return Found(prepared, tuple(plain), tuple(m.imperfection for _, m in heads), numbers[labels], found, quality)
+
+
+def _worth_measuring(prepared: Prepared, own: Members, found: Smoothed, wanted: Finding) -> Ints:
+    """Return the regions, from 0, that may be listed: large enough, their top in the area that is looked at."""
+    large = own.sizes * prepared.surface.cells.size**2 >= 0.5 * wanted.min_area
+    if prepared.inside is not None and own.count:
+        # Found outside of the area where the reference may look: that is not asked for.
+        top = own.firsts(-np.abs(found.height[own.rows, own.columns]))
+        large &= prepared.inside[own.rows[top], own.columns[top]]
+    return np.flatnonzero(large)
 
 
 def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfection]) -> list[Imperfection]:
@@ -120,13 +111,13 @@ def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfectio
     return made
 
 
-def _quality(prepared: Prepared, found: Smoothed, taken: Mask, every: list[Imperfection]) -> Quality:
-    surface = prepared.surface
-    judged = prepared.judged
-    outside = np.isfinite(surface.deviation) & ~taken & judged
-    points = int(surface.cells.count[outside].sum())
-    rms = float(np.sqrt(surface.squares[outside].sum() / points)) if points else float("nan")
-    area = float(surface.area[judged].sum())
+def _quality(prepared: Prepared, found: Smoothed, taken: Members, every: list[Imperfection]) -> Quality:
+    surface, (points, squares, area) = prepared.surface, prepared.totals
+    out = prepared.judged[taken.rows, taken.columns] & np.isfinite(surface.deviation[taken.rows, taken.columns])
+    rows, columns = taken.rows[out], taken.columns[out]
+    points = points - int(surface.cells.count[rows, columns].sum())
+    squares = max(0.0, squares - float(surface.squares[rows, columns].sum()))
+    rms = float(np.sqrt(squares / points)) if points else float("nan")
     wavelength, advice = prepared.reference.wavelength, ""
     widths = [e.width for e in every if e.depth_u > 0]
     if wavelength > 0 and widths and max(widths) > wavelength / 2:

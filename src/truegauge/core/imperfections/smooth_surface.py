@@ -27,6 +27,7 @@ _MOST = 60_000  # coefficients
 _TURNS = 12
 _TUKEY = 4.685  # robust scales beyond which a height has no weight
 _CHUNK = 8192
+_AT_ONCE = 64  # places: of more at once the splines of a long surface would take gigabytes
 _SETTLED = 1e-3  # of the robust scale
 
 
@@ -132,8 +133,11 @@ class SmoothTask:
         low, step, shape, closed = self.low, self.step, self.shape, self.is_closed
 
         def spread_of(places: Floats) -> Floats:
-            b = _rows_of(places, low, step, shape, closed=closed)
-            return np.sqrt([max(0.0, float(row @ solve(row))) for row in b.toarray()])
+            squares = np.empty(len(places))
+            for first in range(0, len(places), _AT_ONCE):
+                b = _rows_of(places[first : first + _AT_ONCE], low, step, shape, closed=closed)
+                squares[first : first + _AT_ONCE] = np.einsum("ij,ji->i", b, solve(b.T))
+            return np.sqrt(np.maximum(squares, 0.0))
 
         return SmoothSurface(low, step, (found + self.middle).reshape(shape), closed, scatter, spread_of)
 
@@ -191,7 +195,7 @@ def _products(count: int, step: float, *, closed: bool) -> list[Any]:
     return [coo_matrix((np.tile(m.ravel(), len(spans)), (rows, columns)), shape=(count, count)).tocsc() for m in local]
 
 
-def _basis(t: float, derivative: int) -> list[float]:
+def _basis(t: Any, derivative: int) -> list[Any]:
     """Return the four cubic B-splines of a span at 0 <= t <= 1, or their derivatives."""
     s = 1 - t
     if derivative == 0:
@@ -201,21 +205,18 @@ def _basis(t: float, derivative: int) -> list[float]:
     return [s, 3 * t - 2, 3 * s - 2, t] if derivative == 2 else [-1.0, 3.0, -3.0, 1.0]
 
 
-def _rows_of(at: Floats, low: Floats, step: Floats, shape: tuple[int, int], *, closed: bool) -> Any:
-    """Return the values (n, coefficients) of all splines at places (n, 2), sparse."""
-    from scipy.sparse import lil_matrix
-
+def _rows_of(at: Floats, low: Floats, step: Floats, shape: tuple[int, int], *, closed: bool) -> Floats:
+    """Return the values (n, coefficients) of all splines at places (n, 2)."""
     rows, columns = shape
-    made = lil_matrix((len(at), rows * columns))
-    for k, place in enumerate(at):
-        s = (place - low) / step
-        j = int(np.floor(s[0])) if closed else int(np.clip(s[0], 0, columns - 4))
-        i = int(np.clip(s[1], 0, rows - 4))
-        bu, bv = _basis(float(s[0] - j), 0), _basis(float(s[1] - i), 0)
-        for a in range(4):
-            for b in range(4):
-                made[k, (i + a) * columns + (j + b) % columns] = bv[a] * bu[b]
-    return made.tocsr()
+    u, v = ((at - low) / step).T
+    j = np.floor(u) if closed else np.clip(np.floor(u), 0, columns - 4)
+    i = np.clip(np.floor(v), 0, rows - 4)
+    bu, bv = np.array(_basis(u - j, 0)), np.array(_basis(v - i, 0))
+    made, every = np.zeros((len(at), rows * columns)), np.arange(len(at))
+    for a in range(4):
+        for b in range(4):
+            made[every, (i.astype(np.int64) + a) * columns + (j.astype(np.int64) + b) % columns] = bv[a] * bu[b]
+    return made
 
 
 @njit(cache=True, nogil=True)
