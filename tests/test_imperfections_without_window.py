@@ -113,6 +113,28 @@ def test_a_tube_in_inch_by_its_cylinder(tmp_path):
     assert [i["depth"] for i in said["imperfections"]] == pytest.approx(depths, abs=0.06)
 
 
+def test_another_scan_is_the_reference(scan, tmp_path):
+    """What has changed since: the bump is gone, by the command line and in Python."""
+    rng = np.random.default_rng(5)
+    x, y = rng.uniform(0, 200, (2, 40_000))
+    z = 2e-4 * x * y - 0.5 * np.exp(-((x - 60) ** 2 + (y - 80) ** 2) / 150) + rng.normal(0, 0.01, len(x))
+    after = tmp_path / "after.ply"
+    after.write_bytes(ply_from_points(np.column_stack([x, y, z])))
+    code, out, err = run(after, "--reference", "scan", "--before", scan, "--json")
+    assert (code, err) == (0, "")
+    said = json.loads(out)
+    (gone,) = said["imperfections"]
+    assert gone["depth"] == pytest.approx(-0.3, abs=0.03)
+    assert gone["deepest"][:2] == pytest.approx([140, 120], abs=1.0)
+    assert said["reference"]["kind"] == "scan"
+    assert "changes" not in said
+    (again,) = tg.imperfections(after, reference="scan", before=scan).imperfections
+    assert again.depth == gone["depth"]
+    code, out, err = run(after, "--reference", "scan")
+    assert code == 2
+    assert "which one? Give the earlier one, too" in err
+
+
 @pytest.mark.parametrize(("options", "words"), [
     (("--reference", "torus"), "reference 'torus' is not known; use one of smooth, plane"),
     (("--sides", "left"), "sides 'left' is not known"),

@@ -98,6 +98,18 @@ def test_what_is_within_ends_with_0_and_an_area_leaves_out_the_rest(scan, tmp_pa
     assert "outer skin: 1 imperfection beyond" in said
 
 
+def test_a_plan_measures_from_the_scan_that_is_given(scan, tmp_path):
+    check = SurfaceCheck(id="change", name="since", reference="scan", wavelength=0.0,
+                         limits=(SurfaceLimit(quantity="count", limit=0),))  # fmt: skip
+    plan = planned(tmp_path / "since.tgplan", check)
+    code, said = inspect(plan, "--scan", scan, "--before", scan, "--out", tmp_path / "same")
+    assert code == 0
+    assert "since: 0 imperfections" in said
+    code, said = inspect(plan, "--scan", scan, "--out", tmp_path / "none")
+    assert code == 1
+    assert "no other scan to measure from" in said
+
+
 def test_a_check_that_cannot_be_done_is_said_and_the_others_are_done(scan, tmp_path):
     nowhere = CHECK.replace(id="b", name="rim", area=(LEFT_HALF.replace(outline=((500, 0), (600, 0), (600, 50))),))
     plan, out = planned(tmp_path / "two.tgplan", nowhere, CHECK.replace(limits=())), tmp_path / "out"

@@ -14,13 +14,14 @@ __all__ = ["Found", "Imperfection", "imperfections"]
 def imperfections(
     scan: str | Path, *, reference: str = "smooth", wavelength: float | None = None, depth: float = 0.1,
     sides: str = "both", min_area: float = 1.0, min_width: float = 0.0, join: float = 0.0, unit: str = "",
+    before: str | Path | None = None,
 ) -> Found:  # fmt: skip
     """Find where the surface of a scan leaves its own smooth course.
 
     Parameters
     ----------
     reference : str
-        smooth, plane, cylinder, cone or sphere.
+        smooth, plane, cylinder, cone, sphere, revolution; or scan: what changed since the scan `before`.
     wavelength : float, optional
         mm, of which the reference follows half; longer waves it follows. 150 for smooth; others follow nothing.
     depth : float
@@ -39,4 +40,5 @@ def imperfections(
         What is wrong with the file, the surface, or what is asked for.
     """
     rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join)
-    return imperfections_of(Path(scan), rules, wanted, unit)
+    other = None if before is None else Path(before)
+    return imperfections_of(Path(scan), rules, wanted, unit, other=other)

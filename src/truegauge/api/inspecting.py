@@ -16,6 +16,7 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.units import NumberFormat
 from truegauge.formats.files import make_folder
 from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
+from truegauge.jobs.imperfections import scan_of
 from truegauge.jobs.inspection import FORMATS, Inspected, Inspector
 from truegauge.jobs.workers import MEMORY_MB
 from truegauge.reporting.why import why
@@ -215,7 +216,7 @@ class Inspection:
 
 def inspect(
     plan: Plan | str | Path, scan: str | Path | None = None, *, sample: Sample | None = None, unit: str = "",
-    uncertainty: bool = True, progress: Progress = silent,
+    uncertainty: bool = True, progress: Progress = silent, before: str | Path | None = None,
 ) -> Inspection:  # fmt: skip
     """Inspect a scan (or a sample file), or a sample that was touched, by a plan.
 
@@ -225,6 +226,8 @@ def inspect(
         Of the lengths in the scan: mm or inch ...; else what the file says, or mm.
     uncertainty : bool
         Work out uncertainties, which takes some seconds.
+    before : path, optional
+        The other scan that surface checks measure from.
 
     Raises
     ------
@@ -236,7 +239,8 @@ def inspect(
     own = plan if isinstance(plan, Plan) else open_plan(plan)
     if (scan is None) == (sample is None):
         raise TrueGaugeError("give either a scan or a sample")
-    inspector = Inspector(own.document, own.evaluator, uncertainty=uncertainty)
+    earlier = None if before is None else scan_of(Path(before), unit)
+    inspector = Inspector(own.document, own.evaluator, uncertainty=uncertainty, earlier=earlier)
     try:
         if sample is not None:
             done = inspector.evaluate(sample, progress=progress)

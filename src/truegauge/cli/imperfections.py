@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 def imperfections(
     scan: Annotated[Path, typer.Argument(help="The scan: PLY, STL, OBJ, E57, LAS, LAZ, XYZ, CSV, or a sample.")],
     reference: Annotated[
-        str, typer.Option(help="What depth is measured from: smooth, plane, cylinder, cone or sphere.")
+        str, typer.Option(help="Measured from: smooth, plane, cylinder, cone, sphere, revolution or scan.")
     ] = "smooth",
     wavelength: Annotated[
         float | None,
@@ -30,7 +30,8 @@ def imperfections(
     min_width: Annotated[float, typer.Option(callback=within_reach, help="Smallest width, mm.")] = 0.0,
     join: Annotated[float, typer.Option(callback=within_reach, help="Nearer to each other they are one, mm.")] = 0.0,
     before: Annotated[
-        Path | None, typer.Option(help="An earlier scan in the same coordinates: what is new, gone, deeper?")
+        Path | None,
+        typer.Option(help="An earlier scan in the same coordinates: what is new, gone, deeper? Or the reference."),
     ] = None,
     unit: Units = "",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
@@ -41,8 +42,10 @@ def imperfections(
     from truegauge.jobs.imperfections import asked, imperfections_of
 
     rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join)
-    found = imperfections_of(scan, rules, wanted, unit)
+    found = imperfections_of(scan, rules, wanted, unit, other=before)
     changes: tuple[Change, ...] = ()
+    if reference == "scan":  # all that is found is what changed since
+        before = None
     if before is not None:
         changes = compare(imperfections_of(before, rules, wanted, unit).imperfections, found.imperfections)
     if as_json:

@@ -21,6 +21,7 @@ def inspect(
     units: Units = "",
     uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
     formats: Formats = "pdf,csv,json",
+    before: Annotated[Path | None, typer.Option(help="The other scan that surface checks measure from.")] = None,
 ) -> None:
     """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
     from truegauge.api import inspecting
@@ -28,8 +29,8 @@ def inspect(
     wanted = outputs(formats)
     file = read_plan(plan)
     if file.plan.part is None and file.plan.surface_checks:
-        raise typer.Exit(_inspect_bare(file.plan, scan, out, units, wanted))
-    done = inspecting.inspect(plan, scan, unit=units, uncertainty=uncertainty)
+        raise typer.Exit(_inspect_bare(file.plan, scan, out, units, wanted, before))
+    done = inspecting.inspect(plan, scan, unit=units, uncertainty=uncertainty, before=before)
     done.write(out, wanted)
     done.close()
     for note in done.sample.notes:
@@ -37,11 +38,11 @@ def inspect(
     raise typer.Exit(max(say_results(done.evaluation), say_surfaces(done.surfaces)))
 
 
-def _inspect_bare(plan: "Plan", scan: Path, out: Path, unit: str, wanted: tuple[str, ...]) -> int:
+def _inspect_bare(plan: "Plan", scan: Path, out: Path, unit: str, wanted: tuple[str, ...], before: Path | None) -> int:
     """Inspect a scan by surface checks alone; returns the exit code."""
     from truegauge.jobs.surface_report import inspect_bare
 
-    done = inspect_bare(plan, scan, unit)
+    done = inspect_bare(plan, scan, unit, earlier=before)
     done.write(out, wanted)
     for note in done.sample.notes:
         say(f"note: {note}")

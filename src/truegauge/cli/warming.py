@@ -51,11 +51,15 @@ def _with_the_part() -> tuple[Plan, Evaluator, Sample]:
 
 
 def _imperfections() -> None:
+    from truegauge.core.imperfections.earlier_scan import EarlierScan
+    from truegauge.core.imperfections.reference import Kind, Reference
     from truegauge.core.imperfections.search import find_imperfections
 
     x, y = (g.ravel() for g in np.meshgrid(np.arange(0.0, 200.0, 2.0), np.arange(0.0, 200.0, 2.0)))
     dent = -0.5 * np.exp(-((x - 100.0) ** 2 + (y - 100.0) ** 2) / 100.0)
-    find_imperfections(np.column_stack([x, y, dent]))
+    points = np.column_stack([x, y, dent])
+    find_imperfections(points)
+    find_imperfections(points, None, Reference(Kind.SCAN, 0.0), given=EarlierScan(points))
 
 
 def _association() -> None:

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from truegauge.core.imperfections.measuring import Imperfection
     from truegauge.core.imperfections.search import Found
 
+_HELD = ("#EEF0F3", "#D3D9E2", "#B4BFCE", "#93A2B8", "#71849F", "#506685")
+_TOO_MUCH = ("#F6E4DC", "#F0CDBF", "#E8B09B", "#DD8E74", "#CF6A4D", "#BE4628")
 _DARKER, _PALE = 0.55, 0.7
 _COARSE = 3.0  # mm a pixel from which contours would only be a blur
 
@@ -46,6 +48,14 @@ def scale_of(found: Found, depth: float) -> DeviationScale:
     return DeviationScale(limit=max(2.0 * depth, float(f"{deepest:.2g}")), tolerance=depth, inner=3)
 
 
+def held_scale_of(depth: float, worst: float) -> DeviationScale:
+    """Return how is coloured what the reference may be off, mm: red where that is over a third of the threshold."""
+    limit = max(worst, 1e-6)
+    edges = tuple(limit * k / len(_HELD) for k in range(len(_HELD) + 1))
+    colors = tuple(c if edges[k + 1] <= depth / 3 else _TOO_MUCH[k] for k, c in enumerate(_HELD))
+    return DeviationScale(limit=limit, tolerance=limit, sided="plus", edges=edges, colors=colors)
+
+
 def box_of(found: Found) -> Floats:
     """Return the lowest and highest place (2, 2) of the surface, mm laid out."""
     cells = found.prepared.surface.cells
@@ -55,13 +65,18 @@ def box_of(found: Found) -> Floats:
 
 
 def picture(
-    found: Found, frame: Frame, scale: DeviationScale, paper: tuple[int, int, int], step: float = 0.0
-) -> NDArray[np.uint8]:
-    """Return the colours (height, width, 3) of what is seen, contours every `step` mm; `paper` where nothing is."""
+    found: Found, frame: Frame, scale: DeviationScale, paper: tuple[int, int, int], step: float = 0.0,
+    values: Floats | None = None,
+) -> NDArray[np.uint8]:  # fmt: skip
+    """Return the colours (height, width, 3) of what is seen, contours every `step` mm; `paper` where nothing is.
+
+    Of the deviations, or of other `values` (r, c) mm of the cells.
+    """
     width, height = frame.size
     x = frame.middle[0] + (np.arange(width) + 0.5 - width / 2) / frame.scale
     y = frame.middle[1] - (np.arange(height) + 0.5 - height / 2) / frame.scale
-    value, there = _read(found, *np.meshgrid(x, y))
+    across, up = np.meshgrid(x, y)
+    value, there = _read(found, across, up, values)
     made = np.empty((height, width, 3), dtype=np.uint8)
     made[:] = paper
     made[there] = colors_of(value[there], scale)
@@ -85,11 +100,11 @@ def _at(mask: NDArray[np.bool_], found: Found, x: Floats, y: Floats) -> NDArray[
     return np.asarray(mask[np.clip(row, 0, rows - 1)[:, None], np.clip(column, 0, columns - 1)[None]])
 
 
-def _read(found: Found, x: Floats, y: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+def _read(found: Found, x: Floats, y: Floats, values: Floats | None = None) -> tuple[Floats, NDArray[np.bool_]]:
     """Return deviations (mm) at places, between the cells, and where there are any."""
     from scipy.ndimage import map_coordinates
 
-    cells, height = found.prepared.surface.cells, found.smoothed.height
+    cells, height = found.prepared.surface.cells, found.smoothed.height if values is None else values
     row, column = (y - cells.low[1]) / cells.size - 0.5, (x - cells.low[0]) / cells.size - 0.5
     at = np.array([row, column])
     known = np.isfinite(height)

@@ -11,7 +11,7 @@ from truegauge.drawing.flat_map import Frame, box_of, cut, picture, place_of, sc
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 
 if TYPE_CHECKING:
-    from collections.abc import Collection
+    from collections.abc import Collection, Sequence
 
     from truegauge.core.imperfections.measuring import Imperfection
     from truegauge.core.imperfections.search import Found
@@ -64,9 +64,11 @@ def ring_of(found: Found, frame: Frame, one: Imperfection, unit: float) -> tuple
 
 def draw_rings(
     surface: Surface, found: Found, frame: Frame, room: Rect, colors: FlatColors, size: float, *, chosen: int = -1,
-    bad: Collection[int] = (),
+    bad: Collection[int] = (), words: Sequence[str] = (), only: Collection[int] | None = None,
 ) -> None:  # fmt: skip
     """Draw a ring around each imperfection in a room, with its number where there is one free; `size` of the letters.
+
+    `words` stand there instead of the numbers, and `only` some are drawn.
 
     The chosen one goes first, then the deepest: where there is no room for a number a ring stands alone.
     """
@@ -75,15 +77,15 @@ def draw_rings(
     rings = {}
     for k, one in every:
         x, y, radius = ring_of(found, frame, one, unit)
-        if 0 <= x <= room[2] and 0 <= y <= room[3]:
+        if 0 <= x <= room[2] and 0 <= y <= room[3] and (only is None or k in only):
             rings[k] = (room[0] + x, room[1] + y, radius)
     boxes = {k: (x - r, y - r, 2 * r, 2 * r) for k, (x, y, r) in rings.items()}
     taken: list[Rect] = []
     for k, (x, y, radius) in rings.items():
         color = colors.mark if k == chosen else colors.bad if k in bad else colors.ink
         surface.circle(x, y, radius, color=color, width=(2.2 if k == chosen or k in bad else 1.2) * unit)
-        words = str(k + 1)
-        wide, high = surface.advance(words, size, bold=True) + 10 * unit, 1.5 * size
+        text = words[k] if words else str(k + 1)
+        wide, high = surface.advance(text, size, bold=True) + 10 * unit, 1.5 * size
         others = [*taken, *(other for j, other in boxes.items() if j != k)]
         free = (b for b in beside(boxes[k], wide, high) if _holds(room, b) and not any(_meet(b, o) for o in others))
         box = next(free, None)
@@ -92,7 +94,7 @@ def draw_rings(
         taken.append(box)
         filled = k == chosen or k in bad
         surface.box(*box, fill=color if filled else colors.raised, rounded=4 * unit)
-        surface.text(box[0] + 5 * unit, box[1] + 0.5 * high + 0.36 * size, words, size,
+        surface.text(box[0] + 5 * unit, box[1] + 0.5 * high + 0.36 * size, text, size,
                      colors.raised if filled else colors.ink, bold=True)  # fmt: skip
 
 
@@ -151,7 +153,7 @@ def draw_cut(
 
 def draw_flat(
     surface: Surface, box: Rect, found: Found, numbers: NumberFormat, depth: float, colors: FlatColors, *,
-    close: int = -1, bad: Collection[int] = (), fine: float = 3.0,
+    close: int = -1, bad: Collection[int] = (), words: Sequence[str] = (), fine: float = 3.0,
 ) -> None:  # fmt: skip
     """Draw the map into a box: all of it with its scale, or one imperfection closely with contours.
 
@@ -167,11 +169,11 @@ def draw_flat(
     step = 0.0 if whole else contour_step(scale.limit)
     place = (room[0], room[1], float(pixels[0]), float(pixels[1]))
     surface.image(place, picture(found, large, scale, (255, 255, 255), step))
-    draw_rings(surface, found, frame, place, colors, size, chosen=close, bad=bad)
+    draw_rings(surface, found, frame, place, colors, size, chosen=close, bad=bad, words=words)
     if whole:
         look = ScaleLook(20 * unit, size, colors.ink, colors.soft)
         at = (box[0] + box[2] - 103 * unit, box[1] + 34 * unit, min(260 * unit, box[3] - 62 * unit))
         draw_scale(surface, scale, at, numbers, look)
     else:
-        words = f"contours every {numbers.value(step)} {numbers.unit}"
-        surface.text(room[0] + 4 * unit, room[1] + room[3] - 5 * unit, words, size, colors.soft)
+        told = f"contours every {numbers.value(step)} {numbers.unit}"
+        surface.text(room[0] + 4 * unit, room[1] + room[3] - 5 * unit, told, size, colors.soft)

@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from truegauge.core.clouds.spatial import spatial_order
 from truegauge.core.errors import TrueGaugeError, one_of
 from truegauge.core.evaluation.located import Lie
+from truegauge.core.imperfections.earlier_scan import EarlierScan
 from truegauge.core.imperfections.finding import SADDLE, Finding
 from truegauge.core.imperfections.reference import Given, Kind, Reference
 from truegauge.core.imperfections.search import Found, find_imperfections
@@ -20,6 +21,8 @@ from truegauge.formats.plan_file import plain
 from truegauge.formats.sample_file import open_sample
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from truegauge.core.arrays import Normals, Points
     from truegauge.core.cad.projection import Projector
     from truegauge.core.evaluation.evaluator import Evaluator
@@ -75,11 +78,22 @@ def given_of(evaluator: Evaluator, plan: Plan, sample: Sample, evaluation: Evalu
     return None if lie is None else given_by(evaluator.projector, lie, sample.points)
 
 
+def given_for(
+    check: SurfaceCheck, part: Callable[[], Given | None] = lambda: None, earlier: Sample | None = None
+) -> Given | EarlierScan | None:
+    """Return what a check measures from where that comes from elsewhere: the part, which is asked for, or a scan."""
+    if check.reference == "part":
+        return part()
+    if check.reference == "scan" and earlier is not None and len(earlier.points):
+        return EarlierScan(earlier.points, earlier.normals)
+    return None
+
+
 def surface_of(
     check: SurfaceCheck, points: Points, normals: Normals | None, progress: Progress = silent,
-    given: Given | None = None,
+    given: Given | EarlierScan | None = None,
 ) -> Found:  # fmt: skip
-    """Find what a surface check of a plan asks for; `given` where the part is its reference.
+    """Find what a surface check of a plan asks for; `given` where the part or another scan is its reference.
 
     Raises
     ------
@@ -112,14 +126,21 @@ def rules_of(check: SurfaceCheck) -> tuple[Reference, Finding]:
 
 
 def imperfections_of(
-    scan: Path, reference: Reference, wanted: Finding, unit: str = "", progress: Progress = silent
+    scan: Path, reference: Reference, wanted: Finding, unit: str = "", progress: Progress = silent,
+    other: Path | None = None,
 ) -> Found:  # fmt: skip
-    """Find the imperfections of a scan in a file.
+    """Find the imperfections of a scan in a file, from another one where that is the reference.
 
     Raises
     ------
     TrueGaugeError
         The file is no scan, or there is something wrong with its surface.
     """
+    given = None
+    if reference.kind == Kind.SCAN:
+        if other is None:
+            raise TrueGaugeError("the reference is another scan: which one? Give the earlier one, too")
+        earlier = scan_of(other, unit, progress)
+        given = EarlierScan(earlier.points, earlier.normals)
     sample = scan_of(scan, unit, progress)
-    return find_imperfections(sample.points, sample.normals, reference, wanted, progress)
+    return find_imperfections(sample.points, sample.normals, reference, wanted, progress, given=given)

@@ -50,8 +50,12 @@ class Inspector:
     Use it from one thread. With `threads` above 1 some work is done beside the rest.
     """
 
-    def __init__(self, plan: Plan, evaluator: "Evaluator", *, uncertainty: bool = True, threads: int = 2) -> None:
-        self.plan, self.evaluator = plan, evaluator
+    def __init__(
+        self, plan: Plan, evaluator: "Evaluator", *, uncertainty: bool = True, threads: int = 2,
+        earlier: Sample | None = None,
+    ) -> None:  # fmt: skip
+        """`earlier` is the other scan that surface checks measure from."""
+        self.plan, self.evaluator, self._earlier = plan, evaluator, earlier
         self._uncertainty = uncertainty
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
         self._beside = ThreadPoolExecutor(1, "beside") if threads > 1 else None
@@ -122,7 +126,7 @@ class Inspector:
             drawn.result()
         sheets = sheets_of(
             self.plan, sample, progress=part_of(progress, 0.78, 0.8),
-            given=lambda: given_of(self.evaluator, self.plan, sample, evaluation),
+            part=lambda: given_of(self.evaluator, self.plan, sample, evaluation), earlier=self._earlier,
         )  # fmt: skip
         progress(0.8, "evaluated")
         return Inspected(sample, contents, evaluation, sheets)

@@ -13,7 +13,7 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.units import NumberFormat
 from truegauge.formats.files import make_folder, write_whole
 from truegauge.formats.imperfections_json import check_document, imperfections_csv
-from truegauge.jobs.imperfections import scan_of, surface_of
+from truegauge.jobs.imperfections import given_for, scan_of, surface_of
 from truegauge.reporting.report import Report
 from truegauge.reporting.surface_sheet import SurfaceSheet
 
@@ -29,11 +29,12 @@ if TYPE_CHECKING:
 
 def sheets_of(
     plan: Plan, sample: Sample, known: Mapping[str, Found] | None = None, progress: Progress = silent,
-    given: Callable[[], Given | None] = lambda: None,
+    part: Callable[[], Given | None] = lambda: None, earlier: Sample | None = None,
 ) -> tuple[SurfaceSheet, ...]:  # fmt: skip
     """Return the surface checks of a plan with what is found; what is `known` (by id) is not looked for again.
 
-    `given` is asked where the part is the reference. A check that cannot be done says why, and the others are done.
+    `part` is asked where the part is the reference, `earlier` is the other scan that some measure from. A check that
+    cannot be done says why, and the others are done.
     """
     made, checks = [], plan.surface_checks
     for k, check in enumerate(checks):
@@ -44,8 +45,8 @@ def sheets_of(
         if found is None:
             try:
                 own = part_of(progress, k / len(checks), (k + 1) / len(checks))
-                off = given() if check.reference == "part" else None
-                found = surface_of(check, sample.points, sample.normals, own, off)
+                given = given_for(check, part, earlier)
+                found = surface_of(check, sample.points, sample.normals, own, given)
             except TrueGaugeError as error:
                 made.append(SurfaceSheet(check, None, problem=str(error)))
                 continue
@@ -112,8 +113,10 @@ class BareInspected:
                 raise TrueGaugeError(f"a plan without a part writes pdf, html, csv and json, not {form}")
 
 
-def inspect_bare(plan: Plan, scan: Path, unit: str = "", progress: Progress = silent) -> BareInspected:
-    """Inspect a scan by the surface checks of a plan without a part.
+def inspect_bare(
+    plan: Plan, scan: Path, unit: str = "", progress: Progress = silent, earlier: Path | None = None
+) -> BareInspected:
+    """Inspect a scan by the surface checks of a plan without a part; `earlier` is the scan that some measure from.
 
     Raises
     ------
@@ -123,7 +126,8 @@ def inspect_bare(plan: Plan, scan: Path, unit: str = "", progress: Progress = si
     if not plan.surface_checks:
         raise TrueGaugeError("the plan has neither a part nor a surface check: there is nothing to inspect")
     sample = scan_of(scan, unit, part_of(progress, 0.0, 0.2))
-    return BareInspected(plan, sample, sheets_of(plan, sample, progress=part_of(progress, 0.2, 1.0)))
+    other = None if earlier is None else scan_of(earlier, unit)
+    return BareInspected(plan, sample, sheets_of(plan, sample, progress=part_of(progress, 0.2, 1.0), earlier=other))
 
 
 def table_bytes(sheets: tuple[SurfaceSheet, ...]) -> bytes:

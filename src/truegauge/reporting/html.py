@@ -6,6 +6,7 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.frame_cells import frame_text, has_frame
 from truegauge.drawing.gauge_bar import BarColors, draw_gauge_bar
 from truegauge.drawing.surface_figure import draw_cut, draw_flat
+from truegauge.drawing.surface_numbers import tag_texts
 from truegauge.drawing.svg_surface import SvgSurface
 from truegauge.drawing.tag_layout import Box
 from truegauge.drawing.units import limits_text
@@ -117,7 +118,9 @@ def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
     if found is None:
         return {"name": sheet.check.name, "words": sheet.words(numbers), "bad": ()}
     surface = SvgSurface(_WIDE, _SECTION_HIGH)
-    draw_flat(surface, (0, 0, _WIDE, _SECTION_HIGH), found, numbers, depth, FLAT_COLORS, bad=sheet.bad, fine=1.5)
+    words = tag_texts(found.imperfections, sheet.check.tags, numbers)
+    draw_flat(surface, (0, 0, _WIDE, _SECTION_HIGH), found, numbers, depth, FLAT_COLORS, bad=sheet.bad, words=words,
+              fine=1.5)  # fmt: skip
     close = []
     for k in sheet.close:
         one, own = found.imperfections[k], SvgSurface(_WIDE, _CLOSE_HIGH)
@@ -128,8 +131,8 @@ def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
         for row, across in enumerate((False, True)):
             box = (left, row * (high + 16), _WIDE - left, high)
             draw_cut(own, box, found, one, numbers, depth, FLAT_COLORS, 12.0, across=across)
-        words = f"{k + 1} {one.kind} {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
-        close.append({"name": words, "picture": Markup(own.picture("figure"))})
+        name = f"{k + 1} {one.kind} {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
+        close.append({"name": name, "picture": Markup(own.picture("figure"))})
     return {
         "name": sheet.check.name, "words": sheet.words(numbers), "limits": sheet.limit_rows(numbers), "bad": sheet.bad,
         "rows": sheet.rows(numbers), "picture": Markup(surface.picture("figure")), "close": close,

@@ -11,6 +11,7 @@ from reportlab.lib.units import mm as MM
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, Spacer, Table
 
 from truegauge.drawing.surface_figure import draw_cut, draw_flat
+from truegauge.drawing.surface_numbers import tag_texts
 from truegauge.palette import BRASS, INK, OUTSIDE
 from truegauge.reporting.figures import FLAT_COLORS, RULE, SOFT, STATE_COLORS, STATE_WORDS
 from truegauge.reporting.pdf_flow import Drawn
@@ -41,7 +42,8 @@ def sheet_story(sheet: SurfaceSheet, numbers: NumberFormat) -> list[Flowable]:
         story += [_limits(sheet, numbers), Spacer(1, 3 * mm)]
 
     def whole(s: PdfSurface, width: float) -> None:
-        draw_flat(s, (0, 0, width, _MAP), found, numbers, sheet.check.depth, FLAT_COLORS, bad=sheet.bad)
+        draw_flat(s, (0, 0, width, _MAP), found, numbers, sheet.check.depth, FLAT_COLORS, bad=sheet.bad,
+                  words=tag_texts(found.imperfections, sheet.check.tags, numbers))  # fmt: skip
 
     story += [Drawn(_MAP, whole), Spacer(1, 3 * mm)]
     if found.imperfections:

@@ -12,6 +12,7 @@ from truegauge.core.evaluation.located import Lie
 if TYPE_CHECKING:
     from truegauge.core.imperfections.search import Found
     from truegauge.core.plan.surface_checks import SurfaceCheck
+    from truegauge.core.samples.sample import Sample
 
 _MOST = 6  # of which each keeps a surface of its own
 
@@ -19,15 +20,17 @@ _MOST = 6  # of which each keeps a surface of its own
 class SurfaceFinds(QObject):
     """Held by scan and check; what is allowed and where places are counted from changes nothing of what is found.
 
-    Signals: `changed` (something more is known).
+    Signals: `changed` (something more is known), `earlier_changed` (the other scan is another one).
     """
 
     changed = Signal()
+    earlier_changed = Signal()
 
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._document = document
         self._kept: dict[object, Found] = {}
+        self.earlier: Sample | None = None  # the other scan of the same surface, in the same coordinates
         document.sample_changed.connect(self._kept.clear)
 
     def key(self, check: SurfaceCheck) -> object:
@@ -37,7 +40,14 @@ class SurfaceFinds(QObject):
             return None
         lie = self.lie() if check.reference == "part" else None
         where = None if lie is None else (lie.part_from_device.tobytes(), lie.growth)
-        return sample.scans_key, where, check.replace(name="-", id="-", limits=(), frame=None)
+        other = self.earlier.scans_key if check.reference == "scan" and self.earlier is not None else None
+        return sample.scans_key, where, other, check.replace(name="-", id="-", limits=(), frame=None, tags="number")
+
+    def set_earlier(self, scan: Sample | None) -> None:
+        """Have another scan to compare with, and to measure from."""
+        if scan is not self.earlier:
+            self.earlier = scan
+            self.earlier_changed.emit()
 
     def lie(self) -> Lie | None:
         """Return how the part lies; None without a part, or before it is aligned."""

@@ -20,8 +20,10 @@ from truegauge.core.imperfections.cells import (
     usual_spacing,
     without_strays,
 )
+from truegauge.core.imperfections.earlier_scan import EarlierScan, off_scan
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
 from truegauge.core.imperfections.reference import Given, Kind, Reference, lay_out
+from truegauge.core.imperfections.revolution import Profile, profile_of
 from truegauge.core.imperfections.smooth_parts import smooth_parts
 from truegauge.core.imperfections.smooth_surface import SmoothSurface, SmoothTask
 from truegauge.core.imperfections.surface_map import Map, border_distances
@@ -33,6 +35,8 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Mask, Normals, Points
     from truegauge.core.imperfections.area_steps import AreaStep
     from truegauge.core.imperfections.charts import Chart
+
+    Fit = SmoothSurface | Profile
 
 _FINE, _COARSE = 1.5, 3.0  # cells, times the spacing of the points
 _OF_WAVELENGTH = 50.0  # the coarse cells are no smaller than this part of it
@@ -60,10 +64,11 @@ class Prepared:
     surface: Map
     part: Ints
     border: Floats
-    smooth: tuple[SmoothSurface, ...]
+    smooth: tuple[Fit, ...]
     notes: tuple[str, ...]
     reference: Reference
     inside: Mask | None = None
+    per_area: float = 0.0  # noise of another scan that is the reference, of a height of it that stands for 1 mm2, mm
     known: dict[float, Smoothed] = field(default_factory=dict)  # deviations smoothed, by how far
 
     @cached_property
@@ -89,7 +94,8 @@ def reference_depth(depth: float) -> float:
 
 def prepare(
     points: Points, normals: Normals | None, reference: Reference, *, depth: float = 0.1,
-    area: Sequence[AreaStep] = (), beyond: float = 0.0, given: Given | None = None, progress: Progress = silent,
+    area: Sequence[AreaStep] = (), beyond: float = 0.0, given: Given | EarlierScan | None = None,
+    progress: Progress = silent,
 ) -> Prepared:  # fmt: skip
     """Find the reference of a surface.
 
@@ -106,8 +112,8 @@ def prepare(
         Where it is looked; without, everywhere.
     beyond : float
         mm that the reference may look farther than the area.
-    given : Given, optional
-        Deviations from the part as designed, where that is the reference.
+    given : Given or EarlierScan, optional
+        Deviations from the part as designed, or another scan, where that is the reference.
 
     Raises
     ------
@@ -118,10 +124,12 @@ def prepare(
 
     finite, off = np.isfinite(points).all(axis=1), None
     if reference.kind == Kind.PART:
-        if given is None:
+        if not isinstance(given, Given):
             raise EvaluationError("there is no aligned part to measure from")
         finite &= np.isfinite(given.deviations)
         normals, off = given.normals, given.deviations[finite]
+    if reference.kind == Kind.SCAN and not isinstance(given, EarlierScan):
+        raise EvaluationError("there is no other scan to measure from: open the earlier one, too")
     if not finite.all():
         points, normals = points[finite], None if normals is None else normals[finite]
     depth = reference_depth(depth)
@@ -159,11 +167,20 @@ def prepare(
         notes += (f"{np.count_nonzero(~kept) + away:,} points off the surface were left out",)
     laid, there = laid[kept], there[kept]
     chosen, off = None if chosen is None else chosen[there], None if off is None else off[there]
+    per_area = 0.0
+    if isinstance(given, EarlierScan) and reference.kind == Kind.SCAN:
+        progress(0.2, "reading the other scan")
+        off, per_area = off_scan(given, chart, laid)
+        covered = np.isfinite(off)
+        if not covered.all():
+            notes += (f"{np.count_nonzero(~covered):,} points where the other scan has nothing were left out",)
+        laid, off, chosen = laid[covered], off[covered], None if chosen is None else chosen[covered]
     fitted = laid if off is None else np.column_stack([laid[:, :2], off])
     cells, large = put_into_cells(laid, fine, chart.period), put_into_cells(fitted, coarse, chart.period)
     progress(0.3, "parting the surface at creases")
-    parts, _ = smooth_parts(large, max(40.0, _CREASE * reference.wavelength)) if reference.wavelength > 0 else (
-        large.known.astype(np.int64), None)  # fmt: skip
+    turned = reference.kind == Kind.REVOLUTION
+    parts, _ = smooth_parts(large, max(40.0, _CREASE * reference.wavelength)) if (
+        reference.wavelength > 0 and not turned) else (large.known.astype(np.int64), None)  # fmt: skip
     if reference.kind == Kind.SMOOTH:
         smallest = _SMALLEST_PART * reference.wavelength**2
         sizes = np.bincount(parts.ravel()) * large.size**2
@@ -183,15 +200,17 @@ def prepare(
     # Cells between points belong to the surface, as those with points do.
     nearest = distance_transform_edt(part == 0, return_distances=False, return_indices=True)
     part = np.where(whole & ~cells.known, part[tuple(nearest)], part)
-    fits: tuple[SmoothSurface, ...] = ()
-    if reference.wavelength > 0:
+    fits: tuple[Fit, ...] = ()
+    if turned:
+        fits = (profile_of(large, reference.wavelength),)
+    elif reference.wavelength > 0:
         fits = _smooth_surfaces(large, parts, chart.period, reference.wavelength, depth, progress)
     progress(0.8, "comparing")
     surface = (
-        _compared(chart, cells, laid, part, fits) if off is None else _from_part(chart, cells, laid, part, fits, off)
+        _compared(chart, cells, laid, part, fits) if off is None else _from_given(chart, cells, laid, part, fits, off)
     )
     inside = None if chosen is None else _inside(laid[chosen], cells)
-    return Prepared(surface, part, border_distances(whole, cells), fits, notes, reference, inside)
+    return Prepared(surface, part, border_distances(whole, cells), fits, notes, reference, inside, per_area)
 
 
 def _inside(chosen: Points, cells: Cells) -> Mask:
@@ -240,7 +259,7 @@ def _smooth_surfaces(
     return tuple(made)
 
 
-def _compared(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...]) -> Map:
+def _compared(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[Fit, ...]) -> Map:
     """Compare every point with the reference; a cell has the mean of its points."""
     reference, slope = np.zeros(cells.shape), np.zeros((*cells.shape, 2))
     for k, fit in enumerate(fits, 1):
@@ -259,9 +278,7 @@ def _compared(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[
     return Map(chart, replace(cells, count=count), mean, reference, slope, by_cell)
 
 
-def _from_part(
-    chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[SmoothSurface, ...], off: Floats
-) -> Map:
+def _from_given(chart: Chart, cells: Cells, laid: Points, part: Ints, fits: tuple[Fit, ...], off: Floats) -> Map:
     """Take given deviations, less the waves that are followed; the reference lies below the points by them."""
     from scipy.ndimage import distance_transform_edt, gaussian_filter
 

@@ -1,4 +1,4 @@
-"""What imperfections are measured from: a smooth surface, or a plane, cylinder, cone or sphere; and its quality."""
+"""What imperfections are measured from: a smooth surface, a shape, the part, another scan; and how to lay it out."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from truegauge.core.association.by_criterion import associate
 from truegauge.core.association.features import Cone, Cylinder, Plane, Shape, Sphere
 from truegauge.core.errors import AssociationError, EvaluationError
 from truegauge.core.imperfections.charts import BallChart, Chart, PlaneChart, RoundChart, axes_with
+from truegauge.core.imperfections.revolution import axis_of
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Normals, Points
@@ -22,6 +23,7 @@ _FAR = 3.0  # robust scales
 _ALONG = np.cos(np.radians(15.0))
 _TURNED = np.cos(np.radians(75.0))
 _MOST_TURNED = 0.3
+_THICK = 0.5  # of its width that what goes around is thick
 
 
 class Kind(StrEnum):
@@ -32,7 +34,12 @@ class Kind(StrEnum):
     CYLINDER = "cylinder"
     CONE = "cone"
     SPHERE = "sphere"
+    REVOLUTION = "revolution"
     PART = "part"  # as designed: deviations from it are given
+    SCAN = "scan"  # another one, in the same coordinates
+
+
+GIVEN = (Kind.PART, Kind.SCAN)  # references that come from elsewhere
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,10 +85,21 @@ def lay_out(points: Points, normals: Normals | None, kind: Kind) -> Laid:
     notes: tuple[str, ...] = ()
     if known is None:
         notes = ("the points have no normals: out of the material is taken to be upwards, or away from the axis",)
-    if kind in (Kind.SMOOTH, Kind.PLANE, Kind.PART):
-        chart: Chart = _flat(some, ways, straight=kind == Kind.PLANE)
-    else:
-        chart = _round(some, ways, kind)
+    if kind in GIVEN:
+        # How it is laid out changes nothing of what it is measured from.
+        thick = np.linalg.svd(some - some.mean(axis=0), compute_uv=False)
+        try:
+            if ways is None and thick[2] > _THICK * thick[1]:
+                raise EvaluationError("it goes around")
+            return _laid(points, known, _flat(some, ways, straight=False), notes)
+        except EvaluationError:
+            return _laid(points, known, _round(some, ways, Kind.CYLINDER), notes)
+    if kind in (Kind.SMOOTH, Kind.PLANE):
+        return _laid(points, known, _flat(some, ways, straight=kind == Kind.PLANE), notes)
+    return _laid(points, known, _round(some, ways, kind), notes)
+
+
+def _laid(points: Points, known: Normals | None, chart: Chart, notes: tuple[str, ...]) -> Laid:
     usable = np.ones(len(points), dtype=bool)
     if known is not None:
         out = chart.out(chart.laid(points))
@@ -126,6 +144,13 @@ def _flat(some: Points, ways: Normals | None, *, straight: bool) -> PlaneChart:
 
 
 def _round(some: Points, ways: Normals | None, kind: Kind) -> Chart:
+    if kind == Kind.REVOLUTION:
+        point, direction = axis_of(some, ways)
+        away = some - point
+        up = away @ direction
+        radius = float(np.median(np.linalg.norm(away - np.outer(up, direction), axis=1)))
+        point = point + float(np.median(up)) * direction
+        return _unrolled(RoundChart(point, axes_with(direction), radius), some, ways)
     shape = {Kind.CYLINDER: Shape.CYLINDER, Kind.CONE: Shape.CONE, Kind.SPHERE: Shape.SPHERE}[kind]
     found = _settled(some, shape)
     if isinstance(found, Sphere):
@@ -142,6 +167,11 @@ def _round(some: Points, ways: Normals | None, kind: Kind) -> Chart:
     else:
         assert isinstance(found, Cylinder)
         made = RoundChart(found.point, axes_with(found.direction), found.radius)
+    return _unrolled(made, some, ways)
+
+
+def _unrolled(made: RoundChart, some: Points, ways: Normals | None) -> RoundChart:
+    """Return a chart seen from the right side, cut where there are no points."""
     made = replace(made, sign=_sign(made, some, ways))
     around = np.sort(made.laid(some)[:, 0] / made.radius)
     gaps = np.append(np.diff(around), around[0] + 2 * np.pi - around[-1])

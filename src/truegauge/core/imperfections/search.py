@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
+from truegauge.core.imperfections.held import noise_per_area
 from truegauge.core.imperfections.measuring import Imperfection, Measured, measured, neighbours
 from truegauge.core.imperfections.members import Members
 from truegauge.core.imperfections.preparing import Prepared, prepare
-from truegauge.core.imperfections.reference import Given, Reference
+from truegauge.core.imperfections.reference import Given, Kind, Reference
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
     from truegauge.core.arrays import Ints, Normals, Points
     from truegauge.core.imperfections.area_steps import AreaStep
+    from truegauge.core.imperfections.earlier_scan import EarlierScan
 
 _LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
 
@@ -89,18 +91,18 @@ def _worth_measuring(prepared: Prepared, own: Members, found: Smoothed, wanted: 
 
 def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfection]) -> list[Imperfection]:
     """Add to the uncertainty of each depth how far the reference may be off there."""
-    if not prepared.smooth or not every:
+    if not every or not (prepared.smooth or prepared.per_area):
         return every
     surface = prepared.surface
-    # The noise of a height that stands for 1 mm2.
-    there = np.isfinite(surface.deviation)
-    per_area = found.point_noise * surface.cells.size / np.sqrt(float(np.mean(surface.cells.count[there])))
+    per_area = noise_per_area(prepared, found)
     laid = surface.chart.laid(np.array([e.deepest for e in every]))
     index = ((laid[:, :2] - surface.cells.low) / surface.cells.size).astype(np.int64)
     rows = np.clip(index[:, 1], 0, surface.cells.shape[0] - 1)
     columns = np.clip(index[:, 0], 0, surface.cells.shape[1] - 1)
     part = prepared.part[rows, columns]
-    made = list(every)
+    # A depth is read off as much of the other scan as of this one.
+    more = float(np.hypot(1.0, prepared.per_area / max(per_area, 1e-12)))
+    made = [replace(e, depth_u=more * e.depth_u) for e in every] if prepared.per_area else list(every)
     for k, fit in enumerate(prepared.smooth, 1):
         own = np.flatnonzero(part == k)
         if not len(own):
@@ -120,7 +122,8 @@ def _quality(prepared: Prepared, found: Smoothed, taken: Members, every: list[Im
     rms = float(np.sqrt(squares / points)) if points else float("nan")
     wavelength, advice = prepared.reference.wavelength, ""
     widths = [e.width for e in every if e.depth_u > 0]
-    if wavelength > 0 and widths and max(widths) > wavelength / 2:
+    followed = wavelength if prepared.reference.kind != Kind.REVOLUTION else 0.0  # around, nothing is
+    if followed > 0 and widths and max(widths) > wavelength / 2:
         advice = f"an imperfection is {max(widths):.0f} mm wide: a wavelength below {2 * max(widths):.0f} mm follows it"
     # Waves that are left show in what is smoothed, where noise is small.
     elif found.scatter > 4.0 * found.noise and found.scatter > 0.3 * found.point_noise and found.scatter > 1e-4:
@@ -130,7 +133,8 @@ def _quality(prepared: Prepared, found: Smoothed, taken: Members, every: list[Im
 
 def find_imperfections(
     points: Points, normals: Normals | None = None, reference: Reference | None = None, wanted: Finding | None = None,
-    progress: Progress = silent, *, area: Sequence[AreaStep] = (), beyond: float = 0.0, given: Given | None = None,
+    progress: Progress = silent, *, area: Sequence[AreaStep] = (), beyond: float = 0.0,
+    given: Given | EarlierScan | None = None,
 ) -> Found:  # fmt: skip
     """Find where a surface leaves its own smooth course; see `prepare` and `find`."""
     reference, wanted = reference or Reference(), wanted or Finding()

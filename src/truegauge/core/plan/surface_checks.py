@@ -8,8 +8,9 @@ from pydantic import Field, model_validator
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.imperfections.area_steps import AreaStep, Place
 
-ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere", "part"]
+ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere", "revolution", "part", "scan"]
 Sides = Literal["both", "in", "out"]
+Tags = Literal["number", "depth", "kind", "area"]  # what is told beside the number on the map
 MOST_CHECKS = 12
 SMOOTH_WAVELENGTH = 150.0  # mm, where nobody says
 _LINE = 1e-3  # of the extent of three places, that they are off a line at least
@@ -53,6 +54,7 @@ class SurfaceCheck(Frozen):
     beyond: float = Field(default=0.0, ge=0, le=1e5)
     limits: tuple[SurfaceLimit, ...] = ()
     frame: tuple[Place, Place, Place] | None = None
+    tags: Tags = "number"
 
     @model_validator(mode="after")
     def _followed(self) -> Self:

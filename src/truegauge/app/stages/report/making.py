@@ -65,9 +65,11 @@ class ReportMaker(QObject):
         s = self._session
         evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self._view.camera
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
-        plan, known = s.plan, s.surfaces.known()
+        plan, known, earlier = s.plan, s.surfaces.known(), s.surfaces.earlier
         if self.is_bare and sample is not None:
-            return lambda: report_bytes(bare_report(plan, sample, sheets_of(plan, sample, known), made), html=html)
+            return lambda: report_bytes(
+                bare_report(plan, sample, sheets_of(plan, sample, known, earlier=earlier), made), html=html
+            )
         if evaluator is None or evaluation is None:
             return None
 
@@ -75,7 +77,8 @@ class ReportMaker(QObject):
             scanned = sample is not None and len(sample.points) > 0
             sheets: tuple[SurfaceSheet, ...] = ()
             if scanned and sample is not None:
-                sheets = sheets_of(plan, sample, known, given=lambda: given_of(evaluator, plan, sample, evaluation))
+                sheets = sheets_of(plan, sample, known, earlier=earlier,
+                                   part=lambda: given_of(evaluator, plan, sample, evaluation))  # fmt: skip
             report = report_with_views(evaluator, evaluation, sample, made, camera, sheets=sheets)
             return report_bytes(report, html=html)
 
@@ -116,8 +119,10 @@ class ReportMaker(QObject):
         """Ask where to save the table."""
         s = self._session
         evaluation, sample, plan, known = s.evaluation, s.sample, s.plan, s.surfaces.known()
+        earlier = s.surfaces.earlier
         if self.is_bare and sample is not None:
-            self._save("Save table", "CSV (*.csv)", ".csv", lambda: table_bytes(sheets_of(plan, sample, known)))
+            self._save("Save table", "CSV (*.csv)", ".csv",
+                       lambda: table_bytes(sheets_of(plan, sample, known, earlier=earlier)))  # fmt: skip
             return
         make = None if evaluation is None else lambda: results_csv(evaluation, sample)
         self._save("Save table", "CSV (*.csv)", ".csv", make)

@@ -25,10 +25,15 @@ class BeforeModel(QObject):
     def __init__(self, surface: SurfaceModel, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._surface, self.session = surface, surface.session
-        self.scan: Sample | None = None
         self.name = ""
         self._changes = WorkedOut[tuple[Change, ...] | str](self.session.document, "Comparing scans", self.changed.emit)
         self.session.document.sample_changed.connect(self._on_sample)
+        self.session.surfaces.earlier_changed.connect(self.changed)
+
+    @property
+    def scan(self) -> Sample | None:
+        """The earlier scan; some checks measure from it."""
+        return self.session.surfaces.earlier
 
     def _on_sample(self) -> None:
         if self.session.sample is None:
@@ -47,15 +52,15 @@ class BeforeModel(QObject):
             if isinstance(came, TrueGaugeError):
                 self.session.notify(came)
                 return
-            self.scan, self.name = came, path.name
-            self.changed.emit()
+            self.name = path.name
+            self.session.surfaces.set_earlier(came)
 
         self.session.queue.start(work, done, f"Opening {path.name}")
 
     def forget(self) -> None:
         """Compare no more."""
-        self.scan, self.name = None, ""
-        self.changed.emit()
+        self.name = ""
+        self.session.surfaces.set_earlier(None)
 
     def changes(self) -> tuple[Change, ...]:
         """Return what became of each that is there now, in its order, then what is gone; nothing before it is known."""
@@ -70,8 +75,8 @@ class BeforeModel(QObject):
 
     def _made(self) -> tuple[Change, ...] | str | None:
         scan, found, check = self.scan, self._surface.look(), self._surface.check
-        if scan is None or found is None or check is None:
-            return None
+        if scan is None or found is None or check is None or check.reference == "scan":
+            return None  # all that is found has changed since, where that is measured
 
         def work() -> tuple[Change, ...] | str:
             try:
@@ -89,8 +94,11 @@ class BeforeModel(QObject):
 
     def words(self) -> str:
         """Say how many are new, gone and so on since the earlier scan."""
-        if self.scan is None:
+        check = self._surface.check
+        if self.scan is None or check is None:
             return ""
+        if check.reference == "scan":
+            return f"Measured from {self.name}: what is found has changed since"
         if self.problem:
             return f"{self.name}: {self.problem}"
         changes = self.changes()

@@ -11,12 +11,14 @@ from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of
 from truegauge.app.widgets.theme import LiveTheme, font
+from truegauge.core.arrays import Floats
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.imperfections.measuring import Imperfection
 from truegauge.core.imperfections.search import Found
-from truegauge.drawing.flat_map import Frame, box_of, picture, place_of, scale_of
+from truegauge.drawing.flat_map import Frame, box_of, held_scale_of, picture, place_of, scale_of
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 from truegauge.drawing.surface_figure import FlatColors, contour_step, draw_cut, draw_rings
+from truegauge.drawing.surface_numbers import tag_texts
 from truegauge.drawing.units import NumberFormat
 
 _EDGE, _SCALE, _CUTS, _HEAD = 22.0, 96.0, 150.0, 34.0  # pixels around the map
@@ -113,14 +115,19 @@ class FlatView(QWidget):
             return
         frame, scale = self.frame_of(found), scale_of(found, check.depth)
         step = self.contour_step(scale)
-        painter.drawImage(self.map_room.topLeft(), self._image(found, frame, scale, step))
+        held = m.held() if m.map == "held" else None
+        if held is not None:
+            scale, step = held_scale_of(check.depth, m.weakest() or 0.0), 0.0
+        painter.drawImage(self.map_room.topLeft(), self._image(found, frame, scale, step, held))
         numbers = NumberFormat(m.session.plan.unit, m.session.plan.decimals)
         self._paint_head(painter, numbers, step)
         map_ = self.map_room
         with PainterSurface(painter) as surface:
             painter.setClipRect(map_)
             place = (map_.x(), map_.y(), map_.width(), map_.height())
-            draw_rings(surface, found, frame, place, self._colors, 12.0, chosen=m.number, bad=m.flagged())
+            tags = tag_texts(found.imperfections, check.tags, numbers)
+            draw_rings(surface, found, frame, place, self._colors, 12.0, chosen=m.number, bad=m.flagged(), words=tags,
+                       only={number for number, _ in m.listed()} | {m.number})  # fmt: skip
         with PainterSurface(painter) as surface:
             height = max(90.0, min(260.0, self.map_room.height() - 80.0))
             draw_scale(surface, scale, (room.width() - 84.0, 40.0, height), numbers, ScaleLook(13, 11.0, t.ink, t.soft))
@@ -133,12 +140,12 @@ class FlatView(QWidget):
         t = self._theme
         return FlatColors(t.ink, t.soft, t.raised, t.rule, t.accent, t.outside)
 
-    def _image(self, found: Found, frame: Frame, scale: DeviationScale, step: float) -> QImage:
+    def _image(self, found: Found, frame: Frame, scale: DeviationScale, step: float, values: Floats | None) -> QImage:
         """Return the picture of what is seen; it is kept until something else is."""
-        key = (id(found), frame, scale, step, self._theme.view)
+        key = (id(found), frame, scale, step, id(values), self._theme.view)
         if self._seen is None or self._seen[0] != key:
             paper = QColor(self._theme.view)
-            pixels = picture(found, frame, scale, (paper.red(), paper.green(), paper.blue()), step)
+            pixels = picture(found, frame, scale, (paper.red(), paper.green(), paper.blue()), step, values)
             pixels = np.ascontiguousarray(pixels)
             image = QImage(pixels.data, frame.size[0], frame.size[1], 3 * frame.size[0], QImage.Format.Format_RGB888)
             self._seen = key, image.copy()
@@ -183,7 +190,7 @@ class FlatView(QWidget):
             return -1
         frame, where = self.frame_of(found), point_at_100(position)
         best, number = np.inf, -1
-        for k, one in enumerate(found.imperfections):
+        for k, one in self._model.listed():
             off = self._pixel(found, frame, one) - where
             far = float(np.hypot(off.x(), off.y()))
             if far < min(best, max(_NEAR, 0.6 * one.length * frame.scale)):

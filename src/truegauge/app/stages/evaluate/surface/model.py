@@ -8,20 +8,24 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.document.session import Session
+from truegauge.app.document.worked_out import WorkedOut
+from truegauge.core.arrays import Floats
 from truegauge.core.commands.surface_checks import RemoveSurfaceCheck, SetSurfaceCheck
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.evaluation.located import Lie
 from truegauge.core.evaluation.surface_judgement import Judged, flagged, judge
 from truegauge.core.frames import apply
+from truegauge.core.imperfections.held import expanded_uncertainty
 from truegauge.core.imperfections.preparing import Prepared, prepare, reference_depth
 from truegauge.core.imperfections.search import Found, find
 from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck, SurfaceLimit
 from truegauge.core.progress import Progress
-from truegauge.jobs.imperfections import given_by, rules_of
+from truegauge.jobs.imperfections import given_by, given_for, rules_of
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Points
     from truegauge.core.imperfections.measuring import Imperfection
+    from truegauge.core.imperfections.reference import Given
 
 # What is compared in the list: a word, and what of an imperfection.
 ORDERS = (
@@ -29,6 +33,10 @@ ORDERS = (
     ("edge_to_edge", "nearest neighbours first"), ("border", "nearest border first"),
 )  # fmt: skip
 _RISING = ("edge_to_edge", "border")
+FILTERS = (
+    ("all", "all of them"), ("flagged", "those that break a limit"), ("dent", "dents"), ("pit", "pits"),
+    ("bump", "bumps"), ("scratch", "scratches"),
+)  # fmt: skip
 
 
 class SurfaceModel(QObject):
@@ -41,7 +49,8 @@ class SurfaceModel(QObject):
         self.session = session
         self.found: Found | None = None
         self.problem = ""
-        self.order = "depth"
+        self.order, self.filter, self.map = "depth", "all", "deviations"
+        self._held = WorkedOut[Floats](session.document, "Looking how the reference is held", self.changed.emit)
         self._check_id = ""
         self._chosen = -1  # number in what was found
         self._prepared: tuple[object, Prepared] | None = None
@@ -52,6 +61,7 @@ class SurfaceModel(QObject):
         session.document.sample_changed.connect(self._on_sample)
         session.document.plan_changed.connect(self.changed)
         session.document.evaluated.connect(self._on_evaluated)
+        session.surfaces.earlier_changed.connect(self.changed)
 
     # The check ------------------------------------------------------------------------------------------------------
 
@@ -137,16 +147,22 @@ class SurfaceModel(QObject):
         evaluator, lie = self.session.evaluator, self.lie()
         from_part = check.reference == "part" and evaluator is not None and lie is not None
         where = (lie.part_from_device.tobytes(), lie.growth) if from_part and lie is not None else None
-        of = (sample.scans_key, reference, reference_depth(check.depth), area, beyond, where)
+        earlier = self.session.surfaces.earlier if check.reference == "scan" else None
+        other = None if earlier is None else earlier.scans_key
+        of = (sample.scans_key, reference, reference_depth(check.depth), area, beyond, where, other)
 
         def work(progress: Progress) -> tuple[tuple[object, Prepared] | None, Found | None, str]:
             try:
                 prepared = kept
                 if prepared is None or prepared[0] != of:
-                    given = None
-                    if from_part and evaluator is not None and lie is not None:
+
+                    def part() -> Given | None:
+                        if evaluator is None or lie is None:
+                            return None
                         progress(0.0, "distance to the part")
-                        given = given_by(evaluator.projector, lie, points)
+                        return given_by(evaluator.projector, lie, points)
+
+                    given = given_for(check, part, earlier)
                     prepared = of, prepare(points, normals, reference, depth=check.depth, area=area,
                                            beyond=beyond, given=given, progress=progress)  # fmt: skip
                 progress(0.9, "finding imperfections")
@@ -226,8 +242,13 @@ class SurfaceModel(QObject):
     # The list -------------------------------------------------------------------------------------------------------
 
     def listed(self) -> list[tuple[int, Imperfection]]:
-        """Return number and imperfection in the order that is chosen."""
+        """Return number and imperfection, those that are wanted in the order that is chosen."""
         every = list(enumerate(self.found.imperfections if self.found is not None else ()))
+        if self.filter == "flagged":
+            bad = self.flagged()
+            every = [one for one in every if one[0] in bad]
+        elif self.filter != "all":
+            every = [one for one in every if one[1].kind == self.filter]
         rising = self.order in _RISING
 
         def key(one: tuple[int, Imperfection]) -> float:
@@ -240,6 +261,38 @@ class SurfaceModel(QObject):
         """List by something else."""
         self.order = order
         self.changed.emit()
+
+    def set_filter(self, wanted: str) -> None:
+        """List some of them only."""
+        self.filter = wanted
+        self.changed.emit()
+
+    # What the map shows ---------------------------------------------------------------------------------------------
+
+    def set_map(self, wanted: str) -> None:
+        """Show the deviations, or how well the reference is held."""
+        self.map = wanted
+        self.changed.emit()
+
+    def held(self) -> Floats | None:
+        """Return by how much (r, c) the reference may be off, mm; None while it is worked out, or nothing tells."""
+        found = self.found
+        if found is None or self.held_problem:
+            return None
+        return self._held.get((found.prepared, found.smoothed),
+                              lambda: expanded_uncertainty(found.prepared, found.smoothed))  # fmt: skip
+
+    @property
+    def held_problem(self) -> str:
+        """Why there is nothing to show of it; empty where there is."""
+        if self.found is None or self.found.prepared.smooth:
+            return ""
+        return "This reference follows nothing: all of the surface holds it alike."
+
+    def weakest(self) -> float | None:
+        """Return by how much the reference may be off where it is held least, mm."""
+        held = self.held()
+        return None if held is None or not np.isfinite(held).any() else float(np.nanmax(held))
 
     @property
     def chosen(self) -> Imperfection | None:

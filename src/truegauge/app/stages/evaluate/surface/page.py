@@ -11,8 +11,9 @@ from truegauge.app.stages.evaluate.surface.before import BeforeModel
 from truegauge.app.stages.evaluate.surface.depths import DepthBars
 from truegauge.app.stages.evaluate.surface.in_space import TIMES, SpaceModel
 from truegauge.app.stages.evaluate.surface.limits_box import LimitsBox
-from truegauge.app.stages.evaluate.surface.model import ORDERS, SurfaceModel
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.evaluate.surface.sections_here import add_sections
+from truegauge.app.stages.evaluate.surface.seeing_box import SeeingBox
 from truegauge.app.widgets.bench import Pairs, button, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
@@ -22,7 +23,7 @@ from truegauge.drawing.surface_numbers import amount_text
 from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
 _REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder", "a cylinder"), ("cone", "a cone"),
-               ("sphere", "a sphere"))  # fmt: skip
+               ("sphere", "a sphere"), ("revolution", "a surface of revolution"), ("scan", "another scan"))  # fmt: skip
 _SIDES = (("both", "dents and bumps"), ("in", "into the material"), ("out", "out of the material"))
 _ROW, _NUMBER = 22, 256
 Ask = Callable[[str, Callable[[Path], object]], object]
@@ -43,7 +44,7 @@ class SurfacePage(QWidget):
         self.hint = label("", "soft", wrap=True)
         self.add = button("Look for dents and bumps", model.add, main=True)
         self.checks = choice((), model.choose_check, "surface check")
-        self.reference = choice(_REFERENCES, lambda k: model.change(reference=k), "reference")
+        self.reference = choice(_REFERENCES, self._on_reference, "reference")
         self.which = choice(_SIDES, lambda k: model.change(sides=k), "sides")
         self.wavelength = LengthField(s, "the wavelength", lambda v: model.change(wavelength=v))
         self.wavelength.setToolTip("Longer waves belong to the surface, shorter ones do not; 0: none does")
@@ -79,21 +80,23 @@ class SurfacePage(QWidget):
         self.problem = label("", "bad", wrap=True)
         self.again = button("Look again", model.look_again, main=True)
         self.count = label("", "big")
-        self.order = choice(ORDERS, model.set_order, "order of the list")
+        self.seeing = SeeingBox(model)
+        self.order, self.filter = self.seeing.order, self.seeing.filter
         self.list = QListWidget()
         self.list.setAccessibleName("imperfections")
         self.list.currentItemChanged.connect(self._on_item)
         self.details = Pairs()
         self.bars = DepthBars(model)
         self.sections = button("Sections of the part here", lambda: add_sections(model))
-        self.compare = button("Compare with an earlier scan …", lambda: ask("Earlier scan", before.open))
+        self._ask = ask
+        self.compare = button("Compare with an earlier scan …", self._ask_earlier)
         self.since = label("", "soft", wrap=True)
         self.alone = button("Compare no more", before.forget)
         for widget in (
             self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold), self.area,
-            self.more, self.limits, self.view, self.times, self.quality, self.advice, self.problem, self.again,
-            self.count, self.bars, self.order, self.list, self.details, self.sections, self.since, self.compare,
-            self.alone,
+            self.more, self.limits, self.seeing, self.view, self.times, self.quality, self.advice, self.problem,
+            self.again, self.count, self.bars, self.order, self.filter, self.list, self.details, self.sections,
+            self.since, self.compare, self.alone,
         ):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
@@ -105,6 +108,14 @@ class SurfacePage(QWidget):
     def _mm2(self) -> float:
         """How many mm2 an area of 1 in the unit of the plan is."""
         return 1.0 if self.session.plan.unit == "mm" else MM_PER_INCH**2
+
+    def _on_reference(self, kind: str) -> None:
+        self._model.change(reference=kind)
+        if kind == "scan" and self._before.scan is None:
+            self._ask_earlier()
+
+    def _ask_earlier(self) -> None:
+        self._ask("Earlier scan", self._before.open)
 
     def _on_area(self) -> None:
         self._model.change(min_area=self.min_area.value() * self._mm2)
@@ -134,7 +145,6 @@ class SurfacePage(QWidget):
         self._offer_part(there=s.model is not None or check.reference == "part")
         choose(self.reference, check.reference)
         choose(self.which, check.sides)
-        choose(self.order, m.order)
         for field, value in ((self.wavelength, check.wavelength), (self.threshold, check.depth),
                              (self.joined, check.join), (self.min_width, check.min_width)):  # fmt: skip
             field.show_length(value)
@@ -149,6 +159,7 @@ class SurfacePage(QWidget):
         self.compare.setVisible(self._before.scan is None)
         self.alone.setVisible(self._before.scan is not None)
         say(self.since, self._before.words())
+        self.seeing.refresh()
         self.bars.refresh()
         self.sections.setVisible(m.chosen is not None and s.model is not None)
         self.area.refresh()
@@ -199,8 +210,9 @@ class SurfacePage(QWidget):
         self.list.blockSignals(True)
         self.list.setCurrentRow(next((k for k, (number, _) in enumerate(rows) if number == m.number), -1))
         self.list.blockSignals(False)
-        for widget in (self.list, self.order):
-            widget.setVisible(bool(rows))
+        self.list.setVisible(bool(rows))
+        for widget in (self.order, self.filter):
+            widget.setVisible(found is not None and bool(found.imperfections))
         grow_to(self.list, _ROW * max(1, len(rows)) + 6, _ROW * min(8, max(1, len(rows))) + 6)
         self._show_chosen(numbers)
 

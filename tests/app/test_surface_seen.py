@@ -1,0 +1,126 @@
+"""What is seen of a surface in the window: which are listed, what stands at the rings, how the reference is held."""
+
+import numpy as np
+import pytest
+from PySide6.QtWidgets import QFileDialog
+from tests.app.test_surface_page import TRUTH, looked, opened, page, rows, scan_file, sheet
+
+from truegauge.app.stages.evaluate.surface.before import BeforeModel
+from truegauge.app.stages.evaluate.surface.flat_view import FlatView
+from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.core.plan.surface_checks import SurfaceLimit
+from truegauge.drawing.flat_map import held_scale_of
+from truegauge.drawing.surface_numbers import tag_texts
+from truegauge.drawing.units import NumberFormat
+
+__all__ = ["looked", "opened", "page"]
+
+
+def pick(box, key):
+    box.setCurrentIndex(box.findData(key))
+    box.activated.emit(box.currentIndex())
+
+
+def test_the_list_and_the_map_are_of_those_that_are_wanted(looked, page, settle):
+    model, flat = looked.get(SurfaceModel), looked.get(FlatView)
+    pick(page.filter, "bump")
+    assert [r.split()[1] for r in rows(page)] == ["bump"]
+    spots = {
+        k: flat._pixel(model.found, flat.frame_of(model.found), one) for k, one in enumerate(model.found.imperfections)
+    }
+    kinds = [one.kind for one in model.found.imperfections]
+    assert [flat.at(spots[k]) == k for k in spots] == [kind == "bump" for kind in kinds]
+    pick(page.filter, "flagged")
+    assert rows(page) == []
+    model.change(limits=(SurfaceLimit(quantity="depth", limit=0.27),))
+    settle()
+    assert [r.split()[0] for r in rows(page)] == ["1", "2"]
+    pick(page.filter, "all")
+    assert len(rows(page)) == 3
+
+
+def test_tags_tell_what_is_wanted_and_the_plan_keeps_it(looked, page, settle):
+    model = looked.get(SurfaceModel)
+    found, numbers = model.found.imperfections, NumberFormat("mm", 3)
+    pick(page.seeing.tags, "kind")
+    settle()
+    assert model.check.tags == "kind"
+    looked.session.document.undo()
+    assert model.check.tags == "number"
+    assert model.found.imperfections is found  # nothing was worked out again
+    assert tag_texts(found, "number", numbers) == ("1", "2", "3")
+    assert tag_texts(found, "depth", numbers)[1] == f"2  {found[1].depth:+.3f}"
+    assert tag_texts(found, "kind", numbers)[0] == f"1  dent {found[0].depth:.3f}"
+    assert tag_texts(found, "area", NumberFormat("inch", 4))[0] == f"1  {found[0].area / 25.4**2:.4g} inch²"
+
+
+def test_how_the_reference_is_held_is_seen_and_said(looked, page, qtbot, settle):
+    model, flat = looked.get(SurfaceModel), looked.get(FlatView)
+    pick(page.seeing.map, "held")
+    qtbot.waitUntil(lambda: model.held() is not None)
+    settle()
+    held = model.held()
+    assert f"{np.nanmax(held):.3f} mm where it is held least" in page.seeing.held.text()
+    before = flat.grab().toImage()
+    pick(page.seeing.map, "deviations")
+    assert page.seeing.held.text() == ""
+    assert flat.grab().toImage() != before
+    model.change(reference="plane")
+    settle()
+    pick(page.seeing.map, "held")
+    assert "all of the surface holds it alike" in page.seeing.held.text()
+
+
+@pytest.mark.parametrize("worst", [0.01, 0.2, 0.0])
+def test_more_than_a_third_of_the_depth_is_red(worst):
+    scale = held_scale_of(0.3, worst)
+    reds = [c for c in scale.colors if int(c[1:3], 16) > int(c[5:7], 16)]
+    assert len(reds) == sum(e > 0.1 for e in scale.edges[1:])
+
+
+def test_another_scan_is_the_reference(looked, page, settle, tmp_path, monkeypatch):
+    """It is asked for where none is open, kept for the next check, and what is found is what has changed."""
+    earlier = (TRUTH[0], TRUTH[2], (40.0, 160.0, 0.4, 9.0))  # two as they are now, one that is gone
+    path = scan_file(tmp_path / "earlier.ply", *sheet(7, truth=earlier))
+    asked = []
+
+    def choose(*a, **k):
+        asked.append(a)
+        return str(path), ""
+
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", choose)
+    pick(page.reference, "scan")
+    settle()
+    assert len(asked) == 1
+    model = looked.get(SurfaceModel)
+    assert [round(i.depth, 1) for i in model.found.imperfections] == [-0.4, 0.3]
+    assert page.since.text() == "Measured from earlier.ply: what is found has changed since"
+    assert looked.get(BeforeModel).changes() == ()
+    pick(page.reference, "plane")
+    settle()
+    pick(page.reference, "scan")
+    settle()
+    assert len(asked) == 1
+    assert len(rows(page)) == 2
+    page.alone.click()
+    settle()
+    assert rows(page) == []
+    assert "open the earlier one" in page.problem.text()
+
+
+def test_a_surface_of_revolution_is_a_reference(looked, page, settle, tmp_path):
+    rng = np.random.default_rng(3)
+    z, a = rng.uniform(0, 150, 40_000), rng.uniform(0, 2 * np.pi, 40_000)
+    radius = 40 + 8 * np.sin(z / 25) + rng.normal(0, 0.01, len(z))
+    radius += -0.5 * np.exp(-((40 * (a - 2)) ** 2 + (z - 70) ** 2) / 36)
+    out = np.column_stack([np.cos(a), np.sin(a), np.zeros(len(a))])
+    points = out * radius[:, None] + z[:, None] * [0, 0, 1.0]
+    ways = out - (8 / 25 * np.cos(z / 25))[:, None] * [0, 0, 1.0]
+    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    looked.session.files.open_scan(scan_file(tmp_path / "vase.ply", points, ways))
+    settle()
+    pick(page.reference, "revolution")
+    settle()
+    (one,) = looked.get(SurfaceModel).found.imperfections
+    assert one.depth == pytest.approx(-0.5 / np.hypot(1.0, 8 / 25 * np.cos(70 / 25)), abs=0.03)  # along the normal
+    assert len(rows(page)) == 1
