@@ -18,7 +18,7 @@ from truegauge.core.plan.surface_checks import SurfaceCheck, SurfaceLimit
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.formats.ply import ply_from_points
 from truegauge.jobs.inspection import Inspector
-from truegauge.jobs.surface_report import sheets_of
+from truegauge.jobs.surface_report import sheets_of, table_bytes
 
 CHECK = SurfaceCheck(
     id="skin", name="outer skin",
@@ -140,23 +140,50 @@ def test_the_plan_file_keeps_areas_limits_and_frames(tmp_path):
     assert read_plan(path).plan.surface_checks == (check,)
 
 
+def shroud_of(pose):
+    """What is drawn around the demo's shroud, seen from behind, wherever the part lies."""
+    right, up = np.array([-1.0, 0, 0]), np.array([0, 0, 1.0])
+    corners = np.array([(-100.0, 20.0), (-75.0, 20.0), (-75.0, 40.0), (-100.0, 40.0)])
+    corners -= [right @ pose[:3, 3], up @ pose[:3, 3]]
+    return AreaOutline(
+        right=tuple(right @ pose[:3, :3]), up=tuple(up @ pose[:3, :3]), outline=tuple(map(tuple, corners))
+    )
+
+
 def test_beside_a_part_surfaces_are_in_its_results_and_report(tmp_path, plan, evaluator, sample):
-    check = SurfaceCheck(id="top", name="top face", reference="plane", wavelength=0.0, area=(LEFT_HALF,))
-    own = plan.replace(surface_checks=(check,), characteristics=plan.characteristics[:2], views=(), sections=())
+    pose = evaluator.evaluate(plan, sample).alignment.part_from_scan
+    top = SurfaceCheck(id="top", name="top face", reference="plane", wavelength=0.0, area=(LEFT_HALF,))
+    shroud = SurfaceCheck(id="shroud", name="shroud", reference="part", wavelength=0.0, depth=0.06, min_area=20.0,
+                          area=(shroud_of(pose),), to=("base", "main-bore"))  # fmt: skip
+    own = plan.replace(surface_checks=(top, shroud), characteristics=plan.characteristics[:2], views=(), sections=())
     inspector = Inspector(own, evaluator, uncertainty=False, threads=1)
     try:
         done = inspector.evaluate(sample)
-        (sheet,) = done.sheets
-        made = inspector.write(done, ("json", "pdf"), lambda form: tmp_path / f"r.{form}")
+        inspector.write(done, ("json", "pdf", "html"), lambda form: tmp_path / f"r.{form}")
     finally:
         inspector.close()
-    document = json.loads(made[-1].read_text()) if made[-1].suffix == ".json" else json.loads(made[0].read_text())
+    document = json.loads((tmp_path / "r.json").read_text())
     assert len(document["characteristics"]) == 2
-    (told,) = document["surfaces"]
-    assert told["name"] == "top face"
+    nothing, told = document["surfaces"]
+    assert (nothing["name"], nothing["state"]) == ("top face", "not_measured")
     text = "\n".join(pages_of((tmp_path / "r.pdf").read_bytes()))
     assert "Surface: top face" in text
-    assert (sheet.problem[:40] in text) if sheet.found is None else (f"{len(sheet.found.imperfections)} found" in text)
+    assert done.sheets[0].problem[:40] in text
+    bump = told["imperfections"][0]
+    assert bump["depth"] == pytest.approx(0.15, abs=0.02)
+    base, bore = bump["to"]
+    # The demo's part: its base is z = 0, the bore stands at 58, 45.
+    at = (pose @ [*bump["deepest"], 1.0])[:3]
+    assert (base["feature"], base["words"]) == ("base A", "from the plane")
+    assert base["distance"] == pytest.approx(at[2], abs=0.1)
+    assert (bore["feature"], bore["words"]) == ("main bore", "from the axis")
+    assert bore["distance"] == pytest.approx(np.hypot(at[0] - 58, at[1] - 45), abs=0.1)
+    words = f"base A {base['distance']:.3f} from the plane; main bore {bore['distance']:.3f} from the axis"
+    assert words in text.replace("\r\n", " ")
+    assert words in (tmp_path / "r.html").read_text()
+    (row,) = csv.DictReader(io.StringIO(table_bytes(done.sheets).decode()))
+    assert float(row["to main bore"]) == bore["distance"]
+    assert inspector.counts(done)["not_measured"] >= 1
 
 
 def test_python_says_what_surfaces_came_to(scan, tmp_path):

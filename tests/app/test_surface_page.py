@@ -9,6 +9,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtWidgets import QFileDialog
 from tests.app.conftest import PATIENCE
+from tests.test_surfaces_inspected import shroud_of
 
 import truegauge as tg
 from truegauge.app.stages.evaluate.model import EvaluateModel
@@ -557,13 +558,7 @@ def test_the_part_as_designed_is_the_reference_where_there_is_one(loaded, settle
     settle()
     assert page.reference.findData("part") >= 0
     pose = s.evaluation.alignment.part_from_scan
-    right, up = np.array([-1.0, 0, 0]), np.array([0, 0, 1.0])
-    corners = np.array([(-100.0, 20.0), (-75.0, 20.0), (-75.0, 40.0), (-100.0, 40.0)])
-    shift = np.array([right @ pose[:3, 3], up @ pose[:3, 3]])
-    shroud = AreaOutline(
-        right=tuple(right @ pose[:3, :3]), up=tuple(up @ pose[:3, :3]), outline=tuple(map(tuple, corners - shift))
-    )
-    m.change(area=(shroud,), depth=0.06, min_area=20.0)
+    m.change(area=(shroud_of(pose),), depth=0.06, min_area=20.0)
     page.reference.setCurrentIndex(page.reference.findData("part"))
     page.reference.activated.emit(page.reference.currentIndex())
     settle()
@@ -572,6 +567,24 @@ def test_the_part_as_designed_is_the_reference_where_there_is_one(loaded, settle
     bump = m.found.imperfections[0]
     assert bump.depth == pytest.approx(0.15, abs=0.02)  # as the demo says
     first = m.found
+    m.choose(0)
+    offered = [page.seeing.to.itemText(k) for k in range(1, page.seeing.to.count())]
+    assert offered == [f.name for f in s.plan.features]
+    for name in ("base A", "main bore"):
+        page.seeing.to.setCurrentIndex(page.seeing.to.findText(name))
+        page.seeing.to.activated.emit(page.seeing.to.currentIndex())
+        settle()
+    assert m.found is first
+    # The demo's part: its base is z = 0, the bore stands at 58, 45.
+    at = (pose @ [*bump.deepest, 1.0])[:3]
+    base, bore = m.distances()
+    assert (base.words, bore.words) == ("from the plane", "from the axis")
+    assert base.value == pytest.approx(at[2], abs=0.1)
+    assert bore.value == pytest.approx(np.hypot(at[0] - 58, at[1] - 45), abs=0.1)
+    assert page.details.values["to base A"].text() == f"{base.value:.3f}"
+    page.seeing.no_more.click()
+    assert m.check.to == ()
+    assert m.distances() == ()
     s.run(SetSurfaceCheck(m.check.replace(name="shroud")))
     assert m.look() is first
     m.choose(0)

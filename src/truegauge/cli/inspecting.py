@@ -40,9 +40,10 @@ def inspect(
 
 def _inspect_bare(plan: "Plan", scan: Path, out: Path, unit: str, wanted: tuple[str, ...], before: Path | None) -> int:
     """Inspect a scan by surface checks alone; returns the exit code."""
-    from truegauge.jobs.surface_report import inspect_bare
+    from truegauge.jobs.bare_inspection import BareInspector
+    from truegauge.jobs.imperfections import scan_of
 
-    done = inspect_bare(plan, scan, unit, earlier=before)
+    done = BareInspector(plan, None if before is None else scan_of(before, unit)).inspect(scan, unit)
     done.write(out, wanted)
     for note in done.sample.notes:
         say(f"note: {note}")

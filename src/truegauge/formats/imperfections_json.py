@@ -13,11 +13,14 @@ from truegauge.formats.table_text import as_text
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from truegauge.core.evaluation.surface_distances import FeatureDistance
     from truegauge.core.evaluation.surface_judgement import Judged
     from truegauge.core.imperfections.comparing import Change
     from truegauge.core.imperfections.measuring import Imperfection
     from truegauge.core.imperfections.search import Found
     from truegauge.core.plan.surface_checks import SurfaceCheck
+
+    Distances = tuple[tuple[FeatureDistance, ...], ...]  # of each imperfection; empty where none are wanted
 
 
 def imperfections_document(found: Found) -> dict[str, Any]:
@@ -34,12 +37,16 @@ def imperfections_document(found: Found) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def check_document(check: SurfaceCheck, found: Found, judged: tuple[Judged, ...]) -> dict[str, Any]:
+def check_document(
+    check: SurfaceCheck, found: Found, judged: tuple[Judged, ...], distances: Distances = ()
+) -> dict[str, Any]:
     """Return a surface check of a plan with what was found, in coordinates of the scan, and its limits."""
-    state = state_of(judged)
+    state, document = state_of(judged), imperfections_document(found)
+    for one, told in zip(document["imperfections"], distances, strict=False):
+        one["to"] = [{"feature": d.feature, "words": d.words, "distance": d.value} for d in told]
     return {
         "name": check.name, "id": check.id, "depth": check.depth, "sides": check.sides,
-        **imperfections_document(found),
+        **document,
         "frame_from_scan": None if check.frame is None else check.frame_from_scan().tolist(),
         "limits": [
             {"quantity": j.limit.quantity, "limit": j.limit.limit,
@@ -51,20 +58,26 @@ def check_document(check: SurfaceCheck, found: Found, judged: tuple[Judged, ...]
     }  # fmt: skip
 
 
-def imperfections_csv(checks: Sequence[tuple[SurfaceCheck, Found, tuple[Judged, ...]]]) -> bytes:
-    """Return a table, one row an imperfection (RFC 4180): mm, places in coordinates of the scan."""
+def imperfections_csv(checks: Sequence[tuple[SurfaceCheck, Found, tuple[Judged, ...], Distances]]) -> bytes:
+    """Return a table, one row an imperfection (RFC 4180): mm, places in coordinates of the scan.
+
+    Features that distances are told from have a column each, behind the others.
+    """
     columns = ["check", "number", "kind", "depth", "depth_u", "length", "width", "area_mm2", "volume_mm3",
                "edge_to_nearest", "border", "x", "y", "z", "beyond_limits"]  # fmt: skip
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(columns)
-    for check, found, judged in checks:
+    features = list(dict.fromkeys(d.feature for *_, every in checks for told in every for d in told))
+    writer.writerow([*columns, *(as_text(f"to {name}") for name in features)])
+    for check, found, judged, distances in checks:
         bad = flagged(judged)
         for k, i in enumerate(found.imperfections):
             near = "" if i.neighbour < 0 else i.edge_to_edge
             cells = (check.name, k + 1, i.kind, i.depth, i.depth_u, i.length, i.width, i.area, i.volume, near,
                      i.border, *i.deepest, "yes" if k in bad else "no")  # fmt: skip
-            writer.writerow([as_text(c) for c in cells])
+            far = {d.feature: d.value for d in distances[k]} if distances else {}
+            more = ["" if far.get(name) is None else far[name] for name in features]
+            writer.writerow([as_text(c) for c in (*cells, *more)])
     return out.getvalue().encode("utf-8")
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import FormatError
@@ -19,10 +19,10 @@ from truegauge.core.shelf import OF_PARTS
 from truegauge.formats.disk_shelf import DiskShelf
 from truegauge.formats.files import Content, write_whole
 from truegauge.formats.plan_file import model_of_plan, read_plan
-from truegauge.formats.results import results_csv, results_json
+from truegauge.formats.results import results_csv, results_document, results_json
 from truegauge.formats.sample_file import open_sample, write_sample
 from truegauge.jobs.imperfections import given_of
-from truegauge.jobs.surface_report import documents_of, sheets_of
+from truegauge.jobs.surface_report import briefly, documents_of, sheets_of, states_of
 from truegauge.reporting.surface_sheet import SurfaceSheet
 
 if TYPE_CHECKING:
@@ -127,9 +127,29 @@ class Inspector:
         sheets = sheets_of(
             self.plan, sample, progress=part_of(progress, 0.78, 0.8),
             part=lambda: given_of(self.evaluator, self.plan, sample, evaluation), earlier=self._earlier,
+            evaluation=evaluation,
         )  # fmt: skip
         progress(0.8, "evaluated")
         return Inspected(sample, contents, evaluation, sheets)
+
+    @staticmethod
+    def refused(done: Inspected) -> str:
+        """Say why the results are those of nothing; empty where they are not."""
+        return done.evaluation.foreign()
+
+    @staticmethod
+    def counts(done: Inspected) -> dict[str, int]:
+        """Return how many characteristics, and limits of surface checks, are in each state."""
+        counts = {str(s): n for s, n in done.evaluation.counts().items()}
+        for state, n in states_of(done.sheets).items():
+            counts[state] = counts.get(state, 0) + n
+        return counts
+
+    @staticmethod
+    def document(done: Inspected) -> dict[str, Any]:
+        """Return what a record of a batch keeps."""
+        document = results_document(done.evaluation, done.sample)
+        return {**document, "surfaces": briefly(done.sheets)} if done.sheets else document
 
     def write(
         self, done: Inspected, formats: tuple[str, ...], path_of: Callable[[str], Path], *, progress: Progress = silent

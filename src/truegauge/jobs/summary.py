@@ -9,6 +9,8 @@ from typing import Any
 
 import numpy as np
 
+from truegauge.core.evaluation.surface_judgement import UNITS, WORDS
+from truegauge.core.plan.surface_checks import AT_LEAST
 from truegauge.formats.table_text import as_text
 from truegauge.jobs.records import Record
 
@@ -31,10 +33,10 @@ class SummaryCell:
 class SummaryRow:
     """One characteristic: its stated limits, its cells, and the statistics of what is measured.
 
-    What the size of a sample adds to a limit stands in its cell.
+    What the size of a sample adds to a limit stands in its cell. Limits of surface checks have no number.
     """
 
-    number: int
+    number: int | None
     name: str
     kind: str
     unit: str
@@ -79,17 +81,48 @@ def summarize(records: Sequence[Record]) -> Summary:
     rows = []
     for c in first["characteristics"]:
         cells = tuple(_cell(t.get(c["number"]), r.reason) for t, r in zip(tables, records, strict=True))
-        values = np.array([x.measured for x in cells if x.measured is not None])
-        there = len(values) > 0
-        rows.append(
-            SummaryRow(
-                c["number"], c["name"], c["kind"], c["unit"], c["nominal"], *_stated(c), cells,
-                float(values.mean()) if there else None, float(values.std(ddof=1)) if len(values) > 1 else None,
-                float(values.min()) if there else None, float(values.max()) if there else None,
-                sum(x.state == "outside" for x in cells),
-            )
-        )  # fmt: skip
+        rows.append(_row((c["number"], c["name"], c["kind"], c["unit"], c["nominal"], *_stated(c)), cells))
+    rows += _of_surfaces(records)
     return Summary(first["plan"], first["plan_revision"], samples, tuple(rows))
+
+
+def _row(told: tuple[Any, ...], cells: tuple[SummaryCell, ...]) -> SummaryRow:
+    """Return a row with its statistics; `told` is all that stands before the cells."""
+    values = np.array([x.measured for x in cells if x.measured is not None])
+    there = len(values) > 0
+    number, name, kind, unit, nominal, lower, upper = told
+    return SummaryRow(
+        number, name, kind, unit, nominal, lower, upper, cells, float(values.mean()) if there else None,
+        float(values.std(ddof=1)) if len(values) > 1 else None, float(values.min()) if there else None,
+        float(values.max()) if there else None, sum(x.state == "outside" for x in cells),
+    )  # fmt: skip
+
+
+def _of_surfaces(records: Sequence[Record]) -> list[SummaryRow]:
+    """Return a row for each limit of the surface checks."""
+    found: dict[tuple[str, str], tuple[str, float]] = {}  # check and quantity: its name, the limit
+    tables = []
+    for record in records:
+        cells: dict[tuple[str, str], SummaryCell] = {}
+        for check in (record.results or {}).get("surfaces", []):
+            for limit in check.get("limits", []):
+                key = (check["id"], limit["quantity"])
+                found[key] = (check["name"], limit["limit"])
+                cells[key] = SummaryCell(limit["value"], None, limit["state"], "")
+            # Why a check could not be done stands in the cells of all of its limits.
+            cells[check["id"], ""] = SummaryCell(None, None, "not_measured", check.get("reason", ""))
+        tables.append(cells)
+    rows = []
+    for (check_id, quantity), (name, limit) in found.items():
+        own = tuple(
+            cells.get((check_id, quantity)) or cells.get((check_id, ""))
+            or SummaryCell(None, None, "not_measured", record.reason)
+            for cells, record in zip(tables, records, strict=True)
+        )  # fmt: skip
+        bounds = (limit, None) if quantity in AT_LEAST else (None, limit)
+        told = (None, f"{name}: {WORDS[quantity]}", "surface", UNITS[quantity], None, *bounds)
+        rows.append(_row(told, own))
+    return rows
 
 
 def _cell(c: dict[str, Any] | None, reason: str) -> SummaryCell:

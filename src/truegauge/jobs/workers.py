@@ -13,14 +13,10 @@ from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Any
 
 from truegauge.core.errors import TrueGaugeError
-from truegauge.formats.results import results_document
 from truegauge.jobs.records import Record
-
-if TYPE_CHECKING:
-    from truegauge.jobs.inspection import Inspector
 
 log = logging.getLogger(__name__)
 
@@ -222,9 +218,11 @@ def _peak_mb() -> float:
 
 def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, threads: int) -> None:
     """Inspect what comes through the pipe, until it closes or the process has grown large."""
+    from truegauge.formats.plan_file import read_plan
+    from truegauge.jobs.bare_inspection import BareInspector
     from truegauge.jobs.inspection import Inspector
 
-    inspector: Inspector | None = None
+    inspector: Any = None  # of either kind: they inspect, write, and tell what came of it alike
     while True:
         try:
             task: Task = link.recv()
@@ -235,7 +233,9 @@ def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, thr
         try:
             if inspector is None:
                 link.send((0.0, "opening the plan"))
-                inspector = Inspector.of_file(plan, uncertainty=uncertainty, threads=threads)
+                bare = read_plan(plan).plan
+                inspector = BareInspector(bare) if bare.part is None else (
+                    Inspector.of_file(plan, uncertainty=uncertainty, threads=threads))  # fmt: skip
             record = _inspect(inspector, link, task, record)
         except TrueGaugeError as error:
             record = replace(record, reason=str(error))
@@ -253,7 +253,7 @@ def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, thr
             sys.exit(0)
 
 
-def _inspect(inspector: "Inspector", link: Connection, task: Task, record: Record) -> Record:
+def _inspect(inspector: Any, link: Connection, task: Task, record: Record) -> Record:
     last = 0.0
 
     def progress(fraction: float, text: str = "", /) -> None:
@@ -263,12 +263,11 @@ def _inspect(inspector: "Inspector", link: Connection, task: Task, record: Recor
             link.send((fraction, text))
 
     done = inspector.inspect(task.scan, task.unit, progress=progress)
-    foreign = done.evaluation.foreign()
-    if foreign:  # its numbers would be those of nothing
-        return replace(record, reason=foreign)
+    refused = inspector.refused(done)
+    if refused:  # its numbers would be those of nothing
+        return replace(record, reason=refused)
     written = inspector.write(
         done, task.formats, lambda ending: task.folder / f"{task.name}.{ending}", progress=progress
     )
-    counts = {str(s): n for s, n in done.evaluation.counts().items()}
-    document = results_document(done.evaluation, done.sample)
-    return replace(record, results=document, outputs=tuple(p.name for p in written), counts=counts)
+    outputs = tuple(p.name for p in written)
+    return replace(record, results=inspector.document(done), outputs=outputs, counts=inspector.counts(done))

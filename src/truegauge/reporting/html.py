@@ -131,7 +131,7 @@ def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
         for row, across in enumerate((False, True)):
             box = (left, row * (high + 16), _WIDE - left, high)
             draw_cut(own, box, found, one, numbers, depth, FLAT_COLORS, 12.0, across=across)
-        name = f"{k + 1} {one.kind} {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
+        name = sheet.close_words(k, numbers)
         close.append({"name": name, "picture": Markup(own.picture("figure"))})
     return {
         "name": sheet.check.name, "words": sheet.words(numbers), "limits": sheet.limit_rows(numbers), "bad": sheet.bad,

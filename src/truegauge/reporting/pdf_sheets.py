@@ -100,5 +100,5 @@ def _close(sheet: SurfaceSheet, found: Found, numbers: NumberFormat, number: int
             box = (left, k * (high + 4 * mm), width - left, high)
             draw_cut(s, box, found, one, numbers, depth, FLAT_COLORS, 12 * s.unit, across=across)
 
-    words = f"{number + 1}  {one.kind}  {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} {numbers.unit}"
+    words = sheet.close_words(number, numbers)
     return [_name(words), Drawn(_CLOSE, paint), Spacer(1, 4 * mm)]

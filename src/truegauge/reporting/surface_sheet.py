@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.evaluation.surface_distances import feature_distances
 from truegauge.core.evaluation.surface_judgement import WORDS, flagged, judge
 from truegauge.core.frames import apply
 from truegauge.core.plan.surface_checks import AT_LEAST
@@ -14,6 +15,9 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.surface_numbers import amount_text
 
 if TYPE_CHECKING:
+    from truegauge.core.evaluation.located import Lie
+    from truegauge.core.evaluation.results import Evaluation
+    from truegauge.core.evaluation.surface_distances import FeatureDistance
     from truegauge.core.evaluation.surface_judgement import Judged
     from truegauge.core.imperfections.search import Found
     from truegauge.core.plan.surface_checks import SurfaceCheck
@@ -37,12 +41,30 @@ class SurfaceSheet:
     judged: tuple[Judged, ...] = ()
     bad: tuple[int, ...] = ()
     problem: str = ""
+    distances: tuple[tuple[FeatureDistance, ...], ...] = ()  # of each that was found, where some are wanted
 
     @staticmethod
-    def of(check: SurfaceCheck, found: Found, rule: DecisionRule) -> SurfaceSheet:
-        """Judge what was found."""
+    def of(
+        check: SurfaceCheck, found: Found, rule: DecisionRule, evaluation: Evaluation | None = None,
+        lie: Lie | None = None,
+    ) -> SurfaceSheet:  # fmt: skip
+        """Judge what was found, and tell how far it is from features where the part is evaluated and lies."""
         judged = judge(found, check.limits, rule)
-        return SurfaceSheet(check, found, judged, flagged(judged))
+        told: tuple[tuple[FeatureDistance, ...], ...] = ()
+        if check.to and evaluation is not None and lie is not None:
+            told = tuple(feature_distances(check.to, evaluation, lie, one) for one in found.imperfections)
+        return SurfaceSheet(check, found, judged, flagged(judged), distances=told)
+
+    def close_words(self, number: int, numbers: NumberFormat) -> str:
+        """Return what stands above one that is shown closely."""
+        assert self.found is not None
+        one = self.found.imperfections[number]
+        far = "".join(
+            f"; {d.feature} {numbers.value(d.value)} {d.words}" if d.value is not None else f"; {d.feature} {d.words}"
+            for d in (self.distances[number] if self.distances else ())
+        )
+        return (f"{number + 1}  {one.kind}  {numbers.signed(one.depth)} ± {numbers.value(2 * one.depth_u)} "
+                f"{numbers.unit}{far}")  # fmt: skip
 
     @property
     def close(self) -> tuple[int, ...]:

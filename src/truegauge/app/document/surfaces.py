@@ -41,7 +41,8 @@ class SurfaceFinds(QObject):
         lie = self.lie() if check.reference == "part" else None
         where = None if lie is None else (lie.part_from_device.tobytes(), lie.growth)
         other = self.earlier.scans_key if check.reference == "scan" and self.earlier is not None else None
-        return sample.scans_key, where, other, check.replace(name="-", id="-", limits=(), frame=None, tags="number")
+        looked_for = check.replace(name="-", id="-", limits=(), frame=None, tags="number", to=())
+        return sample.scans_key, where, other, looked_for
 
     def set_earlier(self, scan: Sample | None) -> None:
         """Have another scan to compare with, and to measure from."""

@@ -22,6 +22,10 @@ WORDS = {
     "width": "widest", "edge_to_edge": "nearest to each other", "border": "nearest to the border", "count": "how many",
     "per_area": "how many in 1 m²", "total_area": "area of all", "total_volume": "volume of all",
 }  # fmt: skip
+UNITS = {
+    **dict.fromkeys(("depth", "length", "width", "edge_to_edge", "border"), "mm"), "count": "", "per_area": "1/m2",
+    **dict.fromkeys(("area", "total_area"), "mm2"), **dict.fromkeys(("volume", "total_volume"), "mm3"),
+}  # fmt: skip
 _WORST = (State.OUTSIDE, State.UNDECIDED, State.NEAR, State.WITHIN)
 
 

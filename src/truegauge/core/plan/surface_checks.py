@@ -1,12 +1,13 @@
 """Surface checks: what is looked for on a scan where it leaves its own smooth course, where, and what is allowed."""
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.imperfections.area_steps import AreaStep, Place
+from truegauge.core.references import Refers
 
 ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere", "revolution", "part", "scan"]
 Sides = Literal["both", "in", "out"]
@@ -38,7 +39,8 @@ class SurfaceCheck(Frozen):
 
     What is nearer than `join` mm is one; smaller areas (mm2) and widths (mm) are not listed. The steps of `area` choose
     where it is looked, beginning with all; the reference may look `beyond` mm farther. Places are told in a frame by
-    three places of the scan: its origin, one along x, and one more on the side of y; without in that of the scan.
+    three places of the scan: its origin, one along x, and one more on the side of y; without in that of the scan. `to`
+    are features that distances are told from.
     """
 
     id: str = Field(min_length=1, max_length=80)
@@ -55,6 +57,7 @@ class SurfaceCheck(Frozen):
     limits: tuple[SurfaceLimit, ...] = ()
     frame: tuple[Place, Place, Place] | None = None
     tags: Tags = "number"
+    to: Annotated[tuple[str, ...], Refers("feature", "shrinks")] = Field(default=(), max_length=12)
 
     @model_validator(mode="after")
     def _followed(self) -> Self:

@@ -77,7 +77,7 @@ class ReportMaker(QObject):
             scanned = sample is not None and len(sample.points) > 0
             sheets: tuple[SurfaceSheet, ...] = ()
             if scanned and sample is not None:
-                sheets = sheets_of(plan, sample, known, earlier=earlier,
+                sheets = sheets_of(plan, sample, known, earlier=earlier, evaluation=evaluation,
                                    part=lambda: given_of(evaluator, plan, sample, evaluation))  # fmt: skip
             report = report_with_views(evaluator, evaluation, sample, made, camera, sheets=sheets)
             return report_bytes(report, html=html)

@@ -13,6 +13,7 @@ from truegauge.core.arrays import Floats
 from truegauge.core.commands.surface_checks import RemoveSurfaceCheck, SetSurfaceCheck
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.evaluation.located import Lie
+from truegauge.core.evaluation.surface_distances import FeatureDistance, feature_distances
 from truegauge.core.evaluation.surface_judgement import Judged, flagged, judge
 from truegauge.core.frames import apply
 from truegauge.core.imperfections.held import expanded_uncertainty
@@ -238,6 +239,13 @@ class SurfaceModel(QObject):
     def lie(self) -> Lie | None:
         """Return how the part lies; None without a part, or before it is aligned."""
         return self.session.surfaces.lie()
+
+    def distances(self) -> tuple[FeatureDistance, ...]:
+        """Return how far the chosen one is from the features that are wanted."""
+        check, one, evaluation, lie = self.check, self.chosen, self.session.evaluation, self.lie()
+        if check is None or one is None or evaluation is None or lie is None:
+            return ()
+        return feature_distances(check.to, evaluation, lie, one)
 
     # The list -------------------------------------------------------------------------------------------------------
 

@@ -230,5 +230,7 @@ class SurfacePage(QWidget):
         ]
         if one.neighbour >= 0:
             pairs.append((f"to number {one.neighbour + 1}", numbers.value(one.edge_to_edge)))
+        for far in self._model.distances():
+            pairs.append((f"to {far.feature}", far.words if far.value is None else numbers.value(far.value)))
         pairs.append(("deepest at", "  ".join(numbers.value(c) for c in self._model.place(one.deepest))))
         self.details.show_pairs(pairs)
