@@ -51,6 +51,7 @@ def test_json_tells_everything_the_deepest_first(scan):
     said = json.loads(out)
     assert said["reference"]["kind"] == "smooth"
     assert said["reference"]["wavelength"] == 150.0
+    assert said["reference"]["filter"] == "spline"
     assert said["reference"]["rms"] == pytest.approx(0.01, rel=0.1)
     assert any("no normals" in n for n in said["reference"]["notes"])
     dent, bump = said["imperfections"]
@@ -138,6 +139,7 @@ def test_another_scan_is_the_reference(scan, tmp_path):
 @pytest.mark.parametrize(("options", "words"), [
     (("--reference", "torus"), "reference 'torus' is not known; use one of smooth, plane"),
     (("--sides", "left"), "sides 'left' is not known"),
+    (("--filter", "mean"), "filter 'mean' is not known; use one of spline, gaussian"),
     (("--depth", "0"), "a depth of 0 mm is no threshold"),
     (("--wavelength", "0"), "a wavelength of 0 mm is too short"),
     (("--wavelength", "2"), "too short for an area so large"),

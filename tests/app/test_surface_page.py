@@ -466,8 +466,8 @@ def test_places_are_told_in_a_frame_of_three_places(looked, page, qtbot, settle)
     m, view = looked.get(SurfaceModel), looked.get(FlatView)
     m.choose(0)
     before = np.array(m.chosen.deepest)
-    page.more.header.setChecked(True)
-    page.frame.click()
+    page.frame.header.setChecked(True)
+    page.frame.pick.click()
     for x, y in ((60, 80), (60, 180), (10, 80)):
         draw(view, qtbot, [laid(m, x, y)])
     settle()
@@ -478,8 +478,9 @@ def test_places_are_told_in_a_frame_of_three_places(looked, page, qtbot, settle)
     assert m.place((20.0, 80.0, 0.0))[1] == pytest.approx(40, abs=2.0)
     shown = dict((name, value.text()) for name, value in page.details.values.items())["deepest at"]
     assert np.allclose([float(v) for v in shown.split()], told, atol=1e-3)
-    page.no_frame.click()
+    page.frame.none.click()
     assert m.check.frame is None
+    assert [f.text() for f in page.frame.fields] == ["", "", ""]
 
 
 def test_an_earlier_scan_tells_what_is_new_gone_and_deeper(looked, page, qtbot, settle, tmp_path, monkeypatch):

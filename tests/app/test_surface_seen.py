@@ -3,11 +3,12 @@
 import numpy as np
 import pytest
 from PySide6.QtWidgets import QFileDialog
-from tests.app.test_surface_page import TRUTH, looked, opened, page, rows, scan_file, sheet
+from tests.app.test_surface_page import TRUTH, looked, opened, page, rows, scan_file, sheet, type_in
 
 from truegauge.app.stages.evaluate.surface.before import BeforeModel
 from truegauge.app.stages.evaluate.surface.flat_view import FlatView
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.core.commands.shown import SetDisplay
 from truegauge.core.plan.surface_checks import SurfaceLimit
 from truegauge.drawing.flat_map import held_scale_of
 from truegauge.drawing.surface_numbers import tag_texts
@@ -124,3 +125,43 @@ def test_a_surface_of_revolution_is_a_reference(looked, page, settle, tmp_path):
     (one,) = looked.get(SurfaceModel).found.imperfections
     assert one.depth == pytest.approx(-0.5 / np.hypot(1.0, 8 / 25 * np.cos(70 / 25)), abs=0.03)  # along the normal
     assert len(rows(page)) == 1
+
+
+def test_a_frame_is_typed(looked, page, settle):
+    model, box = looked.get(SurfaceModel), page.frame
+    box.header.setChecked(True)
+    type_in(box.fields[0], "10 20 0")
+    settle()
+    assert model.check.frame == ((10, 20, 0), (100, 0, 0), (0, 100, 0))
+    type_in(box.fields[1], "10  120,5  0")
+    type_in(box.fields[2], "-90 20 0")
+    settle()
+    assert model.place((10.0, 50.0, 0.0)) == pytest.approx((30, 0, 0), abs=1e-9)
+    assert model.place((0.0, 20.0, 7.0)) == pytest.approx((0, 10, 7), abs=1e-9)
+    looked.session.run(SetDisplay((("unit", "inch"),)))
+    settle()
+    assert [float(c) for c in box.fields[0].text().split()] == pytest.approx([10 / 25.4, 20 / 25.4, 0])
+    before = model.check.frame
+    for text, words in (("1 2", "three numbers"), ("a 1 2", "'a' is not a number"),
+                        (box.fields[0].text(), "lie on a line")):  # fmt: skip
+        type_in(box.fields[1], text)
+        assert words in box.problem.text()
+        assert model.check.frame == before
+    looked.session.document.undo()
+    looked.session.document.undo()
+    assert model.check.frame != before
+
+
+def test_waves_are_followed_by_the_filter_that_is_chosen(looked, page, settle):
+    model = looked.get(SurfaceModel)
+    first = model.found
+    assert page.filter_kind.isVisible()
+    pick(page.filter_kind, "gaussian")
+    settle()
+    assert model.found.prepared.reference.by == "gaussian"
+    pairs = zip(first.imperfections, model.found.imperfections, strict=True)
+    assert all(a.depth == pytest.approx(b.depth, abs=0.03) for a, b in pairs)
+    assert model.found.imperfections[0].depth != first.imperfections[0].depth
+    pick(page.reference, "plane")
+    settle()
+    assert not page.filter_kind.isVisible()

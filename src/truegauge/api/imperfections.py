@@ -14,7 +14,7 @@ __all__ = ["Found", "Imperfection", "imperfections"]
 def imperfections(
     scan: str | Path, *, reference: str = "smooth", wavelength: float | None = None, depth: float = 0.1,
     sides: str = "both", min_area: float = 1.0, min_width: float = 0.0, join: float = 0.0, unit: str = "",
-    before: str | Path | None = None,
+    before: str | Path | None = None, by: str = "spline",
 ) -> Found:  # fmt: skip
     """Find where the surface of a scan leaves its own smooth course.
 
@@ -24,6 +24,8 @@ def imperfections(
         smooth, plane, cylinder, cone, sphere, revolution; or scan: what changed since the scan `before`.
     wavelength : float, optional
         mm, of which the reference follows half; longer waves it follows. 150 for smooth; others follow nothing.
+    by : str
+        The filter that follows them: spline or gaussian (robust both, ISO 16610-72 and -71).
     depth : float
         mm beyond which something counts; `sides` both, in (into the material) or out.
     min_area, min_width, join : float
@@ -39,6 +41,6 @@ def imperfections(
     TrueGaugeError
         What is wrong with the file, the surface, or what is asked for.
     """
-    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join)
+    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join, by)
     other = None if before is None else Path(before)
     return imperfections_of(Path(scan), rules, wanted, unit, other=other)

@@ -24,6 +24,7 @@ def imperfections(
             help="mm; longer waves are followed by the reference. 150 for smooth, none for the others.",
         ),
     ] = None,
+    by: Annotated[str, typer.Option("--filter", help="Waves are followed by: spline or gaussian.")] = "spline",
     depth: Annotated[float, typer.Option(callback=within_reach, help="Deeper or higher than this, mm.")] = 0.1,
     sides: Annotated[str, typer.Option(help="both, in (into the material) or out.")] = "both",
     min_area: Annotated[float, typer.Option(callback=within_reach, help="Smallest area beyond --depth, mm2.")] = 1.0,
@@ -41,7 +42,7 @@ def imperfections(
     from truegauge.formats.imperfections_json import changes_document, imperfections_document
     from truegauge.jobs.imperfections import asked, imperfections_of
 
-    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join)
+    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join, by)
     found = imperfections_of(scan, rules, wanted, unit, other=before)
     changes: tuple[Change, ...] = ()
     if reference == "scan":  # all that is found is what changed since

@@ -28,9 +28,9 @@ def imperfections_document(found: Found) -> dict[str, Any]:
     prepared, quality = found.prepared, found.quality
     return {
         "reference": {
-            "kind": str(prepared.reference.kind), "wavelength": prepared.reference.wavelength, "rms": quality.rms,
-            "noise": quality.noise, "area_mm2": quality.area, "parts": quality.parts, "advice": quality.advice,
-            "notes": list(prepared.notes),
+            "kind": str(prepared.reference.kind), "wavelength": prepared.reference.wavelength,
+            "filter": prepared.reference.by, "rms": quality.rms, "noise": quality.noise, "area_mm2": quality.area,
+            "parts": quality.parts, "advice": quality.advice, "notes": list(prepared.notes),
         },
         "imperfections": [_one(i) for i in found.imperfections],
         "heads": [_one(i) for i in found.left_out],

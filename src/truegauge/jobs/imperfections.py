@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, get_args
 
 import numpy as np
 from pydantic import ValidationError
@@ -13,7 +13,7 @@ from truegauge.core.errors import TrueGaugeError, one_of
 from truegauge.core.evaluation.located import Lie
 from truegauge.core.imperfections.earlier_scan import EarlierScan
 from truegauge.core.imperfections.finding import SADDLE, Finding
-from truegauge.core.imperfections.reference import Given, Kind, Reference
+from truegauge.core.imperfections.reference import Filter, Given, Kind, Reference
 from truegauge.core.imperfections.search import Found, find_imperfections
 from truegauge.core.plan.surface_checks import SMOOTH_WAVELENGTH, SurfaceCheck
 from truegauge.core.progress import Progress, silent
@@ -35,7 +35,7 @@ _OFF_PART = 5.0  # mm: what is farther off is not of the part
 
 def asked(
     reference: str = "smooth", wavelength: float | None = None, depth: float = 0.1, sides: str = "both",
-    min_area: float = 1.0, min_width: float = 0.0, join: float = 0.0,
+    min_area: float = 1.0, min_width: float = 0.0, join: float = 0.0, by: str = "spline",
 ) -> tuple[Reference, Finding]:  # fmt: skip
     """Return what is asked for. Without a wavelength a smooth reference follows 150 mm, others nothing.
 
@@ -46,6 +46,7 @@ def asked(
     """
     one_of(reference, [k for k in Kind if k != Kind.PART], "reference")
     one_of(sides, ("both", "in", "out"), "sides")
+    one_of(by, get_args(Filter), "filter")
     if wavelength is None:
         wavelength = SMOOTH_WAVELENGTH if reference == Kind.SMOOTH else 0.0
     if wavelength < 1.0 and not (wavelength == 0 and reference != Kind.SMOOTH):
@@ -57,7 +58,7 @@ def asked(
     try:
         check = SurfaceCheck.model_validate({
             "id": "-", "reference": reference, "wavelength": wavelength, "depth": depth, "sides": sides, "join": join,
-            "min_area": min_area, "min_width": min_width,
+            "min_area": min_area, "min_width": min_width, "by": by,
         })  # fmt: skip
     except ValidationError as error:
         raise TrueGaugeError(plain(error)) from error
@@ -121,7 +122,7 @@ def scan_of(path: Path, unit: str = "", progress: Progress = silent) -> Sample:
 
 def rules_of(check: SurfaceCheck) -> tuple[Reference, Finding]:
     """Return what a surface check of a plan asks for."""
-    reference = Reference(Kind(check.reference), check.wavelength)
+    reference = Reference(Kind(check.reference), check.wavelength, check.by)
     return reference, Finding(check.depth, check.sides, check.join, SADDLE, check.min_area, check.min_width)
 
 

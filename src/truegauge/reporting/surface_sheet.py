@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from truegauge.drawing.units import NumberFormat
 
 MOST_CLOSE = 24  # that are shown closely
+_FILTERS = {"spline": "robust spline", "gaussian": "robust Gaussian"}
 _SOME_CLOSE = 4  # where none breaks a limit
 HEADS = ("No.", "Kind", "Depth", "U", "Length", "Width", "Area", "Volume", "Next", "Border", "x", "y", "z")
 
@@ -82,7 +83,8 @@ class SurfaceSheet:
         if self.found is None:
             return (f"Not looked at: {self.problem}",)
         c, q, unit = self.check, self.found.quality, numbers.unit
-        follows = f", waves longer than {numbers.rough(c.wavelength)} {unit} followed" if c.wavelength else ""
+        follows = f", waves longer than {numbers.rough(c.wavelength)} {unit} followed by a {_FILTERS[c.by]}"
+        follows = follows if c.wavelength else ""
         sides = {"both": "dents and bumps", "in": "into the material", "out": "out of the material"}[c.sides]
         many = len(self.found.imperfections)
         where = f"; {len(c.area)} step{'s' * (len(c.area) != 1)} choose where" if c.area else ""

@@ -11,6 +11,7 @@ from numba import njit
 from truegauge.core.errors import EvaluationError
 from truegauge.core.imperfections.cells import in_one_place, put_into_cells, usual_spacing, without_strays
 from truegauge.core.imperfections.finding import noise_of
+from truegauge.core.imperfections.nodes import read_nodes
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Normals, Points
@@ -78,10 +79,7 @@ class ScannedHeights:
 
     def heights(self, at: Floats) -> tuple[Floats, Floats]:
         """Return heights (n,) mm and slopes (n, 2) at laid places (n, 2); NaN where the scan has nothing."""
-        z, slope = np.empty(len(at)), np.empty((len(at), 2))
-        cells = self.cells
-        _read(np.ascontiguousarray(at), cells.low, cells.size, cells.is_closed, self.shape, z, slope)
-        return z, slope
+        return read_nodes(at, self.cells.low, self.cells.size, self.shape, closed=self.cells.is_closed)
 
 
 def off_scan(scan: EarlierScan, chart: Chart, laid: Points) -> tuple[Floats, float]:
@@ -138,20 +136,3 @@ def _paraboloids(height, at, count, low, size, closed, reach, least, shape):  # 
             solved = np.linalg.solve(normal, right)
             for k in range(6):
                 shape[r, c, k] = solved[k] / (1.0 if k == 0 else size if k < 3 else size * size)
-
-
-@njit(cache=True, nogil=True)
-def _read(at, low, size, closed, shape, z, slope):  # type: ignore[no-untyped-def]
-    rows, columns = shape.shape[0], shape.shape[1]
-    for k in range(len(at)):
-        u, v = (at[k, 0] - low[0]) / size, (at[k, 1] - low[1]) / size
-        c, r = int(np.floor(u)), int(np.floor(v))
-        x, y = (u - c - 0.5) * size, (v - r - 0.5) * size
-        if closed:
-            c = c % columns
-        if r < 0 or r >= rows or c < 0 or c >= columns:
-            z[k], slope[k, 0], slope[k, 1] = np.nan, np.nan, np.nan
-            continue
-        s = shape[r, c]
-        z[k] = s[0] + s[1] * x + s[2] * y + s[3] * x * x + s[4] * x * y + s[5] * y * y
-        slope[k, 0], slope[k, 1] = s[1] + 2.0 * s[3] * x + s[4] * y, s[2] + s[4] * x + 2.0 * s[5] * y

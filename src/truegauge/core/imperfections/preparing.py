@@ -22,6 +22,7 @@ from truegauge.core.imperfections.cells import (
 )
 from truegauge.core.imperfections.earlier_scan import EarlierScan, off_scan
 from truegauge.core.imperfections.finding import SEEN, Finding, Smoothed, grown, regions, smoothed
+from truegauge.core.imperfections.gaussian_surface import GaussianTask
 from truegauge.core.imperfections.reference import Given, Kind, Reference, lay_out
 from truegauge.core.imperfections.revolution import Profile, profile_of
 from truegauge.core.imperfections.smooth_parts import smooth_parts
@@ -204,7 +205,7 @@ def prepare(
     if turned:
         fits = (profile_of(large, reference.wavelength),)
     elif reference.wavelength > 0:
-        fits = _smooth_surfaces(large, parts, chart.period, reference.wavelength, depth, progress)
+        fits = _smooth_surfaces(large, parts, chart.period, reference, depth, progress)
     progress(0.8, "comparing")
     surface = (
         _compared(chart, cells, laid, part, fits) if off is None else _from_given(chart, cells, laid, part, fits, off)
@@ -231,7 +232,7 @@ def _part_at(large: Cells, parts: Ints, at: Floats) -> Ints:
 
 
 def _smooth_surfaces(
-    large: Cells, parts: Ints, period: float, wavelength: float, depth: float, progress: Progress
+    large: Cells, parts: Ints, period: float, reference: Reference, depth: float, progress: Progress
 ) -> tuple[SmoothSurface, ...]:  # fmt: skip
     """Fit a smooth surface to each part, without what is found to be an imperfection."""
     made: list[SmoothSurface] = []
@@ -242,7 +243,8 @@ def _smooth_surfaces(
         progress(0.4 + 0.4 * k / int(parts.max()), "fitting the reference")
         at, height, area = large.at[rows, columns], large.height[rows, columns], np.full(len(rows), large.size**2)
         try:
-            task = SmoothTask.of(at, height, area, wavelength, period)
+            task = GaussianTask.of(large, rows, columns, reference.wavelength) if reference.by == "gaussian" else (
+                SmoothTask.of(at, height, area, reference.wavelength, period))  # fmt: skip
             fit = task.fitted(least=depth)
             for _ in range(_REFITS):
                 z, s = fit.heights(at)

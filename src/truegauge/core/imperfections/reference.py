@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
@@ -42,12 +42,16 @@ class Kind(StrEnum):
 GIVEN = (Kind.PART, Kind.SCAN)  # references that come from elsewhere
 
 
+Filter = Literal["spline", "gaussian"]
+
+
 @dataclass(frozen=True, slots=True)
 class Reference:
     """`wavelength` (mm): what is longer is followed by a smooth surface; on other kinds 0 follows nothing."""
 
     kind: Kind = Kind.SMOOTH
     wavelength: float = 150.0
+    by: Filter = "spline"  # by which filter waves are followed (ISO 16610-72, -71)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

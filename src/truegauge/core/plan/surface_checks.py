@@ -10,6 +10,7 @@ from truegauge.core.imperfections.area_steps import AreaStep, Place
 from truegauge.core.references import Refers
 
 ReferenceKind = Literal["smooth", "plane", "cylinder", "cone", "sphere", "revolution", "part", "scan"]
+FilterName = Literal["spline", "gaussian"]  # by which longer waves are followed
 Sides = Literal["both", "in", "out"]
 Tags = Literal["number", "depth", "kind", "area"]  # what is told beside the number on the map
 MOST_CHECKS = 12
@@ -47,6 +48,7 @@ class SurfaceCheck(Frozen):
     name: str = Field(default="surface", min_length=1, max_length=80)
     reference: ReferenceKind = "smooth"
     wavelength: float = Field(default=SMOOTH_WAVELENGTH, ge=0, le=1e5)
+    by: FilterName = "spline"
     depth: float = Field(default=0.1, gt=0, le=1e3)
     sides: Sides = "both"
     join: float = Field(default=0.0, ge=0, le=1e3)
@@ -68,8 +70,11 @@ class SurfaceCheck(Frozen):
             raise ValueError("one quantity of the imperfections has two limits")
         if self.frame is not None:
             a, b, c = np.array(self.frame)
-            extent = float(max(np.linalg.norm(b - a), np.linalg.norm(c - a)))
-            if not np.linalg.norm(np.cross(b - a, c - a)) > _LINE * extent * float(np.linalg.norm(b - a)):
+            along, aside = float(np.linalg.norm(b - a)), float(np.linalg.norm(c - a))
+            extent = max(along, aside)
+            # Nor in one place: what is left between two of them would be rounding.
+            apart = along > _LINE * extent and np.linalg.norm(np.cross(b - a, c - a)) > _LINE * extent * along
+            if not apart:
                 raise ValueError("the three places of the frame lie on a line: there is no plane through them")
         return self
 

@@ -6,9 +6,10 @@ from pathlib import Path
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.evaluate.surface.area_box import AreaBox
-from truegauge.app.stages.evaluate.surface.area_model import TOOLS, AreaModel
+from truegauge.app.stages.evaluate.surface.area_model import AreaModel
 from truegauge.app.stages.evaluate.surface.before import BeforeModel
 from truegauge.app.stages.evaluate.surface.depths import DepthBars
+from truegauge.app.stages.evaluate.surface.frame_box import FrameBox
 from truegauge.app.stages.evaluate.surface.in_space import TIMES, SpaceModel
 from truegauge.app.stages.evaluate.surface.limits_box import LimitsBox
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
@@ -24,6 +25,7 @@ from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
 _REFERENCES = (("smooth", "a smooth surface"), ("plane", "a plane"), ("cylinder", "a cylinder"), ("cone", "a cone"),
                ("sphere", "a sphere"), ("revolution", "a surface of revolution"), ("scan", "another scan"))  # fmt: skip
+_FILTERS = (("spline", "followed by a spline"), ("gaussian", "followed by a Gaussian"))
 _SIDES = (("both", "dents and bumps"), ("in", "into the material"), ("out", "out of the material"))
 _ROW, _NUMBER = 22, 256
 Ask = Callable[[str, Callable[[Path], object]], object]
@@ -48,6 +50,8 @@ class SurfacePage(QWidget):
         self.which = choice(_SIDES, lambda k: model.change(sides=k), "sides")
         self.wavelength = LengthField(s, "the wavelength", lambda v: model.change(wavelength=v))
         self.wavelength.setToolTip("Longer waves belong to the surface, shorter ones do not; 0: none does")
+        self.filter_kind = choice(_FILTERS, lambda k: model.change(by=k), "filter")
+        self.filter_kind.setToolTip("Both robust: ISO 16610-72 and 16610-71. Half of a wave of that length passes")
         self.threshold = LengthField(s, "the depth", lambda v: model.change(depth=v), least=1e-4)
         self.more = Fold("What is listed")
         self.joined = LengthField(s, "the distance", lambda v: model.change(join=v))
@@ -62,11 +66,7 @@ class SurfacePage(QWidget):
         self.remove = button("Remove this check", model.remove)
         self.more.column.addWidget(self.remove)
         self.area, self.limits = AreaBox(area), LimitsBox(model)
-        self.frame = button("Count places from three of them", lambda: area.take("frame"))
-        self.frame.setToolTip(TOOLS["frame"])
-        self.no_frame = button("Places as in the scan", area.forget_frame)
-        self.more.column.addWidget(self.frame)
-        self.more.column.addWidget(self.no_frame)
+        self.frame = FrameBox(area)
         self.view = button("", lambda: area.show_view(shown=not area.in_view))
         self.times = choice([(str(t), "heights as they are" if t == 1 else f"heights {t} times") for t in TIMES],
                             lambda t: space.set_times(int(t)), "how much heights are enlarged")  # fmt: skip
@@ -93,10 +93,10 @@ class SurfacePage(QWidget):
         self.since = label("", "soft", wrap=True)
         self.alone = button("Compare no more", before.forget)
         for widget in (
-            self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold), self.area,
-            self.more, self.limits, self.seeing, self.view, self.times, self.quality, self.advice, self.problem,
-            self.again, self.count, self.bars, self.order, self.filter, self.list, self.details, self.sections,
-            self.since, self.compare, self.alone,
+            self.reference, row("Waves longer than", self.wavelength), self.filter_kind,
+            row("Deeper than", self.threshold), self.area, self.more, self.limits, self.seeing, self.frame, self.view,
+            self.times, self.quality, self.advice, self.problem, self.again, self.count, self.bars, self.order,
+            self.filter, self.list, self.details, self.sections, self.since, self.compare, self.alone,
         ):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
@@ -145,13 +145,14 @@ class SurfacePage(QWidget):
         self._offer_part(there=s.model is not None or check.reference == "part")
         choose(self.reference, check.reference)
         choose(self.which, check.sides)
+        choose(self.filter_kind, check.by)
+        self.filter_kind.setVisible(check.wavelength > 0 and check.reference != "revolution")
         for field, value in ((self.wavelength, check.wavelength), (self.threshold, check.depth),
                              (self.joined, check.join), (self.min_width, check.min_width)):  # fmt: skip
             field.show_length(value)
         self.min_area.setSuffix(f" {s.plan.unit}²")
         self.min_area.setValue(check.min_area / self._mm2)
-        self.frame.setVisible(check.frame is None)
-        self.no_frame.setVisible(check.frame is not None)
+        self.frame.refresh()
         self.times.setVisible(self._area.in_view and s.model is None)
         choose(self.times, str(self._space.times))
         self.view.setText("Show it flat" if self._area.in_view else "Show it in space")
