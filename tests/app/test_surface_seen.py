@@ -155,6 +155,7 @@ def test_a_frame_is_typed(looked, page, settle):
 def test_waves_are_followed_by_the_filter_that_is_chosen(looked, page, settle):
     model = looked.get(SurfaceModel)
     first = model.found
+    page.more.header.setChecked(True)
     assert page.filter_kind.isVisible()
     pick(page.filter_kind, "gaussian")
     settle()

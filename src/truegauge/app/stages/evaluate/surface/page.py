@@ -53,15 +53,15 @@ class SurfacePage(QWidget):
         self.filter_kind = choice(_FILTERS, lambda k: model.change(by=k), "filter")
         self.filter_kind.setToolTip("Both robust: ISO 16610-72 and 16610-71. Half of a wave of that length passes")
         self.threshold = LengthField(s, "the depth", lambda v: model.change(depth=v), least=1e-4)
-        self.more = Fold("What is listed")
+        self.more = Fold("How it is looked for")
         self.joined = LengthField(s, "the distance", lambda v: model.change(join=v))
         self.joined.setToolTip("What is nearer to each other is one")
         self.min_width = LengthField(s, "the width", lambda v: model.change(min_width=v))
         self.min_area = number_box(0.0, 1e8, 3)
         keep_size(self.min_area, width=112)
         self.min_area.editingFinished.connect(self._on_area)
-        for widget in (self.which, row("Joined within", self.joined), row("Width at least", self.min_width),
-                       row("Area at least", self.min_area)):  # fmt: skip
+        for widget in (self.filter_kind, self.which, row("Joined within", self.joined),
+                       row("Width at least", self.min_width), row("Area at least", self.min_area)):  # fmt: skip
             self.more.column.addWidget(widget)
         self.remove = button("Remove this check", model.remove)
         self.more.column.addWidget(self.remove)
@@ -93,10 +93,10 @@ class SurfacePage(QWidget):
         self.since = label("", "soft", wrap=True)
         self.alone = button("Compare no more", before.forget)
         for widget in (
-            self.reference, row("Waves longer than", self.wavelength), self.filter_kind,
-            row("Deeper than", self.threshold), self.area, self.more, self.limits, self.seeing, self.frame, self.view,
-            self.times, self.quality, self.advice, self.problem, self.again, self.count, self.bars, self.order,
-            self.filter, self.list, self.details, self.sections, self.since, self.compare, self.alone,
+            self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold),
+            self.area, self.more, self.limits, self.seeing, self.view, self.times, self.quality, self.advice,
+            self.problem, self.again, self.count, self.bars, self.order, self.filter, self.list, self.details,
+            self.frame, self.sections, self.since, self.compare, self.alone,
         ):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
