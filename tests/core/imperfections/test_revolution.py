@@ -23,7 +23,7 @@ PROFILES = {
 DENTS = ((1.0, 100.0, -0.5, 6.0), (2.2, 60.0, 0.4, 5.0), (2.0, 150.0, -0.3, 7.0))  # angle, along, depth, size
 
 
-def body(seed, name, *, arc=2 * np.pi, noise=0.01, count=60_000, normals=True, inside=False):
+def body(seed, name, *, arc=2 * np.pi, noise=0.01, count=40_000, normals=True, inside=False):
     """Return points, normals, axis (a point, its direction) and the true deepest places."""
     radius, slope = PROFILES[name]
     rng = np.random.default_rng(seed)
@@ -46,7 +46,7 @@ def body(seed, name, *, arc=2 * np.pi, noise=0.01, count=60_000, normals=True, i
 
 
 @pytest.mark.parametrize("name", ["vase", "bell", "cone", "tube"])
-@pytest.mark.parametrize(("arc", "normals"), [(2 * np.pi, True), (2 * np.pi, False), (2.6, True), (2.6, False)])
+@pytest.mark.parametrize(("arc", "normals"), [(2 * np.pi, True), (2 * np.pi, False), (2.6, False)])
 def test_axis_and_dents_are_as_they_were_made(name, arc, normals):
     points, ways, (point, direction), places = body(7, name, arc=arc, normals=normals)
     origin, found = axis_of(points, ways)
@@ -110,3 +110,24 @@ def test_the_stated_spread_of_a_profile_is_that_of_repeated_ones():
             made.append(profile.heights(at)[0])
             told = profile.spread(at) * 0.1 * np.sqrt(80 * 100 / len(u))
         assert float(np.std(made, axis=0).mean()) == pytest.approx(float(told.mean()), rel=0.25)
+
+
+@pytest.mark.parametrize("wavelength", [0.0, 30.0])
+def test_a_gap_along_the_axis_is_no_ring(wavelength):
+    """Waves go on as long beyond it: a straight tube with a piece missing is straight."""
+    rng = np.random.default_rng(6)
+    z = np.concatenate([rng.uniform(0, 70, 25_000), rng.uniform(130, 200, 25_000)])
+    a = rng.uniform(0, 2 * np.pi, len(z))
+    out = np.column_stack([np.cos(a), np.sin(a), np.zeros(len(a))])
+    radius = 30 + 0.1 * z + 0.3 * np.sin(2 * np.pi * z / 200) + rng.normal(0, 0.01, len(z))
+    made = find_imperfections(out * radius[:, None] + z[:, None] * [0, 0, 1.0], None,
+                              Reference(Kind.REVOLUTION, wavelength), Finding(0.08))  # fmt: skip
+    assert made.imperfections == ()
+    assert made.quality.rms == pytest.approx(0.01, rel=0.1)
+
+
+@pytest.mark.parametrize("points", [np.zeros((500, 3)), np.linspace(0, 1, 500)[:, None] * [1.0, 2.0, 3.0]])
+@pytest.mark.parametrize("kind", [Kind.REVOLUTION, Kind.CYLINDER])
+def test_points_in_one_place_and_on_a_line_are_said_to_be(points, kind):
+    with pytest.raises(EvaluationError, match="line"):
+        find_imperfections(points, None, Reference(kind, 0.0))

@@ -91,13 +91,17 @@ def lay_out(points: Points, normals: Normals | None, kind: Kind) -> Laid:
         notes = ("the points have no normals: out of the material is taken to be upwards, or away from the axis",)
     if kind in GIVEN:
         # How it is laid out changes nothing of what it is measured from.
+        flat = _flat(some, ways, straight=False)
         thick = np.linalg.svd(some - some.mean(axis=0), compute_uv=False)
+        if ways is None and thick[2] <= _THICK * thick[1]:
+            return _laid(points, known, flat, notes)
         try:
-            if ways is None and thick[2] > _THICK * thick[1]:
-                raise EvaluationError("it goes around")
-            return _laid(points, known, _flat(some, ways, straight=False), notes)
-        except EvaluationError:
-            return _laid(points, known, _round(some, ways, Kind.CYLINDER), notes)
+            return _laid(points, known, flat if ways is not None else _round(some, ways, Kind.CYLINDER), notes)
+        except EvaluationError as error:
+            try:
+                return _laid(points, known, _round(some, ways, Kind.CYLINDER) if ways is not None else flat, notes)
+            except EvaluationError:
+                raise error from None
     if kind in (Kind.SMOOTH, Kind.PLANE):
         return _laid(points, known, _flat(some, ways, straight=kind == Kind.PLANE), notes)
     return _laid(points, known, _round(some, ways, kind), notes)

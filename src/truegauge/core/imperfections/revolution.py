@@ -19,7 +19,9 @@ if TYPE_CHECKING:
 _SAMPLE = 6_000  # points that the axis is found by
 _BINS = 80  # rings of the profile while the axis is looked for
 _LEAST = 12  # points of a ring
+_RING, _RINGS = 3, 4  # cells of a ring, and rings of a profile, at least
 _NEIGHBOURS = 14
+_LINE = 1e-4  # of its length that a surface is wide at least
 _FLAT = 0.94  # of a normal along the axis (20° from it) from which a place is no side of a body of revolution
 _MOST_FLAT = 0.3
 _TUKEY, _TURNS = 4.685, 8
@@ -52,6 +54,9 @@ def axis_of(points: Points, normals: Normals | None) -> tuple[Vector, Vector]:
     some = points[rows]
     ways = _normals_of(some, points) if normals is None or not np.any(normals) else np.asarray(normals)[rows]
     middle = some.mean(axis=0)
+    extents = np.linalg.svd(some - middle, compute_uv=False)
+    if extents[1] <= _LINE * extents[0]:
+        raise EvaluationError("the points lie in one place or on a line: they are no surface")
     size = float(np.sqrt(np.square(some - middle).sum(axis=1).mean()))
     p = (some - middle) / size
     found = sorted((_settled(p, *start) for start in _starts(p, ways)), key=lambda one: one[0])
@@ -202,41 +207,49 @@ def profile_of(cells: Cells, wavelength: float) -> Profile:
     """
     from scipy.interpolate import CubicSpline
 
-    rows = np.flatnonzero(cells.known.sum(axis=1) >= 3)
-    if len(rows) < 4:
+    there = cells.known.sum(axis=1) >= _RING
+    rows = np.flatnonzero(there)
+    if len(rows) < _RINGS:
         raise EvaluationError(f"the surface has {len(rows)} rings only along its axis: that is no profile")
-    along, height = np.empty(len(rows)), np.empty(len(rows))
-    area = cells.known[rows].sum(axis=1) * cells.size**2
-    for k, row in enumerate(rows.tolist()):
-        own = cells.known[row]
-        z, v = cells.height[row, own], cells.at[row, own, 1]
-        along[k], height[k] = v.mean(), np.median(z)
+    every = np.arange(rows[0], rows[-1] + 1)  # also where there is nothing: beyond a gap the waves go on as long
+    middles = cells.low[1] + (every + 0.5) * cells.size
+    along = middles.copy()
+    height, area = np.zeros(len(every)), np.zeros(len(every))
+    for row in rows.tolist():
         # Cells of a ring do not lie at one place along: on a slope that scatters their heights, not the profile.
-    unsure = _MEDIAN / np.sqrt(area)
+        own, k = cells.known[row], row - rows[0]
+        along[k], height[k] = cells.at[row, own, 1].mean(), np.median(cells.height[row, own])
+        area[k] = np.count_nonzero(own) * cells.size**2
+    known = area > 0
+    unsure = _MEDIAN / np.sqrt(np.where(known, area, area[known].min()))
     if wavelength > 0:
-        height, share = _followed(along, height, area, wavelength)
-        unsure = unsure * share
-    return Profile(CubicSpline(along, height), along, unsure)
+        height, share = _followed(height, (along - middles) / cells.size, area, wavelength / cells.size)
+        return Profile(CubicSpline(middles, height), middles, unsure[known].mean() * share)
+    return Profile(CubicSpline(along[known], height[known]), along[known], unsure[known])
 
 
-def _followed(along: Floats, height: Floats, area: Floats, wavelength: float) -> tuple[Floats, Floats]:
+def _followed(height: Floats, aside: Floats, area: Floats, wavelength: float) -> tuple[Floats, Floats]:
     """Return heights (n,) of rings smoothed, and how much of their noise is left, by the same rule as a surface.
 
-    Twice fitted, a wave of this length is left over by (1 - H)^2 = 1/2 with H = 1 / (1 + strength (2 pi / wave)^6).
+    Those that are given lie `aside` (n,) of the middles of the rings, those that are returned in these.
+
+    Twice fitted, a wave of this length (rings) is left over by (1 - H)^2 = 1/2, H = 1 / (1 + strength (2 pi / wave)^6).
+    Rings without an area have no height.
     """
-    step = float(np.median(np.diff(along)))
+    known = area > 0
     left = np.sqrt(0.5)
-    strength = left / (1 - left) * (wavelength / (2 * np.pi)) ** 6 / step**6
-    third = np.diff(np.eye(len(along)), 3, axis=0)
-    weights = area / area.mean()
-    robust = np.ones(len(along))
-    found = height
+    strength = left / (1 - left) * (wavelength / (2 * np.pi)) ** 6
+    third = np.diff(np.eye(len(height)), 3, axis=0)
+    weights = area / area[known].mean()
+    robust = np.ones(len(height))
+    found = np.interp(np.arange(len(height)), np.flatnonzero(known), height[known])
     for _ in range(_TURNS):
+        middle = np.where(known, height - aside * np.gradient(found), 0.0)
         w = weights * robust
         hat = np.linalg.solve(np.diag(w) + strength * third.T @ third, np.diag(w))
-        twice = hat + hat @ (np.eye(len(along)) - hat)
-        found = twice @ height
-        off = height - found
-        scale = max(1.4826 * float(np.median(np.abs(off))), 1e-9)
+        twice = hat + hat @ (np.eye(len(height)) - hat)
+        found = twice @ middle
+        off = middle - found
+        scale = max(1.4826 * float(np.median(np.abs(off[known]))), 1e-9)
         robust = np.maximum(np.square(np.clip(1.0 - np.square(off / (_TUKEY * scale)), 0.0, None)), 1e-6)
     return found, np.sqrt(np.square(twice).sum(axis=1))
