@@ -592,6 +592,29 @@ def test_the_part_as_designed_is_the_reference_where_there_is_one(loaded, settle
     assert page.sections.isVisible()
     page.sections.click()
     assert [x.name for x in s.plan.sections[-2:]] == ["shroud 1 along", "shroud 1 across"]
+    page.view.click()  # in space, on the part
+    settle()
+    qtbot.waitUntil(lambda: s.bare_scan.on_part is not None)
+    drawn = s.bare_scan.on_part
+    assert loaded.view.shown._points_shown is drawn.points
+    assert s.bare_scan.drawn() is None
+    near = np.linalg.norm(drawn.points - at, axis=1) < 2.0
+    assert near.any()
+    assert page.times.isVisible()
+    page.times.setCurrentIndex(page.times.findData("10"))
+    page.times.activated.emit(page.times.currentIndex())
+    qtbot.waitUntil(lambda: s.bare_scan.on_part is not drawn)
+    # What is 0.15 high stands ten times as far out.
+    before, after = (
+        np.median(p[(np.abs(p - at)[:, [0, 2]] < 1.5).all(axis=1)], axis=0)
+        for p in (drawn.points, s.bare_scan.on_part.points)
+    )
+    assert np.linalg.norm(after - before) == pytest.approx(9 * 0.15, abs=0.4)
+    assert not loaded.floating.scale.isVisible()
+    page.view.click()
+    settle()
+    assert s.bare_scan.on_part is None
+    assert loaded.view.shown._points_shown is not drawn.points
     s.document.take_sample_out()
     settle()
     assert m.look() is None

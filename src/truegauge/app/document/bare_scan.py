@@ -65,7 +65,7 @@ def shades(normals: Normals) -> NDArray[np.float64]:
 
 
 class BareScan(QObject):
-    """What the view draws while there is no part. Signals: `changed`."""
+    """What the view draws while there is no part, or instead of the coloured part. Signals: `changed`."""
 
     changed = Signal()
 
@@ -73,12 +73,13 @@ class BareScan(QObject):
         super().__init__(parent)
         self._document = document
         self._own: DrawnScan | None = None  # instead of the plain scan
+        self.on_part: DrawnScan | None = None  # in coordinates of the part, which is seen by its edges below it
         self._plain = WorkedOut[DrawnScan](document, "Drawing the scan", self.changed.emit)
         document.sample_changed.connect(self._on_sample)
         document.part_changed.connect(self.changed)
 
     def _on_sample(self) -> None:
-        self._own = None
+        self._own = self.on_part = None
         self.changed.emit()
 
     @property
@@ -91,6 +92,12 @@ class BareScan(QObject):
         """Draw something else instead of the scan as it is; None: the scan again."""
         if own is not self._own:
             self._own = own
+            self.changed.emit()
+
+    def show_on_part(self, drawn: DrawnScan | None) -> None:
+        """Draw a surface where the part lies; None: the part again."""
+        if drawn is not self.on_part:
+            self.on_part = drawn
             self.changed.emit()
 
     @property

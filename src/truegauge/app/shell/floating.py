@@ -44,6 +44,7 @@ class Floating(QObject):
             session.showing.changed,
             session.document.sample_changed,
             session.document.evaluated,
+            session.bare_scan.changed,
             view.resized,
         ):
             signal.connect(self.place)
@@ -75,7 +76,8 @@ class Floating(QObject):
     def _place_scale(self) -> None:
         """Put it at the right, between a message and a strip that reaches so far."""
         view = self._view
-        self.scale.setVisible(self._session.shows_scale)
+        # A surface that is drawn on the part has colours and a scale of its own.
+        self.scale.setVisible(self._session.shows_scale and self._session.bare_scan.on_part is None)
         wide, least = sized(104), self.notice.bottom + 8 if self.notice.bottom else 40
         left, end = view.width() - wide - 4, view.height() - sized(86)
         for widget in self._top:

@@ -30,7 +30,7 @@ class ShownScene:
         s = session
         s.document.sample_changed.connect(self.refresh_points)
         s.document.evaluated.connect(self._on_evaluated)
-        s.bare_scan.changed.connect(self.refresh_points)
+        s.bare_scan.changed.connect(self._on_bare_scan)
         s.selection.changed.connect(self._refresh_selection)
         s.pointer.changed.connect(self._refresh_hover)
         s.showing.changed.connect(self.refresh)
@@ -70,10 +70,19 @@ class ShownScene:
         self.refresh()
         self._refresh_selection()
 
+    def _on_bare_scan(self) -> None:
+        self.refresh_points()
+        if self._session.model is not None:  # the part is seen by its edges, or as before
+            self.refresh()
+
     def refresh_points(self) -> None:
         """Show the points as they are coloured and left out."""
-        evaluation = self._session.evaluation
-        if evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
+        evaluation, on_part = self._session.evaluation, self._session.bare_scan.on_part
+        if on_part is not None:
+            if on_part.points is not self._points_shown:
+                self._points_shown, self._colors_shown = on_part.points, None
+                self._scene.set_points(on_part.points, None, None, on_part.colors)
+        elif evaluation is not None and not isinstance(evaluation.cloud, NotComputed):
             s = self._session
             cloud = evaluation.cloud
             points = cloud.points
@@ -106,16 +115,18 @@ class ShownScene:
         if s.shown.live:
             self._show_live()
             return
-        if (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
+        on_part = s.bare_scan.on_part is not None
+        if not on_part and (s.shown.colors, s.showing.scale if s.shown.scan_map else None) != self._colors_shown:
             self.refresh_points()
-        self._scene.show_points(s.shown.points or s.shown.scan_map or s.bare_scan.is_there)
-        look = s.shown.look if not s.shown.scan_map else replace(s.shown.look, edges_only=True)
+        self._scene.show_points(s.shown.points or s.shown.scan_map or s.bare_scan.is_there or on_part)
+        look = s.shown.look if not (s.shown.scan_map or on_part) else replace(s.shown.look, edges_only=True)
         hidden = look.mask(len(s.model.faces)) if s.model is not None and look.hidden else None
         self._scene.set_look(hidden, look.opacity, look.edges_only, look.section)
         shown = None
         if s.shown.wants_map and s.evaluator is not None:
             shown = s.evaluator.known_deviation_map(s.plan, s.sample)
-        self._scene.set_map(shown if s.shown.map and not s.shown.scan_map else None, s.showing.scale)
+        bare = s.shown.scan_map or on_part
+        self._scene.set_map(shown if s.shown.map and not bare else None, s.showing.scale)
         length = NEEDLE_SHARE * self._picture.camera.height if self._picture.camera is not None else 1.0
         self.needle_factor = map_needles(self._scene, shown if s.shown.map_needles else None, s.showing.scale, length)
         self._map_scale = s.showing.scale
@@ -128,7 +139,8 @@ class ShownScene:
 
     def _refresh_selection(self) -> None:
         s = self._session
-        told_by_colour = s.shown.map or s.shown.scan_map or (s.shown.points and s.shown.colors)
+        colored = s.bare_scan.on_part is not None or s.shown.map or s.shown.scan_map
+        told_by_colour = colored or (s.shown.points and s.shown.colors)
         self._scene.set_feature_points(None if told_by_colour else s.selection.points(), s.selection.strays())
         self._refresh_extraction()
         self._refresh_marks()

@@ -154,18 +154,18 @@ def regions(height: Floats, cells: Cells, wanted: Finding) -> Ints:
     labels = np.zeros(height.shape, dtype=np.int64)
     most = 0
     for sign in wanted.signs:
-        up = sign * height
-        rows, columns = np.divmod(np.flatnonzero(up >= wanted.depth), height.shape[1])  # NaN is beyond nothing
+        beyond = height >= wanted.depth if sign > 0 else height <= -wanted.depth  # NaN is beyond nothing
+        rows, columns = np.divmod(np.flatnonzero(beyond), height.shape[1])
         if not len(rows):
             continue
-        order = np.argsort(-up[rows, columns], kind="stable")
+        order = np.argsort(-sign * height[rows, columns], kind="stable")
         own = np.zeros(height.shape, dtype=np.int64)
-        _flood(up, rows[order], columns[order], wanted.saddle, cells.is_closed, own)
+        _flood(height, sign, rows[order], columns[order], wanted.saddle, cells.is_closed, own)
         if wanted.join > 0:
             own = _joined(own, cells, wanted.join)
-        _, own[rows, columns] = np.unique(own[rows, columns], return_inverse=True)
-        labels[rows, columns] = own[rows, columns] + 1 + most
-        most = int(labels.max())
+        numbers, number = np.unique(own[rows, columns], return_inverse=True)
+        labels[rows, columns] = number + 1 + most
+        most += len(numbers)
     return labels
 
 
@@ -237,9 +237,9 @@ def _root(parent, k):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _flood(up, rows, columns, saddle, closed, own):  # type: ignore[no-untyped-def]
+def _flood(heights, sign, rows, columns, saddle, closed, own):  # type: ignore[no-untyped-def]
     """Number the cells from the highest down; where two hills meet they are one unless the saddle between is low."""
-    height, width = up.shape
+    height, width = heights.shape
     parent, peak = np.arange(len(rows) + 1), np.zeros(len(rows) + 1)
     count = 0
     for k in range(len(rows)):
@@ -257,13 +257,13 @@ def _flood(up, rows, columns, saddle, closed, own):  # type: ignore[no-untyped-d
                     best = other
                 elif other != best:
                     low, high = (other, best) if peak[other] < peak[best] else (best, other)
-                    if up[r, c] >= saddle * peak[low]:
+                    if sign * heights[r, c] >= saddle * peak[low]:
                         parent[low] = high
                     best = high
         if best == 0:
             count += 1
             best = count
-            peak[best] = up[r, c]
+            peak[best] = sign * heights[r, c]
         own[r, c] = best
     for k in range(len(rows)):
         own[rows[k], columns[k]] = _root(parent, own[rows[k], columns[k]])

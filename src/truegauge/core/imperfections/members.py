@@ -23,10 +23,8 @@ class Members:
     @staticmethod
     def of_labels(labels: Ints) -> Members:
         """Return the cells of each region of a map (r, c) that numbers them from 1; 0 is none."""
-        rows, columns = np.divmod(np.flatnonzero(labels), labels.shape[1])
-        of = labels[rows, columns] - 1
-        order = np.argsort(of, kind="stable")
-        return Members(rows[order], columns[order], of[order], int(of.max()) + 1 if len(of) else 0)
+        rows, columns, of, count = _by_number(labels)
+        return Members(rows, columns, of, count)
 
     @cached_property
     def sizes(self) -> Ints:
@@ -84,6 +82,34 @@ class Members:
     def _of_cells(self, found: tuple[Ints, Ints], shape: tuple[int, int]) -> Members:
         cells, sizes = found
         return Members(*np.divmod(cells, shape[1]), np.repeat(np.arange(self.count), sizes), self.count)
+
+
+@njit(cache=True, nogil=True)
+def _by_number(labels):  # type: ignore[no-untyped-def]
+    """Return rows, columns and numbers from 0 of all cells with one from 1, in their order, and how many there are."""
+    height, width = labels.shape
+    count = 0
+    for r in range(height):
+        for c in range(width):
+            count = max(count, labels[r, c])
+    following = np.zeros(count + 2, dtype=np.int64)
+    for r in range(height):
+        for c in range(width):
+            if labels[r, c] > 0:
+                following[labels[r, c] + 1] += 1
+    for k in range(count + 1):
+        following[k + 1] += following[k]
+    total = following[count + 1]
+    rows, columns, of = (np.empty(total, dtype=np.int64), np.empty(total, dtype=np.int64),
+                         np.empty(total, dtype=np.int64))  # fmt: skip
+    for r in range(height):
+        for c in range(width):
+            k = labels[r, c]
+            if k > 0:
+                to = following[k]
+                rows[to], columns[to], of[to] = r, c, k - 1
+                following[k] += 1
+    return rows, columns, of, count
 
 
 @njit(cache=True, nogil=True)

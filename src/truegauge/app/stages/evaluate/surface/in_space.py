@@ -21,6 +21,7 @@ from truegauge.palette import colors_of
 from truegauge.rendering.camera import Camera
 
 if TYPE_CHECKING:
+    from truegauge.core.evaluation.located import Lie
     from truegauge.core.imperfections.search import Found
 
 TIMES = (1, 10, 30, 100)
@@ -29,7 +30,7 @@ _LETTERS = 12.0
 
 
 class SpaceModel(QObject):
-    """What of the surface is drawn in space; only where there is no part. Signals: `changed`."""
+    """What of the surface is drawn in space: alone, or where an aligned part lies. Signals: `changed`."""
 
     changed = Signal()
 
@@ -52,18 +53,22 @@ class SpaceModel(QObject):
         """Whether the surface is drawn in space with its deviations."""
         s = self._surface
         there = self._area.in_view and s.session.stage == "evaluate" and s.found is not None and s.check is not None
-        return there and self._bare.is_there
+        return there and (self._bare.is_there or self._surface.lie() is not None)
 
     def refresh(self) -> None:
         """Have the view draw the surface, or the plain scan."""
         found, check = self._surface.found, self._surface.check
         if not self.is_shown or found is None or check is None:
             self._bare.show(None)
+            self._bare.show_on_part(None)
             return
-        times, depth = self.times, check.depth
-        drawn = self._drawn.get((found, times, depth), lambda: in_space(found, times, depth))
-        if drawn is not None:
+        times, depth, lie = self.times, check.depth, None if self._bare.is_there else self._surface.lie()
+        where = "" if lie is None else lie.part_from_device.tobytes().hex()
+        drawn = self._drawn.get((found, times, depth, where), lambda: in_space(found, times, depth, lie))
+        if drawn is not None and lie is None:
             self._bare.show(drawn)
+        elif drawn is not None:
+            self._bare.show_on_part(drawn)
 
     def paint(self, painter: QPainter, camera: Camera, theme: Theme, size: QSize) -> None:
         """Paint numbers at the deepest places, and what the colours mean."""
@@ -75,7 +80,9 @@ class SpaceModel(QObject):
             if found.imperfections:
                 places = np.array([i.deepest for i in found.imperfections])
                 ways = np.array([np.multiply(i.normal, i.depth * (self.times - 1)) for i in found.imperfections])
-                shares = camera.project(places + ways, aspect)
+                lie = None if self._bare.is_there else self._surface.lie()
+                seen = places + ways if lie is None else lie.places(places + ways)
+                shares = camera.project(seen, aspect)
                 for k, (x, y) in reversed(list(enumerate(shares[:, :2]))):
                     words = str(k + 1)
                     chosen = k == self._surface.number
@@ -92,8 +99,11 @@ class SpaceModel(QObject):
             draw_scale(surface, scale_of(found, check.depth), (size.width() - 84.0, 40.0, height), numbers, look)
 
 
-def in_space(found: Found, times: float, depth: float) -> DrawnScan:
-    """Return the points of a surface with their heights over the reference enlarged, coloured and lit."""
+def in_space(found: Found, times: float, depth: float, lie: Lie | None = None) -> DrawnScan:
+    """Return the points of a surface with their heights over the reference enlarged, coloured and lit.
+
+    On the part where it is known how that lies.
+    """
     surface = found.prepared.surface
     by_cell, cells = surface.by_cell, surface.cells
     number = np.repeat(np.arange(len(by_cell.starts) - 1), np.diff(by_cell.starts))
@@ -104,6 +114,7 @@ def in_space(found: Found, times: float, depth: float) -> DrawnScan:
     rise = np.sqrt(1.0 + np.square(slope).sum(axis=1))
     raised = height + times * by_cell.deviation * rise
     points = surface.chart.back(np.column_stack([by_cell.at, raised]))
+    points = points if lie is None else lie.places(points)
     colors = colors_of(by_cell.deviation, scale_of(found, depth)).astype(np.float64)
     # Lit as the enlarged surface would be.
     whole = surface.reference + times * np.nan_to_num(found.smoothed.height)

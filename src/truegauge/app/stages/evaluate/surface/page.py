@@ -153,7 +153,7 @@ class SurfacePage(QWidget):
         self.min_area.setSuffix(f" {s.plan.unit}²")
         self.min_area.setValue(check.min_area / self._mm2)
         self.frame.refresh()
-        self.times.setVisible(self._area.in_view and s.model is None)
+        self.times.setVisible(self._area.in_view and (s.model is None or m.lie() is not None))
         choose(self.times, str(self._space.times))
         self.view.setText("Show it flat" if self._area.in_view else "Show it in space")
         self._show_found()
