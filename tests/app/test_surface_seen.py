@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFileDialog
 from tests.app.test_surface_page import TRUTH, looked, opened, page, rows, scan_file, sheet, type_in
 
@@ -166,3 +167,42 @@ def test_waves_are_followed_by_the_filter_that_is_chosen(looked, page, settle):
     pick(page.reference, "plane")
     settle()
     assert not page.filter_kind.isVisible()
+
+
+def test_a_click_on_a_limit_looks_at_the_worst_one(looked, page, qtbot, settle):
+    model, limits = looked.get(SurfaceModel), looked.ledger.surfaces
+    first = model.check.id
+    model.change(limits=(SurfaceLimit(quantity="count", limit=9), SurfaceLimit(quantity="border", limit=1)))
+    model.add()
+    settle()
+    model.change(limits=(SurfaceLimit(quantity="area", limit=5000),), sides="out")
+    settle()
+    assert model.found is not None
+    looked.session.set_stage("report")
+    settle()
+    nearest = int(np.argmin([i.border for i in looked.session.surfaces.known()[first].imperfections]))
+    qtbot.mouseClick(limits, Qt.MouseButton.LeftButton, pos=QPoint(60, 26 + 42 + 20))  # the second of the first check
+    settle()
+    assert looked.session.stage == "evaluate"
+    assert (model.check.id, model.number) == (first, nearest)
+    qtbot.mouseClick(limits, Qt.MouseButton.LeftButton, pos=QPoint(60, 26 + 2 * 42 + 26 + 20))
+    settle()
+    assert model.check.id != first
+    qtbot.mouseClick(limits, Qt.MouseButton.LeftButton, pos=QPoint(60, 10))  # the name: nothing of it is chosen
+    settle()
+    assert (model.check.id, model.number) == (first, -1)
+
+
+def test_what_is_chosen_stays_when_a_change_is_taken_back(looked, page, settle):
+    """What was found before is there at once, and numbered otherwise."""
+    model = looked.get(SurfaceModel)
+    first, there = model.found, len(model.found.imperfections) - 1
+    model.choose(there)
+    place = model.chosen.deepest
+    model.change(sides="out" if model.chosen.depth > 0 else "in", depth=0.2)
+    settle()
+    assert model.chosen.deepest == pytest.approx(place, abs=0.5)
+    assert model.number != there
+    looked.session.document.undo()
+    assert model.look() is first
+    assert model.number == there

@@ -20,11 +20,13 @@ _MOST = 6  # of which each keeps a surface of its own
 class SurfaceFinds(QObject):
     """Held by scan and check; what is allowed and where places are counted from changes nothing of what is found.
 
-    Signals: `changed` (something more is known), `earlier_changed` (the other scan is another one).
+    Signals: `changed` (something more is known), `earlier_changed` (the other scan is another one),
+    `wanted` (id of a check, number of an imperfection or -1: somebody wants to look at it).
     """
 
     changed = Signal()
     earlier_changed = Signal()
+    wanted = Signal(str, int)
 
     def __init__(self, document: Document, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -64,6 +66,10 @@ class SurfaceFinds(QObject):
         for old in list(self._kept)[:-_MOST]:
             del self._kept[old]
         self.changed.emit()
+
+    def kept(self, key: object) -> Found | None:
+        """Return a result that is kept."""
+        return self._kept.get(key)
 
     def known(self) -> dict[str, Found]:
         """Return what is known of the checks of the plan as they are now, by their ids."""

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize
-from PySide6.QtGui import QPaintEvent
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QMouseEvent, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from truegauge.app.document.session import Session
 from truegauge.app.widgets.painter_surface import PainterSurface
-from truegauge.app.widgets.text_size import painter_on, room_of, sized
+from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of, sized
 from truegauge.app.widgets.theme import Theme
 from truegauge.core.evaluation.surface_judgement import WORDS, Judged, judge
 from truegauge.core.plan.surface_checks import AT_LEAST
@@ -30,6 +30,8 @@ class SurfaceLimits(QWidget):
         self._session, self._theme, self._narrow = session, theme, False
         self.setAccessibleName("Limits of surfaces")
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Click to look at the surface, and at what comes nearest to this limit or breaks it")
         session.surfaces.changed.connect(self.refresh)
         session.document.plan_changed.connect(self.refresh)
         session.document.sample_changed.connect(self.refresh)
@@ -39,6 +41,18 @@ class SurfaceLimits(QWidget):
         """Have no room for words, or have it again."""
         self._narrow = narrow
         self.refresh()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Look at the worst one of a limit."""
+        checks = [c for c in self._session.plan.surface_checks if c.limits]
+        y = point_at_100(event.position()).y()
+        for check, (_, judged, _) in zip(checks, self.rows(), strict=True):
+            row = int((y - _HEAD) // _ROW)
+            if y < _HEAD + _ROW * len(judged):
+                one = judged[row] if row >= 0 else None
+                self._session.surfaces.wanted.emit(check.id, -1 if one is None else one.worst)
+                return
+            y -= _HEAD + _ROW * len(judged)
 
     def rows(self) -> list[tuple[str, tuple[Judged | None, ...], tuple[str, ...]]]:
         """Return name, results (None: not known yet) and what is limited, of each check with limits."""

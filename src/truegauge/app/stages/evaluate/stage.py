@@ -48,6 +48,7 @@ def _build(shell: Shell) -> StageParts:
     before = shell.once(BeforeModel, lambda: BeforeModel(surface, shell))
     flat = shell.once(FlatView, lambda: FlatView(surface, area, shell.theme))
     s.bare_scan.changed.connect(lambda: on_bare_scan())
+    s.surfaces.wanted.connect(lambda check_id, number: look_at(check_id, number))
     for changed in (surface.changed, model.changed):
         changed.connect(shell.middle_changed)
 
@@ -91,6 +92,11 @@ def _build(shell: Shell) -> StageParts:
     def open_page(key: str) -> None:
         s.set_stage("evaluate")
         model.set_page(key)
+
+    def look_at(check_id: str, number: int) -> None:
+        open_page("surface")
+        surface.choose_check(check_id)
+        surface.choose(number)
 
     def pick_spots() -> None:
         open_page("spots")

@@ -119,6 +119,13 @@ class SurfaceModel(QObject):
         key = self.session.surfaces.key(check)
         if key == self._for:
             return self.found
+        kept = self.session.surfaces.kept(key)
+        if kept is not None:  # of another check, or what was looked for before
+            before = self.chosen
+            self.found, self.problem, self._for, self._wanted = kept, "", key, key
+            if before is not None:
+                self._chosen = self._same_place(before)
+            return kept
         if key not in (self._wanted, self._stopped):
             self._wanted, self._stopped = key, None
             self._start(key, check)
