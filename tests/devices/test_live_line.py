@@ -237,7 +237,7 @@ def test_a_program_that_asks_for_all_gets_what_is_there():
     for x in range(40):
         server.put(touch(x))
     frames, came = Frames(), []
-    with socket.create_connection(("127.0.0.1", server.port)) as connection:
+    with socket.create_connection(("127.0.0.1", server.port), timeout=120) as connection:
         connection.sendall(message_frame({"type": "resume", "after": 0, "program": "another"}))
         while not came or came[-1] != 39:
             data = connection.recv(1 << 16)
