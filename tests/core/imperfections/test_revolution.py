@@ -23,7 +23,7 @@ PROFILES = {
 DENTS = ((1.0, 100.0, -0.5, 6.0), (2.2, 60.0, 0.4, 5.0), (2.0, 150.0, -0.3, 7.0))  # angle, along, depth, size
 
 
-def body(seed, name, *, arc=2 * np.pi, noise=0.01, count=40_000, normals=True, inside=False):
+def body(seed, name, *, arc=2 * np.pi, noise=0.01, count=60_000, normals=True, inside=False):
     """Return points, normals, axis (a point, its direction) and the true deepest places."""
     radius, slope = PROFILES[name]
     rng = np.random.default_rng(seed)
