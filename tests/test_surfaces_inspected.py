@@ -17,6 +17,7 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.plan.surface_checks import SurfaceCheck, SurfaceLimit
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.formats.ply import ply_from_points
+from truegauge.formats.sample_file import open_sample
 from truegauge.jobs.inspection import Inspector
 from truegauge.jobs.surface_report import sheets_of, table_bytes
 
@@ -105,6 +106,11 @@ def test_a_plan_measures_from_the_scan_that_is_given(scan, tmp_path):
     code, said = inspect(plan, "--scan", scan, "--before", scan, "--out", tmp_path / "same")
     assert code == 0
     assert "since: 0 imperfections" in said
+    document = json.loads((tmp_path / "same" / "results.json").read_text())
+    assert "measured from the scan sheet" in document["surfaces"][0]["reference"]["notes"]
+    code, said = inspect(plan, "--scan", scan, "--before", scan, "--out", tmp_path / "kept", "--formats", "json,sample")
+    assert code == 0, said
+    assert open_sample(tmp_path / "kept" / "results.tgsample")[0].name == "sheet"
     code, said = inspect(plan, "--scan", scan, "--out", tmp_path / "none")
     assert code == 1
     assert "no other scan to measure from" in said

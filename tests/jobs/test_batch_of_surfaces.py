@@ -81,6 +81,14 @@ def test_beside_characteristics_limits_come_after_them():
     assert summary_xlsx(made)[:2] == b"PK"
 
 
+def test_outputs_that_there_are_none_of_leave_no_half_behind(scans, tmp_path):
+    out = tmp_path / "out"
+    command("batch", planned(tmp_path / "skin.tgplan", CHECK), scans / "b.ply", "--out", out, "--formats", "csv,xlsx",
+            "--jobs", "1")  # fmt: skip
+    assert "not xlsx" in read_record(out, "b").reason
+    assert not (out / "b.csv").exists()
+
+
 def test_a_plan_that_looks_for_nothing_is_said(scans, tmp_path):
     out = tmp_path / "out"
     command("batch", planned(tmp_path / "empty.tgplan"), scans / "a.ply", "--out", out, "--jobs", "1")

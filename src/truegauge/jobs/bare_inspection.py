@@ -48,12 +48,34 @@ class BareInspected:
         FormatError
             The folder or a file cannot be written.
         """
-        made = {form: self.bytes_of(form) for form in formats}
-        make_folder(out)
+
+        def path_of(form: str) -> Path:
+            make_folder(out)
+            return out / f"{'report' if form in ('pdf', 'html') else 'results'}.{form}"
+
+        return self.write_to(tuple(formats), path_of)
+
+    def write_to(
+        self, formats: tuple[str, ...], path_of: Callable[[str], Path], progress: Progress = silent
+    ) -> list[Path]:
+        """Write outputs where they are to go, by their endings; all are made before any is written.
+
+        Raises
+        ------
+        TrueGaugeError
+            There is no such output of a scan without a part, or a file cannot be written.
+        """
+        made: dict[str, bytes] = {}
+        for k, form in enumerate(f for f in formats if f != "sample"):
+            progress(0.8 + 0.2 * k / len(formats), f"writing {form}")
+            made[form] = self.bytes_of(form)
         written = []
-        for form, content in made.items():
-            path = out / f"{'report' if form in ('pdf', 'html') else 'results'}.{form}"
-            write_whole(path, content)
+        for form in formats:
+            path = path_of("tgsample" if form == "sample" else form)
+            if form == "sample":
+                write_sample(path, self.sample, self.contents)
+            else:
+                write_whole(path, made[form])
             written.append(path)
         return written
 
@@ -126,20 +148,5 @@ class BareInspector:
     def write(
         done: BareInspected, formats: tuple[str, ...], path_of: Callable[[str], Path], *, progress: Progress = silent
     ) -> list[Path]:
-        """Write outputs where they are to go; returns what was written.
-
-        Raises
-        ------
-        TrueGaugeError
-            There is no such output of a scan without a part, or a file cannot be written.
-        """
-        written = []
-        for k, form in enumerate(formats):
-            progress(0.8 + 0.2 * k / len(formats), f"writing {form}")
-            path = path_of("tgsample" if form == "sample" else form)
-            if form == "sample":
-                write_sample(path, done.sample, done.contents)
-            else:
-                write_whole(path, done.bytes_of(form))
-            written.append(path)
-        return written
+        """See `BareInspected.write_to`."""
+        return done.write_to(formats, path_of, progress)

@@ -86,7 +86,7 @@ def given_for(
     if check.reference == "part":
         return part()
     if check.reference == "scan" and earlier is not None and len(earlier.points):
-        return EarlierScan(earlier.points, earlier.normals)
+        return EarlierScan(earlier.points, earlier.normals, earlier.name)
     return None
 
 
@@ -142,6 +142,6 @@ def imperfections_of(
         if other is None:
             raise TrueGaugeError("the reference is another scan: which one? Give the earlier one, too")
         earlier = scan_of(other, unit, progress)
-        given = EarlierScan(earlier.points, earlier.normals)
+        given = EarlierScan(earlier.points, earlier.normals, earlier.name)
     sample = scan_of(scan, unit, progress)
     return find_imperfections(sample.points, sample.normals, reference, wanted, progress, given=given)

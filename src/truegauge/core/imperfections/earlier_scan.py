@@ -27,10 +27,11 @@ _SHARED = 0.05  # of the points of a scan that another one has to cover
 
 @dataclass(frozen=True, slots=True, eq=False)
 class EarlierScan:
-    """Points (n, 3) mm of another scan in the same coordinates, and their normals (n, 3) where it has them."""
+    """Points (n, 3) mm of another scan in the same coordinates, its normals (n, 3) where it has them, and its name."""
 
     points: Points
     normals: Normals | None = None
+    name: str = ""
 
 
 @dataclass(frozen=True, slots=True, eq=False)

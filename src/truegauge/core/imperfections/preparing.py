@@ -172,6 +172,8 @@ def prepare(
     if isinstance(given, EarlierScan) and reference.kind == Kind.SCAN:
         progress(0.2, "reading the other scan")
         off, per_area = off_scan(given, chart, laid)
+        if given.name:  # a number that is told from it is worth nothing without
+            notes += (f"measured from the scan {given.name}",)
         covered = np.isfinite(off)
         if not covered.all():
             notes += (f"{np.count_nonzero(~covered):,} points where the other scan has nothing were left out",)

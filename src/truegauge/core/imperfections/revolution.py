@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
+from truegauge.core.imperfections.charts import axes_with
 
 if TYPE_CHECKING:
     from scipy.interpolate import CubicSpline
@@ -135,20 +136,14 @@ def _settled(p: Points, origin: Vector, direction: Vector) -> tuple[float, Vecto
 
     scale = np.inf
     for _ in range(_SETTLING):
-        off = _off_profile(p, origin, direction, _across(direction))[0]
+        off = _off_profile(p, origin, direction, axes_with(direction)[:2])[0]
         scale = max(1.4826 * float(np.median(np.abs(off))), 1e-9)
-        moved = _Moved(p, origin, direction, _across(direction))
+        moved = _Moved(p, origin, direction, axes_with(direction)[:2])
         made = least_squares(moved.off, np.zeros(4), jac=moved.change, loss="cauchy", f_scale=2.0 * scale, max_nfev=20)
         origin, direction = moved.axis(made.x)
-    off, _, slope = _off_profile(p, origin, direction, _across(direction))
+    off, _, slope = _off_profile(p, origin, direction, axes_with(direction)[:2])
     # Along the normals: of a flat cone the radii scatter by much more than its surface.
     return max(1.4826 * float(np.median(np.abs(off / np.hypot(1.0, slope)))), 1e-9), origin, direction
-
-
-def _across(direction: Vector) -> Points:
-    x = np.cross(direction, np.eye(3)[int(np.argmin(np.abs(direction)))])
-    x /= np.linalg.norm(x)
-    return np.array([x, np.cross(direction, x)])
 
 
 def _off_profile(p: Points, origin: Vector, direction: Vector, axes: Points) -> tuple[Floats, Floats, Floats]:
