@@ -163,3 +163,17 @@ def test_bad_surfaces_are_one_line(tmp_path):
     code, _, err = run(tmp_path / "none.ply")
     assert code == 2
     assert "none.ply" in err
+
+
+def test_bumps_have_a_threshold_of_their_own(scan):
+    said = json.loads(run(scan, "--json", "--height", "0.35")[1])["imperfections"]
+    assert [one["kind"] for one in said] == ["dent"]
+    said = json.loads(run(scan, "--json", "--depth", "0.6", "--height", "0.2")[1])["imperfections"]
+    assert [one["kind"] for one in said] == ["bump"]
+    both = tg.imperfections(scan, depth=0.4, height=0.2).imperfections
+    alone = (*tg.imperfections(scan, depth=0.4, sides="in").imperfections,
+             *tg.imperfections(scan, depth=0.2, sides="out").imperfections)  # fmt: skip
+    assert [one.area for one in both] == pytest.approx([one.area for one in alone], rel=0.02)
+    assert run(scan, "--height", "0")[0] == 2
+    code, _, err = run(scan, "--saddle", "1.2")
+    assert (code, "from 0 to 1" in err) == (2, True)

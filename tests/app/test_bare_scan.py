@@ -116,19 +116,19 @@ def test_the_example_is_found_judged_and_reported(window, settle, qtbot):
     assert {str(o.decision.state) for o in others} == {"within"}
     beside = window.ledger.surfaces
     assert beside.isVisible()
-    ((name, judged, limits),) = beside.rows()
-    assert name == "outer skin"
-    assert judged == m.judged()
-    assert limits[0] == "deepest or highest ≤ 1.200 mm"
+    (shown,) = beside.rows()
+    assert shown.name == "outer skin"
+    assert shown.judged == m.judged()
+    assert shown.words[0] == "deepest or highest ≤ 1.200 mm"
     beside.grab()
     window.ledger.set_mode("narrow")
     assert not beside.isVisible()
     window.ledger.set_mode("whole")
     m.change(depth=0.3)  # worked out anew: until then nothing is known
-    assert beside.rows()[0][1] == (None, None, None)
+    assert beside.rows()[0].judged == (None, None, None)
     beside.grab()
     settle()
-    qtbot.waitUntil(lambda: None not in beside.rows()[0][1])
+    qtbot.waitUntil(lambda: None not in beside.rows()[0].judged)
     window.session.document.undo()
     settle()
     window.session.set_stage("report")

@@ -147,6 +147,34 @@ def test_what_is_looked_for_is_changed_and_undone_and_the_reference_is_kept(look
     assert [r.split()[0] for r in rows(page)] == ["3", "1", "2"]
 
 
+def test_bumps_and_dents_have_thresholds_of_their_own(looked, page, settle):
+    m, s = looked.get(SurfaceModel), looked.session
+    assert (page.deeper.isVisible(), page.higher.isVisible(), page.higher_than.text()) == (True, True, "0.100")
+    type_in(page.threshold, "0.2")
+    settle()
+    assert (page.higher_than.text(), m.check.height) == ("0.200", None)  # it follows the depth
+    type_in(page.higher_than, "0.4")
+    settle()
+    assert [r.split()[1] for r in rows(page)] == ["dent", "dent"]
+    assert m.check.height == 0.4
+    page.which.setCurrentIndex(page.which.findData("in"))
+    page.which.activated.emit(page.which.currentIndex())
+    settle()
+    assert (page.deeper.isVisible(), page.higher.isVisible()) == (True, False)
+    s.document.undo()
+    type_in(page.higher_than, "0.2")  # as deep as the other: it follows again
+    settle()
+    assert m.check.height is None
+    assert page.count.text() == "3 found"
+    page.more.header.setChecked(True)
+    page.saddle.setValue(80)
+    page.saddle.editingFinished.emit()
+    assert m.check.saddle == 0.8
+    settle()
+    s.document.undo()
+    assert page.saddle.value() == 50
+
+
 def test_what_is_shown_does_not_depend_on_the_thresholds_tried_before(looked, page, settle, tmp_path):
     m, s = looked.get(SurfaceModel), looked.session
     for depth in ("0.3", "0.13", "0.2"):
@@ -458,6 +486,10 @@ def test_limits_are_judged_and_those_that_break_them_are_marked(looked, page, se
     settle()
     assert m.found is found  # nothing is looked for again
     assert m.flagged() == ()
+    ledger = looked.ledger
+    for words, many in (("deepest", 1), ("surface", 3), ("bore", 0), ("", 3)):
+        ledger.search.setText(words)
+        assert sum(len(shown.judged) for shown in ledger.surfaces.rows()) == many
     box._remove("count")
     assert not box.rows["count"][0].isVisibleTo(box.inside)
 
@@ -499,6 +531,17 @@ def test_an_earlier_scan_tells_what_is_new_gone_and_deeper(looked, page, qtbot, 
     page.alone.click()
     assert page.since.text() == ""
     assert [r.split()[3:] for r in rows(page)] == [[], []]
+    points, normals = sheet(7, truth=earlier)
+    looked.get(BeforeModel).open(scan_file(tmp_path / "inches.ply", points / 25.4, normals))
+    settle()
+    # It is about as large as the scan that is open only in inch: that is asked, and done.
+    assert "inch" in looked.notices[-1].text
+    assert page.since.text() == ""
+    looked.get(BeforeModel).open(tmp_path / "inches.ply", "inch")
+    settle()
+    qtbot.waitUntil(lambda: page.since.text() == "Since inches.ply: 1 new, 1 gone, 1 deeper")
+    assert looked.session.surfaces.earlier_file.unit == "inch"
+    page.alone.click()
     bad = tmp_path / "bad.ply"
     bad.write_bytes(b"ply\nnothing")
     looked.get(BeforeModel).open(bad)

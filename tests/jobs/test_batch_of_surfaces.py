@@ -100,3 +100,26 @@ def test_many_units_of_limits_are_those_of_what_they_limit():
 
     assert UNITS.keys() == WORDS.keys()
     assert np.all([UNITS[k] in ("", "mm", "mm2", "mm3", "1/m2") for k in UNITS])
+
+
+def test_a_batch_and_an_inbox_measure_from_an_earlier_scan(scans, tmp_path):
+    changed = CHECK.replace(reference="scan", wavelength=0.0)
+    plan, out, earlier = planned(tmp_path / "since.tgplan", changed), tmp_path / "out", scans / "b.ply"
+    usual = (plan, scans / "a.ply", "--out", out, "--formats", "json", "--jobs", "1")
+    assert command("batch", *usual)[0] == 1
+    assert "no other scan" in read_record(out, "a").results["surfaces"][0]["reason"]
+    # Not the same as before: another earlier scan is another batch.
+    code, said, _ = command("batch", *usual, "--before", earlier)
+    assert (code, "done before" in said) == (0, False)
+    (one,) = json.loads((out / "a.json").read_text())["surfaces"]
+    assert one["limits"][0]["value"] == pytest.approx(0.5 * 2 / 3, abs=0.02)
+    assert any("from the scan b" in note for note in one["reference"]["notes"])
+    assert "done before" in command("batch", *usual, "--before", earlier)[1]
+    gone = command("batch", *usual, "--before", tmp_path / "gone.ply")
+    assert (gone[0], "gone.ply" in gone[2]) == (2, True)
+    folder = tmp_path / "inbox"
+    folder.mkdir()
+    (folder / "a.ply").write_bytes((scans / "a.ply").read_bytes())
+    command("inbox", plan, folder, "--once", "--settle", "0", "--formats", "json", "--before", earlier)
+    (again,) = json.loads((folder / "results" / "a.json").read_text())["surfaces"]
+    assert again["limits"][0]["value"] == one["limits"][0]["value"]

@@ -15,6 +15,7 @@ def imperfections(
     scan: str | Path, *, reference: str = "smooth", wavelength: float | None = None, depth: float = 0.1,
     sides: str = "both", min_area: float = 1.0, min_width: float = 0.0, join: float = 0.0, unit: str = "",
     before: str | Path | None = None, by: str = "spline",
+    height: float | None = None, saddle: float = 0.5,
 ) -> Found:  # fmt: skip
     """Find where the surface of a scan leaves its own smooth course.
 
@@ -28,8 +29,12 @@ def imperfections(
         The filter that follows them: spline or gaussian (robust both, ISO 16610-72 and -71).
     depth : float
         mm beyond which something counts; `sides` both, in (into the material) or out.
+    height : float, optional
+        mm beyond which what is out of the material counts; without, as `depth`.
     min_area, min_width, join : float
         Smallest area (mm2) and width (mm) beyond the depth; what is nearer to each other than `join` mm is one.
+    saddle : float
+        Two are one where it is as deep between them as this share of the shallower one.
 
     Returns
     -------
@@ -41,6 +46,6 @@ def imperfections(
     TrueGaugeError
         What is wrong with the file, the surface, or what is asked for.
     """
-    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join, by)
+    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join, by, height, saddle)
     other = None if before is None else Path(before)
     return imperfections_of(Path(scan), rules, wanted, unit, other=other)

@@ -18,6 +18,7 @@ from truegauge.formats.files import make_folder
 from truegauge.jobs.batch import BatchSettings, run_batch, scans_in
 from truegauge.jobs.imperfections import scan_of
 from truegauge.jobs.inspection import FORMATS, Inspected, Inspector
+from truegauge.jobs.records import Earlier
 from truegauge.jobs.workers import MEMORY_MB
 from truegauge.reporting.why import why
 
@@ -256,7 +257,7 @@ def batch(
     plan: str | Path, files: Iterable[str | Path], out: str | Path, *, unit: str = "",
     formats: Sequence[str] = ("pdf", "csv", "json"), naming: str = "{scan}", jobs: int = 0, threads: int = 0,
     memory_mb: float = MEMORY_MB, uncertainty: bool = True, again: bool = False,
-    told: Callable[[Event], None] = lambda event: None,
+    told: Callable[[Event], None] = lambda event: None, earlier: str | Path | None = None,
 ) -> dict[str, Record]:  # fmt: skip
     """Inspect many scans by a saved plan in worker processes; a run that was interrupted goes on where it stopped.
 
@@ -274,6 +275,8 @@ def batch(
         Inspect what an earlier run has done, too.
     told : callable
         Hears how far each scan is.
+    earlier : path, optional
+        The scan that surface checks measure from, in the unit of the others.
 
     Returns
     -------
@@ -288,5 +291,6 @@ def batch(
     settings = BatchSettings(
         Path(plan), scans_in([Path(f) for f in files]), Path(out), unit, tuple(formats), naming,
         jobs or os.cpu_count() or 1, threads, uncertainty, again, memory_mb,
+        None if earlier is None else Earlier(Path(earlier), unit),
     )  # fmt: skip
     return dict(run_batch(settings, told).records)

@@ -63,7 +63,8 @@ def say_surfaces(sheets: "Sequence[SurfaceSheet]") -> int:
             code = 1
             continue
         count = len(sheet.found.imperfections)
-        say(f"{sheet.check.name}: {count} imperfection{'s' * (count != 1)} beyond {sheet.check.depth:g} mm")
+        beyond = " and ".join(dict.fromkeys(f"{abs(level):g}" for level in sheet.check.levels))
+        say(f"{sheet.check.name}: {count} imperfection{'s' * (count != 1)} beyond {beyond} mm")
         for one in sheet.judged:
             state = str(one.decision.state).replace("_", " ")
             of = f" (number {one.worst + 1})" if one.worst >= 0 else ""

@@ -12,6 +12,10 @@ from truegauge.cli.base import Formats, Units, outputs, say, within_reach
 if TYPE_CHECKING:
     from truegauge.jobs.records import Record
 
+EarlierScan = Annotated[
+    Path | None, typer.Option("--before", help="The earlier scan that surface checks measure from.")
+]
+
 
 def batch(
     plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
@@ -24,6 +28,7 @@ def batch(
     threads: Annotated[int, typer.Option(min=0, help="Threads of a worker; 0 shares the cores.")] = 0,
     memory: Annotated[float, typer.Option(min=300, callback=within_reach, help="Most memory of a worker, MB.")] = 3000,
     again: Annotated[bool, typer.Option(help="Inspect what an earlier run has done, too.")] = False,
+    before: EarlierScan = None,
     uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
 ) -> None:
     """Inspect many scans by a plan. An interrupted run goes on where it stopped.
@@ -44,6 +49,7 @@ def batch(
     done = inspecting.batch(
         plan, files, out, unit=units, formats=outputs(formats), naming=name, jobs=jobs, threads=threads,
         memory_mb=memory, uncertainty=uncertainty, again=again, told=told,
+        earlier=before,
     )  # fmt: skip
     failed, total = [r for r in done.values() if r.failed], len(done)
     if ended < total:
@@ -70,12 +76,14 @@ def inbox(
     settle: Annotated[
         float, typer.Option(min=0, callback=within_reach, help="Seconds without change until a file is complete.")
     ] = 3.0,
+    before: EarlierScan = None,
     once: Annotated[bool, typer.Option(help="Inspect what is there, then end.")] = False,
 ) -> None:
     """Inspect every scan that arrives in a folder; it is moved to done, or to failed with the reason beside it."""
     import signal
 
     from truegauge.jobs.inbox import InboxSettings, run_inbox
+    from truegauge.jobs.records import Earlier
     from truegauge.jobs.workers import Event
 
     stopped = False
@@ -93,5 +101,6 @@ def inbox(
 
     say(f"watching {folder}; stop with Ctrl+C")
     sys.stdout.flush()
-    run_inbox(InboxSettings(plan, folder, out, units, outputs(formats), jobs, settle), told, stop=lambda: stopped,
-              once=once)  # fmt: skip
+    earlier = None if before is None else Earlier(before, units)
+    settings = InboxSettings(plan, folder, out, units, outputs(formats), jobs, settle, earlier=earlier)
+    run_inbox(settings, told, stop=lambda: stopped, once=once)

@@ -26,10 +26,16 @@ def imperfections(
     ] = None,
     by: Annotated[str, typer.Option("--filter", help="Waves are followed by: spline or gaussian.")] = "spline",
     depth: Annotated[float, typer.Option(callback=within_reach, help="Deeper or higher than this, mm.")] = 0.1,
+    height: Annotated[
+        float | None, typer.Option(callback=within_reach, help="Higher than this, mm; without: as --depth.")
+    ] = None,
     sides: Annotated[str, typer.Option(help="both, in (into the material) or out.")] = "both",
     min_area: Annotated[float, typer.Option(callback=within_reach, help="Smallest area beyond --depth, mm2.")] = 1.0,
     min_width: Annotated[float, typer.Option(callback=within_reach, help="Smallest width, mm.")] = 0.0,
     join: Annotated[float, typer.Option(callback=within_reach, help="Nearer to each other they are one, mm.")] = 0.0,
+    saddle: Annotated[
+        float, typer.Option(help="Two are one where it is as deep between them as this share of the shallower one.")
+    ] = 0.5,
     before: Annotated[
         Path | None,
         typer.Option(help="An earlier scan in the same coordinates: what is new, gone, deeper? Or the reference."),
@@ -42,7 +48,7 @@ def imperfections(
     from truegauge.formats.imperfections_json import changes_document, imperfections_document
     from truegauge.jobs.imperfections import asked, imperfections_of
 
-    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join, by)
+    rules, wanted = asked(reference, wavelength, depth, sides, min_area, min_width, join, by, height, saddle)
     found = imperfections_of(scan, rules, wanted, unit, other=before)
     changes: tuple[Change, ...] = ()
     if reference == "scan":  # all that is found is what changed since

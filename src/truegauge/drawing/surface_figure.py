@@ -120,14 +120,15 @@ def _holds(room: Rect, box: Rect) -> bool:
 
 
 def draw_cut(
-    surface: Surface, box: Rect, found: Found, one: Imperfection, numbers: NumberFormat, depth: float,
+    surface: Surface, box: Rect, found: Found, one: Imperfection, numbers: NumberFormat, levels: tuple[float, ...],
     colors: FlatColors, size: float, *, across: bool,
 ) -> None:  # fmt: skip
-    """Draw a cut through the deepest place of an imperfection, heights enlarged, with the threshold on both sides."""
+    """Draw a cut through the deepest place of an imperfection, heights enlarged, with the thresholds (signed, mm)."""
     unit = surface.unit
     off, value = cut(found, one, across=across)
     known = np.isfinite(value)
-    low, high = min(-depth, float(np.nanmin(value, initial=0.0))), max(depth, float(np.nanmax(value, initial=0.0)))
+    low = min(*levels, float(np.nanmin(value, initial=0.0)))
+    high = max(*levels, float(np.nanmax(value, initial=0.0)))
     x, y, wide, tall = box[0] + 10 * unit, box[1] + 2 * size, box[2] - 20 * unit, box[3] - 2 * size - 10 * unit
     long = float(off[-1] - off[0])
 
@@ -136,7 +137,7 @@ def draw_cut(
 
     surface.box(*box, fill=colors.raised, color=colors.rule, rounded=5 * unit)
     surface.line([at(float(off[0]), 0.0), at(float(off[-1]), 0.0)], colors.soft, unit)
-    for level in (-depth, depth):
+    for level in levels:
         ends = at(float(off[0]), level), at(float(off[-1]), level)
         steps = np.arange(ends[0][0], ends[1][0], 2 * _DASH * unit)
         dashes = [(float(a), ends[0][1], float(min(a + _DASH * unit, ends[1][0])), ends[0][1]) for a in steps]

@@ -45,7 +45,8 @@ def check_document(
     for one, told in zip(document["imperfections"], distances, strict=False):
         one["to"] = [{"feature": d.feature, "words": d.words, "distance": d.value} for d in told]
     return {
-        "name": check.name, "id": check.id, "depth": check.depth, "sides": check.sides,
+        "name": check.name, "id": check.id, "depth": check.depth, "height": check.height, "sides": check.sides,
+        "saddle": check.saddle,
         **document,
         "frame_from_scan": None if check.frame is None else check.frame_from_scan().tolist(),
         "limits": [

@@ -11,7 +11,7 @@ from truegauge.core.errors import FormatError
 from truegauge.formats.files import make_folder, write_whole
 from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.inspection import FORMATS, SAMPLE_ENDING, plan_key
-from truegauge.jobs.records import Record, output_names, read_record, scan_key, write_record
+from truegauge.jobs.records import Earlier, Record, output_names, read_record, scan_key, write_record
 from truegauge.jobs.summary import Summary, summarize, summary_csv, summary_json, summary_xlsx
 from truegauge.jobs.workers import MEMORY_MB, Event, Task, Workers
 
@@ -34,6 +34,7 @@ class BatchSettings:
     uncertainty: bool = True
     again: bool = False  # do what is done already once more
     memory_mb: float = MEMORY_MB
+    earlier: Earlier | None = None  # that surface checks measure from
 
 
 def scans_in(paths: Sequence[Path]) -> tuple[Path, ...]:
@@ -73,6 +74,8 @@ class Batch:
             raise FormatError(settings.out, f"no such output: {', '.join(sorted(wrong))}; use {', '.join(FORMATS)}")
         if not settings.scans:
             raise FormatError(settings.out, "there is no scan to inspect")
+        if settings.earlier is not None:
+            settings.earlier.checked()
         self.settings = settings
         content = plan_key(settings.plan)
         names = output_names(list(settings.scans), settings.naming, settings.plan.stem)
@@ -88,15 +91,17 @@ class Batch:
 
     def _key(self, plan: str, scan: Path) -> str:
         s = self.settings
-        content = json.dumps([plan, scan_key(scan), s.unit, s.formats, s.uncertainty])
+        earlier = [] if s.earlier is None else [s.earlier.key]
+        content = json.dumps([plan, scan_key(scan), s.unit, s.formats, s.uncertainty, *earlier])
         return hashlib.sha256(content.encode()).hexdigest()
 
     def start(self) -> None:
         """Hand out what is not done yet."""
         s = self.settings
         self._workers = Workers(
-            s.plan, min(s.jobs, len(self.tasks)), uncertainty=s.uncertainty, memory_mb=s.memory_mb, threads=s.threads
-        )
+            s.plan, min(s.jobs, len(self.tasks)), uncertainty=s.uncertainty, memory_mb=s.memory_mb, threads=s.threads,
+            earlier=s.earlier,
+        )  # fmt: skip
         for task in self.tasks:
             before = None if s.again else read_record(s.out, task.name)
             if before is not None and self._still_holds(before, task):

@@ -36,6 +36,7 @@ _OFF_PART = 5.0  # mm: what is farther off is not of the part
 def asked(
     reference: str = "smooth", wavelength: float | None = None, depth: float = 0.1, sides: str = "both",
     min_area: float = 1.0, min_width: float = 0.0, join: float = 0.0, by: str = "spline",
+    height: float | None = None, saddle: float = SADDLE,
 ) -> tuple[Reference, Finding]:  # fmt: skip
     """Return what is asked for. Without a wavelength a smooth reference follows 150 mm, others nothing.
 
@@ -53,12 +54,17 @@ def asked(
         raise TrueGaugeError(f"a wavelength of {wavelength:g} mm is too short: 1 mm is the shortest")
     if not depth > 0:
         raise TrueGaugeError(f"a depth of {depth:g} mm is no threshold: it is above 0")
+    if height is not None and not height > 0:
+        raise TrueGaugeError(f"a height of {height:g} mm is no threshold: it is above 0")
+    if not 0 <= saddle <= 1:
+        raise TrueGaugeError(f"a saddle of {saddle:g} cannot be: it is a share of the shallower one, from 0 to 1")
     if min(min_area, min_width, join) < 0:
         raise TrueGaugeError("smallest area, smallest width and the distance to join are not below 0")
     try:
         check = SurfaceCheck.model_validate({
             "id": "-", "reference": reference, "wavelength": wavelength, "depth": depth, "sides": sides, "join": join,
             "min_area": min_area, "min_width": min_width, "by": by,
+            "height": height, "saddle": saddle,
         })  # fmt: skip
     except ValidationError as error:
         raise TrueGaugeError(plain(error)) from error
@@ -123,7 +129,8 @@ def scan_of(path: Path, unit: str = "", progress: Progress = silent) -> Sample:
 def rules_of(check: SurfaceCheck) -> tuple[Reference, Finding]:
     """Return what a surface check of a plan asks for."""
     reference = Reference(Kind(check.reference), check.wavelength, check.by)
-    return reference, Finding(check.depth, check.sides, check.join, SADDLE, check.min_area, check.min_width)
+    return reference, Finding(check.depth, check.sides, check.join, check.saddle, check.min_area, check.min_width,
+                              check.height)  # fmt: skip
 
 
 def imperfections_of(

@@ -17,7 +17,7 @@ from truegauge.formats.files import write_whole
 from truegauge.formats.owned_folder import OwnedFolder, make_owned, take_abandoned
 from truegauge.jobs.batch import USUAL_FORMATS, is_scan
 from truegauge.jobs.inspection import SAMPLE_ENDING, plan_key
-from truegauge.jobs.records import Record
+from truegauge.jobs.records import Earlier, Record
 from truegauge.jobs.workers import MEMORY_MB, Event, Task, Workers
 
 DONE, FAILED, RESULTS, CLAIMED = "done", "failed", "results", ".claimed"
@@ -42,6 +42,7 @@ class InboxSettings:
     jobs: int = 1
     settle: float = 3.0
     memory_mb: float = MEMORY_MB
+    earlier: Earlier | None = None  # that surface checks measure from
 
     @property
     def results(self) -> Path:
@@ -57,6 +58,8 @@ class Inbox:
             raise FormatError(settings.folder, "there is no such folder; make it first")
         if settings.results.resolve() == settings.folder.resolve():
             raise FormatError(settings.results, "outputs cannot go into the folder that is watched; choose another one")
+        if settings.earlier is not None:
+            settings.earlier.checked()
         plan_key(settings.plan)  # a plan that cannot be read is told at once
         self.settings = settings
         self.finished: list[Record] = []
@@ -70,7 +73,7 @@ class Inbox:
         self._own: OwnedFolder | None = None
         self._make_folders()
         self._give_back_of_others()
-        self._workers = Workers(settings.plan, settings.jobs, memory_mb=settings.memory_mb)
+        self._workers = Workers(settings.plan, settings.jobs, memory_mb=settings.memory_mb, earlier=settings.earlier)
         self._looked = -_LOOK_S
 
     @property

@@ -65,7 +65,9 @@ class Inspector:
             self._beside.submit(_load_drawing)
 
     @classmethod
-    def of_file(cls, path: Path, *, uncertainty: bool = True, threads: int = 2) -> "Inspector":
+    def of_file(
+        cls, path: Path, *, uncertainty: bool = True, threads: int = 2, earlier: Sample | None = None
+    ) -> "Inspector":
         """Open a plan file with its part.
 
         Raises
@@ -81,6 +83,7 @@ class Inspector:
             Evaluator(model_of_plan(path, file), shelf=DiskShelf(only=OF_PARTS)),
             uncertainty=uncertainty,
             threads=threads,
+            earlier=earlier,
         )
 
     def close(self) -> None:

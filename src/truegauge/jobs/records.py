@@ -14,6 +14,31 @@ _VERSION = 1
 
 
 @dataclass(frozen=True, slots=True)
+class Earlier:
+    """The scan that surface checks of a plan measure from, and the unit that it is read in."""
+
+    scan: Path
+    unit: str = ""
+
+    def checked(self) -> "Earlier":
+        """Return it if there is such a file.
+
+        Raises
+        ------
+        FormatError
+            There is none.
+        """
+        if not self.scan.is_file():
+            raise FormatError(self.scan, "there is no such file to measure from; check the name")
+        return self
+
+    @property
+    def key(self) -> str:
+        """What tells one state of it from another."""
+        return f"{scan_key(self.scan)}:{self.unit}"
+
+
+@dataclass(frozen=True, slots=True)
 class Record:
     """The end of one scan: `results` is its results document (docs/formats.md), None when it failed by `reason`.
 

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from truegauge.core.errors import TrueGaugeError
-from truegauge.jobs.records import Record
+from truegauge.jobs.records import Earlier, Record
 
 log = logging.getLogger(__name__)
 
@@ -61,9 +61,11 @@ class Workers:
     """Up to `jobs` processes that inspect by a plan. Use it from one thread; `close` stops them."""
 
     def __init__(
-        self, plan: Path, jobs: int, *, uncertainty: bool = True, memory_mb: float = MEMORY_MB, threads: int = 0
-    ) -> None:
+        self, plan: Path, jobs: int, *, uncertainty: bool = True, memory_mb: float = MEMORY_MB, threads: int = 0,
+        earlier: Earlier | None = None,
+    ) -> None:  # fmt: skip
         self._plan, self._jobs, self._uncertainty, self._memory = plan, max(1, jobs), uncertainty, memory_mb
+        self._earlier = earlier
         self._threads = threads or max(1, (os.cpu_count() or 1) // self._jobs)
         self._workers: list[_Worker] = []
         self._queue: list[Task] = []
@@ -128,7 +130,7 @@ class Workers:
         ours, theirs = context.Pipe()
         process = context.Process(
             target=_work,
-            args=(theirs, self._plan, self._uncertainty, self._memory * RETIRE_SHARE, self._threads),
+            args=(theirs, self._plan, self._uncertainty, self._memory * RETIRE_SHARE, self._threads, self._earlier),
             daemon=True,
         )
         with _environment(self._threads):
@@ -216,10 +218,13 @@ def _peak_mb() -> float:
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
 
 
-def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, threads: int) -> None:
+def _work(
+    link: Connection, plan: Path, uncertainty: bool, retire_mb: float, threads: int, earlier: Earlier | None
+) -> None:
     """Inspect what comes through the pipe, until it closes or the process has grown large."""
     from truegauge.formats.plan_file import read_plan
     from truegauge.jobs.bare_inspection import BareInspector
+    from truegauge.jobs.imperfections import scan_of
     from truegauge.jobs.inspection import Inspector
 
     inspector: Any = None  # of either kind: they inspect, write, and tell what came of it alike
@@ -234,8 +239,9 @@ def _work(link: Connection, plan: Path, uncertainty: bool, retire_mb: float, thr
             if inspector is None:
                 link.send((0.0, "opening the plan"))
                 bare = read_plan(plan).plan
-                inspector = BareInspector(bare) if bare.part is None else (
-                    Inspector.of_file(plan, uncertainty=uncertainty, threads=threads))  # fmt: skip
+                before = None if earlier is None else scan_of(earlier.scan, earlier.unit)
+                inspector = BareInspector(bare, before) if bare.part is None else (
+                    Inspector.of_file(plan, uncertainty=uncertainty, threads=threads, earlier=before))  # fmt: skip
             record = _inspect(inspector, link, task, record)
         except TrueGaugeError as error:
             record = replace(record, reason=str(error))

@@ -114,7 +114,7 @@ def _row(result: Result, report: Report) -> dict[str, object]:
 def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
     from markupsafe import Markup
 
-    found, numbers, depth = sheet.found, report.numbers, sheet.check.depth
+    found, numbers, depth = sheet.found, report.numbers, sheet.check.least
     if found is None:
         return {"name": sheet.check.name, "words": sheet.words(numbers), "bad": ()}
     surface = SvgSurface(_WIDE, _SECTION_HIGH)
@@ -130,7 +130,7 @@ def _sheet(sheet: SurfaceSheet, report: Report) -> dict[str, object]:
         left, high = _CLOSE_HIGH + 20, (_CLOSE_HIGH - 16) / 2
         for row, across in enumerate((False, True)):
             box = (left, row * (high + 16), _WIDE - left, high)
-            draw_cut(own, box, found, one, numbers, depth, FLAT_COLORS, 12.0, across=across)
+            draw_cut(own, box, found, one, numbers, sheet.check.levels, FLAT_COLORS, 12.0, across=across)
         name = sheet.close_words(k, numbers)
         close.append({"name": name, "picture": Markup(own.picture("figure"))})
     return {

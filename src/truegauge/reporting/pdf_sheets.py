@@ -42,7 +42,7 @@ def sheet_story(sheet: SurfaceSheet, numbers: NumberFormat) -> list[Flowable]:
         story += [_limits(sheet, numbers), Spacer(1, 3 * mm)]
 
     def whole(s: PdfSurface, width: float) -> None:
-        draw_flat(s, (0, 0, width, _MAP), found, numbers, sheet.check.depth, FLAT_COLORS, bad=sheet.bad,
+        draw_flat(s, (0, 0, width, _MAP), found, numbers, sheet.check.least, FLAT_COLORS, bad=sheet.bad,
                   words=tag_texts(found.imperfections, sheet.check.tags, numbers))  # fmt: skip
 
     story += [Drawn(_MAP, whole), Spacer(1, 3 * mm)]
@@ -93,12 +93,12 @@ def _close(sheet: SurfaceSheet, found: Found, numbers: NumberFormat, number: int
     one = found.imperfections[number]
 
     def paint(s: PdfSurface, width: float) -> None:
-        depth = sheet.check.depth
-        draw_flat(s, (0, 0, _CLOSE, _CLOSE), found, numbers, depth, FLAT_COLORS, close=number, bad=sheet.bad)
+        check = sheet.check
+        draw_flat(s, (0, 0, _CLOSE, _CLOSE), found, numbers, check.least, FLAT_COLORS, close=number, bad=sheet.bad)
         left, high = _CLOSE + 4 * mm, (_CLOSE - 4 * mm) / 2
         for k, across in enumerate((False, True)):
             box = (left, k * (high + 4 * mm), width - left, high)
-            draw_cut(s, box, found, one, numbers, depth, FLAT_COLORS, 12 * s.unit, across=across)
+            draw_cut(s, box, found, one, numbers, check.levels, FLAT_COLORS, 12 * s.unit, across=across)
 
     words = sheet.close_words(number, numbers)
     return [_name(words), Drawn(_CLOSE, paint), Spacer(1, 4 * mm)]

@@ -86,11 +86,12 @@ class SurfaceSheet:
         follows = f", waves longer than {numbers.rough(c.wavelength)} {unit} followed by a {_FILTERS[c.by]}"
         follows = follows if c.wavelength else ""
         sides = {"both": "dents and bumps", "in": "into the material", "out": "out of the material"}[c.sides]
+        sides += f" beyond {' and '.join(dict.fromkeys(numbers.value(abs(level)) for level in c.levels))} {unit}"
         many = len(self.found.imperfections)
         where = f"; {len(c.area)} step{'s' * (len(c.area) != 1)} choose where" if c.area else ""
         heads = f", {len(self.found.left_out)} heads of rivets or the like left out" if self.found.left_out else ""
         lines = [
-            f"Reference: {c.reference}{follows}; looked for: {sides} beyond {numbers.value(c.depth)} {unit}{where}",
+            f"Reference: {c.reference}{follows}; looked for: {sides}{where}",
             f"{many} found{heads} on {amount_text(q.area, 'area', numbers)}; outside of them {numbers.value(q.rms)} "
             f"{unit} rms, noise of a point {numbers.value(q.noise)} {unit}",
             "Places in the frame of the check" if c.frame is not None else "Places in coordinates of the scan",

@@ -109,7 +109,7 @@ def test_a_reference_is_held_least_at_its_corners_and_by_as_much_as_repeated_one
         found = find_imperfections(np.column_stack([x, y, noise]), None, Reference(wavelength=80.0), Finding(0.3))
         assert found.imperfections == ()
         made.append(found.prepared.surface.reference)
-    held = expanded_uncertainty(found.prepared, found.smoothed)
+    held = expanded_uncertainty(found.prepared, found.smoothed, found.waves)
     scatter = 2 * np.std(made, axis=0)
     inside = np.isfinite(held)
     inside[:2], inside[-2:], inside[:, :2], inside[:, -2:] = False, False, False, False
@@ -128,4 +128,4 @@ def test_a_plane_is_held_everywhere_alike():
     rng = np.random.default_rng(1)
     points = np.column_stack([rng.uniform(0, 100, (5000, 2)), rng.normal(0, 0.01, 5000)])
     found = find_imperfections(points, None, Reference(Kind.PLANE, 0.0))
-    assert not np.isfinite(expanded_uncertainty(found.prepared, found.smoothed)).any()
+    assert not np.isfinite(expanded_uncertainty(found.prepared, found.smoothed, found.waves)).any()

@@ -122,3 +122,24 @@ def test_strays_are_found_and_steep_dents_are_none():
     dent = np.hypot(*(at - 50.0).T) < 8.0
     assert kept[dent & ~stray].mean() > 0.99
     assert scatter < 0.1
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_each_side_has_a_threshold_of_its_own(seed):
+    height = np.random.default_rng(seed).normal(0, 1, (60, 80))
+    both = regions(height, cells_of(height), Finding(depth=0.8, height=1.6, saddle=0.0))
+    alone = [regions(height, cells_of(height), Finding(depth=d, sides=s, saddle=0.0))
+             for d, s in ((0.8, "in"), (1.6, "out"))]  # fmt: skip
+    assert np.array_equal(both > 0, (alone[0] > 0) | (alone[1] > 0))
+    assert both.max() == alone[0].max() + alone[1].max()
+    wanted = Finding(depth=0.8, height=1.6)
+    assert (wanted.least, Finding(depth=0.8, height=0.3).least) == (0.8, 0.3)
+    assert (Finding(0.8, "in", height=0.3).least, Finding(0.8, "out", height=1.6).least) == (0.8, 1.6)
+
+
+@pytest.mark.parametrize(("saddle", "many"), [(0.0, 1), (0.5, 1), (0.59, 1), (0.61, 2), (1.0, 2)])
+def test_two_are_one_from_a_saddle_on(saddle, many):
+    y, x = np.mgrid[:40, :100]
+    height = np.interp(x[0], (10, 30, 50, 70, 90), (0.0, 1.0, 0.6, 1.5, 0.0)) * np.ones((40, 1))
+    height *= np.clip(1.0 - np.abs(y - 20) / 15.0, 0.0, None)
+    assert regions(height, cells_of(height), Finding(depth=0.1, saddle=saddle)).max() == many

@@ -193,7 +193,7 @@ class Files:
         points, found = evaluation.cloud.points, evaluation.cloud.found
         rows = np.flatnonzero(evaluation.cloud.usable)
         self.write(
-            path, lambda: ply_from_points(
+            path, lambda _: ply_from_points(
                 points[rows], normals=found.normals[rows], values=found.distance[rows],
                 comment="part coordinates in mm, deviation in mm",
             )
@@ -205,7 +205,7 @@ class Files:
         if evaluator is None:
             return
 
-        def make() -> bytes:
+        def make(_: Progress) -> bytes:
             found = evaluator.deviation_map(plan, sample)
             if isinstance(found, NotComputed):
                 raise TrueGaugeError(found.reason)
@@ -216,7 +216,7 @@ class Files:
 
         self.write(path, make)
 
-    def write(self, path: Path, make: Callable[[], bytes], then: Callable[[], None] = lambda: None) -> None:
+    def write(self, path: Path, make: Callable[[Progress], bytes], then: Callable[[], None] = lambda: None) -> None:
         """Make and write a file in the background, `then` go on.
 
         What fails is told, and the window stays open until it is done.
@@ -228,7 +228,7 @@ class Files:
             then()
 
         queue.start(
-            lambda progress: write_whole(path, make()), done, f"Saving {path.name}",
+            lambda progress: write_whole(path, make(progress)), done, f"Saving {path.name}",
             must=True,
         )  # fmt: skip
 

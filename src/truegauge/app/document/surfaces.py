@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from truegauge.core.imperfections.search import Found
     from truegauge.core.plan.surface_checks import SurfaceCheck
     from truegauge.core.samples.sample import Sample
+    from truegauge.jobs.records import Earlier
 
 _MOST = 6  # of which each keeps a surface of its own
 
@@ -33,6 +34,7 @@ class SurfaceFinds(QObject):
         self._document = document
         self._kept: dict[object, Found] = {}
         self.earlier: Sample | None = None  # the other scan of the same surface, in the same coordinates
+        self.earlier_file: Earlier | None = None
         document.sample_changed.connect(self._kept.clear)
 
     def key(self, check: SurfaceCheck) -> object:
@@ -46,10 +48,10 @@ class SurfaceFinds(QObject):
         looked_for = check.replace(name="-", id="-", limits=(), frame=None, tags="number", to=())
         return sample.scans_key, where, other, looked_for
 
-    def set_earlier(self, scan: Sample | None) -> None:
+    def set_earlier(self, scan: Sample | None, file: Earlier | None = None) -> None:
         """Have another scan to compare with, and to measure from."""
         if scan is not self.earlier:
-            self.earlier = scan
+            self.earlier, self.earlier_file = scan, file
             self.earlier_changed.emit()
 
     def lie(self) -> Lie | None:

@@ -213,9 +213,9 @@ class Ledger(QWidget):
         return tools
 
     def _on_order(self) -> None:
-        self.model.set_order(
-            Order(str(self.group.currentData() or ""), self.search.text().strip(), self.outside.isChecked())
-        )
+        order = Order(str(self.group.currentData() or ""), self.search.text().strip(), self.outside.isChecked())
+        self.model.set_order(order)
+        self.surfaces.set_order(order)
         self._refresh()
 
     def selected(self) -> list[Characteristic]:

@@ -236,10 +236,14 @@ class FileDialogs:
 
     def open_batch(self) -> None:
         """Open the batch page, with the plan as it was saved."""
-        if self._session.document.plan_path is None or not self._session.document.history.is_saved:
-            self._session.notify("save the plan first: a batch and an inbox work by the saved plan")
+        s = self._session
+        path = s.document.plan_path
+        if path is None or not s.document.history.is_saved:
+            s.notify("save the plan first: a batch and an inbox work by the saved plan")
             return
-        open_dialog(BatchDialog(self._session.document.plan_path, self._theme, self.open_sample, self._window))
+        measured_from = any(check.reference == "scan" for check in s.plan.surface_checks)
+        earlier = s.surfaces.earlier_file if measured_from else None
+        open_dialog(BatchDialog(path, self._theme, self.open_sample, self._window, earlier))
 
     def open_sample(self, scan: Path, number: int) -> None:
         """Bring in a scan of a batch; with a number show why this characteristic is what it is."""

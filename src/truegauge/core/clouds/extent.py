@@ -25,10 +25,12 @@ def scan_diagonal(points: Points) -> float:
     return float(np.linalg.norm(high - low))
 
 
-def unit_doubt(scan_diagonal: float, part_diagonal: float | None, unit: str = "mm") -> UnitDoubt | None:
+def unit_doubt(
+    scan_diagonal: float, part_diagonal: float | None, unit: str = "mm", of: str = "part"
+) -> UnitDoubt | None:
     """Tell when the size of a scan speaks for another unit than `unit`, by which it was read; None when it does not.
 
-    Without a part only sizes that no part has are doubted.
+    `of` says what it is compared with. Without a part only sizes that no part has are doubted.
     """
     file_size = scan_diagonal / _UNITS[unit]
     if part_diagonal is None:
@@ -47,7 +49,7 @@ def unit_doubt(scan_diagonal: float, part_diagonal: float | None, unit: str = "m
     if not 0.3 < fits[best] < 6:
         return None
     return UnitDoubt(
-        f"the scan measures {scan_diagonal:.3g} mm, the part {part_diagonal:.1f} mm: "
+        f"the scan measures {scan_diagonal:.3g} mm, the {of} {part_diagonal:.1f} mm: "
         f"its lengths look like {_named(best)}", best,
     )  # fmt: skip
 

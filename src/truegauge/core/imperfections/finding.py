@@ -21,7 +21,7 @@ SEEN = 2.5  # scales of noise from which a height is not zero
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """What is looked for: `depth` mm of threshold, `sides` both, in or out.
+    """What is looked for: deeper than `depth` mm, higher than `height` mm (None: as `depth`), `sides` both, in or out.
 
     Regions nearer than `join` mm are one; one with two deepest places is split where the saddle between is less than
     `saddle` of the shallower one.
@@ -33,11 +33,21 @@ class Finding:
     saddle: float = SADDLE
     min_area: float = 1.0  # mm2
     min_width: float = 0.0  # mm
+    height: float | None = None
 
     @property
     def signs(self) -> tuple[int, ...]:
         """-1 for into the material, +1 for out of it."""
         return {"both": (-1, 1), "in": (-1,), "out": (1,)}[self.sides]
+
+    def threshold(self, sign: int) -> float:
+        """Return from how far off (mm) something into (-1) or out of (+1) the material counts."""
+        return self.depth if sign < 0 or self.height is None else self.height
+
+    @property
+    def least(self) -> float:
+        """The smallest of the thresholds, mm."""
+        return min(self.threshold(sign) for sign in self.signs)
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,7 +164,7 @@ def regions(height: Floats, cells: Cells, wanted: Finding) -> Ints:
     labels = np.zeros(height.shape, dtype=np.int64)
     most = 0
     for sign in wanted.signs:
-        beyond = height >= wanted.depth if sign > 0 else height <= -wanted.depth  # NaN is beyond nothing
+        beyond = sign * height >= wanted.threshold(sign)  # NaN is beyond nothing
         rows, columns = np.divmod(np.flatnonzero(beyond), height.shape[1])
         if not len(rows):
             continue

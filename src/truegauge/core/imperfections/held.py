@@ -22,10 +22,11 @@ def noise_per_area(prepared: Prepared, found: Smoothed) -> float:
     return float(found.point_noise * cells.size / np.sqrt(float(np.mean(cells.count[there]))))
 
 
-def expanded_uncertainty(prepared: Prepared, found: Smoothed) -> Floats:
+def expanded_uncertainty(prepared: Prepared, found: Smoothed, waves: float) -> Floats:
     """Return by how much (r, c) the reference may be off, mm (k = 2); NaN outside of it, and where nothing tells.
 
-    A plane or cylinder through all of a surface is held everywhere: only what follows waves or rings is not.
+    By the noise of the points, and by `waves` (mm) that it follows in part only. A plane or cylinder through all of a
+    surface is held everywhere: only what follows waves or rings is not.
     """
     from scipy.interpolate import griddata
 
@@ -48,7 +49,7 @@ def expanded_uncertainty(prepared: Prepared, found: Smoothed) -> Floats:
         gone = ~np.isfinite(value)
         if gone.any():
             value[gone] = griddata(at[chosen], known, at[gone], method="nearest")
-        made[rows, columns] = _COVERAGE * per_area * value
+        made[rows, columns] = _COVERAGE * np.hypot(per_area * value, waves)
     return made
 
 

@@ -15,7 +15,7 @@ from truegauge.core.imperfections.tops import LEAST_POINTS, top_of
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Points, Vector
     from truegauge.core.imperfections.cells import Cells
-    from truegauge.core.imperfections.finding import Smoothed
+    from truegauge.core.imperfections.finding import Finding, Smoothed
     from truegauge.core.imperfections.surface_map import Map
 
 _REACHES = (0.85, 0.6, 0.42, 0.3)  # of the radius of a region, within which its deepest place is read off
@@ -76,7 +76,7 @@ class Measured:
 
 
 def measured(
-    surface: Map, found: Smoothed, labels: Ints, own: Members, whole: Members, threshold: float, border: Floats
+    surface: Map, found: Smoothed, labels: Ints, own: Members, whole: Members, wanted: Finding, border: Floats
 ) -> list[Measured]:
     """Measure regions, each of one sign.
 
@@ -86,8 +86,8 @@ def measured(
         The numbers of all regions beyond the threshold, from 1; 0: none.
     own, whole : Members
         The cells of those to measure, and where something is seen of them at all.
-    threshold : float
-        mm.
+    wanted : Finding
+        The thresholds.
     border : (r, c) float64
         How far the cells are from the end of the surface, mm.
     """
@@ -97,6 +97,7 @@ def measured(
     rows, columns = own.rows, own.columns
     sign = np.where(found.height[rows, columns][own.starts[:-1]] > 0, 1.0, -1.0)
     signs = sign[own.of]
+    threshold = np.where(sign > 0, wanted.threshold(1), wanted.threshold(-1))
     up = signs * found.height[rows, columns]
     deviation = surface.deviation[rows, columns]
     places, area_of = surface.places(rows, columns), surface.areas(rows, columns)
@@ -104,8 +105,9 @@ def measured(
     inner = around.only_cells(share > 0)
     area = inner.sums(surface.areas(inner.rows, inner.columns) * share[share > 0])
     beside = inner.joined(whole, cells.shape)
-    if found.point_noise < _COUNTED * threshold:
-        area = _counted(surface, beside, sign, threshold, area)
+    if found.point_noise < _COUNTED * threshold.max():
+        counted = _counted(surface, beside, sign, threshold, area)
+        area = np.where(found.point_noise < _COUNTED * threshold, counted, area)
     radius = np.sqrt(np.maximum(area, size**2) / np.pi)
     depth, depth_u, top, seen = _deepest(surface, found, own, up, sign, radius)
     volume = own.sums(np.where(np.isfinite(deviation), signs * deviation, up) * area_of)
@@ -144,11 +146,11 @@ def _three(v: Vector) -> tuple[float, float, float]:
     return float(v[0]), float(v[1]), float(v[2])
 
 
-def _shares(heights: Floats, sign: Floats, own: Members, threshold: float, cells: Cells) -> tuple[Members, Floats]:
+def _shares(heights: Floats, sign: Floats, own: Members, threshold: Floats, cells: Cells) -> tuple[Members, Floats]:
     """Return the cells of regions with their rims, and which share (n,) of each lies beyond the threshold."""
     around = own.widened(cells.shape, closed=cells.is_closed)
     around = around.only_cells(np.isfinite(heights[around.rows, around.columns]))
-    return around, _beyond(heights, around.rows, around.columns, sign[around.of], threshold, cells.is_closed)
+    return around, _beyond(heights, around.rows, around.columns, sign[around.of], threshold[around.of], cells.is_closed)
 
 
 @njit(cache=True, nogil=True)
@@ -158,12 +160,12 @@ def _at(heights, r, c, closed, sign, threshold):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _beyond(heights, rows, columns, signs, threshold, closed):  # type: ignore[no-untyped-def]
+def _beyond(heights, rows, columns, signs, thresholds, closed):  # type: ignore[no-untyped-def]
     """A cell on the rim is beyond the threshold as far as its height, on the slope that there is, says."""
     height, width = heights.shape
     share = np.empty(len(rows))
     for k in range(len(rows)):
-        r, c, sign = rows[k], columns[k], signs[k]
+        r, c, sign, threshold = rows[k], columns[k], signs[k], thresholds[k]
         above, below, left, right = max(r - 1, 0), min(r + 1, height - 1), c - 1, c + 1
         if not closed:
             left, right = max(left, 0), min(right, width - 1)
@@ -182,14 +184,14 @@ def _points_of(surface: Map, members: Members) -> tuple[Ints, Ints]:
     return numbers, np.repeat(members.of, surface.by_cell.starts[cell + 1] - surface.by_cell.starts[cell])
 
 
-def _counted(surface: Map, beside: Members, sign: Floats, threshold: float, rough: Floats) -> Floats:
+def _counted(surface: Map, beside: Members, sign: Floats, threshold: Floats, rough: Floats) -> Floats:
     """Return the areas beyond a threshold by the points beyond it, mm2; the rough ones where there are few points.
 
     Cells blur a steep rim. Points do not: of those that noise carries over the threshold about as many come from either
     side.
     """
     numbers, of = _points_of(surface, beside)
-    beyond = np.bincount(of[sign[of] * surface.by_cell.deviation[numbers] >= threshold], minlength=beside.count)
+    beyond = np.bincount(of[sign[of] * surface.by_cell.deviation[numbers] >= threshold[of]], minlength=beside.count)
     count = np.bincount(of, minlength=beside.count)
     area = beside.sums(surface.areas(beside.rows, beside.columns)) * beyond / np.maximum(count, 1)
     return np.where(count < LEAST_POINTS, rough, area)

@@ -28,6 +28,7 @@ from truegauge.core.imperfections.revolution import Profile, profile_of
 from truegauge.core.imperfections.smooth_parts import smooth_parts
 from truegauge.core.imperfections.smooth_surface import SmoothSurface, SmoothTask
 from truegauge.core.imperfections.surface_map import Map, border_distances
+from truegauge.core.imperfections.waves import Blocks
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -48,6 +49,7 @@ _REFITS = 2
 _MOST_TAKEN = 0.7
 _FOOT = 0.02  # of its depth, to which a dent is left out of the reference where the noise lets it be seen so far
 _LEAST_PLACES = 10
+_CREST = 9.0  # robust scales of waves that are left, which their crests hardly reach
 _SURELY = 3.0  # thresholds that something at a border is deep, to be no fault of the reference
 _SMALLEST_PART = 0.25  # of a wavelength, squared: what is smaller has no smooth course of its own
 _CREASE = 0.3  # of a wavelength
@@ -76,6 +78,15 @@ class Prepared:
     def judged(self) -> Mask:
         """The cells (r, c) that are looked at."""
         return np.asarray(self.part > 0 if self.inside is None else self.inside & (self.part > 0))
+
+    @cached_property
+    def blocks(self) -> Blocks | None:
+        """What shows waves that the reference follows in part only; None where it is to follow none."""
+        if not self.smooth or self.reference.kind == Kind.REVOLUTION:
+            return None
+        cells = self.surface.cells
+        own = np.where(self.part > 0, self.surface.deviation, np.nan)
+        return Blocks.of(own, cells.count, cells.size, self.reference.wavelength)
 
     @cached_property
     def totals(self) -> tuple[int, float, float]:
@@ -311,7 +322,9 @@ def _taken_in(deviation: Floats, cells: Cells, depth: float) -> Mask:
 
     found = smoothed(deviation, cells, 0.5 * depth)
     border = binary_dilation(~np.isfinite(np.pad(deviation, 1, constant_values=np.nan)), np.ones((3, 3)))[1:-1, 1:-1]
-    seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter)
+    # Waves that it does not follow are no imperfections: without their crests it would follow them still less.
+    waves = float(np.sqrt(max(0.0, found.scatter**2 - found.noise**2)))
+    seed = max(0.7 * depth, 5.0 * found.noise, 4.0 * found.scatter, _CREST * waves)
     labels = regions(found.height, cells, Finding(depth=seed))
     level = max(SEEN * found.noise, 1.5 * found.scatter)
     taken, inner = np.zeros(labels.shape, dtype=bool), np.zeros(labels.shape, dtype=bool)

@@ -13,6 +13,7 @@ from truegauge.core.imperfections.measuring import Imperfection, Measured, measu
 from truegauge.core.imperfections.members import Members
 from truegauge.core.imperfections.preparing import Prepared, prepare
 from truegauge.core.imperfections.reference import Given, Kind, Reference
+from truegauge.core.imperfections.waves import off_by_waves
 from truegauge.core.progress import Progress, silent
 
 if TYPE_CHECKING:
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
     from truegauge.core.imperfections.area_steps import AreaStep
     from truegauge.core.imperfections.earlier_scan import EarlierScan
 
+_WAVY = 0.3  # of the noise of a point, from which waves that are left are worth a word
 _LEAST_POINTS = 5  # of an imperfection: of fewer, noise cannot be told from depth
 
 
@@ -40,7 +42,8 @@ class Quality:
 class Found:
     """Imperfections, the deepest or highest first; `left_out` are heads and edges, which are none.
 
-    `labels` (r, c) tell which of them a cell belongs to, from 1; those left out come after.
+    `labels` (r, c) tell which of them a cell belongs to, from 1; those left out come after. `waves` (mm) are left that
+    the reference follows in part only.
     """
 
     prepared: Prepared
@@ -49,12 +52,13 @@ class Found:
     labels: Ints
     smoothed: Smoothed
     quality: Quality
+    waves: float = 0.0
 
 
 def find(prepared: Prepared, wanted: Finding) -> Found:
     """Find and measure what is deeper or higher than a threshold."""
     surface, cells = prepared.surface, prepared.surface.cells
-    found = smoothed(surface.deviation, cells, wanted.depth, prepared.part > 0, prepared.known)
+    found = smoothed(surface.deviation, cells, wanted.least, prepared.part > 0, prepared.known)
     labels = regions(found.height, cells, wanted)
     count = int(labels.max())
     level = max(SEEN * found.noise, 1.5 * found.scatter)
@@ -63,10 +67,11 @@ def find(prepared: Prepared, wanted: Finding) -> Found:
     every_cell = Members.of_labels(labels)
     kept = _worth_measuring(prepared, every_cell, found, wanted)
     seen = Members.of_labels(wide)
-    every = measured(surface, found, labels, every_cell.only(kept), seen.only(kept), wanted.depth, prepared.border)
+    every = measured(surface, found, labels, every_cell.only(kept), seen.only(kept), wanted, prepared.border)
     for k, one in zip((kept + 1).tolist(), every, strict=True):
-        deep = abs(one.imperfection.depth) >= wanted.depth and one.imperfection.points >= _LEAST_POINTS
-        if deep and one.imperfection.area >= wanted.min_area and one.imperfection.width >= wanted.min_width:
+        plain = one.imperfection
+        deep = abs(plain.depth) >= wanted.threshold(1 if plain.depth > 0 else -1) and plain.points >= _LEAST_POINTS
+        if deep and plain.area >= wanted.min_area and plain.width >= wanted.min_width:
             made.append((k, one))
     made.sort(key=lambda m: -abs(m[1].imperfection.depth))
     heads = [m for m in made if m[1].is_head]
@@ -74,9 +79,12 @@ def find(prepared: Prepared, wanted: Finding) -> Found:
     numbers = np.zeros(count + 1, dtype=np.int64)
     for number, (k, _) in enumerate((*shown, *heads), 1):
         numbers[k] = number
-    plain = _with_reference(prepared, found, neighbours([m for _, m in shown]))
-    quality = _quality(prepared, found, seen, plain)
-    return Found(prepared, tuple(plain), tuple(m.imperfection for _, m in heads), numbers[labels], found, quality)
+    blocks = prepared.blocks
+    waves = 0.0 if blocks is None else blocks.left(seen.rows, seen.columns, found.point_noise)
+    listed = _with_reference(prepared, found, neighbours([m for _, m in shown]), waves)
+    quality = _quality(prepared, found, seen, listed, waves)
+    left_out = tuple(m.imperfection for _, m in heads)
+    return Found(prepared, tuple(listed), left_out, numbers[labels], found, quality, waves)
 
 
 def _worth_measuring(prepared: Prepared, own: Members, found: Smoothed, wanted: Finding) -> Ints:
@@ -89,7 +97,7 @@ def _worth_measuring(prepared: Prepared, own: Members, found: Smoothed, wanted: 
     return np.flatnonzero(large)
 
 
-def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfection]) -> list[Imperfection]:
+def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfection], waves: float) -> list[Imperfection]:
     """Add to the uncertainty of each depth how far the reference may be off there."""
     if not every or not (prepared.smooth or prepared.per_area):
         return every
@@ -108,12 +116,15 @@ def _with_reference(prepared: Prepared, found: Smoothed, every: list[Imperfectio
         if not len(own):
             continue
         spread = per_area * fit.spread(laid[own, :2])
+        if waves:
+            wide = np.sqrt(4.0 / np.pi * np.array([every[i].whole_area for i in own]))
+            spread = np.hypot(spread, off_by_waves(waves, wide, prepared.reference.wavelength))
         for i, u in zip(own, spread, strict=True):
             made[i] = replace(made[i], depth_u=float(np.hypot(made[i].depth_u, u)))
     return made
 
 
-def _quality(prepared: Prepared, found: Smoothed, taken: Members, every: list[Imperfection]) -> Quality:
+def _quality(prepared: Prepared, found: Smoothed, taken: Members, every: list[Imperfection], waves: float) -> Quality:
     surface, (points, squares, area) = prepared.surface, prepared.totals
     out = prepared.judged[taken.rows, taken.columns] & np.isfinite(surface.deviation[taken.rows, taken.columns])
     rows, columns = taken.rows[out], taken.columns[out]
@@ -125,8 +136,10 @@ def _quality(prepared: Prepared, found: Smoothed, taken: Members, every: list[Im
     followed = wavelength if prepared.reference.kind != Kind.REVOLUTION else 0.0  # around, nothing is
     if followed > 0 and widths and max(widths) > wavelength / 2:
         advice = f"an imperfection is {max(widths):.0f} mm wide: a wavelength below {2 * max(widths):.0f} mm follows it"
+    elif waves > max(_WAVY * found.point_noise, 1e-4):
+        advice = f"waves of {waves:.3f} mm are left: a shorter wavelength follows them"
     # Waves that are left show in what is smoothed, where noise is small.
-    elif found.scatter > 4.0 * found.noise and found.scatter > 0.3 * found.point_noise and found.scatter > 1e-4:
+    elif not followed and found.scatter > max(4.0 * found.noise, _WAVY * found.point_noise, 1e-4):
         advice = f"waves of {found.scatter:.3f} mm are left: a shorter wavelength follows them"
     return Quality(found.point_noise, rms, area, int(prepared.part.max()), advice)
 
@@ -138,7 +151,7 @@ def find_imperfections(
 ) -> Found:  # fmt: skip
     """Find where a surface leaves its own smooth course; see `prepare` and `find`."""
     reference, wanted = reference or Reference(), wanted or Finding()
-    prepared = prepare(points, normals, reference, depth=wanted.depth, area=area, beyond=beyond, given=given,
+    prepared = prepare(points, normals, reference, depth=wanted.least, area=area, beyond=beyond, given=given,
                        progress=progress)  # fmt: skip
     progress(0.9, "finding imperfections")
     return find(prepared, wanted)

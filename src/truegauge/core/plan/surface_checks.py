@@ -38,10 +38,11 @@ class SurfaceLimit(Frozen):
 class SurfaceCheck(Frozen):
     """Imperfections beyond `depth` mm from a reference that follows waves longer than `wavelength` mm (0: none).
 
-    What is nearer than `join` mm is one; smaller areas (mm2) and widths (mm) are not listed. The steps of `area` choose
-    where it is looked, beginning with all; the reference may look `beyond` mm farther. Places are told in a frame by
-    three places of the scan: its origin, one along x, and one more on the side of y; without in that of the scan. `to`
-    are features that distances are told from.
+    Those out of the material count beyond `height` mm; None: as those into it. What is nearer than `join` mm is one;
+    two are, where the saddle between them is at least `saddle` of the shallower one. Smaller areas (mm2) and widths
+    (mm) are not listed. The steps of `area` choose where it is looked, beginning with all; the reference may look
+    `beyond` mm farther. Places are told in a frame by three places of the scan: its origin, one along x, and one more
+    on the side of y; without in that of the scan. `to` are features that distances are told from.
     """
 
     id: str = Field(min_length=1, max_length=80)
@@ -50,8 +51,10 @@ class SurfaceCheck(Frozen):
     wavelength: float = Field(default=SMOOTH_WAVELENGTH, ge=0, le=1e5)
     by: FilterName = "spline"
     depth: float = Field(default=0.1, gt=0, le=1e3)
+    height: float | None = Field(default=None, gt=0, le=1e3)
     sides: Sides = "both"
     join: float = Field(default=0.0, ge=0, le=1e3)
+    saddle: float = Field(default=0.5, ge=0, le=1)
     min_area: float = Field(default=1.0, ge=0, le=1e8)
     min_width: float = Field(default=0.0, ge=0, le=1e4)
     area: tuple[AreaStep, ...] = Field(default=(), max_length=100)
@@ -77,6 +80,17 @@ class SurfaceCheck(Frozen):
             if not apart:
                 raise ValueError("the three places of the frame lie on a line: there is no plane through them")
         return self
+
+    @property
+    def levels(self) -> tuple[float, ...]:
+        """From which heights on something counts, mm: into the material negative, out of it positive."""
+        out = self.depth if self.height is None else self.height
+        return {"both": (-self.depth, out), "in": (-self.depth,), "out": (out,)}[self.sides]
+
+    @property
+    def least(self) -> float:
+        """The smallest of the thresholds, mm."""
+        return min(abs(level) for level in self.levels)
 
     def frame_from_scan(self) -> np.ndarray:
         """Return the transform (4, 4) from coordinates of the scan to the frame that places are told in."""

@@ -31,6 +31,7 @@ from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.batch import USUAL_FORMATS, Batch, BatchSettings, is_scan, scans_in
 from truegauge.jobs.inbox import Inbox, InboxSettings
 from truegauge.jobs.inspection import FORMATS
+from truegauge.jobs.records import Earlier
 from truegauge.jobs.summary import Summary
 
 _POLL_MS = 120
@@ -41,10 +42,12 @@ class BatchDialog(QDialog):
     """Choose scans and outputs, run them, and see the summary; or watch a folder."""
 
     def __init__(
-        self, plan: Path, theme: Theme, open_sample: Callable[[Path, int], object], parent: QWidget | None = None
+        self, plan: Path, theme: Theme, open_sample: Callable[[Path, int], object], parent: QWidget | None = None,
+        earlier: Earlier | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self.plan, self._theme, self._open_sample = plan, theme, open_sample
+        self._earlier = earlier  # that checks of the surface measure from
         self._under_way: dict[str, tuple[float, str]] = {}  # in the inbox
         self.scans: list[Path] = []
         self.batch: Batch | None = None
@@ -131,6 +134,9 @@ class BatchDialog(QDialog):
         ):
             where.addWidget(widget)
         column.addLayout(where)
+        if self._earlier is not None:
+            said = f"Checks of the surface that measure from an earlier scan take {self._earlier.scan.name}."
+            column.addWidget(label(said, "soft", wrap=True))
         self.start = button("Inspect all", self._on_start, main=True)
         self.cancel = button("Stop", self._on_cancel)
         self.again = QCheckBox("Do again what is done")
@@ -212,6 +218,7 @@ class BatchDialog(QDialog):
         settings = BatchSettings(
             self.plan, tuple(self.scans), Path(self.out.text()), str(self.unit.currentData()), formats,
             self.naming.text().strip() or "{scan}", int(self.jobs.value()), again=self.again.isChecked(),
+            earlier=self._earlier,
         )  # fmt: skip
         try:
             self.batch = Batch(settings)
@@ -277,7 +284,8 @@ class BatchDialog(QDialog):
             return
         try:
             formats = tuple(f for f, box in self.formats.items() if box.isChecked())
-            self.inbox = Inbox(InboxSettings(self.plan, Path(self.folder.text() or "."), formats=formats))
+            folder = Path(self.folder.text() or ".")
+            self.inbox = Inbox(InboxSettings(self.plan, folder, formats=formats, earlier=self._earlier))
         except TrueGaugeError as error:
             self.told.setText(str(error))
             return

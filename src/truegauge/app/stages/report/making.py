@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, QTimer
 from truegauge.app.shell.files import file_name
 from truegauge.app.shell.shell import Shell
 from truegauge.app.stages.report.report_preview import ReportPreview
+from truegauge.core.progress import Progress
 from truegauge.formats.results import results_csv
 from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.jobs.imperfections import given_of
@@ -44,7 +45,7 @@ class ReportMaker(QObject):
         if self._session.stage == "report":
             make = self._report()
             if make is not None:
-                self._session.queue.start(lambda progress: make(), self._show, "Making the report")
+                self._session.queue.start(make, self._show, "Making the report")
 
     def _show(self, pdf: bytes) -> None:
         self.pdf = pdf
@@ -60,24 +61,24 @@ class ReportMaker(QObject):
         s = self._session
         return (s.plan, s.sample) if self.is_bare else s.evaluation
 
-    def _report(self, *, html: bool = False) -> Callable[[], bytes] | None:
+    def _report(self, *, html: bool = False) -> Callable[[Progress], bytes] | None:
         """Return what makes the report of what is evaluated now; None without results."""
         s = self._session
         evaluator, evaluation, sample, camera = s.evaluator, s.evaluation, s.sample, self._view.camera
         made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
         plan, known, earlier = s.plan, s.surfaces.known(), s.surfaces.earlier
         if self.is_bare and sample is not None:
-            return lambda: report_bytes(
-                bare_report(plan, sample, sheets_of(plan, sample, known, earlier=earlier), made), html=html
+            return lambda progress: report_bytes(
+                bare_report(plan, sample, sheets_of(plan, sample, known, progress, earlier=earlier), made), html=html
             )
         if evaluator is None or evaluation is None:
             return None
 
-        def make() -> bytes:
+        def make(progress: Progress) -> bytes:
             scanned = sample is not None and len(sample.points) > 0
             sheets: tuple[SurfaceSheet, ...] = ()
             if scanned and sample is not None:
-                sheets = sheets_of(plan, sample, known, earlier=earlier, evaluation=evaluation,
+                sheets = sheets_of(plan, sample, known, progress, earlier=earlier, evaluation=evaluation,
                                    part=lambda: given_of(evaluator, plan, sample, evaluation))  # fmt: skip
             report = report_with_views(evaluator, evaluation, sample, made, camera, sheets=sheets)
             return report_bytes(report, html=html)
@@ -94,7 +95,7 @@ class ReportMaker(QObject):
         """Whether there is something to report."""
         return self._session.evaluation is not None or self.is_bare
 
-    def _save(self, title: str, kinds: str, ending: str, make: Callable[[], bytes] | None) -> None:
+    def _save(self, title: str, kinds: str, ending: str, make: Callable[[Progress], bytes] | None) -> None:
         """Ask where, and save there."""
         path = self._files.ask_save(title, kinds, f"{file_name(self._session.plan.name)}{ending}")
         if path and make is not None:
@@ -112,7 +113,7 @@ class ReportMaker(QObject):
     def ask_xlsx(self) -> None:
         """Ask where to save the table as a workbook."""
         evaluation, sample = self._session.evaluation, self._session.sample
-        make = None if evaluation is None else lambda: results_xlsx(evaluation, sample)
+        make = None if evaluation is None else lambda _: results_xlsx(evaluation, sample)
         self._save("Save table", "XLSX (*.xlsx)", ".xlsx", make)
 
     def ask_csv(self) -> None:
@@ -121,8 +122,10 @@ class ReportMaker(QObject):
         evaluation, sample, plan, known = s.evaluation, s.sample, s.plan, s.surfaces.known()
         earlier = s.surfaces.earlier
         if self.is_bare and sample is not None:
-            self._save("Save table", "CSV (*.csv)", ".csv",
-                       lambda: table_bytes(sheets_of(plan, sample, known, earlier=earlier)))  # fmt: skip
+            self._save(
+                "Save table", "CSV (*.csv)", ".csv",
+                lambda progress: table_bytes(sheets_of(plan, sample, known, progress, earlier=earlier)),
+            )  # fmt: skip
             return
-        make = None if evaluation is None else lambda: results_csv(evaluation, sample)
+        make = None if evaluation is None else lambda _: results_csv(evaluation, sample)
         self._save("Save table", "CSV (*.csv)", ".csv", make)

@@ -6,13 +6,16 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from truegauge.app.document.queue import WrongUnit
 from truegauge.app.document.worked_out import WorkedOut
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
+from truegauge.core.clouds.extent import scan_diagonal, unit_doubt
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.imperfections.comparing import Change, compare
 from truegauge.core.progress import Progress
 from truegauge.core.samples.sample import Sample
 from truegauge.jobs.imperfections import scan_of, surface_of
+from truegauge.jobs.records import Earlier
 
 _STATES = ("new", "gone", "deeper", "shallower", "same")
 
@@ -39,23 +42,24 @@ class BeforeModel(QObject):
         if self.session.sample is None:
             self.forget()
 
-    def open(self, path: Path) -> None:
-        """Take the earlier scan from a file."""
+    def open(self, path: Path, unit: str = "") -> None:
+        """Take the earlier scan from a file; without a unit, as it says, where that fits the scan that is open."""
+        present = self.session.sample
 
-        def work(progress: Progress) -> Sample | TrueGaugeError:
-            try:
-                return scan_of(path, progress=progress)
-            except TrueGaugeError as error:
-                return error
+        def work(progress: Progress) -> Sample:
+            came = scan_of(path, unit, progress)
+            if not unit and path.suffix.lower() != ".tgsample" and present is not None and len(present.points):
+                size = scan_diagonal(came.points)
+                doubt = unit_doubt(size, scan_diagonal(present.points), came.unit, "scan that is open")
+                if doubt is not None:
+                    raise WrongUnit(path, doubt.text, doubt.unit, came.unit)
+            return came
 
-        def done(came: Sample | TrueGaugeError) -> None:
-            if isinstance(came, TrueGaugeError):
-                self.session.notify(came)
-                return
+        def done(came: Sample) -> None:
             self.name = path.name
-            self.session.surfaces.set_earlier(came)
+            self.session.surfaces.set_earlier(came, Earlier(path, came.unit))
 
-        self.session.queue.start(work, done, f"Opening {path.name}")
+        self.session.queue.start(work, done, f"Opening {path.name}", again=lambda u, _: self.open(path, u or unit))
 
     def forget(self) -> None:
         """Compare no more."""

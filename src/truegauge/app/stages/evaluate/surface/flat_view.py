@@ -113,11 +113,11 @@ class FlatView(QWidget):
                 room.adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
             )
             return
-        frame, scale = self.frame_of(found), scale_of(found, check.depth)
+        frame, scale = self.frame_of(found), scale_of(found, check.least)
         step = self.contour_step(scale)
         held = m.held() if m.map == "held" else None
         if held is not None:
-            scale, step = held_scale_of(check.depth, m.weakest() or 0.0), 0.0
+            scale, step = held_scale_of(check.least, m.weakest() or 0.0), 0.0
         painter.drawImage(self.map_room.topLeft(), self._image(found, frame, scale, step, held))
         numbers = NumberFormat(m.session.plan.unit, m.session.plan.decimals)
         self._paint_head(painter, numbers, step)
@@ -132,7 +132,7 @@ class FlatView(QWidget):
             height = max(90.0, min(260.0, self.map_room.height() - 80.0))
             draw_scale(surface, scale, (room.width() - 84.0, 40.0, height), numbers, ScaleLook(13, 11.0, t.ink, t.soft))
             if m.chosen is not None:
-                self._paint_cuts(surface, found, m.chosen, numbers, check.depth)
+                self._paint_cuts(surface, found, m.chosen, numbers, check.levels)
         self.hand.paint(painter, frame, map_.topLeft(), t)
 
     @property
@@ -172,14 +172,14 @@ class FlatView(QWidget):
                              f"contours every {numbers.value(step)} {numbers.unit}")  # fmt: skip
 
     def _paint_cuts(
-        self, surface: PainterSurface, found: Found, one: Imperfection, numbers: NumberFormat, depth: float
+        self, surface: PainterSurface, found: Found, one: Imperfection, numbers: NumberFormat, levels: tuple[float, ...]
     ) -> None:
         """Paint the cuts through the deepest place, heights enlarged."""
         room = room_of(self)
         wide = (room.width() - 3 * _EDGE) / 2
         for k, across in enumerate((False, True)):
             box = (_EDGE + k * (wide + _EDGE), room.bottom() - _CUTS + 8.0, wide, _CUTS - 16.0)
-            draw_cut(surface, box, found, one, numbers, depth, self._colors, 12.0, across=across)
+            draw_cut(surface, box, found, one, numbers, levels, self._colors, 12.0, across=across)
 
     # Mouse ----------------------------------------------------------------------------------------------------------
 

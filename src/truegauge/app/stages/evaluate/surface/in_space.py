@@ -62,7 +62,7 @@ class SpaceModel(QObject):
             self._bare.show(None)
             self._bare.show_on_part(None)
             return
-        times, depth, lie = self.times, check.depth, None if self._bare.is_there else self._surface.lie()
+        times, depth, lie = self.times, check.least, None if self._bare.is_there else self._surface.lie()
         where = "" if lie is None else lie.part_from_device.tobytes().hex()
         drawn = self._drawn.get((found, times, depth, where), lambda: in_space(found, times, depth, lie))
         if drawn is not None and lie is None:
@@ -96,7 +96,7 @@ class SpaceModel(QObject):
             numbers = NumberFormat(plan.unit, plan.decimals)
             height = max(90.0, min(260.0, size.height() - 120.0))
             look = ScaleLook(13, 11.0, theme.ink, theme.soft)
-            draw_scale(surface, scale_of(found, check.depth), (size.width() - 84.0, 40.0, height), numbers, look)
+            draw_scale(surface, scale_of(found, check.least), (size.width() - 84.0, 40.0, height), numbers, look)
 
 
 def in_space(found: Found, times: float, depth: float, lie: Lie | None = None) -> DrawnScan:

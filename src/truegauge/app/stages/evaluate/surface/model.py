@@ -157,7 +157,7 @@ class SurfaceModel(QObject):
         where = (lie.part_from_device.tobytes(), lie.growth) if from_part and lie is not None else None
         earlier = self.session.surfaces.earlier if check.reference == "scan" else None
         other = None if earlier is None else earlier.scans_key
-        of = (sample.scans_key, reference, reference_depth(check.depth), area, beyond, where, other)
+        of = (sample.scans_key, reference, reference_depth(check.least), area, beyond, where, other)
 
         def work(progress: Progress) -> tuple[tuple[object, Prepared] | None, Found | None, str]:
             try:
@@ -171,7 +171,7 @@ class SurfaceModel(QObject):
                         return given_by(evaluator.projector, lie, points)
 
                     given = given_for(check, part, earlier)
-                    prepared = of, prepare(points, normals, reference, depth=check.depth, area=area,
+                    prepared = of, prepare(points, normals, reference, depth=check.least, area=area,
                                            beyond=beyond, given=given, progress=progress)  # fmt: skip
                 progress(0.9, "finding imperfections")
                 return prepared, find(prepared[1], wanted), ""
@@ -295,7 +295,7 @@ class SurfaceModel(QObject):
         if found is None or self.held_problem:
             return None
         return self._held.get((found.prepared, found.smoothed),
-                              lambda: expanded_uncertainty(found.prepared, found.smoothed))  # fmt: skip
+                              lambda: expanded_uncertainty(found.prepared, found.smoothed, found.waves))  # fmt: skip
 
     @property
     def held_problem(self) -> str:

@@ -53,14 +53,21 @@ class SurfacePage(QWidget):
         self.filter_kind = choice(_FILTERS, lambda k: model.change(by=k), "filter")
         self.filter_kind.setToolTip("Both robust: ISO 16610-72 and 16610-71. Half of a wave of that length passes")
         self.threshold = LengthField(s, "the depth", lambda v: model.change(depth=v), least=1e-4)
+        self.higher_than = LengthField(s, "the height", self._on_height, least=1e-4)
+        self.higher_than.setToolTip("From which height on bumps count; typed as the depth, it follows the depth")
+        self.deeper, self.higher = row("Deeper than", self.threshold), row("Higher than", self.higher_than)
         self.more = Fold("How it is looked for")
         self.joined = LengthField(s, "the distance", lambda v: model.change(join=v))
         self.joined.setToolTip("What is nearer to each other is one")
+        self.saddle = number_box(0.0, 100.0, 0, suffix=" %")
+        self.saddle.setToolTip("Two are one where it is as deep between them as this share of the shallower one")
+        self.saddle.editingFinished.connect(self._on_saddle)
         self.min_width = LengthField(s, "the width", lambda v: model.change(min_width=v))
         self.min_area = number_box(0.0, 1e8, 3)
         keep_size(self.min_area, width=112)
         self.min_area.editingFinished.connect(self._on_area)
         for widget in (self.filter_kind, self.which, row("Joined within", self.joined),
+                       row("One, from a saddle of", self.saddle),
                        row("Width at least", self.min_width), row("Area at least", self.min_area)):  # fmt: skip
             self.more.column.addWidget(widget)
         self.remove = button("Remove this check", model.remove)
@@ -93,10 +100,10 @@ class SurfacePage(QWidget):
         self.since = label("", "soft", wrap=True)
         self.alone = button("Compare no more", before.forget)
         for widget in (
-            self.reference, row("Waves longer than", self.wavelength), row("Deeper than", self.threshold),
-            self.area, self.more, self.limits, self.seeing, self.view, self.times, self.quality, self.advice,
-            self.problem, self.again, self.count, self.bars, self.order, self.filter, self.list, self.details,
-            self.frame, self.sections, self.since, self.compare, self.alone,
+            self.reference, row("Waves longer than", self.wavelength), self.deeper,
+            self.higher, self.area, self.more, self.limits, self.seeing, self.view, self.times, self.quality,
+            self.advice, self.problem, self.again, self.count, self.bars, self.order, self.filter, self.list,
+            self.details, self.frame, self.sections, self.since, self.compare, self.alone,
         ):  # fmt: skip
             inner.addWidget(widget)
         self.another = button("Another check", model.add)
@@ -116,6 +123,15 @@ class SurfacePage(QWidget):
 
     def _ask_earlier(self) -> None:
         self._ask("Earlier scan", self._before.open)
+
+    def _on_height(self, height: float) -> None:
+        check = self._model.check
+        self._model.change(height=None if check is None or height == check.depth else height)
+
+    def _on_saddle(self) -> None:
+        check, typed = self._model.check, self.saddle.value()
+        if check is not None and typed != round(100.0 * check.saddle):
+            self._model.change(saddle=typed / 100.0)
 
     def _on_area(self) -> None:
         self._model.change(min_area=self.min_area.value() * self._mm2)
@@ -150,6 +166,10 @@ class SurfacePage(QWidget):
         for field, value in ((self.wavelength, check.wavelength), (self.threshold, check.depth),
                              (self.joined, check.join), (self.min_width, check.min_width)):  # fmt: skip
             field.show_length(value)
+        self.higher_than.show_length(check.depth if check.height is None else check.height)
+        self.deeper.setVisible(check.sides != "out")
+        self.higher.setVisible(check.sides != "in")
+        self.saddle.setValue(100.0 * check.saddle)
         self.min_area.setSuffix(f" {s.plan.unit}²")
         self.min_area.setValue(check.min_area / self._mm2)
         self.frame.refresh()
