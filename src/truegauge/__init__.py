@@ -14,7 +14,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 _PUBLIC = {
     "Plan": "plans", "Feature": "plan_features", "kinds": "plans", "new_plan": "plans", "open_plan": "plans",
     "Inspection": "inspecting", "CharacteristicResult": "inspecting", "inspect": "inspecting", "batch": "inspecting",
-    "imperfections": "imperfections",
+    "imperfections": "imperfections", "blade": "blades",
     "Machine": "machines", "StandIn": "machines", "connect": "machines", "stand_in": "machines",
 }  # fmt: skip
 __all__ = ["__version__", *_PUBLIC]

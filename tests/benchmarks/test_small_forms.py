@@ -147,6 +147,12 @@ def test_imperfections(small):
     assert 0 < low < 90  # of the depth: it dips into the dents
 
 
+def test_blades(small):
+    said = small("blades", "60000", "2")
+    assert "2 sections" in said
+    assert int(re.search(r"(\d+) % of \d+ within", said)[1]) >= 70
+
+
 def test_live_scan(small):
     said = small("live_scan", "0.5", RATE=60_000, LINE=60, SPEED=3000.0)
     assert "points a second for" in said

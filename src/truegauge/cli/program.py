@@ -11,6 +11,7 @@ import typer
 
 from truegauge.cli.associating import associate
 from truegauge.cli.batches import batch, inbox
+from truegauge.cli.blades import blade
 from truegauge.cli.comparing import compare
 from truegauge.cli.imperfections import imperfections
 from truegauge.cli.inspecting import inspect, new_plan
@@ -47,7 +48,7 @@ def demo(
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 _COMMANDS = (
-    window, inspect, new_plan, batch, cmm_sim, device_sim, inbox, compare, associate, imperfections, route, run,
+    window, inspect, new_plan, batch, cmm_sim, device_sim, inbox, compare, associate, blade, imperfections, route, run,
 )  # fmt: skip
 for _command in _COMMANDS:
     app.command(_command.__name__.replace("_", "-"))(_command)

@@ -2,6 +2,7 @@
 
 import json
 import sys
+from dataclasses import asdict
 from pathlib import Path
 
 from truegauge import demo
@@ -51,6 +52,20 @@ def make_cover(folder: Path) -> None:
     write_plan(folder / demo.COVER_PLAN.name, cover_plan(model), part.read_bytes())
 
 
+def make_vane(folder: Path) -> None:
+    """Write the vane, a scan of its aerofoil in part coordinates, and the truth about it."""
+    from truegauge.demo.vane import NOISE, VaneErrors, build_vane, vane_cloud
+
+    write_plain_step(build_vane(), folder / demo.VANE_PART.name, "LW-1330 cooling-fan vane")
+    errors = VaneErrors()
+    comment = "LW-1330 cooling-fan vane, number 0012, made-up data"
+    write_whole(folder / demo.VANE_SCAN.name, ply_from_points(vane_cloud(errors=errors), comment=comment))
+    heights = (10, 20, 30, 40, 50, 60, 70, 80, 90)
+    document = {"noise": NOISE, "errors": asdict(errors),
+                "sections": [{"height": z, **errors.made(z).values()} for z in heights]}  # fmt: skip
+    write_whole(folder / demo.VANE_TRUTH.name, (json.dumps(document, indent=1) + "\n").encode())
+
+
 def make_panel(folder: Path) -> None:
     """Write a scan of the panel that was hit by hail, the truth about it, and its plan; there is no part."""
     from truegauge.demo.panel import injected, panel_cloud, place_of
@@ -70,7 +85,7 @@ def main() -> int:
     """Write all demo parts, or those named after the folder."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else demo.DATA
     folder.mkdir(parents=True, exist_ok=True)
-    makers = {"LW-1140": make_housing, "LW-1215": make_cover, "LW-1502": make_panel}
+    makers = {"LW-1140": make_housing, "LW-1215": make_cover, "LW-1330": make_vane, "LW-1502": make_panel}
     for name in sys.argv[2:] or makers:
         makers[name](folder)
     return 0

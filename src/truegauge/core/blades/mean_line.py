@@ -1,8 +1,9 @@
 """The mean line of a section: the centres of the circles inside that touch both of its sides, from edge to edge.
 
-Between two touching places p and q of a circle about c the line goes square to p - q: by such steps it is followed from
-the middle towards either edge, each step put right by Newton's method, until the circle touches at one place, or along
-an arc. There it goes straight on to the profile.
+The circle that touches at a place p and has nothing of the profile inside is the smallest of those that touch at p and
+go through another place q: r = |q - p|^2 / (2 n (q - p)), n the normal into the section (the medial axis; Blum 1967).
+All places q are tried, so that it is the right one; Newton's method makes it exact. Where the circle touches at one
+place only, or along an arc, the line ends, and goes straight on to the profile.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numba import njit
 
 from truegauge.core.errors import EvaluationError
 
@@ -18,17 +20,19 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
     from truegauge.core.blades.profile import Profile
 
-_STEPS = 200  # of the extent, in one of which the line goes on
-_LEAST = 1e-6  # of the extent: a step so small has come to the end, and what is left of it is straight
-_NEWTON, _EXACT = 25, 1e-13
-_APART = 1e-5  # of the extent, between touching places that are one
-_TURN = 0.3  # rad that the line may turn in a step
-_FASTER = 20.0  # times as far as the line goes on that a touching place moves at most: along an edge it moves alone
-_NEARER = 0.5  # of how far apart the touching places were, that they are after a step at least
+_PLACES = 640  # of the profile, by its length and by how it turns, half and half
+_AROUND = 60  # places around an edge
+_NEWTON, _EXACT, _SETTLED = 6, 1e-9, 1e-8  # steps; of the extent, that a circle is and may be off after them
+_ARC, _TOUCHES = 0.05, 1e-4  # of one: an arc of nearly its radius is as good as one; of the extent, that it is off it
+_CURVE = 1e-5  # of the extent, that the curve is exact to
+_APART = 1.5  # of its radius, that the two places a circle touches at are apart
+_UNEVEN = 0.15  # rad that a curve may turn more or less evenly between two points
+_BESIDE = 3  # places beside one, that tell its curvature, and that not well
+_LEAST = 8  # circles of a line
 _BEFORE, _COURSE = 0.8, 8  # of the radius at an end, or so many circles: how far before it the line is read
-_NOT_LAST = 0.05  # of that: nearer to the end the joint of an edge is felt
-_SEEN = 2_000  # places of the profile that no circle may have inside
-_INSIDE = 5e-4  # of the extent, that one may: at the joints of edges that are parts of circles a little is rounding
+_NOT_LAST = 0.1  # of that: nearer to the end the joint of an edge is felt
+_INSIDE = 5e-4  # of the extent, that a circle may have inside of it
+_JUMP = 8.0  # times as far as between others that two circles beside each other are: the line has a branch
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -78,153 +82,168 @@ def mean_line(profile: Profile, toward_leading: Floats | None = None) -> MeanLin
     EvaluationError
         The section has no two sides: it is round, or something else than an aerofoil.
     """
-    extent, start = _middle(profile)
-    one, other = _followed(profile, start, extent, 1.0), _followed(profile, start, extent, -1.0)
-    ends = [_end(profile, [start, *branch]) for branch in (one, other)]
-    every = np.array([*one[::-1], start, *other])
-    radii = every[:, 2]
-    thick = _center(profile, every[int(np.argmax(radii))])
+    extent = _extent(profile)
+    circles = _circles(profile, extent)
+    ends = [_end(profile, circles, first=first) for first in (True, False)]
+    thick = circles.center[int(np.argmax(circles.radius))]
     far = [float(np.linalg.norm(end[0] - thick)) for end in ends]
     swapped = far[0] > far[1]
     if toward_leading is not None:
         swapped = float((ends[1][0] - ends[0][0]) @ np.asarray(toward_leading, dtype=np.float64)) > 0
     if swapped:
-        every, ends = every[::-1], ends[::-1]
-    centers = np.array([_center(profile, row) for row in every])
-    circles = Circles(np.mod(every[:, 0], profile.length), np.mod(every[:, 1], profile.length), centers, every[:, 2])
-    _see(profile, circles, extent)
+        ends = ends[::-1]
+        circles = Circles(circles.left[::-1], circles.right[::-1], circles.center[::-1], circles.radius[::-1])
     return MeanLine(circles, ends[0][0], ends[1][0], ends[0][1], ends[1][1])
 
 
-def _middle(profile: Profile) -> tuple[float, Floats]:
-    """Return how long the section is, and the circle (left, right, radius) across its middle."""
-    s = np.linspace(0.0, profile.length, _SEEN, endpoint=False)
-    p = profile.at(s)
-    _, middle = profile.area_and_centroid()
-    values, ways = np.linalg.eigh(np.cov((p - middle).T))
+def _extent(profile: Profile) -> float:
+    """Return how long the section is, mm."""
+    p = profile.at(profile.places(_PLACES))
+    values, ways = np.linalg.eigh(np.cov((p - p.mean(axis=0)).T))
     if values[0] > 0.5 * values[1]:
         raise EvaluationError("the section is nearly as thick as long: it has no mean line from edge to edge")
-    along = (p - middle) @ ways[:, 1]
-    extent = float(np.ptp(along))
+    return float(np.ptp(p @ ways[:, 1]))
+
+
+def _circles(profile: Profile, extent: float) -> Circles:
+    """Return the circles along the line, from one edge to the other."""
+    s = profile.places(_PLACES)
+    p, n = profile.at(s), profile.inward(s)
+    partner, radius = _partners(p, n, _CURVE * extent)
+    # How many places ahead a circle touches again: fewer and fewer towards the edge ahead, none there, and behind it
+    # nearly as many as there are. On an arc both ends of it are the same circle; the first that jumps is the edge.
+    ahead = np.mod(partner - np.arange(len(s)), len(s))
+    start = _across_middle(p)
+    onward = np.roll(ahead, -start)
+    back = np.roll(ahead[::-1], start + 1)
+    far = len(s) // 4
+    ahead_of, behind = np.flatnonzero(np.diff(onward) > far), np.flatnonzero(np.diff(back) < -far)
+    if not len(ahead_of) or not len(behind):
+        raise EvaluationError("the section has no two edges: it is no aerofoil")
+    side = np.arange(start - behind[0], start + ahead_of[0] + 1) % len(s)
+    # Touching places that are near to each other tell little more than rounding.
+    apart = np.linalg.norm(p[partner] - p, axis=1)
+    side = side[apart[side] > _APART * radius[side]]
+    left, right, r = _exact(profile, s[side], s[partner[side]], radius[side], extent)
+    if len(left) < _LEAST:
+        raise EvaluationError("the section has no two sides: its mean line ends where it begins")
+    center = profile.at(left) + r[:, None] * profile.inward(left)
+    _see(p, center, r, extent)
+    steps = np.linalg.norm(np.diff(center, axis=0), axis=1)
+    if steps.max() > max(_JUMP * np.median(steps), 0.1 * extent):
+        x, y = center[int(np.argmax(steps))]
+        raise EvaluationError(f"the mean line jumps beside ({x:.3f}, {y:.3f}): the section has a branch there")
+    return Circles(left, right, center, r)
+
+
+def _across_middle(p: Floats) -> int:
+    """Return the number of a place (n, 2) in the middle of one side."""
+    middle = p.mean(axis=0)
+    _, ways = np.linalg.eigh(np.cov((p - middle).T))
+    along = (p - (p.max(axis=0) + p.min(axis=0)) / 2) @ ways[:, 1]
     crosses = np.flatnonzero(np.sign(along) != np.sign(np.roll(along, -1)))
     if len(crosses) != 2:
         raise EvaluationError(f"across the middle of the section there are {len(crosses)} places instead of two")
-    left, right = s[crosses]
-    gap = float(np.linalg.norm(profile.at(np.array([right]))[0] - profile.at(np.array([left]))[0]))
-    found = _touching(profile, np.array([left, right, gap / 2]), middle, ways[:, 1])
-    if found is None:
-        raise EvaluationError("no circle touches both sides in the middle of the section")
-    return extent, found
+    return int(crosses[0])
 
 
-def _touching(profile: Profile, start: Floats, place: Floats, along: Floats) -> Floats | None:
-    """Return the circle (left, right, radius) that touches twice, its centre on the line across `along` at a place."""
-    x = start.copy()
+@njit(cache=True, nogil=True)
+def _partners(p, n, exact):  # type: ignore[no-untyped-def]
+    """Return for each place (n, 2) with its normal which other one its circle touches (n,), and its radius (n,).
+
+    Of what lies near, rounding makes any radius: what it may come to counts against it. So on an arc, where all are
+    alike, it is the one farthest away, and both ends of an arc belong together.
+    """
+    count = len(p)
+    partner, radius = np.zeros(count, dtype=np.int64), np.empty(count)
+    for i in range(count):
+        best, own = np.inf, np.inf
+        for j in range(count):
+            beside = abs(i - j)
+            if min(beside, count - beside) < _BESIDE:
+                continue
+            x, y = p[j, 0] - p[i, 0], p[j, 1] - p[i, 1]
+            ahead = n[i, 0] * x + n[i, 1] * y
+            if ahead <= 0.0:
+                continue
+            r = (x * x + y * y) / (2.0 * ahead)
+            judged = r * (1.0 + exact / ahead)
+            if judged < best:
+                best, own, partner[i] = judged, r, j
+        radius[i] = own
+    return partner, radius
+
+
+def _exact(profile: Profile, left: Floats, right: Floats, radius: Floats, extent: float) -> tuple[Floats, ...]:
+    """Return parameters (n,) of both places and radii (n,) of circles that touch, from rough ones.
+
+    The first place stays, the other one moves. What does not settle, or settles elsewhere, is left out.
+    """
+    p, n = profile.at(left), profile.inward(left)
+    s, r = right.copy(), radius.copy()
+    off = np.full(len(s), np.inf)
     for _ in range(_NEWTON):
-        s = x[:2]
-        p, t, n = profile.at(s), profile.tangent(s), profile.inward(s)
-        speed = np.linalg.norm(profile.curve(np.mod(s, profile.length), 1), axis=1)
-        bend = profile.curvature(s) * speed
-        center = p + x[2] * n
-        off = np.append(center[0] - center[1], (center[0] - place) @ along)
-        # Along the profile the centre moves by (1 - r curvature) times as far.
-        moved = (speed - x[2] * bend)[:, None] * t
-        jacobian = np.zeros((3, 3))
-        jacobian[:2, 0], jacobian[:2, 1], jacobian[:2, 2] = moved[0], -moved[1], n[0] - n[1]
-        jacobian[2] = moved[0] @ along, 0.0, n[0] @ along
-        try:
-            step = np.linalg.solve(jacobian, -off)
-        except np.linalg.LinAlgError:
-            return None
-        longest = float(np.abs(step).max())
-        x = x + step * min(1.0, 0.5 * x[2] / max(longest, 1e-300))
-        if longest < _EXACT * profile.length:
-            break
-    else:
-        if float(np.abs(off).max()) > 1e-9 * profile.length:
-            return None
-    return x if x[2] > 0 and np.isfinite(x).all() else None
+        q, speed, own = profile.at(s), profile.speed(s), profile.inward(s)
+        gap = p + r[:, None] * n - q - r[:, None] * own
+        off = np.linalg.norm(gap, axis=1)
+        slides = 1.0 - r * profile.curvature(s)
+        along = -(speed * slides)[:, None] * profile.tangent(s)
+        more = n - own
+        det = along[:, 0] * more[:, 1] - along[:, 1] * more[:, 0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            ds = (gap[:, 1] * more[:, 0] - gap[:, 0] * more[:, 1]) / det
+            dr = (gap[:, 0] * along[:, 1] - gap[:, 1] * along[:, 0]) / det
+        # Along an arc nothing tells where it touches: through the other place it goes already.
+        done = (off < _EXACT * extent) | (np.abs(slides) < _ARC) | ~np.isfinite(ds) | ~np.isfinite(dr)
+        s = np.where(done, s, s + np.clip(ds, -r, r))
+        r = np.where(done, r, r + np.clip(dr, -0.5 * r, 0.5 * r))
+    q, own = profile.at(s), profile.inward(s)
+    off = np.linalg.norm(p + r[:, None] * n - q - r[:, None] * own, axis=1)
+    near = np.abs(np.mod(s - right + profile.length / 2, profile.length) - profile.length / 2) < np.maximum(2 * r, 0.02)
+    # Where a side goes over into a round edge between two points nothing tells which way it goes there.
+    near &= np.maximum(profile.unevenness(left), profile.unevenness(s)) < _UNEVEN
+    near &= np.linalg.norm(p - q, axis=1) > _APART * r
+    allowed = np.where(np.abs(1.0 - r * profile.curvature(s)) < _ARC, _TOUCHES, _SETTLED) * extent
+    good = (off < allowed) & near & (r > 0) & (np.abs(r - radius) < 0.2 * radius)
+    return left[good], np.mod(s[good], profile.length), r[good]
 
 
-def _center(profile: Profile, circle: Floats) -> Floats:
-    s = circle[:1]
-    return np.asarray((profile.at(s) + circle[2] * profile.inward(s))[0])
-
-
-def _apart(profile: Profile, circle: Floats) -> Floats:
-    p, q = profile.at(circle[:2])
-    return np.asarray(p - q, dtype=np.float64)
-
-
-def _followed(profile: Profile, start: Floats, extent: float, sign: float) -> list[Floats]:
-    """Return the circles from the middle on towards one edge, the last at its end."""
-    made: list[Floats] = []
-    now, step = start, extent / _STEPS
-    way = _ahead(profile, now) * sign
-    while step > _LEAST * extent:
-        center = _center(profile, now)
-        found = _touching(profile, now, center + step * way, way)
-        if found is not None and _goes_on(profile, now, found, way, step):
-            now = found
-            made.append(now)
-            turned = _ahead(profile, now)
-            way = turned if turned @ way > 0 else -turned
-            step = min(1.5 * step, extent / _STEPS)
-            if np.linalg.norm(_apart(profile, now)) < _APART * extent:
-                break
-        else:
-            step /= 2
-    if not made:
-        raise EvaluationError("the section has no two sides: its mean line ends where it begins")
-    return made
-
-
-def _ahead(profile: Profile, circle: Floats) -> Floats:
-    """Return a direction in which the line goes on: square to what is between the places where a circle touches."""
-    between = _apart(profile, circle)
-    return np.asarray(np.array([-between[1], between[0]]) / np.linalg.norm(between))
-
-
-def _goes_on(profile: Profile, before: Floats, now: Floats, way: Floats, step: float) -> bool:
-    """Tell whether a circle is the next one: both sides go on the same way, and the line does not jump."""
-    moved = _center(profile, now) - _center(profile, before)
-    left, right = now[0] - before[0], now[1] - before[1]
-    if np.linalg.norm(moved) > 2.0 * step or left * right > 0:
-        return False  # both sides of a section go towards an edge: one with, one against its course
-    if max(abs(left), abs(right)) > _FASTER * float(np.linalg.norm(moved)):
-        return False
-    apart = np.linalg.norm(_apart(profile, now)) / np.linalg.norm(_apart(profile, before))
-    return bool(apart > _NEARER and abs(_ahead(profile, now) @ way) > np.cos(_TURN))
-
-
-def _end(profile: Profile, branch: list[Floats]) -> tuple[Floats, float]:
+def _end(profile: Profile, circles: Circles, *, first: bool) -> tuple[Floats, float]:
     """Return where the line goes straight on to the profile, and the parameter of that place."""
-    last = branch[-1]
-    center = _center(profile, last)
-    p = profile.at(last[:1])[0]
-    way = _course(profile, branch)
+    order = slice(None, None, -1) if first else slice(None)
+    centers, radius = circles.center[order], circles.radius[order]
+    center, way = centers[-1], _course(centers, float(radius[-1]))
+    # Around the edge: of circles about one place the first, which touches where an arc begins and ends.
+    same = np.linalg.norm(centers - center, axis=1) <= _NOT_LAST * _BEFORE * radius[-1]
+    k = len(same) - 1 - int(np.argmin(same[::-1])) + 1 if not same.all() else 0
+    left, right = float(circles.left[order][k]), float(circles.right[order][k])
+    last = (right, left) if first else (left, right)
+    span = float(np.mod(last[1] - last[0], profile.length))
+    corners = profile.corners[np.mod(profile.corners - last[0], profile.length) < span]
+    if len(corners) == 1:  # a sharp edge
+        return profile.at(corners)[0], float(corners[0])
     across = np.array([-way[1], way[0]])
-    span = np.mod(last[1] - last[0], profile.length)
-    span = span if profile.at(np.array([last[0] + span / 2]))[0] @ way > center @ way else span - profile.length
-    low, high = 0.0, float(span)
-    side = float((p - center) @ across)
-    for _ in range(80):
-        middle = (low + high) / 2
-        inside = float((profile.at(np.array([last[0] + middle]))[0] - center) @ across) * side > 0
-        low, high = (middle, high) if inside else (low, middle)
-    at = float(np.mod(last[0] + (low + high) / 2, profile.length))
-    return profile.at(np.array([at]))[0], at
+    s = last[0] + np.linspace(0.0, span, _AROUND)
+    aside = (profile.at(s) - center) @ across
+    crossed = np.flatnonzero(np.sign(aside[1:]) != np.sign(aside[:-1]))
+    if not len(crossed):
+        raise EvaluationError("the mean line ends beside the profile: its edge is no edge of an aerofoil")
+    k = int(crossed[0])
+    at = profile.where(lambda at: (profile.at(at) - center) @ across, float(s[k]), float(s[k + 1]))
+    return profile.at(np.array([at]))[0], float(np.mod(at, profile.length))
 
 
-def _course(profile: Profile, branch: list[Floats]) -> Floats:
+def _course(centers: Floats, radius: float) -> Floats:
     """Return the direction (2,) of the line at its end, by its own course before.
 
     Where a circle touches is no help there: along an edge that is part of a circle it may touch anywhere.
     """
-    centers = np.array([_center(profile, row) for row in branch])
-    end, radius = centers[-1], float(branch[-1][2])
+    end = centers[-1]
     far = np.linalg.norm(centers - end, axis=1)
-    reach = max(_BEFORE * radius, float(np.sort(far)[min(len(far) - 1, _COURSE)]))
+    others = np.sort(far[far > _NOT_LAST * _BEFORE * radius])  # along an arc the circles are all the same
+    if len(others) < 3:
+        raise EvaluationError("the section is as good as round: its mean line has no length")
+    reach = max(_BEFORE * radius, float(others[min(len(others) - 1, _COURSE)]))
     near = centers[(far <= reach) & (far >= _NOT_LAST * reach)]
     rough = end - near[0]
     rough = rough / np.linalg.norm(rough)
@@ -236,11 +255,23 @@ def _course(profile: Profile, branch: list[Floats]) -> Floats:
     return np.asarray(way / np.linalg.norm(way))
 
 
-def _see(profile: Profile, circles: Circles, extent: float) -> None:
+def _see(p: Floats, centers: Floats, radii: Floats, extent: float) -> None:
     """Refuse circles that have a part of the profile inside."""
-    p = profile.at(np.linspace(0.0, profile.length, _SEEN, endpoint=False))
-    for center, radius in zip(circles.center[::7], circles.radius[::7], strict=True):
-        deep = radius - float(np.sqrt(np.square(p - center).sum(axis=1).min()))
-        if deep > _INSIDE * extent:
-            x, y = center
-            raise EvaluationError(f"the section is no aerofoil: it comes within a circle about ({x:.3f}, {y:.3f})")
+    deep = radii - _nearest(p, centers)
+    worst = int(np.argmax(deep))
+    if deep[worst] > _INSIDE * extent:
+        x, y = centers[worst]
+        raise EvaluationError(f"the section is no aerofoil: it comes within a circle about ({x:.3f}, {y:.3f})")
+
+
+@njit(cache=True, nogil=True)
+def _nearest(p, centers):  # type: ignore[no-untyped-def]
+    """Return how far (n,) the nearest of places is from each centre (n, 2)."""
+    made = np.empty(len(centers))
+    for i in range(len(centers)):
+        least = np.inf
+        for j in range(len(p)):
+            x, y = p[j, 0] - centers[i, 0], p[j, 1] - centers[i, 1]
+            least = min(least, x * x + y * y)
+        made[i] = np.sqrt(least)
+    return made

@@ -1,0 +1,128 @@
+"""The nominal curve of a section of an aerofoil from CAD: closed, as fine as its edges need."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.blades.profile import Profile
+from truegauge.core.errors import EvaluationError
+from truegauge.core.sections.nominal import nominal_section, onto_surface
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats, Ints
+    from truegauge.core.cad.model import CadModel
+    from truegauge.core.cad.projection import Projector
+    from truegauge.core.sections.nominal import NominalSection
+    from truegauge.core.sections.plane import SectionPlane
+
+_TURN = 0.08  # rad that it turns between two points at most
+_STEP = 1.0 / 400.0  # of its length
+_ROUNDS = 6
+_NEAR = 3.0  # spacings that ends of pieces are apart at most, to belong together
+_STRAIGHT = 0.05  # of its length, squared: what encloses less is no section
+
+
+def cad_curve(model: CadModel, projector: Projector, plane: SectionPlane) -> NominalSection:
+    """Return what a plane cuts of the part."""
+    return nominal_section(model, projector, plane)
+
+
+def nominal_profile(
+    section: NominalSection, projector: Projector, plane: SectionPlane, size: float,
+    inside: tuple[float, float] | None = None,
+) -> Profile:  # fmt: skip
+    """Return the profile of an aerofoil from what a plane cuts of the part.
+
+    Parameters
+    ----------
+    size : float
+        The diagonal of the part, mm.
+    inside : (2,), optional
+        A place of the plane that the section encloses, where there are several; without, the longest one.
+
+    Raises
+    ------
+    EvaluationError
+        The plane cuts nothing closed.
+    """
+    loops = [loop for loop in _loops(section) if _encloses(section.flat[loop])]
+    if not loops:
+        raise EvaluationError("the plane of the section cuts nothing closed of the part")
+    if inside is not None:
+        loops = [loop for loop in loops if _is_inside(section.flat[loop], np.asarray(inside))] or loops
+    loop = max(loops, key=lambda rows: _length(section.flat[rows]))
+    return Profile.through(_refined(projector, plane, section.flat[loop], section.face[loop], size))
+
+
+def _length(flat: Floats) -> float:
+    return float(np.linalg.norm(np.roll(flat, -1, axis=0) - flat, axis=1).sum())
+
+
+def _encloses(flat: Floats) -> bool:
+    x, y = flat.T
+    area = abs(float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y))) / 2
+    return area > _STRAIGHT**2 * _length(flat) ** 2 / 4
+
+
+def _is_inside(flat: Floats, place: Floats) -> bool:
+    a, b = flat - place, np.roll(flat, -1, axis=0) - place
+    turned = np.arctan2(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0], np.einsum("ij,ij->i", a, b)).sum()
+    return bool(abs(turned) > np.pi)
+
+
+def _loops(section: NominalSection) -> list[Ints]:
+    """Return rows of the section that follow each other around closed curves; ends on edges of faces are left out."""
+    waiting = []
+    for rows, closed in zip(section.pieces(), section.closed, strict=True):
+        own = rows[section.exact[rows]]
+        if closed and len(own) > 1 and np.linalg.norm(section.flat[own[0]] - section.flat[own[-1]]) < 1e-9:
+            own = own[:-1]
+        if len(own) > 2:
+            waiting.append((own, bool(closed)))
+    made = [own for own, closed in waiting if closed]
+    parts = [own for own, closed in waiting if not closed]
+    while parts:
+        line = parts.pop(0)
+        while True:
+            spacing = float(np.median(np.linalg.norm(np.diff(section.flat[line], axis=0), axis=1)))
+            end = section.flat[line[-1]]
+            far = [
+                (float(np.linalg.norm(section.flat[p[k]] - end)), i, k) for i, p in enumerate(parts) for k in (0, -1)
+            ]
+            closing = float(np.linalg.norm(section.flat[line[0]] - end))
+            nearest = min(far, default=(np.inf, 0, 0))
+            if closing <= nearest[0] or nearest[0] > _NEAR * spacing:
+                if closing < _NEAR * spacing:
+                    made.append(line)
+                break
+            part = parts.pop(nearest[1])
+            line = np.concatenate([line, part if nearest[2] == 0 else part[::-1]])
+    return made
+
+
+def _refined(projector: Projector, plane: SectionPlane, flat: Floats, face: Ints, size: float) -> Floats:
+    """Put points between those where the curve turns or goes on far, on the true surfaces."""
+    for _ in range(_ROUNDS):
+        after = np.roll(flat, -1, axis=0) - flat
+        long = np.linalg.norm(after, axis=1)
+        way = after / np.maximum(long, 1e-300)[:, None]
+        turn = np.arccos(np.clip(np.einsum("ij,ij->i", way, np.roll(way, 1, axis=0)), -1.0, 1.0))
+        wide = np.maximum(turn, np.roll(turn, -1)) > _TURN
+        wanted = np.flatnonzero((wide | (long > _STEP * long.sum())) & (long > 1e-6 * size))
+        if not len(wanted):
+            break
+        middle = flat[wanted] + after[wanted] / 2
+        found, got = np.zeros_like(middle), np.zeros(len(wanted), dtype=bool)
+        own = face[wanted].copy()
+        for faces in (face[wanted], np.roll(face, -1)[wanted]):  # on one face or on the next one
+            solid, _, arrived, _ = onto_surface(projector, plane, middle, faces, 0.5 * float(long.max()))
+            now = arrived & ~got
+            found[now], own[now] = plane.flat(solid)[now], faces[now]
+            got |= now
+        if not got.any():
+            break
+        flat = np.insert(flat, wanted[got] + 1, found[got], axis=0)
+        face = np.insert(face, wanted[got] + 1, own[got])
+    return flat

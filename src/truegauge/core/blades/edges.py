@@ -1,0 +1,106 @@
+"""The leading and trailing edge of a section: where it is, and the circle that fits it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.errors import EvaluationError
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats
+    from truegauge.core.blades.profile import Profile
+
+SHARE = 2.0 / 3.0  # of a quarter turn to either side, that the circle of an edge is fitted to
+_PLACES = 61
+_TURNS, _EXACT = 12, 1e-12
+_REACH = 0.2  # of the profile, that an edge is within
+_SEEN = 400
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Edge:
+    """The edge at a place (2,) of the profile (parameter `s`), with its circle through places from `begin` to `end`.
+
+    A sharp edge has a radius of 0.
+    """
+
+    place: Floats
+    s: float
+    center: Floats
+    radius: float
+    begin: float
+    end: float
+
+
+def edge_at(profile: Profile, s: float, share: float = SHARE) -> Edge:
+    """Fit the circle of an edge by least squares, as far to either side as the profile turns by a share of 90 degrees.
+
+    Parameters
+    ----------
+    s : float
+        The parameter of the edge on the profile.
+    share : float
+        From 0 to 1.
+
+    Raises
+    ------
+    EvaluationError
+        The profile does not turn so far there.
+    """
+    place = profile.at(np.array([s]))[0]
+    far = np.abs(np.mod(profile.corners - s + profile.length / 2, profile.length) - profile.length / 2)
+    if len(far) and far.min() < 1e-9 * profile.length:
+        return Edge(place, s, place, 0.0, s, s)
+    begin, end = (_turned(profile, s, sign, share * np.pi / 2) for sign in (-1.0, 1.0))
+    own = profile.at(begin + (end - begin) * np.linspace(0.0, 1.0, _PLACES))
+    center, radius = circle_through(own)
+    return Edge(place, s, center, radius, begin, end)
+
+
+def tip_radius(profile: Profile, s: float) -> float:
+    """Return one over the curvature, mm, at an edge, the mean of that before and behind it; 0 where it is sharp."""
+    beside = 1e-7 * profile.length
+    if len(profile.corners) and np.abs(profile.corners - s).min() < beside:
+        return 0.0
+    bend = float(profile.curvature(np.array([s - beside, s + beside])).mean())
+    return 1.0 / bend if bend > 0 else float("nan")
+
+
+def _turned(profile: Profile, s: float, sign: float, angle: float) -> float:
+    """Return the parameter before (-1) or behind (1) a place from which on the profile is turned by an angle."""
+    start: Floats = profile.tangent(np.array([s]))[0]
+
+    def turn(at: Floats) -> Floats:
+        t = profile.tangent(at)
+        return np.asarray(sign * np.arctan2(start[0] * t[:, 1] - start[1] * t[:, 0], t @ start))
+
+    step = _REACH * profile.length / _SEEN
+    seen = np.asarray(s + sign * step * np.arange(1, _SEEN + 1), dtype=np.float64)
+    beyond = np.flatnonzero(turn(seen) >= angle)
+    if not len(beyond):
+        x, y = profile.at(np.array([s]))[0]
+        raise EvaluationError(f"the edge at ({x:.3f}, {y:.3f}) does not turn far enough for a circle")
+    high = float(seen[beyond[0]])
+    return profile.where(lambda at: turn(at) - angle, high - sign * step, high)
+
+
+def circle_through(points: Floats) -> tuple[Floats, float]:
+    """Return centre (2,) and radius of the circle by least squares of the distances to points (n, 2), mm."""
+    middle = points.mean(axis=0)
+    p = points - middle
+    solved, *_ = np.linalg.lstsq(np.column_stack([2 * p, np.ones(len(p))]), np.square(p).sum(axis=1), rcond=None)
+    center = solved[:2]
+    for _ in range(_TURNS):
+        off = p - center
+        far = np.linalg.norm(off, axis=1)
+        radius = float(far.mean())
+        out = off / far[:, None]
+        # The radius is the mean distance: what is left is moved by how a direction differs from the mean of all.
+        step, *_ = np.linalg.lstsq(out - out.mean(axis=0), far - radius, rcond=None)
+        center = center + step
+        if float(np.abs(step).max()) < _EXACT * radius:
+            break
+    return middle + center, float(np.linalg.norm(p - center, axis=1).mean())

@@ -1,0 +1,190 @@
+"""The measured curve of a section: its nominal one, where that was put, with the deviations laid on it smoothly.
+
+Edges turn within tenths of a millimetre where points are a tenth apart and off by noise: a curve through the points
+tells no edge. What differs from the nominal is smooth there, too. It is a penalised spline along the nominal, finer
+where that turns (Eilers and Marx 1996); how smooth, generalised cross-validation tells; strays lose their weight.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.blades.profile import Profile
+from truegauge.core.errors import EvaluationError
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats, Mask
+
+_MOST, _LEAST = 100, 24  # pieces of the spline
+_OF_EDGE = 16.0  # more of them in half a turn
+_POINTS = 4  # a piece
+_STRAY = 4.685  # robust scales off from which a point counts for nothing (Tukey's biweight)
+_TURNS = 4
+_NEIGHBOURS = 15
+_LOOSER = 0.1  # as stiff as cross-validation finds best: for edges, where more happens than elsewhere
+_STIFFNESS = tuple(10.0 ** (np.arange(-8, 13) / 2.0))
+_FINE = 900  # places of the measured curve
+_LEAST_POINTS = 30
+_ROOM = 1.2  # as far as a sharp edge moves along its sides, that these begin from it
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MeasuredProfile:
+    """Deviations along a nominal profile: positive outside.
+
+    `way` are parameters of the nominal (n + 1,) and how many pieces of the spline come before; `coefficients` (k,) are
+    mm; `root` (k, k) times independent standard normal numbers is what they may be off by. `noise` is that of a point,
+    `weights` (n,) how much each counts: 0 for strays.
+    """
+
+    nominal: Profile
+    way: tuple[Floats, Floats]
+    coefficients: Floats
+    root: Floats
+    noise: float
+    weights: Floats
+
+    def deviation(self, s: Floats, coefficients: Floats | None = None) -> Floats:
+        """Return deviations (n,) mm at parameters (n,) of the nominal."""
+        c = self.coefficients if coefficients is None else coefficients
+        return np.asarray(_basis(np.interp(np.mod(s, self.nominal.length), *self.way), len(c)) @ c)
+
+    def curve(self, coefficients: Floats | None = None) -> Profile:
+        """Return the measured curve, lying on the nominal.
+
+        Raises
+        ------
+        EvaluationError
+            It crosses itself: it is off by more than an edge is round.
+        """
+        s = _fine(self.nominal)
+        off = self.deviation(s, coefficients)
+        moved = self.nominal.at(s) - off[:, None] * self.nominal.inward(s)
+        kept = np.ones(len(s), dtype=bool)
+        for corner in self.nominal.corners:
+            kept &= self._at_corner(corner, s, moved, coefficients)
+        return Profile.through(moved[kept])
+
+    def _at_corner(self, corner: float, s: Floats, moved: Floats, coefficients: Floats | None) -> Mask:
+        """Put a sharp edge where both sides meet as they are moved, and return which places (n,) there is room for."""
+        beside = 1e-7 * self.nominal.length
+        before, after = self.nominal.inward(np.array([corner - beside, corner + beside]))
+        off = float(self.deviation(np.array([corner]), coefficients)[0])
+        place, even = self.nominal.at(np.array([corner]))[0], 1.0 + float(before @ after)
+        own = int(np.argmin(np.abs(s - corner)))
+        moved[own] = place - off * (before + after) / max(even, 1e-6)
+        side = abs(off) * np.sqrt(max(0.0, 2.0 - even) / max(even, 1e-6))
+        far = np.abs(np.mod(s - corner + self.nominal.length / 2, self.nominal.length) - self.nominal.length / 2)
+        kept = far > _ROOM * side
+        kept[own] = True
+        return np.asarray(kept)
+
+    def another(self, rng: np.random.Generator) -> Floats:
+        """Return coefficients (k,) as another measurement might give them."""
+        return np.asarray(self.coefficients + self.root @ rng.normal(size=len(self.coefficients)))
+
+
+def measured_profile(nominal: Profile, s: Floats, deviations: Floats) -> MeasuredProfile:
+    """Lay deviations (n,) mm of points at parameters (n,) on a nominal profile.
+
+    Raises
+    ------
+    EvaluationError
+        Too few points.
+    """
+    if len(s) < _LEAST_POINTS:
+        raise EvaluationError(f"{len(s)} points are too few for a section: {_LEAST_POINTS} are the least")
+    way, pieces = _way(nominal, len(s))
+    basis = _basis(np.interp(np.mod(s, nominal.length), *way), pieces)
+    second = np.roll(np.eye(pieces), -1, axis=0) - 2 * np.eye(pieces) + np.roll(np.eye(pieces), 1, axis=0)
+    penalty = second.T @ second
+    weights = np.ones(len(s))
+    stiff = 1.0
+    solved: Floats = np.zeros(pieces)
+    for turn in range(_TURNS):
+        normal, right = (basis.T * weights) @ basis, basis.T @ (weights * deviations)
+        if turn < 2:  # how smooth it is settles at once
+            stiff = _stiffness(normal, right, penalty, float(weights @ np.square(deviations)), float(weights.sum()))
+        solved = np.asarray(np.linalg.solve(normal + stiff * penalty, right), dtype=np.float64)
+        off = _beside(s, deviations - basis @ solved)
+        scale = 1.4826 * float(np.median(np.abs(off)))
+        if scale <= 1e-12:
+            break
+        weights = np.square(np.clip(1.0 - np.square(off / (_STRAY * scale)), 0.0, None))
+    used = (weights > 0).astype(np.float64)
+    normal = (basis.T * used) @ basis
+    made = normal + stiff * penalty
+    solved = np.asarray(np.linalg.solve(made, basis.T @ (used * deviations)), dtype=np.float64)
+    inverse = np.linalg.inv(made)
+    freedoms = float(np.einsum("ij,ji->", inverse, normal))
+    left = float(used @ np.square(deviations - basis @ solved))
+    noise = float(np.sqrt(left / max(1.0, used.sum() - freedoms)))
+    # With the prior that it is as smooth as it was found to be, this holds what smoothing takes off, too (Wahba 1983).
+    root = np.asarray(noise * np.linalg.cholesky((inverse + inverse.T) / 2), dtype=np.float64)
+    return MeasuredProfile(nominal, way, solved, root, noise, used)
+
+
+def _beside(s: Floats, off: Floats) -> Floats:
+    """Return how far (n,) each is off the median of those beside it: where the spline does not follow, all are off."""
+    from scipy.ndimage import median_filter
+
+    order = np.argsort(s)
+    made = np.empty_like(off)
+    made[order] = off[order] - median_filter(off[order], _NEIGHBOURS, mode="wrap")
+    return made
+
+
+def _way(nominal: Profile, count: int) -> tuple[tuple[Floats, Floats], int]:
+    """Return parameters and how many pieces of the spline come before each, and how many there are in all.
+
+    As long as some points need, and where the profile turns so that an edge has enough of them.
+    """
+    ends = np.append(nominal.knots, nominal.length)
+    long = max(1.0 / _MOST, _POINTS / count)
+    own = np.diff(ends) / (long * nominal.length) + nominal.turning * _OF_EDGE / np.pi
+    pieces = max(_LEAST, round(float(own.sum())))
+    return (ends, np.append(0.0, np.cumsum(own)) * pieces / own.sum()), pieces
+
+
+def _stiffness(normal: Floats, right: Floats, penalty: Floats, squares: float, count: float) -> float:
+    """Return how stiff the spline is: what generalised cross-validation finds best."""
+    from scipy.linalg import eigh
+
+    # In the directions of both at once every stiffness costs a sum only.
+    eased = normal + 1e-9 * float(np.trace(normal)) / len(normal) * np.eye(len(normal))
+    values, ways = eigh(penalty, eased)
+    own = np.square(ways.T @ right)
+    best, found = np.inf, 1.0
+    unit = 1.0 / max(float(np.median(values[values > 1e-12 * values.max()])), 1e-300)
+    for stiff in _STIFFNESS:
+        shrunk = 1.0 / (1.0 + stiff * unit * np.maximum(values, 0.0))
+        left = squares - float(own @ (2 * shrunk - shrunk**2))
+        score = count * max(left, 0.0) / max(count - float(shrunk.sum()), 1e-3) ** 2
+        if score < best:
+            best, found = score, stiff * unit
+    return _LOOSER * found
+
+
+def _fine(nominal: Profile) -> Floats:
+    """Return parameters of the measured curve: the points of the nominal, and others between them."""
+    parts = max(1, int(np.ceil(_FINE / len(nominal.knots))))
+    ends = np.append(nominal.knots, nominal.length)
+    between = np.arange(parts) / parts
+    s = (ends[:-1, None] + np.diff(ends)[:, None] * between).ravel()
+    step = max(1, len(s) // (2 * _FINE))
+    return np.asarray(s[::step])
+
+
+def _basis(share: Floats, pieces: int) -> Floats:
+    """Return the values (n, pieces) of periodic cubic B-splines at places (n,) counted in pieces."""
+    x = np.mod(share, pieces)
+    first = np.floor(x).astype(np.int64)
+    t = x - first
+    made = np.zeros((len(share), pieces))
+    rows = np.arange(len(share))
+    for k, value in enumerate(((1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3)):
+        np.add.at(made, (rows, (first + k - 1) % pieces), value / 6.0)
+    return made

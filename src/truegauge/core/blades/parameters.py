@@ -1,0 +1,235 @@
+"""What is measured of a section of an aerofoil: chords, angle, edges, thickness, area."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.blades.edges import SHARE, Edge, edge_at, tip_radius
+from truegauge.core.blades.mean_line import MeanLine, mean_line
+
+if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats
+    from truegauge.core.blades.profile import Profile
+
+_SEEN = 1500  # places of the profile, that its outermost ones are looked for among
+_TANGENT = 0.3  # of the chord, that the two places of the tangent to the pressure side are apart
+_STRAIGHT = 1e-4  # of the chord, that the mean line of a section without camber is off it at most
+_TURNS = 8
+_SETTLED = 1e-10  # of the profile, that a tangent still moves
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Ways:
+    """Directions (2,) in the plane of the section that are given; None: found.
+
+    `axis` is that of the machine, which axial chord and chord angle are told by; `leading` the way to the leading edge,
+    `pressure` that to the pressure side.
+    """
+
+    axis: Floats | None = None
+    leading: Floats | None = None
+    pressure: Floats | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Blade:
+    """A section with its mean line and edges; `pressure` is +1 where its pressure side lies left of the chord.
+
+    `tangent` are the two places (2, 2) where a straight edge laid on the pressure side touches; None where it rocks.
+    """
+
+    profile: Profile
+    line: MeanLine
+    leading: Edge
+    trailing: Edge
+    pressure: int
+    tangent: Floats | None
+    ways: Ways
+
+    @property
+    def along(self) -> Floats:
+        """The direction (2,) of the chord, from the leading to the trailing edge."""
+        way = self.line.trailing - self.line.leading
+        return np.asarray(way / np.linalg.norm(way))
+
+
+def blade_of(profile: Profile, ways: Ways | None = None, shares: tuple[float, float] = (SHARE, SHARE)) -> Blade:
+    """Find mean line, edges and sides of a section.
+
+    Parameters
+    ----------
+    shares : (leading, trailing)
+        How much of each edge its circle is fitted to, see `edge_at`.
+
+    Raises
+    ------
+    EvaluationError
+        It is no section of an aerofoil.
+    """
+    ways = ways or Ways()
+    line = mean_line(profile, ways.leading)
+    leading, trailing = (
+        edge_at(profile, s, share) for s, share in zip((line.leading_s, line.trailing_s), shares, strict=True)
+    )
+    pressure = _pressure_side(line, ways.pressure)
+    return Blade(profile, line, leading, trailing, pressure, _tangent(profile, line, pressure), ways)
+
+
+def _pressure_side(line: MeanLine, given: Floats | None) -> int:
+    """Return +1 where the pressure side is left of the chord: the mean line is bowed away from it."""
+    along = (line.trailing - line.leading) / line.chord
+    left = np.array([-along[1], along[0]])
+    if given is not None:
+        return 1 if float(left @ given) > 0 else -1
+    bow = float(((line.circles.center - line.leading) @ left).mean())
+    return 1 if bow < -_STRAIGHT * line.chord else -1
+
+
+def _tangent(profile: Profile, line: MeanLine, pressure: int) -> Floats | None:
+    """Return the places (2, 2), leading one first, where a straight edge on the pressure side touches; None: it rocks.
+
+    They are moved until the tangents at both are the line between them.
+    """
+    from scipy.spatial import ConvexHull
+
+    s = profile.places(_SEEN)
+    p = profile.at(s)
+    along = (line.trailing - line.leading) / line.chord
+    out = pressure * np.array([-along[1], along[0]])
+    hull = ConvexHull(p).vertices
+    ends = np.column_stack([hull, np.roll(hull, -1)])
+    spans = p[ends[:, 1]] - p[ends[:, 0]]
+    facing = ((p[ends].mean(axis=1) - (line.leading + line.trailing) / 2) @ out > 0) & (
+        np.abs(spans @ along) > np.abs(spans @ out)
+    )
+    long = np.where(facing, np.abs(spans @ along), 0.0)
+    best = int(np.argmax(long))
+    if long[best] < _TANGENT * line.chord:
+        return None
+    a, b = (float(s[k]) for k in ends[best])
+    step = 2.0 * profile.length / _SEEN
+    for _ in range(_TURNS):
+        way = profile.at(np.array([b]))[0] - profile.at(np.array([a]))[0]
+        way /= np.linalg.norm(way)
+        across = np.array([-way[1], way[0]])
+        across = across if across @ out > 0 else -across
+        before, (a, b) = (a, b), (_outermost(profile, across, at, step) for at in (a, b))
+        if max(abs(a - before[0]), abs(b - before[1])) < _SETTLED * profile.length:
+            break
+    touched = profile.at(np.array([a, b]))
+    return touched[np.argsort(touched @ along)]
+
+
+def _outermost(profile: Profile, way: Floats, near: float, reach: float) -> float:
+    """Return the parameter near a place where the profile lies farthest in a direction: there it goes square to it."""
+    low, high = near - reach, near + reach
+    ends = profile.tangent(np.array([low, high])) @ way
+    if ends[0] * ends[1] > 0:
+        return near
+    return profile.where(lambda at: profile.tangent(at) @ way, low, high)
+
+
+def extent_along(profile: Profile, way: Floats) -> float:
+    """Return how long the section is along a direction (2,), mm."""
+    s = profile.places(_SEEN)
+    off = profile.at(s) @ way
+    step = 3.0 * profile.length / _SEEN
+    ends = []
+    for sign in (1.0, -1.0):
+        at = _outermost(profile, sign * way, float(s[int(np.argmax(sign * off))]), step)
+        ends.append(max(float((sign * off).max()), float(profile.at(np.array([at]))[0] @ (sign * way))))
+    return ends[0] + ends[1]
+
+
+def largest_thickness(blade: Blade) -> tuple[float, Floats]:
+    """Return the diameter (mm) of the largest circle, and its centre (2,), read between the circles.
+
+    Where a section is thickest at an edge that is its circle.
+    """
+    thick, place = _largest_between(blade.line)
+    for edge in (blade.leading, blade.trailing):
+        if 2.0 * edge.radius > thick and np.linalg.norm(edge.center - place) < edge.radius:
+            thick, place = 2.0 * edge.radius, edge.center
+    return thick, place
+
+
+def _largest_between(line: MeanLine) -> tuple[float, Floats]:
+    k = line.largest
+    radius, center = line.circles.radius, line.circles.center
+    rows = slice(max(0, k - 2), k + 3)
+    own, far = radius[rows], np.append(0.0, np.cumsum(np.linalg.norm(np.diff(center[rows], axis=0), axis=1)))
+    if len(own) < 4 or far[-1] <= 0:
+        return 2.0 * float(radius[k]), center[k]
+    a, b, c = np.polyfit(far - far.mean(), own, 2)
+    if a >= 0 or abs(b / (2 * a)) > far[-1]:
+        return 2.0 * float(radius[k]), center[k]
+    at = -b / (2 * a) + far.mean()
+    place = np.array([np.interp(at, far, center[rows][:, i]) for i in range(2)])
+    return 2.0 * float(max(radius[k], c - b * b / (4 * a))), place
+
+
+def thickness_at(blade: Blade, distance: float, *, trailing: bool = False) -> float:
+    """Return how thick (mm) the section is, cut square to its mean line a distance (mm) along it from an edge.
+
+    NaN where the line is shorter.
+    """
+    line = blade.line
+    way = np.vstack([line.leading, line.circles.center, line.trailing])
+    way = way[::-1] if trailing else way
+    far = np.append(0.0, np.cumsum(np.linalg.norm(np.diff(way, axis=0), axis=1)))
+    if not 0 <= distance <= far[-1]:
+        return float("nan")
+    place = np.array([np.interp(distance, far, way[:, i]) for i in range(2)])
+    reach = max(0.02 * far[-1], 1e-9)
+    ends = [np.array([np.interp(np.clip(distance + d, 0, far[-1]), far, way[:, i]) for i in range(2)])
+            for d in (-reach / 2, reach / 2)]  # fmt: skip
+    along = (ends[1] - ends[0]) / np.linalg.norm(ends[1] - ends[0])
+    return _cut(blade.profile, place, along)
+
+
+def _cut(profile: Profile, place: Floats, along: Floats) -> float:
+    """Return how far (mm) it is from side to side, square to a direction through a place inside."""
+    s = profile.places(_SEEN)
+    s = np.append(s, s[0] + profile.length)
+    across = np.array([-along[1], along[0]])
+    off = profile.at(s) - place
+    ahead = off @ along
+    crossed = np.flatnonzero(np.sign(ahead[1:]) != np.sign(ahead[:-1]))
+    found = []
+    for k in crossed:
+        at = profile.where(lambda at: (profile.at(at) - place) @ along, float(s[k]), float(s[k + 1]))
+        found.append(float((profile.at(np.array([at]))[0] - place) @ across))
+    above, below = [f for f in found if f >= 0], [f for f in found if f < 0]
+    return min(above) - max(below) if above and below else float("nan")
+
+
+def values_of(blade: Blade) -> dict[str, float]:
+    """Return everything that has one number: lengths in mm, areas in mm2, angles in rad; NaN: there is none.
+
+    `max_thickness_at` is told along the chord from the leading edge; `chord_angle` from the axis to the chord, as one
+    turns to the left.
+    """
+    line, along = blade.line, blade.along
+    thick, at = largest_thickness(blade)
+    area, centroid = blade.profile.area_and_centroid()
+    made = {
+        "chord_mean_line": line.chord, "chord_tangent": float("nan"), "axial_chord": float("nan"),
+        "chord_angle": float("nan"), "leading_radius": blade.leading.radius, "trailing_radius": blade.trailing.radius,
+        "leading_tip_radius": tip_radius(blade.profile, line.leading_s),
+        "trailing_tip_radius": tip_radius(blade.profile, line.trailing_s), "max_thickness": thick,
+        "max_thickness_at": float((at - line.leading) @ along), "area": area,
+        "centroid_x": float(centroid[0]), "centroid_y": float(centroid[1]),
+        "leading_x": float(line.leading[0]), "leading_y": float(line.leading[1]),
+        "trailing_x": float(line.trailing[0]), "trailing_y": float(line.trailing[1]),
+    }  # fmt: skip
+    if blade.tangent is not None:
+        way = blade.tangent[1] - blade.tangent[0]
+        made["chord_tangent"] = extent_along(blade.profile, way / np.linalg.norm(way))
+    if blade.ways.axis is not None:
+        axis = blade.ways.axis / np.linalg.norm(blade.ways.axis)
+        made["axial_chord"] = extent_along(blade.profile, axis)
+        made["chord_angle"] = float(np.arctan2(axis[0] * along[1] - axis[1] * along[0], axis @ along))
+    return made

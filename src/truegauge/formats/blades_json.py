@@ -1,0 +1,49 @@
+"""Sections of a blade as other systems read them: plain numbers, mm and degrees, null where there is none."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from truegauge.core.blades.sections import Deviations, SectionResult
+
+
+def sections_document(results: Iterable[SectionResult]) -> dict[str, Any]:
+    """Return sections: what is measured, `nominal_` beside it, and `u_`, its standard uncertainty."""
+    return {"sections": [section_document(one) for one in results]}
+
+
+def section_document(one: SectionResult) -> dict[str, Any]:
+    """Return one section."""
+    made: dict[str, Any] = {"height": one.height, "points": len(one.points)}
+    for name, nominal in one.nominal_values.items():
+        key, times = (f"{name}_deg", math.degrees(1.0)) if name == "chord_angle" else (name, 1.0)
+        made[key] = _known(one.values.get(name, math.nan) * times)
+        made[f"nominal_{key}"] = _known(nominal * times)
+        made[f"u_{key}"] = _known(one.uncertainties.get(name, math.nan) * times)
+    for key in ("min", "max", "mean", "rms"):
+        made[f"profile_{key}"] = _of(one.before, key)
+        made[f"nominal_profile_{key}"] = 0.0
+    fit = one.fit
+    made["fit"] = None if fit is None else {
+        "dx": float(fit.shift[0]), "dy": float(fit.shift[1]), "turn_deg": math.degrees(fit.turn),
+        "pivot": fit.pivot.tolist(), "nominal_from_measured": fit.matrix.tolist(),
+        **{f"profile_{key}": _of(one.after, key) for key in ("min", "max", "mean", "rms")},
+        "limited": fit.limited, "undetermined": list(fit.undetermined),
+    }  # fmt: skip
+    made["noise"], made["notes"], made["problem"] = _known(one.noise), list(one.notes), one.problem
+    plane = one.plane
+    made["plane"] = {"origin": plane.origin.tolist(), "x": plane.across.tolist(), "y": plane.up.tolist()}
+    return made
+
+
+def _known(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _of(told: Deviations | None, key: str) -> float | None:
+    names = {"min": "lowest", "max": "highest", "mean": "mean", "rms": "rms"}
+    return None if told is None else _known(getattr(told, names[key]))

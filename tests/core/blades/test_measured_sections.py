@@ -1,0 +1,120 @@
+"""Sections with noise and errors: found within what is stated, over many repetitions; and what cannot be told."""
+
+import numpy as np
+import pytest
+from tests.core.blades.shapes import two_circles
+
+from truegauge.core.blades.covering import gaps_of
+from truegauge.core.blades.measured_profile import measured_profile
+from truegauge.core.blades.parameters import blade_of
+from truegauge.core.blades.profile import Profile
+from truegauge.core.blades.section_fit import Freedom
+from truegauge.core.blades.sections import Asked, judged
+from truegauge.demo.vane import VaneErrors, designed
+
+NAMES = ("chord_mean_line", "chord_angle", "leading_radius", "trailing_radius", "max_thickness", "leading_x",
+         "leading_y", "trailing_x", "trailing_y")  # fmt: skip
+
+
+def section(nominal, points, height=60.0, **more):
+    asked = Asked((height,), **more)
+    plane = asked.plane(height)
+    return judged(blade_of(Profile.through(nominal), asked.ways(plane)), points, height, plane, asked)
+
+
+def noisy(curve, rng, count=2000, noise=0.01):
+    made = Profile.through(curve)
+    return made.at(rng.uniform(0, made.length, count)) + rng.normal(0, noise, (count, 2))
+
+
+def test_errors_are_found_within_what_is_stated():
+    nominal, made = designed(60.0).around(300, 50), VaneErrors(wave=0.0).made(60.0)
+    true, inside, shares = made.values(), 0, {name: [] for name in NAMES}
+    for seed in range(14):
+        found = section(nominal, noisy(made.around(400, 60), np.random.default_rng(seed)), 60.0 + seed / 100)
+        assert found.problem == ""
+        assert found.noise == pytest.approx(0.01, rel=0.1)
+        for name in NAMES:
+            off, u = found.values[name] - true[name], found.uncertainties[name]
+            shares[name].append(off / u)
+            inside += abs(off) <= 2 * u
+    assert inside >= 0.9 * 14 * len(NAMES)
+    for name in NAMES:  # neither too small nor much too large
+        assert 0.35 < np.sqrt(np.mean(np.square(shares[name]))) < 1.7
+
+
+def test_without_noise_a_changed_section_is_what_it_was_made_of():
+    made = designed(60.0)
+    found = section(designed(61.0).around(300, 50), noisy(made.around(500, 80), np.random.default_rng(0), 3000, 1e-6))
+    for name, value in made.values().items():
+        assert found.values[name] == pytest.approx(value, abs=2e-3)
+    assert found.noise < 2e-4
+
+
+def test_the_fit_tells_the_twist_and_leaves_the_values_where_they_are():
+    errors = VaneErrors(0.01, 0.3, 0.0, 0.0, 0.0, 0.0, 0.0)  # turned and shifted, nothing else
+    made, nominal = errors.made(60.0), designed(60.0).around(300, 50)
+    points = noisy(made.around(400, 60), np.random.default_rng(2), noise=0.004)
+    found = section(nominal, points)
+    assert found.fit.turn == pytest.approx(-0.006, abs=1e-4)
+    assert found.values["chord_angle"] == pytest.approx(made.values()["chord_angle"], abs=4e-4)
+    assert found.values["leading_x"] == pytest.approx(made.values()["leading_x"], abs=0.006)
+    assert found.after.rms < 0.004 < found.before.rms
+    # Extremes are those of the section, not of its noise.
+    assert found.after.highest - found.after.lowest < 0.012
+    none = section(nominal, points, freedom=Freedom(np.zeros((0, 2)), turns=False))
+    assert (none.fit.turn, none.after.rms) == (0.0, pytest.approx(none.before.rms, rel=0.02))
+
+
+def test_strays_count_for_nothing():
+    made, rng = designed(60.0), np.random.default_rng(1)
+    points = noisy(made.around(400, 60), rng, noise=0.005)
+    strays = points[rng.choice(len(points), 60, replace=False)] + rng.uniform(-1.5, 1.5, (60, 2))
+    plain, with_them = (section(made.around(300, 50), p) for p in (points, np.vstack([points, strays])))
+    for name in NAMES:
+        assert with_them.values[name] == pytest.approx(plain.values[name], abs=0.006)
+
+
+def test_a_gap_at_an_edge_is_said_and_what_needs_it_is_not_told():
+    made = designed(60.0)
+    points = noisy(made.around(400, 60), np.random.default_rng(4))
+    trailing = np.array([made.values()["trailing_x"], made.values()["trailing_y"]])
+    found = section(made.around(300, 50), points[np.linalg.norm(points - trailing, axis=1) > 1.0])
+    assert np.isnan(found.values["trailing_radius"])
+    assert np.isnan(found.values["chord_mean_line"])
+    assert "there are no points at the trailing edge" in found.notes
+    assert found.values["leading_radius"] == pytest.approx(made.lead, abs=0.03)
+    assert found.values["max_thickness"] == pytest.approx(2 * made.thick, abs=0.01)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_gaps_are_where_points_were_taken_away(seed):
+    rng = np.random.default_rng(seed)
+    nominal = Profile.through(designed(50.0).around(300, 50))
+    s = rng.uniform(0, nominal.length, 1500)
+    assert gaps_of(nominal, s) == []
+    low, wide = rng.uniform(0, nominal.length), rng.uniform(3.0, 9.0)
+    ((first, last),) = gaps_of(nominal, s[np.mod(s - low, nominal.length) > wide])
+    assert np.mod(low - first, nominal.length) < 0.4
+    assert np.mod(last - low - wide, nominal.length) < 0.4
+
+
+def test_few_points_are_a_problem_in_words():
+    made = designed(60.0)
+    found = section(made.around(300, 50), noisy(made.around(400, 60), np.random.default_rng(0), 20))
+    assert "there are 20 points" in found.problem
+    assert found.values == {}
+    assert found.nominal_values["leading_radius"] == pytest.approx(made.lead, abs=1e-4)
+
+
+def test_deviations_along_a_section_are_those_that_were_put_there():
+    nominal = Profile.through(two_circles(40, 3.0, 0.5))
+    rng = np.random.default_rng(3)
+    s = rng.uniform(0, nominal.length, 3000)
+    true = 0.05 * np.sin(2 * np.pi * s / nominal.length * 6)
+    found = measured_profile(nominal, s, true + rng.normal(0, 0.01, len(s)))
+    off = found.deviation(s) - true
+    assert np.sqrt(np.mean(off**2)) < 0.003
+    assert found.noise == pytest.approx(0.01, rel=0.06)
+    spread = np.std([found.deviation(s[:200], found.another(rng)) for _ in range(40)], axis=0)
+    assert 0.6 < np.sqrt(np.mean(off[:200] ** 2)) / np.sqrt(np.mean(spread**2)) < 1.5

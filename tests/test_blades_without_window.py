@@ -1,0 +1,110 @@
+"""Sections of a blade by the command line and in Python: the demo's vane, against the truth about it."""
+
+import json
+import math
+
+import numpy as np
+import pytest
+from tests.test_imperfections_without_window import command
+
+import truegauge as tg
+from truegauge import demo
+from truegauge.core.errors import TrueGaugeError
+from truegauge.demo.vane import designed, vane_cloud
+from truegauge.formats.ply import ply_from_points
+from truegauge.jobs.blades import way_of
+
+HEIGHTS = "30,60,80"
+
+
+@pytest.fixture(scope="module")
+def told():
+    code, out, err = command("blade", demo.VANE_PART, demo.VANE_SCAN, "--heights", HEIGHTS, "--scan-aligned", "--json")
+    assert (code, err) == (0, "")
+    return json.loads(out)["sections"]
+
+
+def test_the_injected_errors_are_found(told):
+    truth = {one["height"]: one for one in json.loads(demo.VANE_TRUTH.read_text())["sections"]}
+    assert [one["height"] for one in told] == [30.0, 60.0, 80.0]
+    off = []
+    for one in told:
+        true = {**truth[one["height"]]}
+        true["chord_angle_deg"] = math.degrees(true.pop("chord_angle"))
+        for name, value in true.items():
+            if name != "height":
+                off.append((one[name] - value) / one[f"u_{name}"])
+        assert one["fit"]["turn_deg"] == pytest.approx(-0.6 * one["height"] / 100, abs=0.03)
+        assert one["fit"]["profile_max"] < one["profile_max"]
+    assert np.mean(np.abs(off) <= 2) >= 0.85
+    assert np.mean(np.abs(off) <= 3) >= 0.95
+
+
+def test_the_nominal_is_that_of_the_closed_form(told):
+    for one in told:
+        wanted = designed(one["height"]).values()
+        wanted["chord_angle_deg"] = math.degrees(wanted.pop("chord_angle"))
+        for name, value in wanted.items():
+            assert one[f"nominal_{name}"] == pytest.approx(value, abs=1e-3 if name.endswith("deg") else 6e-4)
+
+
+def test_a_table_of_sections_without_cad(tmp_path, told):
+    rows = ["section,x,y,z"]
+    for height in (30.0, 60.0):
+        rows += [f"{height:g},{x:.6f},{y:.6f},{height}" for x, y in designed(height).around(200, 30)]
+    path = tmp_path / "vane.csv"
+    path.write_text("\n".join(rows) + "\n")
+    code, out, _ = command("blade", path, demo.VANE_SCAN, "--scan-aligned", "--thickness", "0.5", "--json")
+    assert code == 0
+    by_table = json.loads(out)["sections"]
+    assert [one["height"] for one in by_table] == [30.0, 60.0]
+    for one, other in zip(by_table, told, strict=False):
+        for name in ("chord_mean_line", "leading_radius", "max_thickness", "chord_angle_deg"):
+            assert one[f"nominal_{name}"] == pytest.approx(other[f"nominal_{name}"], abs=1e-3)
+            assert one[name] == pytest.approx(other[name], abs=0.03)
+    assert command("blade", path, demo.VANE_SCAN)[0] == 2  # nothing to align to
+    assert "no section at 40 mm" in command("blade", path, demo.VANE_SCAN, "--scan-aligned", "--heights", "40")[2]
+
+
+def test_a_scan_somewhere_else_is_aligned_first(tmp_path):
+    points = vane_cloud(gaps=False)
+    a = 1.1
+    turn = np.array([[np.cos(a), -np.sin(a), 0], [0, 0, -1], [np.sin(a), np.cos(a), 0]])
+    scan = tmp_path / "vane.ply"
+    scan.write_bytes(ply_from_points(points @ turn.T + [100.0, -50.0, 20.0]))
+    (one,) = tg.blade(demo.VANE_PART, scan, [60.0])
+    assert one.values["chord_mean_line"] == pytest.approx(29.67, abs=0.05)
+    assert abs(math.degrees(one.fit.turn)) < 0.4  # what the best fit has not taken away already
+
+
+def test_what_cannot_be_is_said_in_one_line(tmp_path):
+    usual = ("blade", demo.VANE_PART, demo.VANE_SCAN, "--scan-aligned")
+    for more, words in (
+        (("--heights", "20,x"), "'x' is no number"),
+        ((), "at which heights"),
+        (("--heights", "150"), "at 150 mm: the plane of the section cuts nothing closed"),
+        (("--heights", "-6"), "nearly as thick as long"),
+        (("--heights", "50", "--machine-axis", "z"), "lies along the stacking axis"),
+        (("--heights", "50", "--axis", "up"), "'up' is no direction"),
+        (("--heights", "50", "--fit", "some"), "fit"),
+        (("--heights", "50", "--thickness", "0"), "make no section"),
+    ):
+        code, _, err = command(*usual, *more)
+        assert code == 2, (more, err)
+        assert words in err, (more, err)
+    elsewhere = tmp_path / "far.ply"
+    elsewhere.write_bytes(ply_from_points(vane_cloud(20_000) + np.array([0.0, 60.0, 0.0])))
+    code, out, _ = command("blade", demo.VANE_PART, elsewhere, "--scan-aligned", "--heights", "50")
+    assert code == 1
+    assert "not measured: there are 0 points" in out
+    bad = tmp_path / "bad.csv"
+    for text, words in (
+        ("x,y\n1,2\n", "no column z"), ("1,2,a\n", "'a' is no number"), ("1,2,3\n", "1 points: 12 are the least"),
+        ("# nothing\n", "the table is empty"),
+    ):  # fmt: skip
+        bad.write_text(text)
+        assert words in command("blade", bad, demo.VANE_SCAN, "--scan-aligned")[2]
+    assert way_of("-y", "axis") == (0.0, -1.0, 0.0)
+    assert way_of("1,0,2", "axis") == (1.0, 0.0, 2.0)
+    with pytest.raises(TrueGaugeError, match="points nowhere"):
+        way_of("0,0,0", "axis")
