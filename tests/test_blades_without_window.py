@@ -36,8 +36,27 @@ def test_the_injected_errors_are_found(told):
                 off.append((one[name] - value) / one[f"u_{name}"])
         assert one["fit"]["turn_deg"] == pytest.approx(-0.6 * one["height"] / 100, abs=0.03)
         assert one["fit"]["profile_max"] < one["profile_max"]
+        zones = one["zones"]
+        assert set(zones) == {"leading", "trailing", "pressure", "suction"}
+        assert max(z["max"] for z in zones.values()) == one["profile_max"]
     assert np.mean(np.abs(off) <= 2) >= 0.85
     assert np.mean(np.abs(off) <= 3) >= 0.95
+
+
+def test_the_whole_blade_is_told_and_thickness_where_it_is_asked_for():
+    code, out, _ = command("blade", demo.VANE_PART, demo.VANE_SCAN, "--heights", "20,50,80", "--scan-aligned",
+                           "--edge-distances", "2,5", "--json")  # fmt: skip
+    document = json.loads(out)
+    twist = [one["twist_deg"] for one in document["blade"]["over_height"]]
+    assert twist == pytest.approx([0.12, 0.3, 0.48], abs=0.03)
+    assert document["blade"]["lean"][0] > 0
+    for one in document["sections"]:
+        assert one["leading_thickness_5"] > one["leading_thickness_2"] > 2 * one["leading_radius"]
+        assert one["trailing_thickness_2"] == pytest.approx(one["nominal_trailing_thickness_2"], abs=0.15)
+    usual = ("blade", demo.VANE_PART, demo.VANE_SCAN, "--heights", "50", "--scan-aligned")
+    code, out, _ = command(*usual, "--edge-distances", "2")
+    assert (code, "leading, 2 mm in" in out) == (0, True)
+    assert command(*usual, "--edge-distances", "0")[0] == 2
 
 
 def test_the_nominal_is_that_of_the_closed_form(told):

@@ -18,7 +18,7 @@ def blade(
     part: str | Path, scan: str | Path, heights: Sequence[float] = (), *, axis: str = "z", machine_axis: str = "x",
     leading: str = "", pressure: str = "", thickness: float = 1.0, fit: str = "full",
     criterion: str = "least squares", shift_limit: float | None = None, turn_limit: float | None = None,
-    unit: str = "", aligned: bool = False,
+    unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (),
 ) -> tuple[SectionResult, ...]:  # fmt: skip
     """Measure sections of a blade at heights along its stacking axis.
 
@@ -34,6 +34,8 @@ def blade(
     fit : str
         What puts a section onto its nominal: full, shift, turn or none; `criterion` least squares or minimax. Limits
         of shift (mm) and turn (rad).
+    edge_distances : sequence of float
+        mm from either edge along the mean line, that the thickness is told at.
     aligned : bool
         The scan is in the coordinates of the part; without, it is aligned by a best fit.
 
@@ -41,7 +43,7 @@ def blade(
     -------
     tuple of SectionResult
         `values` beside `nominal_values` and `uncertainties` (standard; mm, mm2, rad), `fit`, deviations `before` and
-        `after` it; what is missing is NaN, and `notes` or `problem` say why.
+        `after` it by zone and of `all`; what is missing is NaN, and `notes` or `problem` say why.
 
     Raises
     ------
@@ -49,5 +51,5 @@ def blade(
         A file cannot be read, the scan cannot be aligned, or a section is none of an aerofoil.
     """
     asked = asked_for(heights, axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      turn_limit)  # fmt: skip
+                      turn_limit, edge_distances)  # fmt: skip
     return blade_sections(Path(part), Path(scan), asked, unit=unit, aligned=aligned)

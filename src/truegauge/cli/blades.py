@@ -31,6 +31,7 @@ def blade(
     thickness: Annotated[
         float, typer.Option(callback=within_reach, help="Points from so much of height make a section, mm.")
     ] = 1.0,
+    edge_distances: Annotated[str, typer.Option(help="Thickness so far from either edge too, mm, with commas.")] = "",
     fit: Annotated[str, typer.Option(help="Put onto the nominal by: full, shift, turn or none.")] = "full",
     criterion: Annotated[str, typer.Option(help="'least squares' or 'minimax'.")] = "least squares",
     shift_limit: Annotated[
@@ -50,8 +51,10 @@ def blade(
     from truegauge.formats.blades_json import sections_document
     from truegauge.jobs.blades import asked_for, blade_sections
 
-    asked = asked_for(_numbers(heights), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      None if turn_limit is None else math.radians(turn_limit))  # fmt: skip
+    asked = asked_for(
+        _numbers(heights, "heights"), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
+        None if turn_limit is None else math.radians(turn_limit), _numbers(edge_distances, "edge distances"),
+    )  # fmt: skip
     results = blade_sections(part, scan, asked, unit=units, aligned=scan_aligned)
     if as_json:
         say(json.dumps(sections_document(results)))
@@ -61,13 +64,13 @@ def blade(
     raise typer.Exit(1 if any(one.problem for one in results) else 0)
 
 
-def _numbers(text: str) -> list[float]:
+def _numbers(text: str, what: str) -> list[float]:
     made = []
     for cell in text.split(",") if text.strip() else []:
         try:
             made.append(float(cell))
         except ValueError:
-            raise TrueGaugeError(f"heights: {cell.strip()!r} is no number; say them like 20,40,60") from None
+            raise TrueGaugeError(f"{what}: {cell.strip()!r} is no number; say them like 20,40,60") from None
     return made
 
 
@@ -81,9 +84,15 @@ def _tell(one: "SectionResult") -> None:
         value, nominal, u = one.values[name] * times, one.nominal_values[name] * times, one.uncertainties[name] * times
         told = "not told" if math.isnan(value) else f"{value:9.4f} ± {2 * u:.4f}"
         say(f"  {words:22}{told:>20} {unit:4} nominal {nominal:9.4f}")
-    if one.before is not None and one.after is not None and one.fit is not None:
-        say(f"  profile {one.before.lowest:+.4f} to {one.before.highest:+.4f} mm; put onto the nominal "
-            f"{one.after.lowest:+.4f} to {one.after.highest:+.4f}, shifted ({one.fit.shift[0]:+.4f}, "
+    for name, value in one.values.items():
+        if "_thickness_" in name:
+            words = f"{name.partition('_')[0]}, {name.rpartition('_')[2]} mm in"
+            told = "not told" if math.isnan(value) else f"{value:9.4f} ± {2 * one.uncertainties[name]:.4f}"
+            say(f"  {words:22}{told:>20} mm   nominal {one.nominal_values[name]:9.4f}")
+    if one.fit is not None:
+        before, after = one.before["all"], one.after["all"]
+        say(f"  profile {before.lowest:+.4f} to {before.highest:+.4f} mm; put onto the nominal "
+            f"{after.lowest:+.4f} to {after.highest:+.4f}, shifted ({one.fit.shift[0]:+.4f}, "
             f"{one.fit.shift[1]:+.4f}), turned {math.degrees(one.fit.turn):+.4f} deg")  # fmt: skip
     for note in one.notes:
         say(f"  {note}")

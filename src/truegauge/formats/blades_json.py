@@ -5,15 +5,30 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Any
 
+from truegauge.core.blades.over_height import over_height
+
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Mapping, Sequence
 
     from truegauge.core.blades.sections import Deviations, SectionResult
 
+_TOLD = ("min", "max", "mean", "rms")
 
-def sections_document(results: Iterable[SectionResult]) -> dict[str, Any]:
-    """Return sections: what is measured, `nominal_` beside it, and `u_`, its standard uncertainty."""
-    return {"sections": [section_document(one) for one in results]}
+
+def sections_document(results: Sequence[SectionResult]) -> dict[str, Any]:
+    """Return sections: what is measured, `nominal_` beside it, and `u_`, its standard uncertainty; and the blade."""
+    whole = over_height(results)
+    return {
+        "sections": [section_document(one) for one in results],
+        "blade": {
+            "lean": [_known(float(v)) for v in whole.lean],
+            "over_height": [
+                {"height": float(h), "twist_deg": _known(math.degrees(t)), "off": [_known(float(v)) for v in off],
+                 "bow": [_known(float(v)) for v in bow]}
+                for h, t, off, bow in zip(whole.heights, whole.twist, whole.off, whole.bow, strict=True)
+            ],
+        },
+    }  # fmt: skip
 
 
 def section_document(one: SectionResult) -> dict[str, Any]:
@@ -24,14 +39,16 @@ def section_document(one: SectionResult) -> dict[str, Any]:
         made[key] = _known(one.values.get(name, math.nan) * times)
         made[f"nominal_{key}"] = _known(nominal * times)
         made[f"u_{key}"] = _known(one.uncertainties.get(name, math.nan) * times)
-    for key in ("min", "max", "mean", "rms"):
-        made[f"profile_{key}"] = _of(one.before, key)
+    for key in _TOLD:
+        made[f"profile_{key}"] = _of(one.before.get("all"), key)
         made[f"nominal_profile_{key}"] = 0.0
+    made["zones"] = _zones(one.before)
     fit = one.fit
     made["fit"] = None if fit is None else {
         "dx": float(fit.shift[0]), "dy": float(fit.shift[1]), "turn_deg": math.degrees(fit.turn),
         "pivot": fit.pivot.tolist(), "nominal_from_measured": fit.matrix.tolist(),
-        **{f"profile_{key}": _of(one.after, key) for key in ("min", "max", "mean", "rms")},
+        **{f"profile_{key}": _of(one.after.get("all"), key) for key in _TOLD},
+        "zones": _zones(one.after),
         "limited": fit.limited, "undetermined": list(fit.undetermined),
     }  # fmt: skip
     made["noise"], made["notes"], made["problem"] = _known(one.noise), list(one.notes), one.problem
@@ -42,6 +59,10 @@ def section_document(one: SectionResult) -> dict[str, Any]:
 
 def _known(value: float) -> float | None:
     return value if math.isfinite(value) else None
+
+
+def _zones(told: Mapping[str, Deviations]) -> dict[str, Any]:
+    return {name: {key: _of(own, key) for key in _TOLD} for name, own in told.items() if name != "all"}
 
 
 def _of(told: Deviations | None, key: str) -> float | None:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-_MOST = 400
+_MOST, _DISTANCES = 400, 20
 _WAYS = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 _FITS = ("none", "turn", "shift", "full")
 
@@ -52,7 +52,7 @@ def way_of(text: str, what: str) -> tuple[float, float, float]:
 def asked_for(
     heights: Sequence[float], axis: str = "z", machine: str = "x", leading: str = "", pressure: str = "",
     thickness: float = 1.0, fit: str = "full", criterion: str = "least squares",
-    shift_limit: float | None = None, turn_limit: float | None = None,
+    shift_limit: float | None = None, turn_limit: float | None = None, edge_distances: Sequence[float] = (),
 ) -> Asked:  # fmt: skip
     """Return which sections are wanted; directions as `way_of` reads them, lengths in mm, `turn_limit` in rad.
 
@@ -70,12 +70,16 @@ def asked_for(
     for limit in (shift_limit, turn_limit):
         if limit is not None and not limit >= 0:
             raise TrueGaugeError("limits of the fit are not below 0")
+    distances = np.array(edge_distances, dtype=np.float64)
+    if len(distances) > _DISTANCES or not (np.isfinite(distances) & (distances > 0)).all():
+        raise TrueGaugeError(f"distances from an edge are above 0 mm, up to {_DISTANCES} of them")
     shifts = np.eye(2) if fit in ("full", "shift") else np.zeros((0, 2))
     freedom = Freedom(shifts, fit in ("full", "turn"), None, shift_limit, turn_limit)
     more = {name: way_of(text, name) for name, text in (("leading", leading), ("pressure", pressure)) if text}
     return Asked(
         tuple(float(h) for h in heights), way_of(axis, "axis"), machine=way_of(machine, "machine axis"),
-        thickness=thickness, freedom=freedom, criterion="minimax" if criterion == "minimax" else "least squares",
+        thickness=thickness, edge_distances=tuple(distances.tolist()), freedom=freedom,
+        criterion="minimax" if criterion == "minimax" else "least squares",
         **more,
     )  # fmt: skip
 

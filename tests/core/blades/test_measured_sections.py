@@ -6,10 +6,12 @@ from tests.core.blades.shapes import two_circles
 
 from truegauge.core.blades.covering import gaps_of
 from truegauge.core.blades.measured_profile import measured_profile
+from truegauge.core.blades.over_height import over_height
 from truegauge.core.blades.parameters import blade_of
 from truegauge.core.blades.profile import Profile
 from truegauge.core.blades.section_fit import Freedom
-from truegauge.core.blades.sections import Asked, judged
+from truegauge.core.blades.sections import Asked, deviations_of, judged
+from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.demo.vane import VaneErrors, designed
 
 NAMES = ("chord_mean_line", "chord_angle", "leading_radius", "trailing_radius", "max_thickness", "leading_x",
@@ -59,11 +61,12 @@ def test_the_fit_tells_the_twist_and_leaves_the_values_where_they_are():
     assert found.fit.turn == pytest.approx(-0.006, abs=1e-4)
     assert found.values["chord_angle"] == pytest.approx(made.values()["chord_angle"], abs=4e-4)
     assert found.values["leading_x"] == pytest.approx(made.values()["leading_x"], abs=0.006)
-    assert found.after.rms < 0.004 < found.before.rms
+    before, after = found.before["all"], found.after["all"]
+    assert after.rms < 0.004 < before.rms
     # Extremes are those of the section, not of its noise.
-    assert found.after.highest - found.after.lowest < 0.012
+    assert after.highest - after.lowest < 0.012
     none = section(nominal, points, freedom=Freedom(np.zeros((0, 2)), turns=False))
-    assert (none.fit.turn, none.after.rms) == (0.0, pytest.approx(none.before.rms, rel=0.02))
+    assert (none.fit.turn, none.after["all"].rms) == (0.0, pytest.approx(none.before["all"].rms, rel=0.02))
 
 
 def test_strays_count_for_nothing():
@@ -118,3 +121,71 @@ def test_deviations_along_a_section_are_those_that_were_put_there():
     assert found.noise == pytest.approx(0.01, rel=0.06)
     spread = np.std([found.deviation(s[:200], found.another(rng)) for _ in range(40)], axis=0)
     assert 0.6 < np.sqrt(np.mean(off[:200] ** 2)) / np.sqrt(np.mean(spread**2)) < 1.5
+
+
+def test_deviations_are_told_by_zone_and_a_gap_changes_none_of_the_others():
+    made = designed(60.0)
+    blade = blade_of(Profile.through(made.around(300, 50)))
+    profile, rng = blade.profile, np.random.default_rng(0)
+    s = rng.uniform(0, profile.length, 6000)
+    zone = zone_of(blade, s)
+    place = profile.at(s)
+    # By what they are: places of edges lie near their middles, the pressure side towards the hollow.
+    for number, edge in enumerate((blade.leading, blade.trailing)):
+        assert np.linalg.norm(place[zone == number] - edge.center, axis=1) == pytest.approx(edge.radius, abs=2e-3)
+    hollow = blade.pressure * np.array([-blade.along[1], blade.along[0]])
+    c, _ = made.mean(np.linspace(0, 1, 400))
+    nearest = c[np.argmin(np.linalg.norm(place[:, None] - c[None], axis=2), axis=1)]
+    sides = zone >= 2
+    assert np.array_equal(((place - nearest) @ hollow > 0)[sides], (zone == 2)[sides])
+    values = np.array([0.02, -0.03, 0.01, 0.04])  # a step between zones: the spline follows it within some tenths
+    found = deviations_of(measured_profile(profile, s, values[zone]), blade, [])
+    for number, name in enumerate(ZONES):
+        assert found[name].mean == pytest.approx(values[number], abs=6e-3)
+    shares = np.array([np.mean(zone == k) for k in range(4)])
+    assert found["all"].mean == pytest.approx(float(shares @ values), abs=2e-3)
+    low = profile.length * 0.2
+    rest = deviations_of(measured_profile(profile, s, values[zone]), blade, [(low, low + 3.0)])
+    there = np.mod(s - low, profile.length) > 3.0
+    assert rest["all"].mean == pytest.approx(values[zone][there].mean(), abs=2e-3)
+
+
+def test_thickness_beside_the_edges_is_that_of_the_circles_there():
+    made = designed(60.0)
+    found = section(made.around(300, 50), noisy(made.around(400, 60), np.random.default_rng(0)),
+                    edge_distances=(1.5, 4.0))  # fmt: skip
+    for name, end in (("leading", 0.0), ("trailing", 1.0)):
+        for distance in (1.5, 4.0):
+            own = getattr(made, "lead" if name == "leading" else "trail")
+            u = np.array([abs(end - (distance - own) / made.arc)])
+            radius, slope = made.radius(u)
+            # Square to the line at the centre of a circle: a little wider than it where the sides spread.
+            wanted = 2 * radius[0] / np.sqrt(1 - slope[0] ** 2)
+            key = f"{name}_thickness_{distance:g}"
+            assert found.nominal_values[key] == pytest.approx(wanted, abs=0.012)
+            assert found.values[key] == pytest.approx(found.nominal_values[key], abs=4 * found.uncertainties[key])
+            assert 0 < found.uncertainties[key] < 0.02
+
+
+def test_twist_lean_and_bow_over_the_height():
+    errors = VaneErrors(0.01, 0.3, 0.1, 0.0, 0.0, 0.0, 0.0)
+    results = []
+    for k, z in enumerate(np.linspace(10, 90, 9)):
+        points = noisy(errors.made(z).around(400, 60), np.random.default_rng(k), noise=0.003)
+        results.append(section(designed(z).around(300, 50), points, float(z)))
+    whole = over_height(results)
+    assert whole.twist == pytest.approx(0.01 * whole.heights / 100, abs=4e-4)
+    # Turning about the stacking axis moves a centroid that lies beside it, too.
+    turned = []
+    for z in whole.heights:
+        _, at = Profile.through(designed(z).around(300, 50)).area_and_centroid()
+        a = 0.01 * z / 100
+        turned.append([np.cos(a) * at[0] - np.sin(a) * at[1] - at[0], np.sin(a) * at[0] + np.cos(a) * at[1] - at[1]])
+    off = np.array(turned) + np.column_stack(
+        [0.003 * whole.heights, 0.4 * whole.heights / 100 * (1 - whole.heights / 100)]
+    )
+    assert whole.off == pytest.approx(off, abs=3e-3)
+    line = np.polyfit(whole.heights, off, 1)
+    assert whole.lean == pytest.approx(line[0], abs=5e-5)
+    assert whole.bow == pytest.approx(off - (whole.heights[:, None] * line[0] + line[1]), abs=4e-3)
+    assert np.isnan(over_height(results[:2]).lean).all()

@@ -42,7 +42,7 @@ def missing_of(blade: Blade, gaps: list[tuple[float, float]]) -> dict[str, str]:
         long = edge.end - edge.begin
         at_tip = any(_overlap(blade.profile.length, gap, (edge.s - 1e-9, edge.s + 1e-9)) > 0 for gap in gaps)
         if (long > 0 and without > _SHARE * long) or at_tip:
-            made[" ".join((*names, *_OF_BOTH))] = f"there are no points at the {word} edge"
+            made[f"{' '.join((*names, *_OF_BOTH))} {word}_thickness"] = f"there are no points at the {word} edge"
     for low, high in gaps:
         x, y = blade.profile.at(np.array([low + np.mod(high - low, blade.profile.length) / 2]))[0]
         long = float(np.mod(high - low, blade.profile.length))

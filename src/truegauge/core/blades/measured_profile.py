@@ -8,6 +8,7 @@ where that turns (Eilers and Marx 1996); how smooth, generalised cross-validatio
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -31,7 +32,7 @@ _LEAST_POINTS = 30
 _ROOM = 1.2  # as far as a sharp edge moves along its sides, that these begin from it
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class MeasuredProfile:
     """Deviations along a nominal profile: positive outside.
 
@@ -52,21 +53,28 @@ class MeasuredProfile:
         c = self.coefficients if coefficients is None else coefficients
         return np.asarray(_basis(np.interp(np.mod(s, self.nominal.length), *self.way), len(c)) @ c)
 
-    def curve(self, coefficients: Floats | None = None) -> Profile:
-        """Return the measured curve, lying on the nominal.
+    @cached_property
+    def _fine(self) -> tuple[Floats, Floats, Floats, Floats]:
+        """Parameters of the measured curve (m,), what gives deviations there (m, k), nominal places and normals."""
+        s = _fine(self.nominal)
+        basis = _basis(np.interp(np.mod(s, self.nominal.length), *self.way), len(self.coefficients))
+        return s, basis, self.nominal.at(s), self.nominal.inward(s)
+
+    def curve(self, coefficients: Floats | None = None, motion: Floats | None = None) -> Profile:
+        """Return the measured curve: lying on the nominal, or moved from there by a matrix (3, 3).
 
         Raises
         ------
         EvaluationError
             It crosses itself: it is off by more than an edge is round.
         """
-        s = _fine(self.nominal)
-        off = self.deviation(s, coefficients)
-        moved = self.nominal.at(s) - off[:, None] * self.nominal.inward(s)
+        s, basis, places, inward = self._fine
+        moved = places - (basis @ (self.coefficients if coefficients is None else coefficients))[:, None] * inward
         kept = np.ones(len(s), dtype=bool)
         for corner in self.nominal.corners:
             kept &= self._at_corner(corner, s, moved, coefficients)
-        return Profile.through(moved[kept])
+        made = moved[kept]
+        return Profile.through(made if motion is None else made @ motion[:2, :2].T + motion[:2, 2])
 
     def _at_corner(self, corner: float, s: Floats, moved: Floats, coefficients: Floats | None) -> Mask:
         """Put a sharp edge where both sides meet as they are moved, and return which places (n,) there is room for."""

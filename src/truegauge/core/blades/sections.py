@@ -10,9 +10,9 @@ import numpy as np
 from truegauge.core.blades.cad_profile import cad_curve, nominal_profile
 from truegauge.core.blades.covering import gaps_of, missing_of
 from truegauge.core.blades.measured_profile import MeasuredProfile, measured_profile
-from truegauge.core.blades.parameters import Blade, Ways, blade_of, values_of
-from truegauge.core.blades.profile import Profile
+from truegauge.core.blades.parameters import Blade, Ways, blade_of, thickness_at, values_of
 from truegauge.core.blades.section_fit import Criterion, Freedom, SectionFit, feet_on, fit_section
+from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.progress import Progress, silent
 from truegauge.core.sections.measured import measured_section
@@ -40,7 +40,8 @@ class Asked:
     """Which sections are wanted, along `axis` (3,) through `origin` (3,), mm; directions are of the part.
 
     `machine` is the axis that axial chord and chord angle are told by; `leading` and `pressure` are the ways to the
-    leading edge and to the pressure side, where they are not to be found.
+    leading edge and to the pressure side, where they are not to be found. At `edge_distances` (mm along the mean line)
+    from either edge the thickness is told, too.
     """
 
     heights: tuple[float, ...]
@@ -50,6 +51,7 @@ class Asked:
     leading: tuple[float, float, float] | None = None
     pressure: tuple[float, float, float] | None = None
     thickness: float = _THICK
+    edge_distances: tuple[float, ...] = ()
     freedom: Freedom = field(default_factory=Freedom.full)
     criterion: Criterion = "least squares"
 
@@ -81,22 +83,36 @@ class Deviations:
     rms: float
 
     @staticmethod
-    def of(profile: MeasuredProfile, gaps: Sequence[tuple[float, float]]) -> Deviations:
-        """Read them off a measured profile, without what is in gaps."""
-        s = profile.nominal.places(_SEEN)
-        length = profile.nominal.length
-        for low, high in gaps:
-            s = s[np.mod(s - low, length) > np.mod(high - low, length)]
-        d, weights = profile.deviation(s), np.gradient(s)
-        mean = float(np.average(d, weights=weights))
-        return Deviations(float(d.min()), float(d.max()), mean, float(np.sqrt(np.average(d**2, weights=weights))))
+    def of(deviations: Floats, lengths: Floats) -> Deviations:
+        """Tell deviations (n,), each along a length (n,), mm; NaN where there are none."""
+        if not len(deviations):
+            nothing = float("nan")
+            return Deviations(nothing, nothing, nothing, nothing)
+        mean, square = (float(np.average(deviations**k, weights=lengths)) for k in (1, 2))
+        return Deviations(float(deviations.min()), float(deviations.max()), mean, float(np.sqrt(square)))
+
+
+def deviations_of(profile: MeasuredProfile, blade: Blade, gaps: Sequence[tuple[float, float]]) -> dict[str, Deviations]:
+    """Return the deviations of a measured profile by zone, and of `all` of it, without what is in gaps."""
+    s, length = profile.nominal.places(_SEEN), profile.nominal.length
+    after = np.append(s[1:], s[0] + length)
+    lengths, there = (after - np.roll(after, 2) + length) % length / 2, np.ones(len(s), dtype=bool)
+    for low, high in gaps:
+        there &= np.mod(s - low, length) > np.mod(high - low, length)
+    d, zone = profile.deviation(s), zone_of(blade, s)
+    made = {"all": Deviations.of(d[there], lengths[there])}
+    for number, name in enumerate(ZONES):
+        own = there & (zone == number)
+        made[name] = Deviations.of(d[own], lengths[own])
+    return made
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class SectionResult:
     """A section: `nominal_values`, and what is measured where there are points, else the `problem`.
 
-    `uncertainties` are standard ones; `before` and `after` the fit. What is missing is NaN, and `notes` say why.
+    `uncertainties` are standard ones; `before` and `after` the fit by zone and of `all`. What is missing is
+    NaN, and `notes` say why.
     """
 
     height: float
@@ -108,8 +124,8 @@ class SectionResult:
     values: Mapping[str, float] = field(default_factory=dict)
     uncertainties: Mapping[str, float] = field(default_factory=dict)
     fit: SectionFit | None = None
-    before: Deviations | None = None
-    after: Deviations | None = None
+    before: Mapping[str, Deviations] = field(default_factory=dict)
+    after: Mapping[str, Deviations] = field(default_factory=dict)
     noise: float = float("nan")
     notes: tuple[str, ...] = ()
     problem: str = ""
@@ -166,7 +182,7 @@ def judged(
     blade: Blade, flat: Floats, height: float, plane: SectionPlane, asked: Asked, notes: tuple[str, ...] = ()
 ) -> SectionResult:
     """Measure a section by its points (n, 2) in its plane, beside its nominal."""
-    nominal, own = blade.profile, values_of(blade)
+    nominal, own = blade.profile, _values(blade, asked)
     result = SectionResult(height, plane, blade, own, flat, notes=notes)
     flat = flat[:: max(1, len(flat) // _MOST)]
     if len(flat) < _LEAST:
@@ -180,11 +196,11 @@ def judged(
         missing = missing_of(blade, gaps)
         back = np.asarray(np.linalg.inv(fit.matrix), dtype=np.float64)
         measured = _in_pose(curve, back, asked.ways(plane))
-        values = _without(values_of(measured), missing)
-        uncertainties = _uncertainties(curve, back, asked.ways(plane), values, int(1e3 * abs(height)))
+        values = _without(_values(measured, asked), missing)
+        uncertainties = _uncertainties(curve, back, asked, plane, values, int(1e3 * abs(height)))
         plain = feet_on(nominal, flat[kept])
-        before = Deviations.of(measured_profile(nominal, plain.s, plain.distance), gaps)
-        after = Deviations.of(curve, gaps)
+        before = deviations_of(measured_profile(nominal, plain.s, plain.distance), blade, gaps)
+        after = deviations_of(curve, blade, gaps)
     except EvaluationError as error:
         return _with(result, problem=str(error))
     said = [*notes, *missing.values()]
@@ -205,23 +221,36 @@ def _with(result: SectionResult, **changes: object) -> SectionResult:
 
 def _in_pose(curve: MeasuredProfile, back: Floats, ways: Ways, coefficients: Floats | None = None) -> Blade:
     """Return a measured section where it was measured, not where the fit puts it."""
-    lying = curve.curve(coefficients)
-    return blade_of(Profile.through(lying.at(lying.knots) @ back[:2, :2].T + back[:2, 2]), ways)
+    return blade_of(curve.curve(coefficients, back), ways)
+
+
+def _values(blade: Blade, asked: Asked) -> dict[str, float]:
+    """Return all values of a section, with its thickness at the distances from the edges that are asked for."""
+    made = values_of(blade)
+    for distance in asked.edge_distances:
+        made[f"leading_thickness_{distance:g}"] = thickness_at(blade, distance)
+        made[f"trailing_thickness_{distance:g}"] = thickness_at(blade, distance, trailing=True)
+    return made
 
 
 def _without(values: dict[str, float], missing: Mapping[str, str]) -> dict[str, float]:
-    return {name: float("nan") if any(name in names.split() for names in missing) else v for name, v in values.items()}
+    gone = {word for names in missing for word in names.split()}
+
+    def is_gone(name: str) -> bool:
+        return name in gone or ("_thickness_" in name and name.rpartition("_")[0] in gone)
+
+    return {name: float("nan") if is_gone(name) else v for name, v in values.items()}
 
 
 def _uncertainties(
-    curve: MeasuredProfile, back: Floats, ways: Ways, values: Mapping[str, float], seed: int
+    curve: MeasuredProfile, back: Floats, asked: Asked, plane: SectionPlane, values: Mapping[str, float], seed: int
 ) -> dict[str, float]:
     """Return standard uncertainties: what values scatter by, were it measured again and again."""
-    rng = np.random.default_rng(seed)
+    rng, ways = np.random.default_rng(seed), asked.ways(plane)
     every = []
     for _ in range(_REPEATS):
         try:
-            every.append(values_of(_in_pose(curve, back, ways, curve.another(rng))))
+            every.append(_values(_in_pose(curve, back, ways, curve.another(rng)), asked))
         except EvaluationError:
             continue
     if len(every) < _REPEATS // 2:
