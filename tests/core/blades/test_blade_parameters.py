@@ -114,6 +114,23 @@ def test_circles_of_edges_are_the_best_ones():
         assert blade.leading.end - blade.leading.begin == pytest.approx(3.0 * share * np.pi, rel=1e-3)
 
 
+@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize(("along", "across"), [(3.0, 1.5), (1.2, 1.2), (0.8, 1.4)])
+def test_edges_that_are_ellipses_have_their_half_axes(along, across, seed):
+    """A straight strip, as wide as its elliptical ends."""
+    t = np.linspace(-np.pi / 2, np.pi / 2, 160)
+    end = np.column_stack([along * np.cos(t), across * np.sin(t)])
+    side = np.column_stack([np.linspace(0, 30, 200)[1:-1], np.full(198, across)])
+    points, _ = posed(np.vstack([end + np.array([30.0, 0.0]), side[::-1], -end, side * [1, -1]]), seed)
+    blade = blade_of(Profile.through(points))
+    found = values_of(blade)
+    for name in ("leading", "trailing"):
+        assert found[f"{name}_ellipse_along"] == pytest.approx(along, abs=2e-3)
+        assert found[f"{name}_ellipse_across"] == pytest.approx(across, abs=1e-3)
+    assert found["chord_mean_line"] == pytest.approx(30 + 2 * along, abs=1e-4)
+    assert found["max_thickness"] == pytest.approx(2 * across, abs=1e-4)
+
+
 def test_what_is_no_edge_and_no_section_is_said():
     profile = Profile.through(two_circles(40, 3.0, 0.5))
     with pytest.raises(EvaluationError, match="does not turn far enough"):

@@ -15,8 +15,7 @@ _GAP = 0.02  # of the way around, by length and turning, that may be without poi
 _LONG = 0.006  # of its length
 _TIMES = 8.0  # as wide as between others
 _SHARE = 0.34  # of an edge
-_OF_LEADING = ("leading_radius", "leading_tip_radius", "leading_x", "leading_y")
-_OF_TRAILING = ("trailing_radius", "trailing_tip_radius", "trailing_x", "trailing_y")
+_OF_EDGE = ("radius", "tip_radius", "ellipse_along", "ellipse_across", "x", "y")
 _OF_BOTH = ("chord_mean_line", "chord_tangent", "axial_chord", "chord_angle", "max_thickness_at")
 
 
@@ -35,9 +34,8 @@ def gaps_of(nominal: Profile, s: Floats) -> list[tuple[float, float]]:
 def missing_of(blade: Blade, gaps: list[tuple[float, float]]) -> dict[str, str]:
     """Return what cannot be told for gaps: names of values, with blanks between, and in words why."""
     made: dict[str, str] = {}
-    for edge, names, word in (
-        (blade.leading, _OF_LEADING, "leading"), (blade.trailing, _OF_TRAILING, "trailing"),
-    ):  # fmt: skip
+    for edge, word in ((blade.leading, "leading"), (blade.trailing, "trailing")):
+        names = tuple(f"{word}_{name}" for name in _OF_EDGE)
         without = sum(_overlap(blade.profile.length, gap, (edge.begin, edge.end)) for gap in gaps)
         long = edge.end - edge.begin
         at_tip = any(_overlap(blade.profile.length, gap, (edge.s - 1e-9, edge.s + 1e-9)) > 0 for gap in gaps)

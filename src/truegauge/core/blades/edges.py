@@ -60,6 +60,35 @@ def edge_at(profile: Profile, s: float, share: float = SHARE) -> Edge:
     return Edge(place, s, center, radius, begin, end)
 
 
+def ellipse_at(profile: Profile, edge: Edge, way: Floats) -> tuple[float, float]:
+    """Return the half-axes (mm) of the ellipse that fits an edge: along a direction (2,), and across it.
+
+    By least squares of the distances in their first order (Sampson 1982), from the algebraic fit; NaN where the edge is
+    no part of an ellipse, 0 where it is sharp.
+    """
+    from scipy.optimize import least_squares
+
+    if edge.radius == 0:
+        return 0.0, 0.0
+    own = profile.at(edge.begin + (edge.end - edge.begin) * np.linspace(0.0, 1.0, _PLACES)) - edge.place
+    along = way / np.linalg.norm(way)
+    u, v = own @ along / edge.radius, own @ np.array([-along[1], along[0]]) / edge.radius
+    solved, *_ = np.linalg.lstsq(np.column_stack([v**2, u, v, np.ones(len(u))]), -(u**2), rcond=None)
+    if solved[0] <= 0:
+        return float("nan"), float("nan")
+
+    def off(x: Floats) -> Floats:
+        p, q, r, t = x
+        value = u**2 + p * v**2 + q * u + r * v + t
+        return np.asarray(value / np.hypot(2 * u + q, 2 * p * v + r))
+
+    p, q, r, t = least_squares(off, solved, method="lm").x
+    square = q**2 / 4 + r**2 / (4 * p) - t
+    if p <= 0 or square <= 0:
+        return float("nan"), float("nan")
+    return float(edge.radius * np.sqrt(square)), float(edge.radius * np.sqrt(square / p))
+
+
 def tip_radius(profile: Profile, s: float) -> float:
     """Return one over the curvature, mm, at an edge, the mean of that before and behind it; 0 where it is sharp."""
     beside = 1e-7 * profile.length

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.blades.edges import SHARE, Edge, edge_at, tip_radius
+from truegauge.core.blades.edges import SHARE, Edge, edge_at, ellipse_at, tip_radius
 from truegauge.core.blades.mean_line import MeanLine, mean_line
 
 if TYPE_CHECKING:
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 _SEEN = 1500  # places of the profile, that its outermost ones are looked for among
 _TANGENT = 0.3  # of the chord, that the two places of the tangent to the pressure side are apart
 _STRAIGHT = 1e-4  # of the chord, that the mean line of a section without camber is off it at most
+_ALIKE = 4.0
 _TURNS = 8
 _SETTLED = 1e-10  # of the profile, that a tangent still moves
 
@@ -159,16 +160,21 @@ def largest_thickness(blade: Blade) -> tuple[float, Floats]:
 def _largest_between(line: MeanLine) -> tuple[float, Floats]:
     k = line.largest
     radius, center = line.circles.radius, line.circles.center
-    rows = slice(max(0, k - 2), k + 3)
-    own, far = radius[rows], np.append(0.0, np.cumsum(np.linalg.norm(np.diff(center[rows], axis=0), axis=1)))
-    if len(own) < 4 or far[-1] <= 0:
+    # A parabola through it and the two beside it, where it bends alike around: the end of a plateau is no hill.
+    bends = np.diff(radius[max(0, k - 2) : k + 3], 2)
+    if len(bends) < 3 or bends.max() >= 0 or bends.min() < _ALIKE * bends.max():
         return 2.0 * float(radius[k]), center[k]
-    a, b, c = np.polyfit(far - far.mean(), own, 2)
-    if a >= 0 or abs(b / (2 * a)) > far[-1]:
+    rows = slice(k - 1, k + 2)
+    far = np.linalg.norm(np.diff(center[rows], axis=0), axis=1)
+    own, far = radius[rows], np.array([-far[0], 0.0, far[1]])
+    if far[0] == 0 or far[2] == 0:
         return 2.0 * float(radius[k]), center[k]
-    at = -b / (2 * a) + far.mean()
+    a, b, c = np.polyfit(far, own, 2)
+    if a >= 0:
+        return 2.0 * float(radius[k]), center[k]
+    at = float(np.clip(-b / (2 * a), far[0], far[2]))
     place = np.array([np.interp(at, far, center[rows][:, i]) for i in range(2)])
-    return 2.0 * float(max(radius[k], c - b * b / (4 * a))), place
+    return 2.0 * float(max(radius[k], c + b * at + a * at * at)), place
 
 
 def thickness_at(blade: Blade, distance: float, *, trailing: bool = False) -> float:
@@ -206,6 +212,17 @@ def _cut(profile: Profile, place: Floats, along: Floats) -> float:
     return min(above) - max(below) if above and below else float("nan")
 
 
+def _ellipses(blade: Blade) -> dict[str, float]:
+    """Return the half-axes of both edges, along the end of the mean line and across it."""
+    made = {}
+    for name, edge, inner in (("leading", blade.leading, 0), ("trailing", blade.trailing, -1)):
+        way = blade.line.circles.center[inner] - edge.place
+        way = way if np.linalg.norm(way) > 0 else blade.along
+        along, across = ellipse_at(blade.profile, edge, way)
+        made[f"{name}_ellipse_along"], made[f"{name}_ellipse_across"] = along, across
+    return made
+
+
 def values_of(blade: Blade) -> dict[str, float]:
     """Return everything that has one number: lengths in mm, areas in mm2, angles in rad; NaN: there is none.
 
@@ -219,7 +236,7 @@ def values_of(blade: Blade) -> dict[str, float]:
         "chord_mean_line": line.chord, "chord_tangent": float("nan"), "axial_chord": float("nan"),
         "chord_angle": float("nan"), "leading_radius": blade.leading.radius, "trailing_radius": blade.trailing.radius,
         "leading_tip_radius": tip_radius(blade.profile, line.leading_s),
-        "trailing_tip_radius": tip_radius(blade.profile, line.trailing_s), "max_thickness": thick,
+        "trailing_tip_radius": tip_radius(blade.profile, line.trailing_s), **_ellipses(blade), "max_thickness": thick,
         "max_thickness_at": float((at - line.leading) @ along), "area": area,
         "centroid_x": float(centroid[0]), "centroid_y": float(centroid[1]),
         "leading_x": float(line.leading[0]), "leading_y": float(line.leading[1]),
