@@ -18,7 +18,7 @@ def blade(
     part: str | Path, scan: str | Path, heights: Sequence[float] = (), *, axis: str = "z", machine_axis: str = "x",
     leading: str = "", pressure: str = "", thickness: float = 1.0, fit: str = "full",
     criterion: str = "least squares", shift_limit: float | None = None, turn_limit: float | None = None,
-    unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (),
+    unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (), wavelength: float = 0.0,
 ) -> tuple[SectionResult, ...]:  # fmt: skip
     """Measure sections of a blade at heights along its stacking axis.
 
@@ -36,6 +36,8 @@ def blade(
         of shift (mm) and turn (rad).
     edge_distances : sequence of float
         mm from either edge along the mean line, that the thickness is told at.
+    wavelength : float
+        mm along the profile; of shorter waves on both sides it is told how high they are. 0: of none.
     aligned : bool
         The scan is in the coordinates of the part; without, it is aligned by a best fit.
 
@@ -51,5 +53,5 @@ def blade(
         A file cannot be read, the scan cannot be aligned, or a section is none of an aerofoil.
     """
     asked = asked_for(heights, axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      turn_limit, edge_distances)  # fmt: skip
+                      turn_limit, edge_distances, wavelength)  # fmt: skip
     return blade_sections(Path(part), Path(scan), asked, unit=unit, aligned=aligned)

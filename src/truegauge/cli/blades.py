@@ -32,6 +32,9 @@ def blade(
         float, typer.Option(callback=within_reach, help="Points from so much of height make a section, mm.")
     ] = 1.0,
     edge_distances: Annotated[str, typer.Option(help="Thickness so far from either edge too, mm, with commas.")] = "",
+    wavelength: Annotated[
+        float, typer.Option(callback=within_reach, help="How high waves shorter than this are, mm; 0: not told.")
+    ] = 0.0,
     fit: Annotated[str, typer.Option(help="Put onto the nominal by: full, shift, turn or none.")] = "full",
     criterion: Annotated[str, typer.Option(help="'least squares' or 'minimax'.")] = "least squares",
     shift_limit: Annotated[
@@ -54,6 +57,7 @@ def blade(
     asked = asked_for(
         _numbers(heights, "heights"), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
         None if turn_limit is None else math.radians(turn_limit), _numbers(edge_distances, "edge distances"),
+        wavelength,
     )  # fmt: skip
     results = blade_sections(part, scan, asked, unit=units, aligned=scan_aligned)
     if as_json:
@@ -85,8 +89,9 @@ def _tell(one: "SectionResult") -> None:
         told = "not told" if math.isnan(value) else f"{value:9.4f} ± {2 * u:.4f}"
         say(f"  {words:22}{told:>20} {unit:4} nominal {nominal:9.4f}")
     for name, value in one.values.items():
-        if "_thickness_" in name:
-            words = f"{name.partition('_')[0]}, {name.rpartition('_')[2]} mm in"
+        if name.startswith(("leading_thickness_", "trailing_thickness_", "waviness_")):
+            first, last = name.split("_")[0], name.rpartition("_")[2]
+            words = f"{first}, {last} side" if first == "waviness" else f"{first}, {last} mm in"
             told = "not told" if math.isnan(value) else f"{value:9.4f} ± {2 * one.uncertainties[name]:.4f}"
             say(f"  {words:22}{told:>20} mm   nominal {one.nominal_values[name]:9.4f}")
     if one.fit is not None:

@@ -53,6 +53,7 @@ def asked_for(
     heights: Sequence[float], axis: str = "z", machine: str = "x", leading: str = "", pressure: str = "",
     thickness: float = 1.0, fit: str = "full", criterion: str = "least squares",
     shift_limit: float | None = None, turn_limit: float | None = None, edge_distances: Sequence[float] = (),
+    wavelength: float = 0.0,
 ) -> Asked:  # fmt: skip
     """Return which sections are wanted; directions as `way_of` reads them, lengths in mm, `turn_limit` in rad.
 
@@ -70,6 +71,8 @@ def asked_for(
     for limit in (shift_limit, turn_limit):
         if limit is not None and not limit >= 0:
             raise TrueGaugeError("limits of the fit are not below 0")
+    if not 0 <= wavelength <= 1e4:
+        raise TrueGaugeError(f"waves shorter than {wavelength:g} mm cannot be told: 0 tells none, up to 10,000 mm do")
     distances = np.array(edge_distances, dtype=np.float64)
     if len(distances) > _DISTANCES or not (np.isfinite(distances) & (distances > 0)).all():
         raise TrueGaugeError(f"distances from an edge are above 0 mm, up to {_DISTANCES} of them")
@@ -78,7 +81,7 @@ def asked_for(
     more = {name: way_of(text, name) for name, text in (("leading", leading), ("pressure", pressure)) if text}
     return Asked(
         tuple(float(h) for h in heights), way_of(axis, "axis"), machine=way_of(machine, "machine axis"),
-        thickness=thickness, edge_distances=tuple(distances.tolist()), freedom=freedom,
+        thickness=thickness, edge_distances=tuple(distances.tolist()), wavelength=wavelength, freedom=freedom,
         criterion="minimax" if criterion == "minimax" else "least squares",
         **more,
     )  # fmt: skip

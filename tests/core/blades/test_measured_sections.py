@@ -11,6 +11,7 @@ from truegauge.core.blades.parameters import blade_of
 from truegauge.core.blades.profile import Profile
 from truegauge.core.blades.section_fit import Freedom
 from truegauge.core.blades.sections import Asked, deviations_of, judged
+from truegauge.core.blades.waviness import waviness_of
 from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.demo.vane import VaneErrors, designed
 
@@ -165,6 +166,42 @@ def test_thickness_beside_the_edges_is_that_of_the_circles_there():
             assert found.nominal_values[key] == pytest.approx(wanted, abs=0.012)
             assert found.values[key] == pytest.approx(found.nominal_values[key], abs=4 * found.uncertainties[key])
             assert 0 < found.uncertainties[key] < 0.02
+
+
+@pytest.mark.parametrize(("period", "share"), [(3.0, 1.0), (6.0, 0.97), (10.0, 0.5), (40.0, 0.0)])
+def test_waviness_is_what_is_shorter_than_the_wavelength(period, share):
+    """Waves all around, in whole numbers, through a filter of 10 mm: as the standard's transmission says."""
+    blade = blade_of(Profile.through(designed(60.0).around(300, 50)))
+    profile, rng = blade.profile, np.random.default_rng(0)
+    period = profile.length / round(profile.length / period)
+    s = rng.uniform(0, profile.length, 8000)
+    d = 0.01 * np.sin(2 * np.pi * s / period) + rng.normal(0, 1e-4, len(s))
+    share = 1.0 - 0.5 ** ((10.0 / period) ** 2) if period > 2.5 else share
+    found = waviness_of(measured_profile(profile, s, d), blade, 10.0)
+    for side in ("pressure", "suction"):
+        assert found[f"waviness_{side}"] == pytest.approx(0.02 * share, abs=8e-4)
+    s = s[np.mod(s, profile.length) < profile.length]
+    one = np.where(zone_of(blade, s) == ZONES.index("suction"), 0.01 * np.sin(2 * np.pi * s / 3.0), 0.0)
+    only = waviness_of(measured_profile(profile, s, one), blade, 10.0)
+    assert only["waviness_suction"] > 3 * only["waviness_pressure"]
+
+
+def test_the_wave_on_the_suction_side_is_found_within_what_is_stated():
+    made = VaneErrors(0.004, 0.1, 0.0, 0.0, 0.0, 0.0, 0.012).made(50.0)
+    x = np.linspace(0, made.arc, 4001)
+    wave = 0.012 * np.sin(2 * np.pi * x / 6.0) * np.exp(-(((x / made.arc - 0.55) / 0.12) ** 2))
+    # What a Gaussian of 12 mm leaves of it, by its definition.
+    weights = np.exp(-np.pi * np.square((x[:, None] - x) / (0.4697 * 12.0)))
+    true = float(np.ptp(wave - weights @ wave / weights.sum(axis=1)))
+    assert true > 0.012
+    for seed in range(3):
+        points = noisy(made.around(400, 60), np.random.default_rng(seed), 2500, 0.006)
+        found = section(designed(50.0).around(300, 50), points, 50.0, wavelength=12.0)
+        told, u = found.values["waviness_suction"], found.uncertainties["waviness_suction"]
+        assert told == pytest.approx(true, abs=2.5 * u)
+        assert 0 < u < 0.008
+        assert found.nominal_values["waviness_suction"] == 0.0
+        assert found.values["waviness_pressure"] < 0.8 * told
 
 
 def test_twist_lean_and_bow_over_the_height():

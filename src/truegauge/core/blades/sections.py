@@ -12,6 +12,7 @@ from truegauge.core.blades.covering import gaps_of, missing_of
 from truegauge.core.blades.measured_profile import MeasuredProfile, measured_profile
 from truegauge.core.blades.parameters import Blade, Ways, blade_of, thickness_at, values_of
 from truegauge.core.blades.section_fit import Criterion, Freedom, SectionFit, feet_on, fit_section
+from truegauge.core.blades.waviness import SIDES, waviness_of
 from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.progress import Progress, silent
@@ -19,7 +20,7 @@ from truegauge.core.sections.measured import measured_section
 from truegauge.core.sections.plane import SectionPlane, section_plane
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Callable, Mapping, Sequence
 
     from truegauge.core.arrays import Floats, Points
     from truegauge.core.cad.model import CadModel
@@ -41,7 +42,7 @@ class Asked:
 
     `machine` is the axis that axial chord and chord angle are told by; `leading` and `pressure` are the ways to the
     leading edge and to the pressure side, where they are not to be found. At `edge_distances` (mm along the mean line)
-    from either edge the thickness is told, too.
+    from either edge the thickness is told, too; of waves shorter than a `wavelength` (mm, 0: none) how high they are.
     """
 
     heights: tuple[float, ...]
@@ -52,6 +53,7 @@ class Asked:
     pressure: tuple[float, float, float] | None = None
     thickness: float = _THICK
     edge_distances: tuple[float, ...] = ()
+    wavelength: float = 0.0
     freedom: Freedom = field(default_factory=Freedom.full)
     criterion: Criterion = "least squares"
 
@@ -183,6 +185,8 @@ def judged(
 ) -> SectionResult:
     """Measure a section by its points (n, 2) in its plane, beside its nominal."""
     nominal, own = blade.profile, _values(blade, asked)
+    if asked.wavelength:
+        own |= {f"waviness_{side}": 0.0 for side in SIDES}
     result = SectionResult(height, plane, blade, own, flat, notes=notes)
     flat = flat[:: max(1, len(flat) // _MOST)]
     if len(flat) < _LEAST:
@@ -196,8 +200,12 @@ def judged(
         missing = missing_of(blade, gaps)
         back = np.asarray(np.linalg.inv(fit.matrix), dtype=np.float64)
         measured = _in_pose(curve, back, asked.ways(plane))
-        values = _without(_values(measured, asked), missing)
-        uncertainties = _uncertainties(curve, back, asked, plane, values, int(1e3 * abs(height)))
+
+        def waves(coefficients: Floats | None = None) -> dict[str, float]:
+            return waviness_of(curve, blade, asked.wavelength, gaps, coefficients) if asked.wavelength else {}
+
+        values = _without(_values(measured, asked), missing) | waves()
+        uncertainties = _uncertainties(curve, back, asked, plane, values, waves, int(1e3 * abs(height)))
         plain = feet_on(nominal, flat[kept])
         before = deviations_of(measured_profile(nominal, plain.s, plain.distance), blade, gaps)
         after = deviations_of(curve, blade, gaps)
@@ -243,14 +251,21 @@ def _without(values: dict[str, float], missing: Mapping[str, str]) -> dict[str, 
 
 
 def _uncertainties(
-    curve: MeasuredProfile, back: Floats, asked: Asked, plane: SectionPlane, values: Mapping[str, float], seed: int
+    curve: MeasuredProfile,
+    back: Floats,
+    asked: Asked,
+    plane: SectionPlane,
+    values: Mapping[str, float],
+    waves: Callable[[Floats], dict[str, float]],
+    seed: int,
 ) -> dict[str, float]:
     """Return standard uncertainties: what values scatter by, were it measured again and again."""
     rng, ways = np.random.default_rng(seed), asked.ways(plane)
     every = []
     for _ in range(_REPEATS):
         try:
-            every.append(_values(_in_pose(curve, back, ways, curve.another(rng)), asked))
+            drawn = curve.another(rng)
+            every.append(_values(_in_pose(curve, back, ways, drawn), asked) | waves(drawn))
         except EvaluationError:
             continue
     if len(every) < _REPEATS // 2:
