@@ -17,7 +17,8 @@ if TYPE_CHECKING:
 _SEEN = 1500  # places of the profile, that its outermost ones are looked for among
 _TANGENT = 0.3  # of the chord, that the two places of the tangent to the pressure side are apart
 _STRAIGHT = 1e-4  # of the chord, that the mean line of a section without camber is off it at most
-_ALIKE = 4.0
+_ALIKE = 4.0  # times as much as another that a curve of thickness bends at most, to have a top
+_FITS = 1.02  # as thick as the largest circle, that the circle of an edge may be to be the largest
 _TURNS = 8
 _SETTLED = 1e-10  # of the profile, that a tangent still moves
 
@@ -148,11 +149,11 @@ def extent_along(profile: Profile, way: Floats) -> float:
 def largest_thickness(blade: Blade) -> tuple[float, Floats]:
     """Return the diameter (mm) of the largest circle, and its centre (2,), read between the circles.
 
-    Where a section is thickest at an edge that is its circle.
+    Where a section is thickest at an edge that is its circle: one that is hardly larger, and fits in therefore.
     """
     thick, place = _largest_between(blade.line)
     for edge in (blade.leading, blade.trailing):
-        if 2.0 * edge.radius > thick and np.linalg.norm(edge.center - place) < edge.radius:
+        if thick < 2.0 * edge.radius < _FITS * thick and np.linalg.norm(edge.center - place) < edge.radius:
             thick, place = 2.0 * edge.radius, edge.center
     return thick, place
 

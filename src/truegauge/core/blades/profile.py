@@ -213,47 +213,55 @@ def _slopes(points: Floats, steps: Floats) -> tuple[Floats, Floats]:
     With equal steps of something smooth it is the derivative of sixth order (weighted essentially non-oscillatory:
     Jiang and Shu 1996).
     """
+    before, after = np.empty_like(points), np.empty_like(points)
+    _weigh(np.ascontiguousarray(points), steps, np.array(_IDEAL), before, after)
+    return before, after
+
+
+@njit(cache=True, nogil=True)
+def _weigh(points, steps, ideal, before, after):  # type: ignore[no-untyped-def]
     count = len(points)
-    made, total = np.zeros((count, 2)), np.zeros(count)
-    reach = np.mean([np.roll(steps, k) for k in range(-3, 3)], axis=0)
-    known = []
-    for first, ideal in zip(range(-3, 1), _IDEAL, strict=True):
-        own = [np.roll(points, -k, axis=0) for k in range(first, first + 4)]
-        at = np.column_stack([_distance(steps, k) for k in range(first, first + 4)])
-        slope, third = _cubic(at, own)
-        known.append((ideal, slope, np.square(third * (reach**2)[:, None]).sum(axis=1)))
-    usual = np.mean([rough for _, _, rough in known], axis=0)
-    for ideal, slope, rough in known:
-        weight = ideal / (_SMOOTH * usual + rough + 1e-12) ** 4
-        made += weight[:, None] * slope
-        total += weight
-    made /= total[:, None]
-    before, after = known[0][1], known[-1][1]
-    long = np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1)
-    corner = np.einsum("ij,ij->i", before, after) < np.cos(_CORNER) * long
-    came = points - np.roll(points, 1, axis=0)
-    corner &= np.einsum("ij,ij->i", came, np.roll(came, -1, axis=0)) < np.cos(_CORNER) * steps * np.roll(steps, 1)
-    corner = corner[:, None]
-    return np.where(corner, before, made), np.where(corner, after, made)
-
-
-def _distance(steps: Floats, k: int) -> Floats:
-    """Return how far along its chords the k-th point after each one (n,) is."""
-    if k >= 0:
-        return np.asarray(sum((np.roll(steps, -j) for j in range(k)), np.zeros(len(steps))))
-    return np.asarray(-sum((np.roll(steps, -j) for j in range(k, 0)), np.zeros(len(steps))))
-
-
-def _cubic(at: Floats, points: list[Floats]) -> tuple[Floats, Floats]:
-    """Return the slope at 0 and the third divided difference (n, 2) of cubics through four points at `at` (n, 4)."""
-    table = list(points)
-    difference = [table[0]]
-    for order in range(1, 4):
-        table = [(table[k + 1] - table[k]) / (at[:, k + order] - at[:, k])[:, None] for k in range(len(table) - 1)]
-        difference.append(table[0])
-    a, b, c = (-at[:, k] for k in range(3))
-    slope = difference[1] + difference[2] * (a + b)[:, None] + difference[3] * (a * b + a * c + b * c)[:, None]
-    return slope, difference[3]
+    at, table, slopes, rough = np.empty(4), np.empty((4, 2)), np.empty((4, 2)), np.empty(4)
+    for i in range(count):
+        reach = 0.0
+        for k in range(-3, 3):
+            reach += steps[(i + k) % count] / 6.0
+        for n in range(4):  # the cubic through the points from i + n - 3 on
+            first = n - 3
+            at[0] = 0.0
+            for k in range(first, 0):
+                at[0] -= steps[(i + k) % count]
+            for k in range(1, 4):
+                at[k] = at[k - 1] + steps[(i + first + k - 1) % count]
+            for k in range(4):
+                for c in range(2):
+                    table[k, c] = points[(i + first + k) % count, c]
+            for order in range(1, 4):  # Newton's divided differences, in place
+                for k in range(3, order - 1, -1):
+                    for c in range(2):
+                        table[k, c] = (table[k, c] - table[k - 1, c]) / (at[k] - at[k - order])
+            a, b, d = -at[0], -at[1], -at[2]
+            rough[n] = 0.0
+            for c in range(2):
+                slopes[n, c] = table[1, c] + table[2, c] * (a + b) + table[3, c] * (a * b + a * d + b * d)
+                rough[n] += (table[3, c] * reach * reach) ** 2
+        usual = rough.mean()
+        total, x, y = 0.0, 0.0, 0.0
+        for n in range(4):
+            weight = ideal[n] / (_SMOOTH * usual + rough[n] + 1e-12) ** 4
+            total += weight
+            x += weight * slopes[n, 0]
+            y += weight * slopes[n, 1]
+        before[i, 0], before[i, 1] = x / total, y / total
+        after[i, 0], after[i, 1] = before[i, 0], before[i, 1]
+        # A corner: sides and chords turn at once.
+        long = np.hypot(slopes[0, 0], slopes[0, 1]) * np.hypot(slopes[3, 0], slopes[3, 1])
+        if slopes[0, 0] * slopes[3, 0] + slopes[0, 1] * slopes[3, 1] < np.cos(_CORNER) * long:
+            here, last, following = points[i], points[i - 1], points[(i + 1) % count]
+            u0, u1, v0, v1 = here[0] - last[0], here[1] - last[1], following[0] - here[0], following[1] - here[1]
+            if u0 * v0 + u1 * v1 < np.cos(_CORNER) * np.hypot(u0, u1) * np.hypot(v0, v1):
+                before[i, 0], before[i, 1] = slopes[0, 0], slopes[0, 1]
+                after[i, 0], after[i, 1] = slopes[3, 0], slopes[3, 1]
 
 
 def _area(points: Floats) -> float:
