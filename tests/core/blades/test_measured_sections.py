@@ -70,6 +70,17 @@ def test_the_fit_tells_the_twist_and_leaves_the_values_where_they_are():
     assert (none.fit.turn, none.after["all"].rms) == (0.0, pytest.approx(none.before["all"].rms, rel=0.02))
 
 
+def test_an_angle_near_half_a_turn_is_as_sure_as_any():
+    """Between -180 and 180 degrees nothing lies: repetitions on both sides of it are beside each other."""
+    made = designed(60.0)
+    nominal, points = made.around(300, 50), noisy(made.around(400, 60), np.random.default_rng(0))
+    a = np.pi - made.values()["chord_angle"]
+    turn = np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
+    usual, half = section(nominal, points), section(nominal @ turn, points @ turn)
+    assert abs(half.values["chord_angle"]) == pytest.approx(np.pi, abs=2e-3)
+    assert half.uncertainties["chord_angle"] == pytest.approx(usual.uncertainties["chord_angle"], rel=0.5)
+
+
 def test_strays_count_for_nothing():
     made, rng = designed(60.0), np.random.default_rng(1)
     points = noisy(made.around(400, 60), rng, noise=0.005)

@@ -8,11 +8,10 @@ import numpy as np
 
 from truegauge.core.blades.profile import Profile
 from truegauge.core.errors import EvaluationError
-from truegauge.core.sections.nominal import nominal_section, onto_surface
+from truegauge.core.sections.nominal import onto_surface
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints
-    from truegauge.core.cad.model import CadModel
     from truegauge.core.cad.projection import Projector
     from truegauge.core.sections.nominal import NominalSection
     from truegauge.core.sections.plane import SectionPlane
@@ -24,23 +23,13 @@ _NEAR = 3.0  # spacings that ends of pieces are apart at most, to belong togethe
 _STRAIGHT = 0.05  # of its length, squared: what encloses less is no section
 
 
-def cad_curve(model: CadModel, projector: Projector, plane: SectionPlane) -> NominalSection:
-    """Return what a plane cuts of the part."""
-    return nominal_section(model, projector, plane)
-
-
-def nominal_profile(
-    section: NominalSection, projector: Projector, plane: SectionPlane, size: float,
-    inside: tuple[float, float] | None = None,
-) -> Profile:  # fmt: skip
-    """Return the profile of an aerofoil from what a plane cuts of the part.
+def nominal_profile(section: NominalSection, projector: Projector, plane: SectionPlane, size: float) -> Profile:
+    """Return the profile of an aerofoil from what a plane cuts of the part: the longest closed curve.
 
     Parameters
     ----------
     size : float
         The diagonal of the part, mm.
-    inside : (2,), optional
-        A place of the plane that the section encloses, where there are several; without, the longest one.
 
     Raises
     ------
@@ -50,8 +39,6 @@ def nominal_profile(
     loops = [loop for loop in _loops(section) if _encloses(section.flat[loop])]
     if not loops:
         raise EvaluationError("the plane of the section cuts nothing closed of the part")
-    if inside is not None:
-        loops = [loop for loop in loops if _is_inside(section.flat[loop], np.asarray(inside))] or loops
     loop = max(loops, key=lambda rows: _length(section.flat[rows]))
     return Profile.through(_refined(projector, plane, section.flat[loop], section.face[loop], size))
 
@@ -64,12 +51,6 @@ def _encloses(flat: Floats) -> bool:
     x, y = flat.T
     area = abs(float(np.sum(x * np.roll(y, -1) - np.roll(x, -1) * y))) / 2
     return area > _STRAIGHT**2 * _length(flat) ** 2 / 4
-
-
-def _is_inside(flat: Floats, place: Floats) -> bool:
-    a, b = flat - place, np.roll(flat, -1, axis=0) - place
-    turned = np.arctan2(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0], np.einsum("ij,ij->i", a, b)).sum()
-    return bool(abs(turned) > np.pi)
 
 
 def _loops(section: NominalSection) -> list[Ints]:

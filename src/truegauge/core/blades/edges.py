@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.association.by_criterion import fit_circle
+from truegauge.core.association.features import Circle
 from truegauge.core.errors import EvaluationError
 
 if TYPE_CHECKING:
@@ -15,7 +17,6 @@ if TYPE_CHECKING:
 
 SHARE = 2.0 / 3.0  # of a quarter turn to either side, that the circle of an edge is fitted to
 _PLACES = 61
-_TURNS, _EXACT = 12, 1e-12
 _REACH = 0.2  # of the profile, that an edge is within
 _SEEN = 400
 
@@ -118,18 +119,6 @@ def _turned(profile: Profile, s: float, sign: float, angle: float) -> float:
 
 def circle_through(points: Floats) -> tuple[Floats, float]:
     """Return centre (2,) and radius of the circle by least squares of the distances to points (n, 2), mm."""
-    middle = points.mean(axis=0)
-    p = points - middle
-    solved, *_ = np.linalg.lstsq(np.column_stack([2 * p, np.ones(len(p))]), np.square(p).sum(axis=1), rcond=None)
-    center = solved[:2]
-    for _ in range(_TURNS):
-        off = p - center
-        far = np.linalg.norm(off, axis=1)
-        radius = float(far.mean())
-        out = off / far[:, None]
-        # The radius is the mean distance: what is left is moved by how a direction differs from the mean of all.
-        step, *_ = np.linalg.lstsq(out - out.mean(axis=0), far - radius, rcond=None)
-        center = center + step
-        if float(np.abs(step).max()) < _EXACT * radius:
-            break
-    return middle + center, float(np.linalg.norm(p - center, axis=1).mean())
+    found = fit_circle(np.column_stack([points, np.zeros(len(points))])).feature
+    assert isinstance(found, Circle)
+    return found.center[:2], found.radius

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.blades.cad_profile import cad_curve, nominal_profile
+from truegauge.core.blades.cad_profile import nominal_profile
 from truegauge.core.blades.covering import gaps_of, missing_of
 from truegauge.core.blades.measured_profile import MeasuredProfile, measured_profile
 from truegauge.core.blades.parameters import Blade, Ways, blade_of, thickness_at, values_of
@@ -17,6 +17,7 @@ from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.progress import Progress, silent
 from truegauge.core.sections.measured import measured_section
+from truegauge.core.sections.nominal import nominal_section
 from truegauge.core.sections.plane import SectionPlane, section_plane
 
 if TYPE_CHECKING:
@@ -157,7 +158,7 @@ def sections_of(
         progress(k / len(asked.heights), f"section at {height:g} mm")
         plane = asked.plane(height)
         try:
-            curve = cad_curve(model, projector, plane)
+            curve = nominal_section(model, projector, plane)
             nominal = nominal_profile(curve, projector, plane, model.diagonal)
             blade = blade_of(nominal, asked.ways(plane))
         except EvaluationError as error:
@@ -190,7 +191,7 @@ def judged(
     result = SectionResult(height, plane, blade, own, flat, notes=notes)
     flat = flat[:: max(1, len(flat) // _MOST)]
     if len(flat) < _LEAST:
-        return _with(result, problem=f"there are {len(flat)} points: {_LEAST} are the least for a section")
+        return replace(result, problem=f"there are {len(flat)} points: {_LEAST} are the least for a section")
     try:
         fit = fit_section(nominal, flat, asked.freedom, asked.criterion)
         feet = feet_on(nominal, fit.moved(flat))
@@ -210,21 +211,15 @@ def judged(
         before = deviations_of(measured_profile(nominal, plain.s, plain.distance), blade, gaps)
         after = deviations_of(curve, blade, gaps)
     except EvaluationError as error:
-        return _with(result, problem=str(error))
+        return replace(result, problem=str(error))
     said = [*notes, *missing.values()]
     said += [f"the fit does not determine {way}" for way in fit.undetermined]
     if fit.limited:
         said.append("the fit is held back by its limits")
-    return _with(
+    return replace(
         result, measured=measured, values=values, uncertainties=uncertainties, fit=fit, before=before, after=after,
         noise=curve.noise, notes=tuple(dict.fromkeys(said)),
     )  # fmt: skip
-
-
-def _with(result: SectionResult, **changes: object) -> SectionResult:
-    from dataclasses import replace
-
-    return replace(result, **changes)  # type: ignore[arg-type]
 
 
 def _in_pose(curve: MeasuredProfile, back: Floats, ways: Ways, coefficients: Floats | None = None) -> Blade:
@@ -270,4 +265,6 @@ def _uncertainties(
             continue
     if len(every) < _REPEATS // 2:
         return dict.fromkeys(values, float("nan"))
-    return {name: float(np.sqrt(np.mean([(one[name] - v) ** 2 for one in every]))) for name, v in values.items()}
+    off = {name: np.array([one[name] for one in every]) - value for name, value in values.items()}
+    off["chord_angle"] = np.mod(off["chord_angle"] + np.pi, 2 * np.pi) - np.pi  # a turn is none
+    return {name: float(np.sqrt(np.mean(np.square(own)))) for name, own in off.items()}
