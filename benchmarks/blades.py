@@ -10,7 +10,8 @@ import time
 import numpy as np
 
 from truegauge import demo
-from truegauge.core.blades.sections import Asked, sections_of
+from truegauge.core.blades.asked import Asked
+from truegauge.core.blades.sections import sections_of
 from truegauge.core.cad.projection import Projector
 from truegauge.demo.vane import VaneErrors, vane_cloud
 from truegauge.formats.part import read_part

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from truegauge.core.blades.sections import SectionResult
+from truegauge.core.blades.result import SectionResult
 from truegauge.jobs.blades import asked_for, blade_sections
 
 if TYPE_CHECKING:
@@ -19,6 +19,7 @@ def blade(
     leading: str = "", pressure: str = "", thickness: float = 1.0, fit: str = "full",
     criterion: str = "least squares", shift_limit: float | None = None, turn_limit: float | None = None,
     unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (), wavelength: float = 0.0,
+    chord_shares: Sequence[float] = (),
 ) -> tuple[SectionResult, ...]:  # fmt: skip
     """Measure sections of a blade at heights along its stacking axis.
 
@@ -35,7 +36,8 @@ def blade(
         What puts a section onto its nominal: full, shift, turn or none; `criterion` least squares or minimax. Limits
         of shift (mm) and turn (rad).
     edge_distances : sequence of float
-        mm from either edge along the mean line, that the thickness is told at.
+        mm from either edge along the mean line, that the thickness is told at; `chord_shares` are shares of the chord
+        that it is told at, too.
     wavelength : float
         mm along the profile; of shorter waves on both sides it is told how high they are. 0: of none.
     aligned : bool
@@ -53,5 +55,5 @@ def blade(
         A file cannot be read, the scan cannot be aligned, or a section is none of an aerofoil.
     """
     asked = asked_for(heights, axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      turn_limit, edge_distances, wavelength)  # fmt: skip
+                      turn_limit, edge_distances, wavelength, chord_shares)  # fmt: skip
     return blade_sections(Path(part), Path(scan), asked, unit=unit, aligned=aligned)

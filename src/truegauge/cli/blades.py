@@ -11,7 +11,7 @@ from truegauge.cli.base import Units, say, within_reach
 from truegauge.core.errors import TrueGaugeError
 
 if TYPE_CHECKING:
-    from truegauge.core.blades.sections import SectionResult
+    from truegauge.core.blades.result import SectionResult
 
 _SHOWN = (
     ("chord_mean_line", "chord"), ("chord_tangent", "chord by tangent"), ("axial_chord", "axial chord"),
@@ -32,6 +32,7 @@ def blade(
         float, typer.Option(callback=within_reach, help="Points from so much of height make a section, mm.")
     ] = 1.0,
     edge_distances: Annotated[str, typer.Option(help="Thickness so far from either edge too, mm, with commas.")] = "",
+    chord_shares: Annotated[str, typer.Option(help="Thickness at such shares of the chord too, with commas.")] = "",
     wavelength: Annotated[
         float, typer.Option(callback=within_reach, help="How high waves shorter than this are, mm; 0: not told.")
     ] = 0.0,
@@ -57,7 +58,7 @@ def blade(
     asked = asked_for(
         _numbers(heights, "heights"), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
         None if turn_limit is None else math.radians(turn_limit), _numbers(edge_distances, "edge distances"),
-        wavelength,
+        wavelength, _numbers(chord_shares, "chord shares"),
     )  # fmt: skip
     results = blade_sections(part, scan, asked, unit=units, aligned=scan_aligned)
     if as_json:
@@ -89,9 +90,11 @@ def _tell(one: "SectionResult") -> None:
         told = "not told" if math.isnan(value) else f"{value:9.4f} ± {2 * u:.4f}"
         say(f"  {words:22}{told:>20} {unit:4} nominal {nominal:9.4f}")
     for name, value in one.values.items():
-        if name.startswith(("leading_thickness_", "trailing_thickness_", "waviness_")):
+        if name.startswith(("leading_thickness_", "trailing_thickness_", "thickness_", "waviness_")):
             first, last = name.split("_")[0], name.rpartition("_")[2]
-            words = f"{first}, {last} side" if first == "waviness" else f"{first}, {last} mm in"
+            words = {"waviness": f"waviness, {last} side", "thickness": f"thickness at {last}"}.get(
+                first, f"{first}, {last} mm in"
+            )
             told = "not told" if math.isnan(value) else f"{value:9.4f} ± {2 * one.uncertainties[name]:.4f}"
             say(f"  {words:22}{told:>20} mm   nominal {one.nominal_values[name]:9.4f}")
     if one.fit is not None:

@@ -19,16 +19,19 @@ class NumberFormat:
     decimals: int = 3
 
     def of(self, kind: str) -> "NumberFormat":
-        """Return the format for the values of a kind of characteristic: angles in decimal degrees."""
-        return NumberFormat(DEGREES, self.decimals) if kind_named(kind).angular else self
+        """Return the format for the values of a kind of characteristic: angles in decimal degrees, areas in squares."""
+        known = kind_named(kind)
+        if known.area:
+            return NumberFormat("in²" if self.unit == "inch" else "mm²", self.decimals)
+        return NumberFormat(DEGREES, self.decimals) if known.angular else self
 
     @property
     def _decimals(self) -> int:
-        return self.decimals + (1 if self.unit == "inch" else 0)
+        return self.decimals + (1 if self.unit in ("inch", "in²") else 0)
 
     @property
     def _factor(self) -> float:
-        return {"inch": MM_PER_INCH, DEGREES: pi / 180}.get(self.unit, 1.0)
+        return {"inch": MM_PER_INCH, "in²": MM_PER_INCH**2, DEGREES: pi / 180}.get(self.unit, 1.0)
 
     @property
     def step(self) -> float:
@@ -40,7 +43,7 @@ class NumberFormat:
         shown = length_mm / self._factor
         text = f"{shown:.{self._decimals}f}"
         text = text[1:] if text.startswith("-") and not text.strip("-0.") else text
-        return f"{text}{DEGREES}" if self.unit == DEGREES else text
+        return text + {DEGREES: DEGREES, "mm²": " mm²", "in²": " in²"}.get(self.unit, "")
 
     def signed(self, length_mm: float) -> str:
         """Return a deviation with its sign."""
@@ -53,7 +56,7 @@ class NumberFormat:
 
     def fine(self, length_mm: float) -> str:
         """Return a small length with its unit, in µm (µin) where the decimals of the plan say little: "9.7 µm"."""
-        if abs(length_mm) >= _LITTLE * self.step or self.unit == DEGREES:
+        if abs(length_mm) >= _LITTLE * self.step or self.unit not in ("mm", "inch"):
             return f"{self.value(length_mm)} {self.unit}" if self.unit != DEGREES else self.value(length_mm)
         small, factor = ("µin", 1e6 / MM_PER_INCH) if self.unit == "inch" else ("µm", 1e3)
         shown = length_mm * factor
@@ -76,7 +79,7 @@ class NumberFormat:
 
     def parse(self, text: str) -> float:
         """Return the mm (or rad) of a typed number or sum, in any unit: "30+0.02", "0.1 mm" (ValueError: none)."""
-        return typed_value(text, self._factor, ANGLES if self.unit == DEGREES else UNITS)
+        return typed_value(text, self._factor, {DEGREES: ANGLES, "mm²": {}, "in²": {}}.get(self.unit, UNITS))
 
 
 def limits_text(numbers: NumberFormat, nominal: float, lower: float | None, upper: float | None) -> str:

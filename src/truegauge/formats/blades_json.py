@@ -10,7 +10,8 @@ from truegauge.core.blades.over_height import over_height
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from truegauge.core.blades.sections import Deviations, SectionResult
+    from truegauge.core.blades.result import SectionResult
+    from truegauge.core.blades.zone_deviations import Deviations
 
 _TOLD = ("min", "max", "mean", "rms")
 
@@ -35,6 +36,8 @@ def section_document(one: SectionResult) -> dict[str, Any]:
     """Return one section."""
     made: dict[str, Any] = {"height": one.height, "points": len(one.points)}
     for name, nominal in one.nominal_values.items():
+        if "." in name or name.startswith("fit_"):  # told below, as zones and fit
+            continue
         key, times = (f"{name}_deg", math.degrees(1.0)) if name == "chord_angle" else (name, 1.0)
         made[key] = _known(one.values.get(name, math.nan) * times)
         made[f"nominal_{key}"] = _known(nominal * times)

@@ -6,8 +6,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from truegauge.core.blades.asked import Asked
+from truegauge.core.blades.result import SectionResult
 from truegauge.core.blades.section_fit import Freedom
-from truegauge.core.blades.sections import Asked, SectionResult, sections_of
+from truegauge.core.blades.sections import sections_of
 from truegauge.core.blades.table_profile import sections_by_table
 from truegauge.core.errors import TrueGaugeError, one_of
 from truegauge.core.frames import apply
@@ -53,7 +55,7 @@ def asked_for(
     heights: Sequence[float], axis: str = "z", machine: str = "x", leading: str = "", pressure: str = "",
     thickness: float = 1.0, fit: str = "full", criterion: str = "least squares",
     shift_limit: float | None = None, turn_limit: float | None = None, edge_distances: Sequence[float] = (),
-    wavelength: float = 0.0,
+    wavelength: float = 0.0, chord_shares: Sequence[float] = (),
 ) -> Asked:  # fmt: skip
     """Return which sections are wanted; directions as `way_of` reads them, lengths in mm, `turn_limit` in rad.
 
@@ -76,14 +78,17 @@ def asked_for(
     distances = np.array(edge_distances, dtype=np.float64)
     if len(distances) > _DISTANCES or not (np.isfinite(distances) & (distances > 0)).all():
         raise TrueGaugeError(f"distances from an edge are above 0 mm, up to {_DISTANCES} of them")
+    shares = np.array(chord_shares, dtype=np.float64)
+    if len(shares) > _DISTANCES or not ((shares > 0) & (shares < 1)).all():
+        raise TrueGaugeError(f"shares of the chord are between 0 and 1, up to {_DISTANCES} of them")
     shifts = np.eye(2) if fit in ("full", "shift") else np.zeros((0, 2))
     freedom = Freedom(shifts, fit in ("full", "turn"), None, shift_limit, turn_limit)
-    more = {name: way_of(text, name) for name, text in (("leading", leading), ("pressure", pressure)) if text}
     return Asked(
         tuple(float(h) for h in heights), way_of(axis, "axis"), machine=way_of(machine, "machine axis"),
         thickness=thickness, edge_distances=tuple(distances.tolist()), wavelength=wavelength, freedom=freedom,
-        criterion="minimax" if criterion == "minimax" else "least squares",
-        **more,
+        criterion="minimax" if criterion == "minimax" else "least squares", chord_shares=tuple(shares.tolist()),
+        leading=way_of(leading, "leading") if leading else None,
+        pressure=way_of(pressure, "pressure") if pressure else None,
     )  # fmt: skip
 
 

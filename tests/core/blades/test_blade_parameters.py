@@ -7,6 +7,7 @@ import pytest
 from scipy.optimize import minimize_scalar
 from tests.core.blades.shapes import bent, naca, posed, two_circles
 
+from truegauge.core.blades.construction import Construction
 from truegauge.core.blades.edges import circle_through, edge_at
 from truegauge.core.blades.parameters import Ways, blade_of, extent_along, thickness_at, values_of
 from truegauge.core.blades.profile import Profile
@@ -109,7 +110,7 @@ def test_circles_of_edges_are_the_best_ones():
             assert least <= found.fun * (1 + 1e-9)
     points = two_circles(40, 3.0, 0.5)
     for share in (0.2, 0.5, 0.9):
-        blade = blade_of(Profile.through(points), X, (share, share))
+        blade = blade_of(Profile.through(points), X, Construction(share, share))
         assert blade.leading.radius == pytest.approx(3.0, abs=1e-5)
         assert blade.leading.end - blade.leading.begin == pytest.approx(3.0 * share * np.pi, rel=1e-3)
 

@@ -1,17 +1,22 @@
 """Sections with noise and errors: found within what is stated, over many repetitions; and what cannot be told."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from tests.core.blades.shapes import two_circles
 
+from truegauge.core.blades.asked import Asked
 from truegauge.core.blades.covering import gaps_of
 from truegauge.core.blades.measured_profile import measured_profile
 from truegauge.core.blades.over_height import over_height
 from truegauge.core.blades.parameters import blade_of
 from truegauge.core.blades.profile import Profile
+from truegauge.core.blades.scatter import scatter_of
 from truegauge.core.blades.section_fit import Freedom
-from truegauge.core.blades.sections import Asked, deviations_of, judged
+from truegauge.core.blades.sections import judged
 from truegauge.core.blades.waviness import waviness_of
+from truegauge.core.blades.zone_deviations import deviations_of
 from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.demo.vane import VaneErrors, designed
 
@@ -22,7 +27,8 @@ NAMES = ("chord_mean_line", "chord_angle", "leading_radius", "trailing_radius", 
 def section(nominal, points, height=60.0, **more):
     asked = Asked((height,), **more)
     plane = asked.plane(height)
-    return judged(blade_of(Profile.through(nominal), asked.ways(plane)), points, height, plane, asked)
+    found = judged(blade_of(Profile.through(nominal), asked.ways(plane)), points, height, plane, asked)
+    return replace(found, uncertainties=scatter_of(found, asked))
 
 
 def noisy(curve, rng, count=2000, noise=0.01):

@@ -41,7 +41,7 @@ def test_flags_are_those_of_the_standards(flag):
 
 def test_every_flag_is_held_against_something_here_or_follows_from_a_name():
     by_name = {"has_size", "limits_size", "takes_unused", "takes_sections", "angular", "placed", "reading", "one_sided",
-               "framed", "common", "takes_datums"}  # fmt: skip
+               "framed", "common", "takes_datums", "area"}  # fmt: skip
     flags = {f.name for f in fields(Kind) if f.type == "bool"}
     assert flags == by_name | set(EXPECTED)
 
@@ -54,8 +54,11 @@ def test_names_say_what_follows_from_them():
         assert kind.limits_size == (size or name == "distance")
         assert kind.takes_unused == (size or name in ("radius", "distance"))
         assert kind.takes_sections == name.startswith("diameter")
-        assert kind.angular == ("angle" in name and name != "rectangle")
-        assert kind.reading == name.startswith(("spot", "section_", "compare_")) == isinstance(kind, ReadingKind)
+        assert kind.angular == (name.endswith("_turn") or ("angle" in name and name != "rectangle"))
+        assert kind.area == name.endswith("_area")
+        assert (
+            kind.reading == name.startswith(("spot", "section_", "compare_", "blade_")) == isinstance(kind, ReadingKind)
+        )
         assert kind.placed == name.endswith(("_x", "_y", "_z", "_xy", "_yz", "_zx")) or kind.reading
         assert kind.takes_datums == (name not in (*EXPECTED["takes_form"].split(), "axis_straightness"))
         assert kind.geometric == isinstance(kind, ZoneKind)

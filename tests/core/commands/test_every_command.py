@@ -13,6 +13,7 @@ from truegauge.core.clouds.recipe import Outliers
 from truegauge.core.commands.history import History
 from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.plan.alignments import BestFitAlignment
+from truegauge.core.plan.blades import BladeCheck, BladeSection, BladeValue
 from truegauge.core.plan.features import ConstructedFeature, NominalFeature
 from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.plan.part import PartMaterial, PartReference
@@ -46,7 +47,10 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 40
+COUNT = 43
+CHORD = BladeValue(id="chord", name="chord", what="chord_mean_line")
+BLADE = BladeCheck(id="b0", sections=(BladeSection(id="low", height=20.0, values=(CHORD,)),
+                                      BladeSection(id="high", height=40.0)))  # fmt: skip
 ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
@@ -67,6 +71,8 @@ def base():
     plan = r.AddDimension("cut1", THERE, there).apply(plan)
     plan = p.SetReadout(Readout(id="r0")).apply(plan)
     plan = p.SetSurfaceCheck(SurfaceCheck(id="k0")).apply(plan)
+    chord = required(plan, "chord", "blade_chord_mean_line").replace(id="c-chord")
+    plan = p.SetBlade(BLADE, added=(chord,)).apply(plan)
     return r.SetViews((SavedView(id="v0", name="view", eye=EYE),)).apply(plan)
 
 
@@ -136,6 +142,11 @@ def commands(plan):
         (p.SetSurfaceCheck(SurfaceCheck(id="k1", depth=0.2)), {"surface_checks"},
          lambda q: [k.id for k in q.surface_checks] == ["k0", "k1"]),
         (p.RemoveSurfaceCheck("k0"), {"surface_checks"}, lambda q: q.surface_checks == ()),
+        (p.SetBlade(BLADE.replace(thickness=2.0), nominals=(("c-chord", 30.0),)), {"blades", "characteristics"},
+         lambda q: q.blades[0].thickness == 2.0 and q.characteristic("c-chord").nominal == 30.0),
+        (p.SetBlade(BLADE.replace(sections=BLADE.sections[1:])), {"blades", "characteristics"},
+         lambda q: q.reading("chord") is None and all(x.id != "c-chord" for x in q.characteristics)),
+        (p.RemoveBlade("b0"), {"blades", "characteristics"}, lambda q: q.blades == () and q.reading("chord") is None),
         (p.RemoveReadout("r0"), {"readouts"}, lambda q: q.readouts == ()),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip
@@ -170,3 +181,5 @@ def test_commands_of_readings_leave_nothing_without_its_characteristic(base):
     gone = r.RemoveSection("cut0").apply(made)
     assert all(x.id != "c-new" for x in gone.characteristics)
     assert gone.reading("d-new") is None
+    left = c.RemoveCharacteristic("c-chord").apply(base).blades[0].sections
+    assert [s.values for s in left] == [(), ()]

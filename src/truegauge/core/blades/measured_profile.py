@@ -53,6 +53,11 @@ class MeasuredProfile:
         c = self.coefficients if coefficients is None else coefficients
         return np.asarray(_basis(np.interp(np.mod(s, self.nominal.length), *self.way), len(c)) @ c)
 
+    def spread(self, s: Floats) -> Floats:
+        """Return what deviations at parameters (n,) may be off by: (n, k) mm, times independent normal numbers (k,)."""
+        basis = _basis(np.interp(np.mod(s, self.nominal.length), *self.way), len(self.coefficients))
+        return np.asarray(basis @ self.root)
+
     @cached_property
     def _fine(self) -> tuple[Floats, Floats, Floats, Floats]:
         """Parameters of the measured curve (m,), what gives deviations there (m, k), nominal places and normals."""

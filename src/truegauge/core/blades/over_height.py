@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from truegauge.core.arrays import Floats
-    from truegauge.core.blades.sections import SectionResult
+    from truegauge.core.blades.result import SectionResult
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.blades.edges import SHARE, Edge, edge_at, ellipse_at, tip_radius
+from truegauge.core.blades.construction import AS_FOUND, Construction
+from truegauge.core.blades.edges import Edge, edge_at, ellipse_at, tip_radius
 from truegauge.core.blades.mean_line import MeanLine, mean_line
+from truegauge.core.errors import EvaluationError
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
@@ -58,13 +60,8 @@ class Blade:
         return np.asarray(way / np.linalg.norm(way))
 
 
-def blade_of(profile: Profile, ways: Ways | None = None, shares: tuple[float, float] = (SHARE, SHARE)) -> Blade:
+def blade_of(profile: Profile, ways: Ways | None = None, construction: Construction = AS_FOUND) -> Blade:
     """Find mean line, edges and sides of a section.
-
-    Parameters
-    ----------
-    shares : (leading, trailing)
-        How much of each edge its circle is fitted to, see `edge_at`.
 
     Raises
     ------
@@ -73,11 +70,12 @@ def blade_of(profile: Profile, ways: Ways | None = None, shares: tuple[float, fl
     """
     ways = ways or Ways()
     line = mean_line(profile, ways.leading)
-    leading, trailing = (
-        edge_at(profile, s, share) for s, share in zip((line.leading_s, line.trailing_s), shares, strict=True)
-    )
-    pressure = _pressure_side(line, ways.pressure)
-    return Blade(profile, line, leading, trailing, pressure, _tangent(profile, line, pressure), ways)
+    pressure, own = _pressure_side(line, ways.pressure), construction
+    # Against the clock the pressure side follows the leading edge where it is on the right.
+    leading = edge_at(profile, line.leading_s - pressure * own.leading_moved, own.leading_share)
+    trailing = edge_at(profile, line.trailing_s + pressure * own.trailing_moved, own.trailing_share)
+    tangent = _tangent(profile, line, pressure) if own.tangent is None else _at_shares(profile, line, pressure, own)
+    return Blade(profile, line, leading, trailing, pressure, tangent, ways)
 
 
 def _pressure_side(line: MeanLine, given: Floats | None) -> int:
@@ -123,6 +121,21 @@ def _tangent(profile: Profile, line: MeanLine, pressure: int) -> Floats | None:
             break
     touched = profile.at(np.array([a, b]))
     return touched[np.argsort(touched @ along)]
+
+
+def _at_shares(profile: Profile, line: MeanLine, pressure: int, construction: Construction) -> Floats:
+    """Return the places (2, 2) of the pressure side at shares of the chord."""
+    assert construction.tangent is not None
+    along = (line.trailing - line.leading) / line.chord
+    across = pressure * np.array([-along[1], along[0]])
+    made = []
+    for share in sorted(construction.tangent):
+        foot = line.leading + share * line.chord * along
+        found = [off for off in _crossings(profile, foot, along) if np.isfinite(off)]
+        if not found:
+            raise EvaluationError(f"the tangent at {share:g} of the chord is beside the section")
+        made.append(foot + max(off * pressure for off in found) * across)
+    return np.array(made)
 
 
 def _outermost(profile: Profile, way: Floats, near: float, reach: float) -> float:
@@ -183,34 +196,56 @@ def thickness_at(blade: Blade, distance: float, *, trailing: bool = False) -> fl
 
     NaN where the line is shorter.
     """
-    line = blade.line
-    way = np.vstack([line.leading, line.circles.center, line.trailing])
-    way = way[::-1] if trailing else way
-    far = np.append(0.0, np.cumsum(np.linalg.norm(np.diff(way, axis=0), axis=1)))
+    way, far = _line_of(blade)
+    return _thickness(blade, way, far, float(far[-1]) - distance if trailing else distance)
+
+
+def thickness_at_share(blade: Blade, share: float) -> float:
+    """Return how thick (mm) the section is, cut square to its mean line, where that passes a share of the chord.
+
+    The share is told from the leading edge; NaN outside of 0 to 1.
+    """
+    way, far = _line_of(blade)
+    ahead = (way - blade.line.leading) @ blade.along
+    if not 0 <= share <= 1:
+        return float("nan")
+    return _thickness(blade, way, far, float(np.interp(share * blade.line.chord, ahead, far)))
+
+
+def _line_of(blade: Blade) -> tuple[Floats, Floats]:
+    """Return places (n, 2) along the mean line, edge to edge, and how far along it they are (n,), mm."""
+    way = np.vstack([blade.line.leading, blade.line.circles.center, blade.line.trailing])
+    return way, np.append(0.0, np.cumsum(np.linalg.norm(np.diff(way, axis=0), axis=1)))
+
+
+def _thickness(blade: Blade, way: Floats, far: Floats, distance: float) -> float:
     if not 0 <= distance <= far[-1]:
         return float("nan")
-    place = np.array([np.interp(distance, far, way[:, i]) for i in range(2)])
-    reach = max(0.02 * far[-1], 1e-9)
-    ends = [np.array([np.interp(np.clip(distance + d, 0, far[-1]), far, way[:, i]) for i in range(2)])
-            for d in (-reach / 2, reach / 2)]  # fmt: skip
+    reach = max(0.02 * float(far[-1]), 1e-9)
+    at = np.clip([distance, distance - reach / 2, distance + reach / 2], 0, far[-1])
+    place, *ends = np.column_stack([np.interp(at, far, way[:, i]) for i in range(2)])
     along = (ends[1] - ends[0]) / np.linalg.norm(ends[1] - ends[0])
     return _cut(blade.profile, place, along)
 
 
 def _cut(profile: Profile, place: Floats, along: Floats) -> float:
     """Return how far (mm) it is from side to side, square to a direction through a place inside."""
+    found = _crossings(profile, place, along)
+    above, below = [f for f in found if f >= 0], [f for f in found if f < 0]
+    return min(above) - max(below) if above and below else float("nan")
+
+
+def _crossings(profile: Profile, place: Floats, along: Floats) -> list[float]:
+    """Return how far to the left of a direction the profile crosses the line square to it through a place, mm."""
     s = profile.places(_SEEN)
     s = np.append(s, s[0] + profile.length)
     across = np.array([-along[1], along[0]])
-    off = profile.at(s) - place
-    ahead = off @ along
-    crossed = np.flatnonzero(np.sign(ahead[1:]) != np.sign(ahead[:-1]))
+    ahead = (profile.at(s) - place) @ along
     found = []
-    for k in crossed:
+    for k in np.flatnonzero(np.sign(ahead[1:]) != np.sign(ahead[:-1])):
         at = profile.where(lambda at: (profile.at(at) - place) @ along, float(s[k]), float(s[k + 1]))
         found.append(float((profile.at(np.array([at]))[0] - place) @ across))
-    above, below = [f for f in found if f >= 0], [f for f in found if f < 0]
-    return min(above) - max(below) if above and below else float("nan")
+    return found
 
 
 def _ellipses(blade: Blade) -> dict[str, float]:

@@ -195,6 +195,12 @@ def _jacobian(feet: Feet, moved: Floats, fit: SectionFit, freedom: Freedom) -> F
     return np.column_stack(columns) if columns else np.zeros((len(moved), 0))
 
 
+def motion_columns(nominal: Profile, s: Floats, pivot: Floats, freedom: Freedom) -> Floats:
+    """Return how much (n, k) distances at parameters (n,) of a profile grow with each motion that is free."""
+    made = _motion(np.zeros(len(freedom.shifts) + freedom.turns), freedom, pivot)
+    return _jacobian(Feet(s, np.zeros(len(s)), -nominal.inward(s)), nominal.at(s), made, freedom)
+
+
 def _worth(distance: Floats, w: Floats, criterion: Criterion) -> float:
     return float((w * np.abs(distance)).max()) if criterion == "minimax" else float((w * np.square(distance)).sum())
 
@@ -232,7 +238,7 @@ def _bounds(x: Floats, freedom: Freedom) -> tuple[Floats, Floats]:
 
 def _step(jacobian: Floats, distance: Floats, w: Floats, low: Floats, high: Floats, criterion: Criterion) -> Floats:
     if criterion == "minimax":
-        return _minimax_step(jacobian, distance, w, low, high)
+        return minimax_step(jacobian, distance, w, low, high)
     root = np.sqrt(w)
     if np.isfinite(low).any():
         from scipy.optimize import lsq_linear
@@ -242,7 +248,14 @@ def _step(jacobian: Floats, distance: Floats, w: Floats, low: Floats, high: Floa
     return np.asarray(np.linalg.lstsq(root[:, None] * jacobian, -root * distance, rcond=1e-10)[0])
 
 
-def _minimax_step(jacobian: Floats, distance: Floats, w: Floats, low: Floats, high: Floats) -> Floats:
+def minimax_step(jacobian: Floats, distance: Floats, w: Floats, low: Floats, high: Floats) -> Floats:
+    """Return the motion (k,) within bounds that makes the largest weighted distance (n,) smallest, in its first order.
+
+    Raises
+    ------
+    EvaluationError
+        There is none.
+    """
     from scipy.optimize import linprog
 
     many = jacobian.shape[1]

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from truegauge.core.blades.parameters import blade_of
 from truegauge.core.blades.profile import Profile
+from truegauge.core.blades.result import SectionResult
+from truegauge.core.blades.scatter import scatter_of
 from truegauge.core.blades.section_fit import feet_on
-from truegauge.core.blades.sections import FAR, Asked, SectionResult, judged
+from truegauge.core.blades.sections import FAR, judged
 from truegauge.core.errors import EvaluationError
 from truegauge.core.progress import Progress, silent
 
@@ -17,6 +20,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from truegauge.core.arrays import Points
+    from truegauge.core.blades.asked import Asked
 
 _LEVEL = 1e-4  # mm that the points of a section are at one height
 
@@ -65,11 +69,12 @@ def sections_by_table(
             raise EvaluationError(f"the table has no section at {height:g} mm, only at {told}")
         plane = asked.plane(height)
         try:
-            blade = blade_of(Profile.through(plane.flat(tables[own])), asked.ways(plane))
+            blade = blade_of(Profile.through(plane.flat(tables[own])), asked.ways(plane), asked.construction)
         except EvaluationError as error:
             raise EvaluationError(f"at {height:g} mm: {error}") from error
         flat = plane.flat(points[np.abs(along - height) <= asked.thickness / 2])
         near = np.abs(feet_on(blade.profile, flat).distance) <= FAR if len(flat) else np.zeros(0, dtype=bool)
         notes = ("the points lie as they are: without a surface nothing tells how it leans",)
-        made.append(judged(blade, flat[near], height, plane, asked, notes))
+        result = judged(blade, flat[near], height, plane, asked, notes)
+        made.append(replace(result, uncertainties=scatter_of(result, asked)))
     return tuple(made)

@@ -88,6 +88,7 @@ class Kind:
     one_sided: bool = False
     framed: bool = False
     angular: bool = False
+    area: bool = False  # values are mm2
     placed: bool = False
     reading: bool = False  # its "features" are readings of the plan, not features
     geometric: bool = False  # a zone in a datum system

@@ -1,6 +1,7 @@
 """The kinds of characteristics by their names: another family is one module, its import and its line here."""
 
 from truegauge.core.characteristics import (
+    blade,
     compared,
     coordinate,
     distance,
@@ -28,6 +29,7 @@ FAMILIES = (
     spot.kinds,
     section.kinds,
     compared.kinds,
+    blade.kinds,
 )
 KINDS: dict[str, Kind] = {kind.name: kind for family in FAMILIES for kind in family()}
 

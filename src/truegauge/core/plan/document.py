@@ -10,6 +10,7 @@ from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.core.errors import EvaluationError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.plan.alignments import FIRST_ALIGNMENT, AnyAlignment, BestFitAlignment, features_of
+from truegauge.core.plan.blades import MOST_BLADES, BladeCheck, BladeSection, BladeValue
 from truegauge.core.plan.features import ConstructedFeature, FormFilterSetting, Group, NominalFeature
 from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.plan.migrations.steps import PRESENT
@@ -41,7 +42,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[12] = 12
+    schema_version: Literal[13] = 13
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -77,6 +78,7 @@ class Plan(Frozen):
     kept: tuple[KeptStatement, ...] = ()
     readouts: tuple[Readout, ...] = Field(default=(), max_length=MOST)
     surface_checks: tuple[SurfaceCheck, ...] = Field(default=(), max_length=MOST_CHECKS)
+    blades: tuple[BladeCheck, ...] = Field(default=(), max_length=MOST_BLADES)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -96,7 +98,7 @@ class Plan(Frozen):
         if len(set(ids)) != len(ids):
             raise ValueError("two features, spot checks or dimensions have the same id")
         named = ((self.sections, "sections"), (self.views, "saved views"), (self.readouts, "readouts"),
-                 (self.surface_checks, "surface checks"))  # fmt: skip
+                 (self.surface_checks, "surface checks"), (self.blades, "blades"))  # fmt: skip
         for kept, word in named:
             if len({k.id for k in kept}) != len(kept):
                 raise ValueError(f"two {word} have the same id")
@@ -162,9 +164,18 @@ class Plan(Frozen):
 
     @cached_property
     def readings(self) -> tuple[Reading, ...]:
-        """Spot checks, dimensions of sections, and compared points."""
+        """Spot checks, dimensions of sections, compared points, and values of sections of blades."""
         dimensions: tuple[SectionDimension, ...] = tuple(d for s in self.sections for d in s.dimensions)
-        return (*self.spots, *dimensions, *self.compared)
+        values: tuple[BladeValue, ...] = tuple(v for b in self.blades for s in b.sections for v in s.values)
+        return (*self.spots, *dimensions, *self.compared, *values)
+
+    @cached_property
+    def _blades_by_value(self) -> dict[str, tuple[BladeCheck, BladeSection]]:
+        return {v.id: (b, s) for b in self.blades for s in b.sections for v in s.values}
+
+    def blade_with(self, value_id: str) -> tuple[BladeCheck, BladeSection] | None:
+        """Return the blade and its section that a value belongs to."""
+        return self._blades_by_value.get(value_id)
 
     @cached_property
     def _readings_by_id(self) -> dict[str, Reading]:

@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen, Three, Two
+from truegauge.core.plan.blades import BladeValue
 from truegauge.core.references import Refers
 
 _SHORT = 1e-9
@@ -134,4 +135,4 @@ class ComparedPoint(Frozen):
         return self.id
 
 
-Reading = SpotCheck | SectionDimension | ComparedPoint
+Reading = SpotCheck | SectionDimension | ComparedPoint | BladeValue

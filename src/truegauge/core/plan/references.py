@@ -47,7 +47,12 @@ def without_characteristics(plan: Plan, gone: frozenset[str]) -> Plan:
             s.replace(dimensions=tuple(d for d in s.dimensions if d.id not in unread)) for s in changed.sections
         ),
         compared=tuple(p for p in changed.compared if p.id not in unread),
-    )
+        blades=tuple(
+            b.replace(sections=tuple(
+                s.replace(values=tuple(v for v in s.values if v.id not in unread)) for s in b.sections
+            )) for b in changed.blades
+        ),
+    )  # fmt: skip
 
 
 def with_faces_as_now(plan: Plan, new_of: dict[int, int]) -> Plan:

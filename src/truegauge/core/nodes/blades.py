@@ -1,0 +1,163 @@
+"""What is told of the sections of a blade: nominal, measured, and how sure it is, as nodes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.blades.asked import Asked
+from truegauge.core.blades.bands import Bands
+from truegauge.core.blades.construction import Construction
+from truegauge.core.blades.result import SectionResult
+from truegauge.core.blades.scatter import scatter_of
+from truegauge.core.blades.section_fit import Freedom
+from truegauge.core.blades.sections import FAR, into_plane, judged, nominal_blade
+from truegauge.core.constructions.parts import axis_of
+from truegauge.core.errors import EvaluationError
+from truegauge.core.nodes.aligned import AlignedCloud, NearPoints
+from truegauge.core.nodes.keys import cloud_key
+from truegauge.core.nodes.node import Node
+from truegauge.core.nodes.nominal import nominal_feature
+from truegauge.core.plan.blades import ZONE_NAMES, BladeCheck, BladeSection
+
+if TYPE_CHECKING:
+    from collections.abc import Hashable
+
+    from truegauge.core.arrays import Floats
+    from truegauge.core.blades.parameters import Blade
+    from truegauge.core.nodes.context import Context
+    from truegauge.core.sections.nominal import NominalSection
+    from truegauge.core.sections.plane import SectionPlane
+
+_FLAT = 1e-6  # sine: an axis that lies in the plane goes through it nowhere
+
+
+def asked_of(context: Context, blade: BladeCheck, section: BladeSection) -> Asked:
+    """Return what is asked of a section.
+
+    Raises
+    ------
+    EvaluationError
+        The axis that it turns about does not go through its plane.
+    """
+    fit, own = blade.fit, blade.construction_of(section)
+    plain = Asked((section.height,), blade.axis, blade.origin, blade.machine)
+    plane = plain.plane(section.height)
+    ways = {"both": np.eye(2), "along": np.eye(2)[:1], "across": np.eye(2)[1:], "none": np.zeros((0, 2))}
+    freedom = Freedom(ways[fit.shifts], fit.turns, _pivot(context, blade, plane), fit.shift_limit, fit.turn_limit)
+    return Asked(
+        plain.heights, blade.axis, blade.origin, blade.machine, blade.leading, blade.pressure, blade.thickness,
+        edge_distances=blade.edge_distances, chord_shares=blade.chord_shares, wavelength=blade.wavelength,
+        freedom=freedom, criterion=fit.criterion, weights=None if len(set(fit.weights)) == 1 else fit.weights,
+        construction=Construction(own.leading_share, own.trailing_share, own.leading_moved, own.trailing_moved,
+                                  own.tangent),
+    )  # fmt: skip
+
+
+def _pivot(context: Context, blade: BladeCheck, plane: SectionPlane) -> Floats | None:
+    fit = blade.fit
+    if fit.about == "place":
+        return np.array(fit.place, dtype=np.float64)
+    if fit.about == "stacking":
+        return np.asarray(plane.flat(np.array([blade.origin], dtype=np.float64))[0])
+    if fit.about == "feature":
+        if not context.plan.has_feature(fit.feature):
+            raise EvaluationError("the feature that a section turns about is not in the plan")
+        known = nominal_feature(context, context.plan.feature(fit.feature).group)
+        line = None if not hasattr(known, "feature") else axis_of(known.feature)
+        if line is None or abs(float(line.direction @ plane.normal)) < _FLAT:
+            raise EvaluationError("the axis that a section turns about does not go through its plane")
+        far = float((plane.origin - line.point) @ plane.normal) / float(line.direction @ plane.normal)
+        return np.asarray(plane.flat((line.point + far * line.direction)[None])[0])
+    return None
+
+
+def bands_of(blade: BladeCheck) -> Bands | None:
+    """Return the bands of a blade; None where it has none."""
+    if not blade.bands:
+        return None
+    own = {b.zone: b for b in blade.bands}
+    lower, upper = ([getattr(own.get(z), side, None) for z in ZONE_NAMES] for side in ("lower", "upper"))
+    return Bands((lower[0], lower[1], lower[2], lower[3]), (upper[0], upper[1], upper[2], upper[3]), blade.blend)
+
+
+def blade_content(context: Context, blade: BladeCheck, section: BladeSection) -> Hashable:
+    """Return what a section depends on besides the points; hashed once for sections that are in the plan."""
+
+    def make() -> Hashable:
+        about = blade.fit.feature if blade.fit.about == "feature" else ""
+        turned = context.contents.feature(about) if about and context.plan.has_feature(about) else None
+        return (blade.content(section), turned)
+
+    there = any(b is blade for b in context.plan.blades)
+    return context.contents.kept(("blade", blade.id, section.id), make) if there else make()
+
+
+@dataclass(frozen=True, slots=True)
+class NominalBlade(Node["tuple[NominalSection, Blade]"]):
+    """What the plane of a section cuts of the part, and its aerofoil."""
+
+    blade: BladeCheck
+    section: BladeSection
+    of_sample = False
+    of_features = False
+
+    def key(self, context: Context) -> Hashable:
+        b, s = self.blade, self.section
+        return (s.height, b.axis, b.origin, b.machine, b.leading, b.pressure, b.construction_of(s))
+
+    def compute(self, context: Context) -> tuple[NominalSection, Blade]:
+        asked = asked_of(context, self.blade, self.section)
+        return nominal_blade(context.model, context.projector, asked, self.section.height)
+
+
+@dataclass(frozen=True, slots=True)
+class MeasuredBlade(Node[SectionResult]):
+    """A section as it is measured, without uncertainties."""
+
+    blade: BladeCheck
+    section: BladeSection
+    of_features = False
+
+    def key(self, context: Context) -> Hashable:
+        return (cloud_key(context), blade_content(context, self.blade, self.section))
+
+    def compute(self, context: Context) -> SectionResult:
+        curve, nominal = context.need(NominalBlade(self.blade, self.section))
+        asked = asked_of(context, self.blade, self.section)
+        plane, half = asked.plane(self.section.height), self.blade.thickness / 2
+        cloud, index = context.need(AlignedCloud()), context.need(NearPoints())
+        found = cloud.found
+        # A foot lies at another height than its point, by as much as the surface leans.
+        rows = index.in_slab(plane.origin, plane.normal, half + FAR)
+        rows = rows[~cloud.removed[rows]]
+        flatly = np.abs((cloud.points[rows] - plane.origin) @ plane.normal) <= half
+        near = cloud.usable[rows] & (found.face[rows] >= 0) & (np.abs(found.distance[rows]) <= FAR)
+        away = int(np.count_nonzero(flatly & ~near))
+        own = rows[near & ~found.on_edge[rows]]
+        feet = found.feet_at(own)
+        inside = np.abs((feet - plane.origin) @ plane.normal) <= half
+        own, feet = own[inside], feet[inside]
+        flat, notes = into_plane(
+            context.projector, plane, curve, feet, np.asarray(found.normals[own], dtype=np.float64),
+            found.distance[own], np.asarray(found.face[own], dtype=np.int64), self.blade.thickness, away,
+        )  # fmt: skip
+        return judged(nominal, flat, self.section.height, plane, asked, notes)
+
+
+@dataclass(frozen=True, slots=True)
+class BladeScatter(Node["dict[str, float]"]):
+    """The standard uncertainties of what a section tells, by name."""
+
+    blade: BladeCheck
+    section: BladeSection
+    of_features = False
+
+    def key(self, context: Context) -> Hashable:
+        return MeasuredBlade(self.blade, self.section).key(context)
+
+    def compute(self, context: Context) -> dict[str, float]:
+        measured = context.need(MeasuredBlade(self.blade, self.section))
+        return scatter_of(measured, asked_of(context, self.blade, self.section))
