@@ -32,6 +32,11 @@ class WorkedOut(Generic[T]):
         if self._document.sample is None:
             self._key, self._wanted, self.last = (), (), None
 
+    @property
+    def is_waiting(self) -> bool:
+        """Whether a value is on its way."""
+        return bool(self._wanted) and not _same(self._wanted, self._key)
+
     def get(self, key: Key, work: Callable[[], T]) -> T | None:
         """Return the value of a key, None while it is worked out."""
         if _same(key, self._key):

@@ -105,7 +105,7 @@ def nominals_of(context: Context, blade: BladeCheck, section: BladeSection) -> d
     if isinstance(found, NotComputed):
         return found
     asked = asked_of(context, blade, section)
-    return blade_values(found[1], asked) | nominals_beside(asked)
+    return blade_values(found, asked) | nominals_beside(asked)
 
 
 def set_blade(

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
     from truegauge.core.arrays import Floats, Ints, Normals, Points
     from truegauge.core.blades.asked import Asked
+    from truegauge.core.blades.profile import Profile
     from truegauge.core.cad.model import CadModel
     from truegauge.core.cad.projection import Projector
     from truegauge.core.sections.plane import SectionPlane
@@ -61,7 +62,8 @@ def sections_of(
     for k, height in enumerate(asked.heights):
         progress(k / len(asked.heights), f"section at {height:g} mm")
         plane = asked.plane(height)
-        curve, blade = nominal_blade(model, projector, asked, height)
+        curve, profile = nominal_cut(model, projector, asked, height)
+        blade = nominal_blade(profile, asked, height)
         half = asked.thickness / 2
         # A foot lies at another height than its point, by as much as the surface leans.
         first, last = np.searchsorted(sorted_along, [height - half - FAR, height + half + FAR])
@@ -79,19 +81,32 @@ def sections_of(
     return tuple(made)
 
 
-def nominal_blade(model: CadModel, projector: Projector, asked: Asked, height: float) -> tuple[NominalSection, Blade]:
-    """Return what the plane at a height cuts of the part, and the section of an aerofoil in it.
+def nominal_cut(model: CadModel, projector: Projector, asked: Asked, height: float) -> tuple[NominalSection, Profile]:
+    """Return what the plane at a height cuts of the part, and the longest closed curve of it.
 
     Raises
     ------
     EvaluationError
-        It cuts nothing of the part, or no aerofoil.
+        It cuts nothing closed of the part.
     """
     plane = asked.plane(height)
     try:
         curve = nominal_section(model, projector, plane)
-        nominal = nominal_profile(curve, projector, plane, model.diagonal)
-        return curve, blade_of(nominal, asked.ways(plane), asked.construction)
+        return curve, nominal_profile(curve, projector, plane, model.diagonal)
+    except EvaluationError as error:
+        raise EvaluationError(f"at {height:g} mm: {error}") from error
+
+
+def nominal_blade(profile: Profile, asked: Asked, height: float) -> Blade:
+    """Return the section of an aerofoil that a curve at a height is.
+
+    Raises
+    ------
+    EvaluationError
+        It is none.
+    """
+    try:
+        return blade_of(profile, asked.ways(asked.plane(height)), asked.construction)
     except EvaluationError as error:
         raise EvaluationError(f"at {height:g} mm: {error}") from error
 

@@ -80,6 +80,8 @@ def _found(elements: tuple[Element, ...], progress: Progress) -> list[Pattern]:
 
 def _alike(elements: list[Element]) -> list[list[Element]]:
     """Return elements in groups of one kind, size, direction and level; each group by its first."""
+    if not elements:
+        return []
     kinds = {kind: k for k, kind in enumerate(ElementKind)}
     table = np.array([
         (kinds[e.kind], -1 if e.through is None else e.through, e.diameter, e.second, e.depth, *e.direction,

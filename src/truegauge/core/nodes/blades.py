@@ -13,7 +13,7 @@ from truegauge.core.blades.construction import Construction
 from truegauge.core.blades.result import SectionResult
 from truegauge.core.blades.scatter import scatter_of
 from truegauge.core.blades.section_fit import Freedom
-from truegauge.core.blades.sections import FAR, into_plane, judged, nominal_blade
+from truegauge.core.blades.sections import FAR, into_plane, judged, nominal_blade, nominal_cut
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.nodes.aligned import AlignedCloud, NearPoints
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
     from truegauge.core.arrays import Floats
     from truegauge.core.blades.parameters import Blade
+    from truegauge.core.blades.profile import Profile
     from truegauge.core.nodes.context import Context
     from truegauge.core.sections.nominal import NominalSection
     from truegauge.core.sections.plane import SectionPlane
@@ -96,8 +97,26 @@ def blade_content(context: Context, blade: BladeCheck, section: BladeSection) ->
 
 
 @dataclass(frozen=True, slots=True)
-class NominalBlade(Node["tuple[NominalSection, Blade]"]):
-    """What the plane of a section cuts of the part, and its aerofoil."""
+class BladeCut(Node["tuple[NominalSection, Profile]"]):
+    """What the plane of a section cuts of the part, and the closed curve in it."""
+
+    blade: BladeCheck
+    section: BladeSection
+    of_sample = False
+    of_features = False
+
+    def key(self, context: Context) -> Hashable:
+        b = self.blade
+        return (self.section.height, b.axis, b.origin, b.machine)
+
+    def compute(self, context: Context) -> tuple[NominalSection, Profile]:
+        asked, height = asked_of(context, self.blade, self.section), self.section.height
+        return nominal_cut(context.model, context.projector, asked, height)
+
+
+@dataclass(frozen=True, slots=True)
+class NominalBlade(Node["Blade"]):
+    """The aerofoil in the plane of a section."""
 
     blade: BladeCheck
     section: BladeSection
@@ -108,9 +127,42 @@ class NominalBlade(Node["tuple[NominalSection, Blade]"]):
         b, s = self.blade, self.section
         return (s.height, b.axis, b.origin, b.machine, b.leading, b.pressure, b.construction_of(s))
 
-    def compute(self, context: Context) -> tuple[NominalSection, Blade]:
-        asked = asked_of(context, self.blade, self.section)
-        return nominal_blade(context.model, context.projector, asked, self.section.height)
+    def compute(self, context: Context) -> Blade:
+        _, profile = context.need(BladeCut(self.blade, self.section))
+        return nominal_blade(profile, asked_of(context, self.blade, self.section), self.section.height)
+
+
+@dataclass(frozen=True, slots=True)
+class BladePoints(Node["tuple[Floats, tuple[str, ...]]"]):
+    """The points (n, 2) near the plane of a section, carried into it, and what else is there in words."""
+
+    blade: BladeCheck
+    section: BladeSection
+    of_features = False
+
+    def key(self, context: Context) -> Hashable:
+        b = self.blade
+        return (cloud_key(context), self.section.height, b.axis, b.origin, b.machine, b.thickness)
+
+    def compute(self, context: Context) -> tuple[Floats, tuple[str, ...]]:
+        curve, _ = context.need(BladeCut(self.blade, self.section))
+        plane = asked_of(context, self.blade, self.section).plane(self.section.height)
+        half, cloud, index = self.blade.thickness / 2, context.need(AlignedCloud()), context.need(NearPoints())
+        found = cloud.found
+        # A foot lies at another height than its point, by as much as the surface leans.
+        rows = index.in_slab(plane.origin, plane.normal, half + FAR)
+        rows = rows[~cloud.removed[rows]]
+        flatly = np.abs((cloud.points[rows] - plane.origin) @ plane.normal) <= half
+        near = cloud.usable[rows] & (found.face[rows] >= 0) & (np.abs(found.distance[rows]) <= FAR)
+        away = int(np.count_nonzero(flatly & ~near))
+        own = rows[near & ~found.on_edge[rows]]
+        feet = found.feet_at(own)
+        inside = np.abs((feet - plane.origin) @ plane.normal) <= half
+        own, feet = own[inside], feet[inside]
+        return into_plane(
+            context.projector, plane, curve, feet, np.asarray(found.normals[own], dtype=np.float64),
+            found.distance[own], np.asarray(found.face[own], dtype=np.int64), self.blade.thickness, away,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,26 +177,10 @@ class MeasuredBlade(Node[SectionResult]):
         return (cloud_key(context), blade_content(context, self.blade, self.section))
 
     def compute(self, context: Context) -> SectionResult:
-        curve, nominal = context.need(NominalBlade(self.blade, self.section))
-        asked = asked_of(context, self.blade, self.section)
-        plane, half = asked.plane(self.section.height), self.blade.thickness / 2
-        cloud, index = context.need(AlignedCloud()), context.need(NearPoints())
-        found = cloud.found
-        # A foot lies at another height than its point, by as much as the surface leans.
-        rows = index.in_slab(plane.origin, plane.normal, half + FAR)
-        rows = rows[~cloud.removed[rows]]
-        flatly = np.abs((cloud.points[rows] - plane.origin) @ plane.normal) <= half
-        near = cloud.usable[rows] & (found.face[rows] >= 0) & (np.abs(found.distance[rows]) <= FAR)
-        away = int(np.count_nonzero(flatly & ~near))
-        own = rows[near & ~found.on_edge[rows]]
-        feet = found.feet_at(own)
-        inside = np.abs((feet - plane.origin) @ plane.normal) <= half
-        own, feet = own[inside], feet[inside]
-        flat, notes = into_plane(
-            context.projector, plane, curve, feet, np.asarray(found.normals[own], dtype=np.float64),
-            found.distance[own], np.asarray(found.face[own], dtype=np.int64), self.blade.thickness, away,
-        )  # fmt: skip
-        return judged(nominal, flat, self.section.height, plane, asked, notes)
+        nominal = context.need(NominalBlade(self.blade, self.section))
+        flat, notes = context.need(BladePoints(self.blade, self.section))
+        asked, height = asked_of(context, self.blade, self.section), self.section.height
+        return judged(nominal, flat, height, asked.plane(height), asked, notes)
 
 
 @dataclass(frozen=True, slots=True)

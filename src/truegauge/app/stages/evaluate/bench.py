@@ -5,6 +5,8 @@ from collections.abc import Callable
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
+from truegauge.app.stages.evaluate.blade.model import BladeModel
+from truegauge.app.stages.evaluate.blade.page import BladePage
 from truegauge.app.stages.evaluate.compare_page import ComparePage
 from truegauge.app.stages.evaluate.map_page import MapPage
 from truegauge.app.stages.evaluate.model import EvaluateModel
@@ -21,9 +23,9 @@ from truegauge.core.plan.views import SavedView
 from truegauge.rendering.camera import Camera
 
 PAGES = (("map", "Map"), ("spots", "Spots"), ("sections", "Sections"), ("points", "Points"), ("surface", "Surface"),
-         ("views", "Views"))  # fmt: skip
+         ("blade", "Blade"), ("views", "Views"))  # fmt: skip
 _TITLES = {"map": "Deviations", "spots": "Spot checks", "sections": "Sections", "points": "Points by name",
-           "surface": "Surface imperfections", "views": "Saved views"}  # fmt: skip
+           "surface": "Surface imperfections", "blade": "Sections of a blade", "views": "Saved views"}  # fmt: skip
 
 
 class EvaluateBench(Bench):
@@ -35,15 +37,16 @@ class EvaluateBench(Bench):
         self, model: EvaluateModel, ask_spots: Callable[[], object], ask_points: Callable[[], object],
         camera: Callable[[], Camera | None], picture: Callable[[SavedView], QImage | None], surface: SurfaceModel,
         area: AreaModel, space: SpaceModel, before: BeforeModel,
-        ask_scan: Ask, parent: QWidget | None = None,
+        ask_scan: Ask, blade: BladeModel, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
         self.model, self.surface, self.area, self.space = model, surface, area, space
-        self._before, self._ask_scan = before, ask_scan
+        self._before, self._ask_scan, self._blade = before, ask_scan, blade
         self._made = (ask_spots, ask_points, camera, picture)
         super().__init__(model.session, parent)
         model.changed.connect(self._on_changed)
         area.changed.connect(self._on_changed)
         before.changed.connect(self._on_changed)
+        blade.changed.connect(self._on_changed)
 
     def _build(self) -> None:
         ask_spots, ask_points, camera, picture = self._made
@@ -55,9 +58,10 @@ class EvaluateBench(Bench):
         self.sections_page = SectionsPage(self.model)
         self.compare_page = ComparePage(self.model, ask_points)
         self.surface_page = SurfacePage(self.surface, self.area, self.space, self._before, self._ask_scan)
+        self.blade_page = BladePage(self._blade)
         self.views_page = ViewsPage(self.model, camera, picture)
         self._pages = (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.surface_page,
-                       self.views_page)  # fmt: skip
+                       self.blade_page, self.views_page)  # fmt: skip
         self.pages = QStackedWidget()
         for page in self._pages:
             self.pages.addWidget(page)

@@ -13,6 +13,8 @@ from truegauge.app.shell.files import SCANS
 from truegauge.app.shell.shell import Shell
 from truegauge.app.shell.stage import Stage, StageParts
 from truegauge.app.stages.evaluate.bench import PAGES, EvaluateBench
+from truegauge.app.stages.evaluate.blade.middle import BladeMiddle
+from truegauge.app.stages.evaluate.blade.model import BladeModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.overlay import EvaluateOverlay
 from truegauge.app.stages.evaluate.section_page import SectionPage
@@ -33,7 +35,7 @@ from truegauge.rendering.camera import Camera
 _WORDS = {
     "map": "deviations everywhere", "spots": "deviations at places", "sections": "cuts with dimensions",
     "points": "nominal and measured by name", "surface": "dents, bumps and pits of the scan",
-    "views": "pictures for the report, tags",
+    "blade": "chords, edges, thickness and profile of an aerofoil", "views": "pictures for the report, tags",
 }  # fmt: skip
 _TABLES = "Tables (*.csv *.txt)"
 
@@ -47,9 +49,11 @@ def _build(shell: Shell) -> StageParts:
     space = shell.once(SpaceModel, lambda: SpaceModel(surface, area, shell))
     before = shell.once(BeforeModel, lambda: BeforeModel(surface, shell))
     flat = shell.once(FlatView, lambda: FlatView(surface, area, shell.theme))
+    blade = shell.once(BladeModel, lambda: BladeModel(s, shell))
+    blades = shell.once(BladeMiddle, lambda: BladeMiddle(blade, shell.theme))
     s.bare_scan.changed.connect(lambda: on_bare_scan())
     s.surfaces.wanted.connect(lambda check_id, number: look_at(check_id, number))
-    for changed in (surface.changed, model.changed):
+    for changed in (surface.changed, model.changed, blade.changed):
         changed.connect(shell.middle_changed)
 
     def ask_spots() -> None:
@@ -74,6 +78,8 @@ def _build(shell: Shell) -> StageParts:
     def middle() -> QWidget | None:
         if model.page == "surface" and surface.check is not None and not area.in_view:
             return flat
+        if model.page == "blade" and blade.blade is not None and blade.shown != "part":
+            return blades
         return page if s.shown.section else None
 
     def next_step() -> NextStep | None:
@@ -112,7 +118,7 @@ def _build(shell: Shell) -> StageParts:
         return s.evaluation is not None and not isinstance(s.evaluation.cloud, NotComputed)
 
     bench = EvaluateBench(model, ask_spots, ask_points, view.camera_to_save, small_picture, surface,
-                          area, space, before, ask_scan)  # fmt: skip
+                          area, space, before, ask_scan, blade)  # fmt: skip
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
         bench=bench, next=next_step, middle=middle,

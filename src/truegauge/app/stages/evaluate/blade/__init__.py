@@ -1,0 +1,1 @@
+"""Sections of blades on the Evaluate stage."""

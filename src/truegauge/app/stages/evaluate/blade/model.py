@@ -1,0 +1,284 @@
+"""Sections of the blade that is looked at: which, how they are set, what comes of them. No widget."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.document.session import Session
+from truegauge.app.document.worked_out import WorkedOut
+from truegauge.core.authoring.blades import USUAL_VALUES, heights_in, new_blade, set_blade, with_heights
+from truegauge.core.commands.blades import RemoveBlade
+from truegauge.core.evaluation.blade_heights import HeightCurve, height_curves, section_results, whole_blade
+from truegauge.core.nodes.blades import NominalBlade
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.plan.blades import BladeCheck, BladeConstruction, BladeSection
+from truegauge.core.progress import Progress
+from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.blade_sheet import blade_sheet
+from truegauge.drawing.units import NumberFormat
+
+if TYPE_CHECKING:
+    from truegauge.core.evaluation.evaluator import Evaluator
+    from truegauge.core.nodes.context import Context
+    from truegauge.core.plan.document import Plan
+    from truegauge.drawing.blade_figure import BladeSheet
+
+PAGES = ("section", "height")
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """What a sheet is asked for: everything it depends on."""
+
+    blade: BladeCheck
+    section: BladeSection
+
+
+class BladeModel(QObject):
+    """Works out the sheet of the chosen section. Signals: `changed`."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.shown = "section"  # what the middle shows: a section, or curves over the height
+        self.for_all = True  # whether a construction that is changed holds for all sections
+        self.preview: BladeCheck | None = None  # while a handle is dragged
+        self._blade_id = self._section_id = ""
+        self._sheet = WorkedOut["BladeSheet | NotComputed"](session.document, "Section of the blade", self.changed.emit)
+        for signal in (session.document.plan_changed, session.document.evaluated, session.document.sample_changed,
+                       session.showing.changed):  # fmt: skip
+            signal.connect(self.changed)
+        session.selection.changed.connect(self._on_selected)
+
+    # What is looked at ----------------------------------------------------------------------------------------------
+
+    @property
+    def blade(self) -> BladeCheck | None:
+        """The blade that is looked at, as it is dragged."""
+        blades = self.session.plan.blades
+        found = next((b for b in blades if b.id == self._blade_id), blades[0] if blades else None)
+        drawn = self.preview
+        return drawn if drawn is not None and found is not None and drawn.id == found.id else found
+
+    @property
+    def section(self) -> BladeSection | None:
+        """The section that is looked at."""
+        sections = () if self.blade is None else self.blade.sections
+        return next((s for s in sections if s.id == self._section_id), sections[0] if sections else None)
+
+    @property
+    def construction(self) -> BladeConstruction:
+        """How the section that is looked at is constructed."""
+        blade, section = self.blade, self.section
+        return BladeConstruction() if blade is None or section is None else blade.construction_of(section)
+
+    def choose_blade(self, blade_id: str) -> None:
+        """Look at another blade."""
+        self._blade_id, self._section_id = blade_id, ""
+        self.changed.emit()
+
+    def choose(self, section_id: str) -> None:
+        """Look at another section."""
+        self._section_id = section_id
+        self.changed.emit()
+
+    def show(self, page: str) -> None:
+        """Show sections, or curves over the height."""
+        self.shown = page
+        self.changed.emit()
+
+    def step(self, by: int) -> None:
+        """Look at the section above, or below."""
+        sections = () if self.blade is None else self.blade.sections
+        at = next((k for k, s in enumerate(sections) if s is self.section), 0) + by
+        if 0 <= at < len(sections):
+            self.choose(sections[at].id)
+
+    def _on_selected(self) -> None:
+        """Look at the section of the characteristic that is selected."""
+        plan, chosen = self.session.plan, self.session.selection.characteristic
+        own = next((c for c in plan.characteristics if c.id == chosen), None)
+        found = None if own is None else plan.blade_with(own.features[0])
+        if found is not None and found[1].id != self._section_id:
+            self._blade_id = found[0].id
+            self.choose(found[1].id)
+
+    # What is changed ------------------------------------------------------------------------------------------------
+
+    def add(self, text: str) -> bool:
+        """Cut sections at heights: of the blade that is looked at, or of a new one; False with a notice for none."""
+        s = self.session
+        if s.model is None:
+            return False
+        try:
+            heights = heights_in(text)
+        except ValueError as error:
+            s.notify(error)
+            return False
+        blade = self.blade
+        is_new = blade is None
+        made = with_heights(new_blade(s.plan, s.model) if blade is None else blade, heights)
+        self._put(made, USUAL_VALUES if is_new else None, "cut sections of a blade")
+        return True
+
+    def add_another(self) -> None:
+        """Begin another blade, with the heights of this one."""
+        s, blade = self.session, self.blade
+        if blade is not None and s.model is not None:
+            made = with_heights(new_blade(s.plan, s.model), [x.height for x in blade.sections])
+            self._blade_id, self._section_id = made.id, ""
+            self._put(made, USUAL_VALUES, "another blade")
+
+    def remove_section(self) -> None:
+        """Take the section away that is looked at, with its characteristics."""
+        blade, section = self.blade, self.section
+        if blade is not None and section is not None:
+            self.change("remove a section", sections=tuple(s for s in blade.sections if s.id != section.id))
+
+    def remove(self) -> None:
+        """Take the blade out of the plan."""
+        if self.blade is not None:
+            self.session.run(RemoveBlade(self.blade.id))
+
+    def change(self, label: str, **changes: object) -> None:
+        """Change how the blade is cut or measured."""
+        made = self._changed(**changes)
+        if made is not None and made != self.blade:
+            self._put(made, None, label)
+
+    def change_fit(self, **changes: object) -> None:
+        """Change how sections are put onto their nominal."""
+        if self.blade is not None:
+            try:
+                fit = self.blade.fit.replace(**changes)
+            except ValueError as error:
+                self._refused(error)
+                return
+            self.change("change the fit of sections", fit=fit)
+
+    def construct(self, changes: dict[str, object], *, drag: bool = False) -> None:
+        """Change how edges and tangent are constructed; while it is dragged the plan stays as it is."""
+        blade, section = self.blade, self.section
+        if blade is None or section is None:
+            return
+        try:
+            own = self.construction.replace(**changes)
+        except ValueError as error:
+            self._refused(error)
+            return
+        if self.for_all:
+            sections = tuple(s.replace(construction=None) for s in blade.sections)
+            made = self._changed(construction=own, sections=sections)
+        else:
+            sections = tuple(s.replace(construction=own) if s.id == section.id else s for s in blade.sections)
+            made = self._changed(sections=sections)
+        if drag:
+            self.preview = made
+            self.changed.emit()
+        elif made is not None:
+            self._put(made, None, "change the construction of sections")
+
+    def dropped(self) -> None:
+        """Keep what was dragged."""
+        if self.preview is not None:
+            self._put(self.preview, None, "change the construction of sections")
+
+    def tell(self, whats: Sequence[str]) -> None:
+        """Make these values of every section characteristics, and no others."""
+        if self.blade is not None:
+            self._put(self.blade, tuple(whats), "values of sections")
+
+    @property
+    def told(self) -> tuple[str, ...]:
+        """The values that are characteristics, by their names."""
+        section = self.section
+        return () if section is None else tuple(v.what for v in section.values)
+
+    def _changed(self, **changes: object) -> BladeCheck | None:
+        try:
+            return None if self.blade is None else self.blade.replace(**changes)
+        except ValueError as error:
+            self._refused(error)
+            return None
+
+    def _refused(self, error: ValueError) -> None:
+        self.session.notify(error)
+        self.changed.emit()
+
+    def _put(self, made: BladeCheck, whats: Sequence[str] | None, label: str) -> None:
+        """Put a blade into the plan once its nominal sections are there, which takes a moment."""
+        s = self.session
+        evaluator, plan = s.evaluator, s.plan
+        if evaluator is None:
+            return
+
+        def work(progress: Progress) -> None:
+            context = evaluator.context(plan, None)
+            for k, section in enumerate(made.sections):
+                progress(k / len(made.sections), f"section at {section.height:g} mm")
+                context.get(NominalBlade(made, section))
+
+        def done(_: object) -> None:
+            self.preview = None
+            s.run(set_blade(evaluator.context(s.plan, None), made, whats, label))
+            self.changed.emit()
+
+        s.queue.start(work, done, "Sections of the blade")
+
+    # What came of it ------------------------------------------------------------------------------------------------
+
+    @property
+    def sheet(self) -> BladeSheet | NotComputed | None:
+        """The sheet of the section that is looked at; the one before while it is worked out."""
+        s, blade, section = self.session, self.blade, self.section
+        evaluator = s.evaluator
+        if blade is None or section is None or evaluator is None or not evaluator.can_pick:
+            return None
+        if self.preview is not None and self._sheet.is_waiting:  # the newest one is asked for when it has come
+            return self._sheet.last
+        plan, scale = s.plan, s.showing.scale
+        sample = s.sample if s.evaluation is not None else None
+        key = (evaluator, sample, plan.alignment(), plan.limits, plan.recipe, plan.unit, plan.decimals, blade, section,
+               scale)  # fmt: skip
+        found = self._sheet.get(key, lambda: blade_sheet(_context(evaluator, plan, sample), blade, section, scale))
+        return self._sheet.last if found is None else found
+
+    def curves(self) -> tuple[HeightCurve, ...]:
+        """Return the curves over the height, of what is worked out."""
+        s, blade = self.session, self.blade
+        if blade is None or s.evaluator is None or s.evaluation is None or s.sample is None:
+            return ()
+        return height_curves(s.evaluator.context(s.plan, s.sample), s.evaluation, blade)
+
+    def whole_words(self) -> str:
+        """Say what the sections tell of the whole blade: lean and bow."""
+        s, blade = self.session, self.blade
+        if blade is None or s.evaluator is None or s.sample is None:
+            return ""
+        whole = whole_blade(section_results(s.evaluator.context(s.plan, s.sample), blade))
+        if not np.isfinite(whole.lean).all():
+            return "lean and bow are told from three sections on"
+        numbers = NumberFormat(s.plan.unit, s.plan.decimals)
+        long = float(np.ptp(whole.heights))
+        lean = ", ".join(numbers.signed(float(v) * long) for v in whole.lean)
+        bow = np.linalg.norm(whole.bow, axis=1)
+        return f"leans {lean} over {numbers.rough(long)} {numbers.unit}; bow {numbers.value(float(np.nanmax(bow)))}"
+
+    def state_of(self, section: BladeSection) -> tuple[int, int, int]:
+        """Return how many values of a section are outside, how many are judged, and how many are told."""
+        e = self.session.evaluation
+        ids = {v.id for v in section.values}
+        own = [] if e is None else [r for r in e.results if r.characteristic.features[0] in ids]
+        judged = [r for r in own if r.state != State.NOT_MEASURED]
+        return sum(r.state == State.OUTSIDE for r in judged), len(judged), len(ids)
+
+
+def _context(evaluator: Evaluator, plan: Plan, sample: object) -> Context:
+    return evaluator.context(plan, sample)  # type: ignore[arg-type]

@@ -1,0 +1,113 @@
+"""Which values of the sections are characteristics, and the places where thickness is told."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem
+
+from truegauge.app.stages.evaluate.blade.model import BladeModel
+from truegauge.app.widgets.bench import button, label
+from truegauge.app.widgets.fold import Fold
+from truegauge.app.widgets.parts import LengthField, row
+from truegauge.app.widgets.text_size import grow_to, keep_size
+from truegauge.core.authoring.blades import names_of
+from truegauge.core.blades.names import taken_apart
+from truegauge.core.typed_number import typed_number
+
+_WHAT, _ROW, _SEEN = 256, 22, 11
+
+
+class ValuesBox(Fold):
+    """A list to tick; what is ticked is told of every section once it is taken."""
+
+    def __init__(self, model: BladeModel) -> None:
+        super().__init__("What is told")
+        self._model = model
+        s = model.session
+        self.list = QListWidget()
+        self.list.setAccessibleName("values of sections")
+        self.list.itemChanged.connect(lambda _: self._on_ticked())
+        self.take = button("Tell these of every section", self._on_take, main=True)
+        self.edges, self.shares = QLineEdit(), QLineEdit()
+        for field, name, tip, then in (
+            (self.edges, "distances from the edges", "Thickness so far from either edge, mm: 2, 5", self._on_edges),
+            (self.shares, "shares of the chord", "Thickness at these shares of the chord, %: 25, 50", self._on_shares),
+        ):
+            field.setAccessibleName(name)
+            field.setToolTip(tip)
+            field.editingFinished.connect(then)
+            keep_size(field, width=110)
+        self.waves = LengthField(s, "the wavelength", lambda v: model.change("change the wavelength", wavelength=v))
+        self.waves.setToolTip("Waves of the sides that are shorter than this are told as waviness; 0: none are")
+        for widget in (label("Thickness at", "soft"), row("mm from the edges", self.edges),
+                       row("% of the chord", self.shares), row("Waves shorter than", self.waves), self.list,
+                       self.take):  # fmt: skip
+            self.column.addWidget(widget)
+
+    def _numbers(self, text: str) -> tuple[float, ...]:
+        return tuple(typed_number(cell) for cell in text.replace(";", ",").replace(" ", ",").split(",") if cell)
+
+    def _on_edges(self) -> None:
+        self._typed(self.edges, "edge_distances", 1.0, "distances")
+
+    def _on_shares(self) -> None:
+        self._typed(self.shares, "chord_shares", 0.01, "shares of the chord")
+
+    def _typed(self, field: QLineEdit, name: str, times: float, words: str) -> None:
+        blade = self._model.blade
+        if not field.isModified() or blade is None:
+            return
+        field.setModified(False)
+        try:
+            values = tuple(sorted({round(v * times, 6) for v in self._numbers(field.text())}))
+        except ValueError:
+            self._model.session.notify(f"{field.text()!r} are no {words}; they stay as they were")
+            self.refresh()
+            return
+        # What was told where nobody asks any more goes with it.
+        gone = set(names_of(blade)) - set(names_of(blade.replace(**{name: ()})))
+        self._model.change(f"change the {words}", **{name: values})
+        if gone & set(self._model.told) and not values:
+            self._model.tell([w for w in self._model.told if w not in gone])
+
+    def ticked(self) -> list[str]:
+        """Return what is ticked, by name."""
+        items = [self.list.item(k) for k in range(self.list.count())]
+        return [str(i.data(_WHAT)) for i in items if i.checkState() == Qt.CheckState.Checked]
+
+    def _on_ticked(self) -> None:
+        self.take.setEnabled(self.ticked() != [w for w in self._names() if w in self._model.told])
+
+    def _on_take(self) -> None:
+        self._model.tell(self.ticked())
+
+    def _names(self) -> tuple[str, ...]:
+        return () if self._model.blade is None else names_of(self._model.blade)
+
+    def refresh(self) -> None:
+        """Show what can be told, and what is."""
+        blade, told = self._model.blade, set(self._model.told)
+        if blade is None:
+            return
+        names = self._names()
+        self.list.blockSignals(True)
+        if [self.list.item(k).data(_WHAT) for k in range(self.list.count())] != list(names):
+            self.list.clear()
+            for what in names:
+                item = QListWidgetItem(taken_apart(what).words)
+                item.setToolTip(taken_apart(what).words)
+                item.setData(_WHAT, what)
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                self.list.addItem(item)
+        for k, what in enumerate(names):
+            wanted = Qt.CheckState.Checked if what in told else Qt.CheckState.Unchecked
+            if self.list.item(k).checkState() != wanted:
+                self.list.item(k).setCheckState(wanted)
+        self.list.blockSignals(False)
+        grow_to(self.list, _ROW * _SEEN, _ROW * _SEEN)
+        for field, values, times in ((self.edges, blade.edge_distances, 1.0), (self.shares, blade.chord_shares, 100.0)):
+            if not field.hasFocus():
+                field.setText(", ".join(f"{v * times:g}" for v in values))
+        self.waves.show_length(blade.wavelength)
+        self._on_ticked()
+        self.header.setText(f"What is told: {len(told)} values a section")

@@ -1,0 +1,59 @@
+"""What stands on the sheet of a section of a blade: its drawings, and in words what came of it."""
+
+from __future__ import annotations
+
+from math import isfinite
+from typing import TYPE_CHECKING
+
+from truegauge.core.nodes.blades import MeasuredBlade, NominalBlade, bands_of
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.drawing.blade_drawing import draw_blade, draw_edge
+from truegauge.drawing.blade_figure import BladeSheet
+from truegauge.drawing.units import DEGREES, NumberFormat
+
+if TYPE_CHECKING:
+    from truegauge.core.blades.result import SectionResult
+    from truegauge.core.deviations.map_scale import DeviationScale
+    from truegauge.core.nodes.context import Context
+    from truegauge.core.plan.blades import BladeCheck, BladeSection
+
+
+def blade_sheet(
+    context: Context, blade: BladeCheck, section: BladeSection, scale: DeviationScale
+) -> BladeSheet | NotComputed:
+    """Return the sheet of a section; of its nominal alone where nothing is measured; or why there is none."""
+    known = context.get(NominalBlade(blade, section))
+    if isinstance(known, NotComputed):
+        return known
+    nominal, numbers = known, NumberFormat(context.plan.unit, context.plan.decimals)
+    found = context.get(MeasuredBlade(blade, section))
+    measured = None if isinstance(found, NotComputed) or found.problem else found
+    problem = found.reason if isinstance(found, NotComputed) else found.problem
+    bands, when = bands_of(blade), blade.judged
+    return BladeSheet(
+        draw_blade(nominal, measured, scale, bands, when, blade.magnification),
+        draw_edge(nominal, measured, scale, bands, when, trailing=False),
+        draw_edge(nominal, measured, scale, bands, when, trailing=True),
+        f"{blade.name}, section at {numbers.value(section.height)} {numbers.unit}",
+        rows_of(measured, blade, numbers), () if measured is None else measured.notes,
+        f"not measured: {problem}" if problem else "",
+    )  # fmt: skip
+
+
+def rows_of(found: SectionResult | None, blade: BladeCheck, numbers: NumberFormat) -> tuple[tuple[str, str], ...]:
+    """Return what the curve is off by and where the fit puts it, in words."""
+    if found is None or found.fit is None:
+        return ()
+    after = blade.judged == "after"
+    own, other = (found.after, found.before) if after else (found.before, found.after)
+    all_, fit, degrees = own["all"], found.fit, NumberFormat(DEGREES, 3)
+    told = numbers.signed
+    words = ("after the fit", "as measured") if after else ("as measured", "after the fit")
+    return (
+        (f"{words[0]}, lowest", told(all_.lowest)), ("highest", told(all_.highest)),
+        ("mean", told(all_.mean)), ("rms", numbers.value(all_.rms)),
+        (words[1], f"{told(other['all'].lowest)} … {told(other['all'].highest)}"),
+        ("shifted by", f"{told(float(fit.shift[0]))}, {told(float(fit.shift[1]))}"),
+        ("turned by", degrees.signed(fit.turn)),
+        ("noise of a point", numbers.value(found.noise) if isfinite(found.noise) else "–"),
+    )  # fmt: skip
