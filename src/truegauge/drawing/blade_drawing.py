@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from truegauge.core.deviations.map_scale import DeviationScale
 
 When = Literal["before", "after"]
-_NEEDLE, _EDGE_NEEDLE = 0.1, 0.22  # of the size of a drawing: the longest needle
+_NEEDLE, _EDGE_NEEDLE = 0.07, 0.22  # of the size of a drawing: the longest needle
 _ROUND = 1.6  # as far around an edge as its circle goes, that an inset shows
 _FINE = 240  # places of an edge in its inset
 

@@ -49,6 +49,7 @@ class BladeSheet:
     rows: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
     problem: str = ""
+    machine: str = "axis"  # name of the machine axis
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,10 +5,14 @@ from __future__ import annotations
 from math import isfinite
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from truegauge.core.evaluation.blade_heights import section_results, whole_blade
 from truegauge.core.nodes.blades import MeasuredBlade, NominalBlade, bands_of
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.drawing.blade_drawing import draw_blade, draw_edge
 from truegauge.drawing.blade_figure import BladeSheet
+from truegauge.drawing.section_drawing import axis_name
 from truegauge.drawing.units import DEGREES, NumberFormat
 
 if TYPE_CHECKING:
@@ -29,15 +33,26 @@ def blade_sheet(
     found = context.get(MeasuredBlade(blade, section))
     measured = None if isinstance(found, NotComputed) or found.problem else found
     problem = found.reason if isinstance(found, NotComputed) else found.problem
-    bands, when = bands_of(blade), blade.judged
+    bands, when, machine = bands_of(blade), blade.judged, np.array(blade.machine)
     return BladeSheet(
         draw_blade(nominal, measured, scale, bands, when, blade.magnification),
         draw_edge(nominal, measured, scale, bands, when, trailing=False),
         draw_edge(nominal, measured, scale, bands, when, trailing=True),
         f"{blade.name}, section at {numbers.value(section.height)} {numbers.unit}",
         rows_of(measured, blade, numbers), () if measured is None else measured.notes,
-        f"not measured: {problem}" if problem else "",
+        f"not measured: {problem}" if problem else "", axis_name(machine / np.linalg.norm(machine)) or "axis",
     )  # fmt: skip
+
+
+def whole_words(context: Context, blade: BladeCheck, numbers: NumberFormat) -> str:
+    """Say what the sections tell of the whole blade: lean and bow, of what is worked out."""
+    whole = whole_blade(section_results(context, blade))
+    if not np.isfinite(whole.lean).all():
+        return "lean and bow are told from three sections on"
+    long = float(np.ptp(whole.heights))
+    lean = ", ".join(numbers.signed(float(v) * long) for v in whole.lean)
+    bow = numbers.value(float(np.nanmax(np.linalg.norm(whole.bow, axis=1))))
+    return f"leans {lean} over {numbers.rough(long)} {numbers.unit}; bow {bow}"
 
 
 def rows_of(found: SectionResult | None, blade: BladeCheck, numbers: NumberFormat) -> tuple[tuple[str, str], ...]:

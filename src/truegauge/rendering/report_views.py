@@ -8,13 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from truegauge.core.deviations.map_scale import DeviationScale
+from truegauge.core.evaluation.blade_heights import height_curves
 from truegauge.core.evaluation.results import Evaluation
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.sections import DimensionIn, nominal_fit, section_curves
+from truegauge.core.plan.blades import BladeCheck
 from truegauge.core.plan.document import Plan
 from truegauge.core.plan.readings import Section
 from truegauge.core.plan.views import Eye, SavedView
 from truegauge.core.samples.sample import Sample
+from truegauge.drawing.blade_sheet import blade_sheet, whole_words
 from truegauge.drawing.section_drawing import SectionDrawing, ShownDimension, draw_section, needle_factor
 from truegauge.drawing.silhouette import outermost
 from truegauge.drawing.tag_text import tag_text, tagged_results
@@ -24,7 +27,15 @@ from truegauge.rendering.camera import Camera, standard_camera
 from truegauge.rendering.outline import outermost_places
 from truegauge.rendering.scene import Palette, Scene
 from truegauge.rendering.tag_anchors import compared_delta, tag_anchor
-from truegauge.reporting.report import Report, ReportSection, ReportTag, ReportView, make_report
+from truegauge.reporting.report import (
+    Report,
+    ReportBlade,
+    ReportBladeSection,
+    ReportSection,
+    ReportTag,
+    ReportView,
+    make_report,
+)
 
 if TYPE_CHECKING:
     from truegauge.core.deviations.deviation_map import DeviationMap
@@ -172,4 +183,21 @@ def report_with_views(
     sections = tuple(
         ReportSection(section_drawing(evaluator, plan, sample, s), plan.scale) for s in plan.sections if s.in_report
     )
-    return make_report(evaluation, sample, views, made_at, sections, sheets)
+    blades = tuple(report_blade(evaluator, evaluation, sample, b) for b in plan.blades if b.sections)
+    return make_report(evaluation, sample, views, made_at, sections, sheets, blades)
+
+
+def report_blade(evaluator: Evaluator, evaluation: Evaluation, sample: Sample | None, blade: BladeCheck) -> ReportBlade:
+    """Return what a report says of a blade: a page for each section that goes into it."""
+    plan, pages = evaluation.plan, []
+    context = evaluator.context(plan, sample)
+    for section in (s for s in blade.sections if s.in_report):
+        sheet = blade_sheet(context, blade, section, plan.scale)
+        if isinstance(sheet, NotComputed):
+            continue  # its characteristics say why
+        own = {v.id for v in section.values}
+        results = tuple(r for r in evaluation.results if r.characteristic.features[0] in own)
+        pages.append(ReportBladeSection(sheet, plan.scale, results))
+    curves = height_curves(context, evaluation, blade) if sample is not None else ()
+    numbers = NumberFormat(plan.unit, plan.decimals)
+    return ReportBlade(blade.name, whole_words(context, blade, numbers), curves, tuple(pages))

@@ -3,7 +3,18 @@
 import numpy as np
 
 from truegauge.core.tolerancing.judgement import State
+from truegauge.drawing.blade_figure import (
+    BladeColors,
+    draw_drawing,
+    draw_inset,
+    draw_machine_axis,
+    draw_words,
+    place_in,
+    rooms_of,
+    ruler,
+)
 from truegauge.drawing.gauge_bar import BarColors
+from truegauge.drawing.height_figure import draw_panel, panels
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 from truegauge.drawing.section_figure import SectionColors, draw_axes, draw_curves, draw_values, fitted, foot_words
 from truegauge.drawing.silhouette import silhouette_of
@@ -14,7 +25,7 @@ from truegauge.drawing.tag_text import small_text
 from truegauge.drawing.tags import TagColors, draw_small_tag, draw_tag, small_size, tag_size
 from truegauge.drawing.units import NumberFormat
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
-from truegauge.reporting.report import ReportSection, ReportView
+from truegauge.reporting.report import ReportBlade, ReportBladeSection, ReportSection, ReportView
 
 SOFT, RULE, BAND, TICK = "#5C666E", "#C9C4B6", "#E6E0D0", "#A59F8F"
 STATE_COLORS = {
@@ -26,6 +37,8 @@ STATE_WORDS = {
     State.NOT_MEASURED: "not measured",
 }  # fmt: skip
 FLAT_COLORS = FlatColors(INK, SOFT, "#FFFFFF", RULE, BRASS, OUTSIDE)
+BLADE_COLORS = BladeColors(INK, SOFT, BRASS, BAND, SOFT, "#FFFFFF", RULE)
+MOST_CURVES = 12
 _SCALE, _SMALL = 124.0, 12.0  # pixels: room for a scale, letters
 
 
@@ -86,6 +99,32 @@ def _draw_tags(surface: Surface, view: ReportView, picture: Box, numbers: Number
         more = f"{len(tags) - len(placed)} more tags find no room here"
         at = (picture.x + 0.4 * picture.width, picture.y + picture.height - 8 * surface.unit)
         surface.text(*at, more, _SMALL * surface.unit, SOFT)
+
+
+def draw_blade_figure(surface: Surface, page: ReportBladeSection, box: Box, numbers: NumberFormat) -> None:
+    """Draw a section of a blade with its edges into a box, with the scale of its needles beside it."""
+    unit, sheet, size = surface.unit, page.sheet, _SMALL * surface.unit
+    rooms = rooms_of((box.x, box.y, box.width, box.height), unit, sheet)
+    x, y, width, height = rooms.whole
+    whole = (x, y, width - _SCALE * unit, height)
+    place = place_in(sheet.whole, whole, unit)
+    draw_drawing(surface, sheet.whole, place, BLADE_COLORS, size, named=True)
+    ruler(surface, place, (x, y + height - 4 * unit), 0.2 * width, numbers, SOFT, size)
+    draw_machine_axis(surface, sheet.whole, sheet.machine, x + whole[2] - 30 * unit, y + height - 26 * unit, size, SOFT)
+    surface.text(x, y + size, f"needles {sheet.whole.magnification:,.0f} times", size, SOFT)
+    for drawing, room, name in ((sheet.leading, rooms.leading, "leading edge"),
+                                (sheet.trailing, rooms.trailing, "trailing edge")):  # fmt: skip
+        draw_inset(surface, drawing, room, name, BLADE_COLORS, size, numbers)
+    draw_words(surface, sheet, rooms.words, BLADE_COLORS, size, OUTSIDE)
+    look = ScaleLook(18 * unit, size, INK, SOFT)
+    draw_scale(surface, page.scale, (x + width - 96 * unit, y + 30 * unit, height - 70 * unit), numbers, look)
+
+
+def draw_blade_curves(surface: Surface, blade: ReportBlade, box: Box, numbers: NumberFormat) -> None:
+    """Draw what a blade does over its height into a box."""
+    room = (box.x, box.y, box.width, box.height)
+    for panel in panels(blade.curves[:MOST_CURVES], room, surface.unit):
+        draw_panel(surface, panel, BLADE_COLORS, _SMALL * surface.unit, numbers, lambda state: STATE_COLORS[state])
 
 
 def draw_section_figure(surface: Surface, section: ReportSection, box: Box, numbers: NumberFormat) -> None:

@@ -12,13 +12,16 @@ from truegauge.drawing.tag_layout import Box
 from truegauge.drawing.units import limits_text
 from truegauge.reporting.figures import (
     FLAT_COLORS,
+    MOST_CURVES,
     STATE_COLORS,
     STATE_WORDS,
+    draw_blade_curves,
+    draw_blade_figure,
     draw_section_figure,
     draw_view,
     view_height,
 )
-from truegauge.reporting.report import Report, ReportSection, ReportView
+from truegauge.reporting.report import Report, ReportBlade, ReportSection, ReportView
 from truegauge.reporting.surface_sheet import HEADS, SurfaceSheet
 
 _PAGE = """<!DOCTYPE html>
@@ -64,7 +67,7 @@ td, th { padding: .3rem .5rem; border-bottom: 1px solid #C9C4B6; text-align: lef
 {% endfor %}
 <p class="soft">True Gauge, {{ r.plan_name }}, revision {{ r.plan_revision }}</p></body></html>
 """
-_WIDE, _SECTION_HIGH, _CLOSE_HIGH = 1060.0, 620.0, 380.0  # pixels
+_WIDE, _SECTION_HIGH, _CLOSE_HIGH, _PANEL_HIGH = 1060.0, 620.0, 380.0, 300.0  # pixels
 
 
 def write_html(report: Report) -> bytes:
@@ -77,6 +80,7 @@ def write_html(report: Report) -> bytes:
              ("Customer", t.customer), ("Inspector", t.inspector), ("Plan revision", str(report.plan_revision)),
              ("Report made", report.made_at))  # fmt: skip
     figures = [_view(v, report) for v in report.views] + [_section(s, report) for s in report.sections]
+    figures += [figure for blade in report.blades for figure in _blade(blade, report)]
     for figure in figures:
         figure["picture"] = Markup(figure["picture"])  # made here, words in it are escaped
     page = Environment(autoescape=True).from_string(_PAGE).render(
@@ -151,6 +155,21 @@ def _view(view: ReportView, report: Report) -> dict[str, object]:
     draw_view(surface, view, Box(0, 0, _WIDE, height), report.numbers)
     tags = [" ".join(x for x in (t.text.title, t.text.value, t.text.detail, *t.text.lines) if x) for t in view.tags]
     return {"name": view.name, "picture": surface.picture("figure"), "tags": tags}
+
+
+def _blade(blade: ReportBlade, report: Report) -> list[dict[str, object]]:
+    made: list[dict[str, object]] = []
+    if blade.curves:
+        high = _PANEL_HIGH * ((min(len(blade.curves), MOST_CURVES) + 2) // 3)
+        surface = SvgSurface(_WIDE, high)
+        draw_blade_curves(surface, blade, Box(0, 0, _WIDE, high), report.numbers)
+        words = [blade.words] if blade.words else []
+        made.append({"name": f"{blade.name}: over the height", "picture": surface.picture("figure"), "tags": words})
+    for page in blade.sections:
+        surface = SvgSurface(_WIDE, _SECTION_HIGH)
+        draw_blade_figure(surface, page, Box(0, 0, _WIDE, _SECTION_HIGH), report.numbers)
+        made.append({"name": page.sheet.title, "picture": surface.picture("figure"), "tags": []})
+    return made
 
 
 def _section(section: ReportSection, report: Report) -> dict[str, object]:

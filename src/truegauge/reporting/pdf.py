@@ -32,6 +32,7 @@ from truegauge.reporting.figures import (
     draw_view,
     view_height,
 )
+from truegauge.reporting.pdf_blades import blade_story
 from truegauge.reporting.pdf_flow import CountedCanvas, Drawn, fitted, right
 from truegauge.reporting.pdf_rows import Heading, Row
 from truegauge.reporting.pdf_sheets import sheet_story
@@ -70,7 +71,8 @@ def _story(report: Report) -> list[Flowable]:
     story: list[Flowable] = [_title_block(report), *_notes(report)]
     if any(report.counts.values()):
         story.append(_summary(report))
-    sheets = [sheet_story(sheet, report.numbers) for sheet in report.sheets]
+    sheets = [blade_story(blade, report.numbers, RIGHT - LEFT) for blade in report.blades]
+    sheets += [sheet_story(sheet, report.numbers) for sheet in report.sheets]
     if not report.results and not report.views and sheets:
         first, *others = sheets
         return [*story, *first, *(piece for sheet in others for piece in (PageBreak(), *sheet))]

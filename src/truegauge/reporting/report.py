@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from truegauge.core.characteristics.size import usual_size
 from truegauge.core.deviations.map_scale import DeviationScale
+from truegauge.core.evaluation.blade_heights import HeightCurve
 from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.features.extraction import Measured
 from truegauge.core.nodes.graph import NotComputed
@@ -16,6 +17,7 @@ from truegauge.core.samples.sample import Sample
 from truegauge.core.samples.words import touch_notes
 from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.size_rule import size_rule
+from truegauge.drawing.blade_figure import BladeSheet
 from truegauge.drawing.section_drawing import SectionDrawing
 from truegauge.drawing.tag_layout import Layout
 from truegauge.drawing.tag_text import TagText
@@ -56,8 +58,27 @@ class ReportSection:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class ReportBladeSection:
+    """The sheet of a section of a blade, with the scale of its colours, and the results of its values."""
+
+    sheet: BladeSheet
+    scale: DeviationScale
+    results: tuple[Result, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReportBlade:
+    """A blade: what it does over its height, in words and curves, and a page a section."""
+
+    name: str
+    words: str
+    curves: tuple[HeightCurve, ...]
+    sections: tuple[ReportBladeSection, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Report:
-    """Title block, counts, results, pictures and sections. Surface checks come at the end."""
+    """Title block, counts, results, pictures and sections. Blades and surface checks come at the end."""
 
     title: TitleBlock
     plan_name: str
@@ -72,11 +93,13 @@ class Report:
     views: tuple[ReportView, ...]
     sections: tuple[ReportSection, ...] = ()
     sheets: tuple[SurfaceSheet, ...] = ()
+    blades: tuple[ReportBlade, ...] = ()
 
 
 def make_report(
     evaluation: Evaluation, sample: Sample | None, views: tuple[ReportView, ...], made_at: str,
     sections: tuple[ReportSection, ...] = (), sheets: tuple[SurfaceSheet, ...] = (),
+    blades: tuple[ReportBlade, ...] = (),
 ) -> Report:  # fmt: skip
     """Collect what the report says."""
     plan = evaluation.plan
@@ -87,7 +110,7 @@ def make_report(
          *_decision(evaluation),
          *_machine(sample), *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
-        views, sections, sheets,
+        views, sections, sheets, blades,
     )  # fmt: skip
 
 

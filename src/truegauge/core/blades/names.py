@@ -28,9 +28,9 @@ FAMILIES = {
     "profile_beyond": "profile beyond its bands", "fit_dx": "shift along the machine axis",
     "fit_dy": "shift across the machine axis", "fit_turn": "turn of the fit",
 }  # fmt: skip
-_ZONES = {"all": "all around", "leading": "leading edge", "trailing": "trailing edge", "pressure": "pressure side",
+_ZONES = {"all": "", "leading": "leading edge", "trailing": "trailing edge", "pressure": "pressure side",
           "suction": "suction side"}  # fmt: skip
-_WHENS = {"before": "as measured", "after": "after the fit"}
+_WHENS = {"before": "as measured", "after": "fitted"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ class Name:
             edge = self.family.partition("_")[0]
             return f"thickness {self.at:g} mm from the {edge} edge"
         if self.zone:
-            return f"{plain}, {_ZONES[self.zone]}, {_WHENS[self.when]}"
+            return ", ".join(w for w in (plain, _ZONES[self.zone], _WHENS[self.when]) if w)
         return plain
 
 

@@ -28,7 +28,6 @@ from truegauge.drawing.blade_figure import (
     ruler,
 )
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
-from truegauge.drawing.section_drawing import axis_name
 from truegauge.drawing.section_figure import SheetPlace
 from truegauge.drawing.units import NumberFormat
 
@@ -141,7 +140,7 @@ class BladeFlat(QWidget):
                     draw_drawing(surface, drawing, place, colors, _SIZE, named=True)
                     x, y, width, height = box
                     ruler(surface, place, (x, y + height - 4), 0.2 * width, numbers, t.soft, _SIZE)
-                    draw_machine_axis(surface, drawing, self._axis_name(), x + width - 40, y + height - 20, _SIZE,
+                    draw_machine_axis(surface, drawing, found.machine, x + width - 40, y + height - 20, _SIZE,
                                       t.soft)  # fmt: skip
                 else:
                     draw_inset(surface, drawing, (box[0], box[1], box[2], box[3]), f"{side} edge", colors, _SIZE,
@@ -154,11 +153,6 @@ class BladeFlat(QWidget):
                 held = self._held is not None and self._held[1].key == handle.key
                 surface.circle(x, y, 5.0, fill=t.accent if held else t.raised, color=t.accent, width=1.8)
             self._paint_read(surface, found)
-
-    def _axis_name(self) -> str:
-        blade = self._model.blade
-        machine = np.array((1.0, 0.0, 0.0) if blade is None else blade.machine)
-        return axis_name(machine / np.linalg.norm(machine)) or "axis"
 
     def _paint_read(self, surface: PainterSurface, sheet: BladeSheet) -> None:
         found = None if self._pointer is None or self._held is not None else self.read(self._pointer)

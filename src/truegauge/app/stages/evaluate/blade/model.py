@@ -6,20 +6,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.document.session import Session
 from truegauge.app.document.worked_out import WorkedOut
 from truegauge.core.authoring.blades import USUAL_VALUES, heights_in, new_blade, set_blade, with_heights
 from truegauge.core.commands.blades import RemoveBlade
-from truegauge.core.evaluation.blade_heights import HeightCurve, height_curves, section_results, whole_blade
+from truegauge.core.evaluation.blade_heights import HeightCurve, height_curves
 from truegauge.core.nodes.blades import NominalBlade
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.blades import BladeCheck, BladeConstruction, BladeSection
 from truegauge.core.progress import Progress
 from truegauge.core.tolerancing.judgement import State
-from truegauge.drawing.blade_sheet import blade_sheet
+from truegauge.drawing.blade_sheet import blade_sheet, whole_words
 from truegauge.drawing.units import NumberFormat
 
 if TYPE_CHECKING:
@@ -262,14 +261,8 @@ class BladeModel(QObject):
         s, blade = self.session, self.blade
         if blade is None or s.evaluator is None or s.sample is None:
             return ""
-        whole = whole_blade(section_results(s.evaluator.context(s.plan, s.sample), blade))
-        if not np.isfinite(whole.lean).all():
-            return "lean and bow are told from three sections on"
         numbers = NumberFormat(s.plan.unit, s.plan.decimals)
-        long = float(np.ptp(whole.heights))
-        lean = ", ".join(numbers.signed(float(v) * long) for v in whole.lean)
-        bow = np.linalg.norm(whole.bow, axis=1)
-        return f"leans {lean} over {numbers.rough(long)} {numbers.unit}; bow {numbers.value(float(np.nanmax(bow)))}"
+        return whole_words(s.evaluator.context(s.plan, s.sample), blade, numbers)
 
     def state_of(self, section: BladeSection) -> tuple[int, int, int]:
         """Return how many values of a section are outside, how many are judged, and how many are told."""
