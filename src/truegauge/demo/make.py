@@ -53,10 +53,13 @@ def make_cover(folder: Path) -> None:
 
 
 def make_vane(folder: Path) -> None:
-    """Write the vane, a scan of its aerofoil in part coordinates, and the truth about it."""
+    """Write the vane, a scan of its aerofoil in part coordinates, the truth about it, and its plan."""
     from truegauge.demo.vane import NOISE, VaneErrors, build_vane, vane_cloud
+    from truegauge.demo.vane_plan import vane_plan
 
-    write_plain_step(build_vane(), folder / demo.VANE_PART.name, "LW-1330 cooling-fan vane")
+    part = folder / demo.VANE_PART.name
+    write_plain_step(build_vane(), part, "LW-1330 cooling-fan vane")
+    write_plan(folder / demo.VANE_PLAN.name, vane_plan(read_part(part)), part.read_bytes())
     errors = VaneErrors()
     comment = "LW-1330 cooling-fan vane, number 0012, made-up data"
     write_whole(folder / demo.VANE_SCAN.name, ply_from_points(vane_cloud(errors=errors), comment=comment))

@@ -100,11 +100,16 @@ def _shown(result: Result, value: float | None) -> float | None:
     return value if value is None or not _is_angle(result) else degrees(value)
 
 
-def results_json(evaluation: Evaluation, sample: Sample | None, surfaces: Sequence[dict[str, Any]] = ()) -> bytes:
-    """Return results.json; `surfaces` are the documents of surface checks."""
+def results_json(
+    evaluation: Evaluation, sample: Sample | None, surfaces: Sequence[dict[str, Any]] = (),
+    blades: Sequence[dict[str, Any]] = (),
+) -> bytes:  # fmt: skip
+    """Return results.json; `surfaces` are the documents of surface checks, `blades` those of blades."""
     document = results_document(evaluation, sample)
     if surfaces:
         document["surfaces"] = list(surfaces)
+    if blades:
+        document["blades"] = list(blades)
     return (json.dumps(document, indent=1) + "\n").encode()
 
 

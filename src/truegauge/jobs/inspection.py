@@ -42,6 +42,7 @@ class Inspected:
     contents: tuple[Content, ...]
     evaluation: Evaluation
     sheets: tuple[SurfaceSheet, ...] = ()
+    blades: tuple[dict[str, Any], ...] = ()  # as results.json has them
 
 
 class Inspector:
@@ -133,7 +134,12 @@ class Inspector:
             evaluation=evaluation,
         )  # fmt: skip
         progress(0.8, "evaluated")
-        return Inspected(sample, contents, evaluation, sheets)
+        blades: tuple[dict[str, Any], ...] = ()
+        if self.plan.blades:
+            from truegauge.jobs.blade_report import blade_documents  # it takes a moment to load
+
+            blades = blade_documents(self.evaluator, self.plan, sample)
+        return Inspected(sample, contents, evaluation, sheets, blades)
 
     @staticmethod
     def refused(done: Inspected) -> str:
@@ -185,7 +191,7 @@ class Inspector:
         if form == "csv":
             return results_csv(done.evaluation, done.sample)
         if form == "json":
-            return results_json(done.evaluation, done.sample, documents_of(done.sheets))
+            return results_json(done.evaluation, done.sample, documents_of(done.sheets), done.blades)
         if form == "xlsx":
             from truegauge.formats.results_xlsx import results_xlsx
 
