@@ -27,6 +27,8 @@ from truegauge.app.stages.align.model import AlignModel
 from truegauge.app.stages.devices.model import PAGES as DEVICE_PAGES
 from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.evaluate.bench import PAGES as EVALUATE_PAGES
+from truegauge.app.stages.evaluate.blade.model import BladeModel
+from truegauge.app.stages.evaluate.blade.page import BladePage
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.measure.points.model import PointsModel
@@ -281,6 +283,19 @@ def scenes(window, settle):
             settle()
             yield "evaluate, a surface check"
             window.get(SurfaceModel).remove()
+            window.get(EvaluateModel).set_page("blade")
+            window.get(BladeModel).add("20")
+            settle()
+            page = window.findChild(BladePage)
+            for fold in page.folds:
+                fold.header.setChecked(True)
+            s.document.history.mark_saved()
+            s.document.plan_changed.emit()
+            settle()
+            yield "evaluate, a blade with all that is set of it"
+            for fold in page.folds:
+                fold.header.setChecked(False)
+            window.get(BladeModel).remove()
             s.document.history.mark_saved()
             s.document.plan_changed.emit()
             window.get(EvaluateModel).set_page("map")

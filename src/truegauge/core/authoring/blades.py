@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,7 +11,7 @@ from truegauge.core.authoring.readings import new_id
 from truegauge.core.blades.names import FAMILIES, PROFILES, taken_apart
 from truegauge.core.blades.told import blade_values, nominals_beside
 from truegauge.core.commands.blades import SetBlade
-from truegauge.core.nodes.blades import NominalBlade, asked_of
+from truegauge.core.nodes.blades import NominalBlade, plainly_asked
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.blades import BladeCheck, BladeSection, BladeValue
 from truegauge.core.plan.requirements import Characteristic
@@ -30,8 +30,8 @@ _USUAL, _ANGLE = 0.1, np.radians(0.5)  # mm, rad
 _MOST_AT_ONCE = 400
 
 
-def heights_in(text: str) -> tuple[float, ...]:
-    """Return the heights, mm, that a text says: "20, 40, 60", or "10 to 90 by 20", or "9 from 10 to 90".
+def heights_in(text: str, number: Callable[[str], float] = typed_number) -> tuple[float, ...]:
+    """Return the heights that a text says: "20, 40, 60", or "10 to 90 by 20", or "9 from 10 to 90"; as `number` reads.
 
     Raises
     ------
@@ -45,16 +45,16 @@ def heights_in(text: str) -> tuple[float, ...]:
         if " from " in plain and " to " in plain:
             count, _, rest = plain.partition(" from ")
             low, _, high = rest.partition(" to ")
-            made = np.linspace(typed_number(low), typed_number(high), int(count)).tolist()
+            made = np.linspace(number(low), number(high), int(count)).tolist()
         elif " to " in plain:
             low, _, rest = plain.partition(" to ")
             high, _, step = rest.partition(" by ")
-            first, last, by = typed_number(low), typed_number(high), typed_number(step or "10")
+            first, last, by = number(low), number(high), number(step or "10")
             if by == 0 or not 0 <= (last - first) / by <= _MOST_AT_ONCE:
                 raise ValueError
             made = [first + by * k for k in range(int((last - first) / by + 1e-9) + 1)]
         else:
-            made = [typed_number(cell) for cell in plain.replace(" ", ",").split(",") if cell]
+            made = [number(cell) for cell in plain.replace(" ", ",").split(",") if cell]
     except ValueError:
         raise ValueError(f"{text!r} are no heights: type 20, 40, 60 - or 10 to 90 by 20 - or 9 from 10 to 90") from None
     if not 0 < len(made) <= _MOST_AT_ONCE:
@@ -104,7 +104,7 @@ def nominals_of(context: Context, blade: BladeCheck, section: BladeSection) -> d
     found = context.get(NominalBlade(blade, section))
     if isinstance(found, NotComputed):
         return found
-    asked = asked_of(context, blade, section)
+    asked = plainly_asked(blade, section)
     return blade_values(found, asked) | nominals_beside(asked)
 
 

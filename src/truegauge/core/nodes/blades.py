@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -36,24 +36,29 @@ _FLAT = 1e-6  # sine: an axis that lies in the plane goes through it nowhere
 
 
 def asked_of(context: Context, blade: BladeCheck, section: BladeSection) -> Asked:
-    """Return what is asked of a section.
+    """Return what is asked of a section, with its fit.
 
     Raises
     ------
     EvaluationError
         The axis that it turns about does not go through its plane.
     """
-    fit, own = blade.fit, blade.construction_of(section)
-    plain = Asked((section.height,), blade.axis, blade.origin, blade.machine)
+    fit, plain = blade.fit, plainly_asked(blade, section)
     plane = plain.plane(section.height)
     ways = {"both": np.eye(2), "along": np.eye(2)[:1], "across": np.eye(2)[1:], "none": np.zeros((0, 2))}
     freedom = Freedom(ways[fit.shifts], fit.turns, _pivot(context, blade, plane), fit.shift_limit, fit.turn_limit)
+    weights = None if len(set(fit.weights)) == 1 else fit.weights
+    return replace(plain, freedom=freedom, criterion=fit.criterion, weights=weights)
+
+
+def plainly_asked(blade: BladeCheck, section: BladeSection) -> Asked:
+    """Return what is asked of a section but for its fit: all that its nominal depends on."""
+    own = blade.construction_of(section)
+    made = Construction(own.leading_share, own.trailing_share, own.leading_moved, own.trailing_moved, own.tangent)
     return Asked(
-        plain.heights, blade.axis, blade.origin, blade.machine, blade.leading, blade.pressure, blade.thickness,
+        (section.height,), blade.axis, blade.origin, blade.machine, blade.leading, blade.pressure, blade.thickness,
         edge_distances=blade.edge_distances, chord_shares=blade.chord_shares, wavelength=blade.wavelength,
-        freedom=freedom, criterion=fit.criterion, weights=None if len(set(fit.weights)) == 1 else fit.weights,
-        construction=Construction(own.leading_share, own.trailing_share, own.leading_moved, own.trailing_moved,
-                                  own.tangent),
+        construction=made,
     )  # fmt: skip
 
 
@@ -110,7 +115,7 @@ class BladeCut(Node["tuple[NominalSection, Profile]"]):
         return (self.section.height, b.axis, b.origin, b.machine)
 
     def compute(self, context: Context) -> tuple[NominalSection, Profile]:
-        asked, height = asked_of(context, self.blade, self.section), self.section.height
+        asked, height = plainly_asked(self.blade, self.section), self.section.height
         return nominal_cut(context.model, context.projector, asked, height)
 
 
@@ -129,7 +134,7 @@ class NominalBlade(Node["Blade"]):
 
     def compute(self, context: Context) -> Blade:
         _, profile = context.need(BladeCut(self.blade, self.section))
-        return nominal_blade(profile, asked_of(context, self.blade, self.section), self.section.height)
+        return nominal_blade(profile, plainly_asked(self.blade, self.section), self.section.height)
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,7 +151,7 @@ class BladePoints(Node["tuple[Floats, tuple[str, ...]]"]):
 
     def compute(self, context: Context) -> tuple[Floats, tuple[str, ...]]:
         curve, _ = context.need(BladeCut(self.blade, self.section))
-        plane = asked_of(context, self.blade, self.section).plane(self.section.height)
+        plane = plainly_asked(self.blade, self.section).plane(self.section.height)
         half, cloud, index = self.blade.thickness / 2, context.need(AlignedCloud()), context.need(NearPoints())
         found = cloud.found
         # A foot lies at another height than its point, by as much as the surface leans.

@@ -117,7 +117,7 @@ class BladeModel(QObject):
         if s.model is None:
             return False
         try:
-            heights = heights_in(text)
+            heights = heights_in(text, NumberFormat(s.plan.unit, s.plan.decimals).parse)
         except ValueError as error:
             s.notify(error)
             return False
