@@ -258,6 +258,40 @@ def test_curves_and_the_table_show_every_section(cut, settle, qtbot):
     assert not middle.isVisible()
 
 
+def test_on_the_part_sections_are_dragged_and_the_blade_is_unbent(cut, page, settle, qtbot):
+    m, s, view = cut.get(BladeModel), cut.session, cut.view
+    m.show("part")
+    view.show_standard("front")
+    settle()
+    view.finish()
+    curves = dict((x.height, c) for x, c in view.overlay.hand.curves())
+    assert list(curves) == [40.0, 60.0, 80.0]
+    assert np.abs(curves[60.0][:, 2] - 60.0).max() < 1e-9
+    shares = view.camera.project(curves[60.0], view.width() / view.height())
+    at = shares[50, :2] * [view.width(), view.height()]
+    up = 8.0 * view.height() / view.camera.height
+    mouse(view, QMouseEvent.Type.MouseButtonPress, at)
+    mouse(view, QMouseEvent.Type.MouseMove, at - [0, up])
+    assert m.section.height == pytest.approx(68.0, abs=0.3)
+    assert s.plan.blades[0].sections[1].height == 60.0
+    mouse(view, QMouseEvent.Type.MouseButtonRelease, at - [0, up])
+    settle()
+    now = s.plan.blades[0].sections
+    assert [x.height for x in now] == [40.0, pytest.approx(68.0, abs=0.3), 80.0]
+    moved = next(c for c in s.plan.characteristics if c.features[0] == now[1].values[0].id)
+    truth = 29.15 if moved.kind == "blade_chord_mean_line" else None
+    assert moved.nominal == pytest.approx(truth, abs=0.1)
+    s.document.undo()
+    settle()
+    assert [x.height for x in s.plan.blades[0].sections] == [40.0, 60.0, 80.0]
+    page.unbent.click()
+    qtbot.waitUntil(lambda: s.showing.other_map is not None)
+    view.grab()
+    cut.get(EvaluateModel).set_page("map")
+    assert s.showing.other_map is None
+    assert not m.is_unbent
+
+
 def test_what_is_typed_wrong_or_misses_the_part_is_said(opened, page, settle, qtbot):
     page.heights.setText("high")
     page.add.click()

@@ -18,7 +18,7 @@ from truegauge.core.plan.views import SavedView, TagSettings
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
-    from truegauge.core.deviations.deviation_map import MapMesh
+    from truegauge.core.deviations.deviation_map import DeviationMap, MapMesh
 
 WIDE = 1860 / 1080  # width over height of the pictures in a report
 
@@ -67,6 +67,7 @@ class Showing(QObject):
         self._document, self._selection = document, selection
         self.value = Shown()
         self.live: LiveValues | None = None
+        self.other_map: DeviationMap | None = None
         document.part_changed.connect(self._on_part_changed)
         document.plan_changed.connect(self._keep_possible)
 
@@ -75,6 +76,12 @@ class Showing(QObject):
         value = replace(self.value, **changes)
         if value != self.value:
             self.value = value
+            self.changed.emit()
+
+    def set_other_map(self, other: DeviationMap | None) -> None:
+        """Show another map in the place of the deviations as the part is aligned; None: those."""
+        if other is not self.other_map:
+            self.other_map = other
             self.changed.emit()
 
     def set_live(self, live: LiveValues | None) -> None:

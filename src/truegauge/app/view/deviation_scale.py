@@ -121,7 +121,7 @@ class DeviationScaleBar(QWidget):
         """Return the histogram of the picked faces, or of all; kept until something changes."""
         s = self._session
         cloud = s.evaluation.cloud if s.evaluation is not None else None
-        if cloud is None or isinstance(cloud, NotComputed) or s.shown.live:
+        if cloud is None or isinstance(cloud, NotComputed) or s.shown.live or s.showing.other_map is not None:
             return None
         faces = tuple(sorted(set(s.selection.faces())))
         ends = (edges[0], edges[-1])

@@ -124,7 +124,7 @@ class ShownScene:
         self._scene.set_look(hidden, look.opacity, look.edges_only, look.section)
         shown = None
         if s.shown.wants_map and s.evaluator is not None:
-            shown = s.evaluator.known_deviation_map(s.plan, s.sample)
+            shown = s.showing.other_map or s.evaluator.known_deviation_map(s.plan, s.sample)
         bare = s.shown.scan_map or on_part
         self._scene.set_map(shown if s.shown.map and not bare else None, s.showing.scale)
         length = NEEDLE_SHARE * self._picture.camera.height if self._picture.camera is not None else 1.0

@@ -56,6 +56,14 @@ def _build(shell: Shell) -> StageParts:
     for changed in (surface.changed, model.changed, blade.changed):
         changed.connect(shell.middle_changed)
 
+    def as_aligned() -> None:
+        """Away from blades the part is seen as it is aligned."""
+        if blade.is_unbent and (model.page != "blade" or s.stage != "evaluate"):
+            blade.unbend(False)
+
+    model.changed.connect(as_aligned)
+    s.stage_changed.connect(as_aligned)
+
     def ask_spots() -> None:
         files.ask_open("Spot checks from a table", _TABLES, model.add_from_table)
 
@@ -122,7 +130,7 @@ def _build(shell: Shell) -> StageParts:
     bench.map_page.area_wanted.connect(go_to)
     return StageParts(
         bench=bench, next=next_step, middle=middle,
-        entered=entered, overlay=EvaluateOverlay(s, view, model.sections, space),
+        entered=entered, overlay=EvaluateOverlay(s, view, model.sections, space, blade, lambda: model.page == "blade"),
         actions=(
             *(Action(f"page-{key}", "Evaluate", f"{words}: {_WORDS[key]}", "", partial(open_page, key),
                      has_scan if key == "surface" else has_part) for key, words in PAGES),

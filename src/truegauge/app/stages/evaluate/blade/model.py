@@ -12,9 +12,11 @@ from truegauge.app.document.session import Session
 from truegauge.app.document.worked_out import WorkedOut
 from truegauge.core.authoring.blades import USUAL_VALUES, heights_in, new_blade, set_blade, with_heights
 from truegauge.core.commands.blades import RemoveBlade
+from truegauge.core.deviations.deviation_map import DeviationMap
 from truegauge.core.evaluation.blade_heights import HeightCurve, height_curves
 from truegauge.core.nodes.blades import NominalBlade
 from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.unbent import UnbentMap
 from truegauge.core.plan.blades import BladeCheck, BladeConstruction, BladeSection
 from truegauge.core.progress import Progress
 from truegauge.core.tolerancing.judgement import State
@@ -49,11 +51,15 @@ class BladeModel(QObject):
         self.shown = "section"  # what the middle shows: a section, or curves over the height
         self.for_all = True  # whether a construction that is changed holds for all sections
         self.preview: BladeCheck | None = None  # while a handle is dragged
+        self.is_unbent = False  # the view shows the map with every section where its fit puts it
         self._blade_id = self._section_id = ""
+        self._unbent = WorkedOut[DeviationMap | NotComputed](session.document, "Unbending", self._show_unbent)
         self._sheet = WorkedOut["BladeSheet | NotComputed"](session.document, "Section of the blade", self.changed.emit)
         for signal in (session.document.plan_changed, session.document.evaluated, session.document.sample_changed,
                        session.showing.changed):  # fmt: skip
             signal.connect(self.changed)
+        for signal in (session.document.plan_changed, session.document.evaluated, session.document.sample_changed):
+            signal.connect(lambda: self._show_unbent() if self.is_unbent else None)
         session.selection.changed.connect(self._on_selected)
 
     # What is looked at ----------------------------------------------------------------------------------------------
@@ -184,10 +190,20 @@ class BladeModel(QObject):
         elif made is not None:
             self._put(made, None, "change the construction of sections")
 
-    def dropped(self) -> None:
+    def move(self, section_id: str, height: float) -> None:
+        """Show a section at another height, while it is dragged; it never comes to where another one is."""
+        blade = self.blade
+        if blade is None or any(s.height == height and s.id != section_id for s in blade.sections):
+            return
+        sections = tuple(s.replace(height=height) if s.id == section_id else s for s in blade.sections)
+        self.preview = blade.replace(sections=sections)
+        self.changed.emit()
+
+    def dropped(self, label: str = "change the construction of sections") -> None:
         """Keep what was dragged."""
         if self.preview is not None:
-            self._put(self.preview, None, "change the construction of sections")
+            self._put(self.preview.replace(sections=tuple(sorted(self.preview.sections, key=lambda s: s.height))),
+                      None, label)  # fmt: skip
 
     def tell(self, whats: Sequence[str]) -> None:
         """Make these values of every section characteristics, and no others."""
@@ -230,6 +246,29 @@ class BladeModel(QObject):
             self.changed.emit()
 
         s.queue.start(work, done, "Sections of the blade")
+
+    # In space -------------------------------------------------------------------------------------------------------
+
+    def unbend(self, on: bool) -> None:
+        """Show the map of the part with every section where its fit puts it, or as it is aligned."""
+        self.is_unbent = on
+        if on:
+            self.session.show(map=True)
+        self._show_unbent()
+        self.changed.emit()
+
+    def _show_unbent(self) -> None:
+        s, blade = self.session, self.blade
+        found: DeviationMap | NotComputed | None = None
+        if self.is_unbent and blade is not None and s.evaluator is not None and s.sample is not None:
+            context = s.evaluator.context(s.plan, s.sample)
+            key = (s.evaluator, s.sample, s.plan.alignment(), s.plan.limits, s.plan.recipe, blade)
+            found = self._unbent.get(key, lambda: context.get(UnbentMap(blade)))
+        if isinstance(found, NotComputed):
+            self.is_unbent = False
+            s.notify(found.reason)
+        if not (self.is_unbent and found is None):  # the one before stays while another is worked out
+            s.showing.set_other_map(found if isinstance(found, DeviationMap) else None)
 
     # What came of it ------------------------------------------------------------------------------------------------
 

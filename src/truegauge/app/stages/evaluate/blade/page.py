@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from truegauge.app.stages.evaluate.blade.boxes import AxesBox, BandsBox, ConstructionBox, FitBox
 from truegauge.app.stages.evaluate.blade.model import BladeModel
@@ -13,6 +13,8 @@ from truegauge.app.widgets.text_size import grow_to
 from truegauge.drawing.units import NumberFormat
 
 _ROW, _ID = 18, 256
+_SHOWN = (("section", "the section, flat"), ("height", "curves over the height"), ("table", "all in a table"),
+          ("part", "the part"))  # fmt: skip
 _HINT = ("Sections square to the stacking axis: chords, angle, edges, thickness, profile. "
          "Type their heights: 20, 40, 60 - or 10 to 90 by 20 - or 9 from 10 to 90")  # fmt: skip
 
@@ -36,6 +38,10 @@ class BladePage(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("sections of the blade")
         self.list.currentItemChanged.connect(self._on_item)
+        self.shown = choice(_SHOWN, model.show, "what the middle shows")
+        self.unbent = QCheckBox("Unbent, by the fits")
+        self.unbent.setToolTip("The map with every section where its fit puts it: without twist, lean and bow")
+        self.unbent.toggled.connect(model.unbend)
         self.whole = label("", "soft", wrap=True)
         self.values, self.axes = ValuesBox(model), AxesBox(model)
         self.fit, self.bands, self.construction = FitBox(model), BandsBox(model), ConstructionBox(model)
@@ -43,8 +49,8 @@ class BladePage(QWidget):
         self.remove_section = button("Remove this section", model.remove_section)
         self.another, self.remove = button("Another blade", model.add_another), button("Remove blade", model.remove)
         self.ends = row(self.another, self.remove)
-        for widget in (self.hint, self.blades, self.heights, self.add, self.list, self.whole, *self.folds,
-                       self.remove_section, self.ends):  # fmt: skip
+        for widget in (self.hint, self.blades, self.heights, self.add, self.list, self.shown, self.unbent, self.whole,
+                       *self.folds, self.remove_section, self.ends):  # fmt: skip
             column.addWidget(widget)
         column.addStretch()
 
@@ -76,6 +82,12 @@ class BladePage(QWidget):
         for widget in (self.list, *self.folds, self.ends):
             widget.setVisible(blade is not None)
         self.remove_section.setVisible(section is not None)
+        choose(self.shown, m.shown)
+        self.shown.setVisible(blade is not None)
+        self.unbent.setVisible(blade is not None and m.shown == "part")
+        self.unbent.blockSignals(True)
+        self.unbent.setChecked(m.is_unbent)
+        self.unbent.blockSignals(False)
         say(self.whole, m.whole_words() if blade is not None else "")
         self._list()
         for fold in self.folds:
