@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numba import njit
 
 from truegauge.core.association.by_criterion import fit_circle
 from truegauge.core.association.features import Circle
@@ -19,6 +20,7 @@ SHARE = 2.0 / 3.0  # of a quarter turn to either side, that the circle of an edg
 _PLACES = 61
 _REACH = 0.2  # of the profile, that an edge is within
 _SEEN = 400
+_ELLIPSE_STEPS = 60
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,8 +69,6 @@ def ellipse_at(profile: Profile, edge: Edge, way: Floats) -> tuple[float, float]
     By least squares of the distances in their first order (Sampson 1982), from the algebraic fit; NaN where the edge is
     no part of an ellipse, 0 where it is sharp.
     """
-    from scipy.optimize import least_squares
-
     if edge.radius == 0:
         return 0.0, 0.0
     own = profile.at(edge.begin + (edge.end - edge.begin) * np.linspace(0.0, 1.0, _PLACES)) - edge.place
@@ -78,16 +78,60 @@ def ellipse_at(profile: Profile, edge: Edge, way: Floats) -> tuple[float, float]
     if solved[0] <= 0:
         return float("nan"), float("nan")
 
-    def off(x: Floats) -> Floats:
-        p, q, r, t = x
-        value = u**2 + p * v**2 + q * u + r * v + t
-        return np.asarray(value / np.hypot(2 * u + q, 2 * p * v + r))
-
-    p, q, r, t = least_squares(off, solved, method="lm").x
+    p, q, r, t = (float(x) for x in _nearest_ellipse(u, v, np.asarray(solved, dtype=np.float64)))
     square = q**2 / 4 + r**2 / (4 * p) - t
     if p <= 0 or square <= 0:
         return float("nan"), float("nan")
     return float(edge.radius * np.sqrt(square)), float(edge.radius * np.sqrt(square / p))
+
+
+@njit(cache=True, nogil=True)
+def _nearest_ellipse(u, v, start):  # type: ignore[no-untyped-def]
+    """Return (p, q, r, t) of u^2 + p v^2 + q u + r v + t = 0 with the least squares of Sampson's distances.
+
+    Steps of Gauss and Newton, held back where they would not get lower (Marquardt 1963).
+    """
+    x, held = start.copy(), 1e-4
+    square, right, there = np.zeros((4, 4)), np.zeros(4), np.zeros((4, 4))
+    worth = _sampson(u, v, x, square, right)
+    for _ in range(_ELLIPSE_STEPS):
+        for i in range(4):
+            for j in range(4):
+                there[i, j] = square[i, j] * (1.0 + held if i == j else 1.0)
+        step = np.linalg.solve(there, -right)
+        other, more = np.zeros((4, 4)), np.zeros(4)
+        now = _sampson(u, v, x + step, other, more)
+        if now <= worth:
+            settled = np.abs(step).max() <= 1e-11 * max(1.0, np.abs(x).max())
+            x, worth, held = x + step, now, held / 10.0
+            square, right = other, more
+            if settled:
+                break
+        else:
+            held *= 10.0
+    return x
+
+
+@njit(cache=True, nogil=True)
+def _sampson(u, v, x, square, right):  # type: ignore[no-untyped-def]
+    """Sum the squares of the distances; their normal equations into `square` (4, 4) and `right` (4,)."""
+    worth, row = 0.0, np.empty(4)
+    for i in range(len(u)):
+        value = u[i] * u[i] + x[0] * v[i] * v[i] + x[1] * u[i] + x[2] * v[i] + x[3]
+        along, across = 2.0 * u[i] + x[1], 2.0 * x[0] * v[i] + x[2]
+        steep = np.hypot(along, across)
+        d = value / steep
+        bend = d / steep
+        row[0] = (v[i] * v[i] - bend * 2.0 * v[i] * across) / steep
+        row[1] = (u[i] - bend * along) / steep
+        row[2] = (v[i] - bend * across) / steep
+        row[3] = 1.0 / steep
+        worth += d * d
+        for j in range(4):
+            right[j] += row[j] * d
+            for k in range(4):
+                square[j, k] += row[j] * row[k]
+    return worth
 
 
 def tip_radius(profile: Profile, s: float) -> float:
@@ -114,7 +158,10 @@ def _turned(profile: Profile, s: float, sign: float, angle: float) -> float:
         x, y = profile.at(np.array([s]))[0]
         raise EvaluationError(f"the edge at ({x:.3f}, {y:.3f}) does not turn far enough for a circle")
     high = float(seen[beyond[0]])
-    return profile.where(lambda at: turn(at) - angle, high - sign * step, high)
+    # There it goes along the first direction, turned: square to what stands on that.
+    c, s_ = np.cos(sign * angle), np.sin(sign * angle)
+    way = np.array([c * start[0] - s_ * start[1], s_ * start[0] + c * start[1]])
+    return profile.square_to(np.array([-way[1], way[0]]), high - sign * step, high)
 
 
 def circle_through(points: Floats) -> tuple[Floats, float]:

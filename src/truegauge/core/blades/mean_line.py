@@ -229,7 +229,7 @@ def _end(profile: Profile, circles: Circles, *, first: bool) -> tuple[Floats, fl
     if not len(crossed):
         raise EvaluationError("the mean line ends beside the profile: its edge is no edge of an aerofoil")
     k = int(crossed[0])
-    at = profile.where(lambda at: (profile.at(at) - center) @ across, float(s[k]), float(s[k + 1]))
+    at = profile.crossing(center, across, float(s[k]), float(s[k + 1]))
     return profile.at(np.array([at]))[0], float(np.mod(at, profile.length))
 
 

@@ -12,12 +12,13 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numba import njit
 
 from truegauge.core.blades.profile import Profile
 from truegauge.core.errors import EvaluationError
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Floats, Mask
+    from truegauge.core.arrays import Floats, Ints, Mask
 
 _MOST, _LEAST = 100, 24  # pieces of the spline
 _OF_EDGE = 16.0  # more of them in half a turn
@@ -51,7 +52,8 @@ class MeasuredProfile:
     def deviation(self, s: Floats, coefficients: Floats | None = None) -> Floats:
         """Return deviations (n,) mm at parameters (n,) of the nominal."""
         c = self.coefficients if coefficients is None else coefficients
-        return np.asarray(_basis(np.interp(np.mod(s, self.nominal.length), *self.way), len(c)) @ c)
+        rows, values = _pieces_at(np.interp(np.mod(s, self.nominal.length), *self.way), len(c))
+        return np.asarray((values * c[rows]).sum(axis=1))
 
     def spread(self, s: Floats) -> Floats:
         """Return what deviations at parameters (n,) may be off by: (n, k) mm, times independent normal numbers (k,)."""
@@ -111,29 +113,29 @@ def measured_profile(nominal: Profile, s: Floats, deviations: Floats) -> Measure
     if len(s) < _LEAST_POINTS:
         raise EvaluationError(f"{len(s)} points are too few for a section: {_LEAST_POINTS} are the least")
     way, pieces = _way(nominal, len(s))
-    basis = _basis(np.interp(np.mod(s, nominal.length), *way), pieces)
+    rows, values = _pieces_at(np.interp(np.mod(s, nominal.length), *way), pieces)
     second = np.roll(np.eye(pieces), -1, axis=0) - 2 * np.eye(pieces) + np.roll(np.eye(pieces), 1, axis=0)
     penalty = second.T @ second
     weights = np.ones(len(s))
     stiff = 1.0
     solved: Floats = np.zeros(pieces)
     for turn in range(_TURNS):
-        normal, right = (basis.T * weights) @ basis, basis.T @ (weights * deviations)
+        normal, right = _normal(rows, values, weights, deviations, pieces)
         if turn < 2:  # how smooth it is settles at once
             stiff = _stiffness(normal, right, penalty, float(weights @ np.square(deviations)), float(weights.sum()))
         solved = np.asarray(np.linalg.solve(normal + stiff * penalty, right), dtype=np.float64)
-        off = _beside(s, deviations - basis @ solved)
+        off = _beside(s, deviations - (values * solved[rows]).sum(axis=1))
         scale = 1.4826 * float(np.median(np.abs(off)))
         if scale <= 1e-12:
             break
         weights = np.square(np.clip(1.0 - np.square(off / (_STRAY * scale)), 0.0, None))
     used = (weights > 0).astype(np.float64)
-    normal = (basis.T * used) @ basis
+    normal, right = _normal(rows, values, used, deviations, pieces)
     made = normal + stiff * penalty
-    solved = np.asarray(np.linalg.solve(made, basis.T @ (used * deviations)), dtype=np.float64)
+    solved = np.asarray(np.linalg.solve(made, right), dtype=np.float64)
     inverse = np.linalg.inv(made)
     freedoms = float(np.einsum("ij,ji->", inverse, normal))
-    left = float(used @ np.square(deviations - basis @ solved))
+    left = float(used @ np.square(deviations - (values * solved[rows]).sum(axis=1)))
     noise = float(np.sqrt(left / max(1.0, used.sum() - freedoms)))
     # With the prior that it is as smooth as it was found to be, this holds what smoothing takes off, too (Wahba 1983).
     root = np.asarray(noise * np.linalg.cholesky((inverse + inverse.T) / 2), dtype=np.float64)
@@ -191,13 +193,31 @@ def _fine(nominal: Profile) -> Floats:
     return np.asarray(s[::step])
 
 
-def _basis(share: Floats, pieces: int) -> Floats:
-    """Return the values (n, pieces) of periodic cubic B-splines at places (n,) counted in pieces."""
+def _pieces_at(share: Floats, pieces: int) -> tuple[Ints, Floats]:
+    """Return which periodic cubic B-splines (n, 4) are not 0 at places (n,) counted in pieces, and their values."""
     x = np.mod(share, pieces)
     first = np.floor(x).astype(np.int64)
     t = x - first
+    values = np.column_stack([(1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3]) / 6.0
+    return (first[:, None] + np.arange(-1, 3)) % pieces, values
+
+
+def _basis(share: Floats, pieces: int) -> Floats:
+    """Return the values (n, pieces) of periodic cubic B-splines at places (n,) counted in pieces."""
+    rows, values = _pieces_at(share, pieces)
     made = np.zeros((len(share), pieces))
-    rows = np.arange(len(share))
-    for k, value in enumerate(((1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3)):
-        np.add.at(made, (rows, (first + k - 1) % pieces), value / 6.0)
+    np.add.at(made, (np.arange(len(share))[:, None], rows), values)
     return made
+
+
+@njit(cache=True, nogil=True)
+def _normal(rows, values, weights, deviations, pieces):  # type: ignore[no-untyped-def]
+    """The normal equations (k, k) and (k,) of a spline: each point has four pieces."""
+    normal, right = np.zeros((pieces, pieces)), np.zeros(pieces)
+    for i in range(len(weights)):
+        for j in range(4):
+            own = weights[i] * values[i, j]
+            right[rows[i, j]] += own * deviations[i]
+            for k in range(4):
+                normal[rows[i, j], rows[i, k]] += own * values[i, k]
+    return normal, right

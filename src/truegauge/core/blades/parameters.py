@@ -142,9 +142,7 @@ def _outermost(profile: Profile, way: Floats, near: float, reach: float) -> floa
     """Return the parameter near a place where the profile lies farthest in a direction: there it goes square to it."""
     low, high = near - reach, near + reach
     ends = profile.tangent(np.array([low, high])) @ way
-    if ends[0] * ends[1] > 0:
-        return near
-    return profile.where(lambda at: profile.tangent(at) @ way, low, high)
+    return near if ends[0] * ends[1] > 0 else profile.square_to(way, low, high)
 
 
 def extent_along(profile: Profile, way: Floats) -> float:
@@ -243,7 +241,7 @@ def _crossings(profile: Profile, place: Floats, along: Floats) -> list[float]:
     ahead = (profile.at(s) - place) @ along
     found = []
     for k in np.flatnonzero(np.sign(ahead[1:]) != np.sign(ahead[:-1])):
-        at = profile.where(lambda at: (profile.at(at) - place) @ along, float(s[k]), float(s[k + 1]))
+        at = profile.crossing(place, along, float(s[k]), float(s[k + 1]))
         found.append(float((profile.at(np.array([at]))[0] - place) @ across))
     return found
 

@@ -12,8 +12,6 @@ from numba import njit
 from truegauge.core.errors import EvaluationError
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from scipy.interpolate import PPoly
     from scipy.spatial import cKDTree
 
@@ -80,8 +78,13 @@ class Profile:
     def _read(self, s: Floats) -> tuple[Floats, Floats, Floats]:
         """Return places, first and second derivatives (n, 2) at parameters (n,)."""
         made = np.empty((3, len(s), 2))
-        _evaluate(self.curve.c, self.curve.x, np.asarray(s, dtype=np.float64), made)
+        _evaluate(*self.pieces, np.asarray(s, dtype=np.float64), made)
         return made[0], made[1], made[2]
+
+    @cached_property
+    def pieces(self) -> tuple[Floats, Floats]:
+        """The cubics (4, n, 2) and the parameters (n + 1,) that they go between, as compiled code takes them."""
+        return np.ascontiguousarray(self.curve.c), np.ascontiguousarray(self.curve.x)
 
     @cached_property
     def turning(self) -> Floats:
@@ -145,14 +148,16 @@ class Profile:
         change = self.curvature(ends[k + 1] - 1e-9 * long) - self.curvature(ends[k] + 1e-9 * long)
         return np.asarray(np.abs(change) * long)
 
-    def where(self, is_zero: Callable[[Floats], Floats], low: float, high: float) -> float:
-        """Return the parameter between two where a function of parameters (1,) is zero; else the end nearer to it."""
-        from scipy.optimize import brentq
+    def crossing(self, place: Floats, way: Floats, low: float, high: float) -> float:
+        """Return the parameter between two where the curve is level with a place (2,) along a direction (2,).
 
-        ends = [float(is_zero(np.array([s]))[0]) for s in (low, high)]
-        if ends[0] * ends[1] >= 0:
-            return low if abs(ends[0]) <= abs(ends[1]) else high
-        return float(brentq(lambda s: float(is_zero(np.array([s]))[0]), low, high, xtol=1e-13 * self.length))
+        Where it comes to it on neither side of them it is the end nearer to it.
+        """
+        return float(_zero(*self.pieces, low, high, float(way[0]), float(way[1]), float(place @ way), 0))
+
+    def square_to(self, way: Floats, low: float, high: float) -> float:
+        """Return the parameter between two where the curve goes square to a direction (2,), as `crossing` does."""
+        return float(_zero(*self.pieces, low, high, float(way[0]), float(way[1]), 0.0, 1))
 
     def area_and_centroid(self) -> tuple[float, Floats]:
         """Return the area, mm2, and its centroid (2,), mm, by Green's theorem over the pieces of the curve."""
@@ -171,25 +176,57 @@ class Profile:
 
 
 @njit(cache=True, nogil=True)
+def read_at(coefficients, ends, s, made):  # type: ignore[no-untyped-def]
+    """Put place, first and second derivative (3, 2) at a parameter of closed cubics into `made`."""
+    at = s % ends[-1]
+    low, high = 0, len(ends) - 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if ends[middle] <= at:
+            low = middle
+        else:
+            high = middle
+    x = at - ends[low]
+    for k in range(2):
+        a, b = coefficients[0, low, k], coefficients[1, low, k]
+        c, d = coefficients[2, low, k], coefficients[3, low, k]
+        made[0, k] = ((a * x + b) * x + c) * x + d
+        made[1, k] = (3.0 * a * x + 2.0 * b) * x + c
+        made[2, k] = 6.0 * a * x + 2.0 * b
+
+
+@njit(cache=True, nogil=True)
+def _zero(coefficients, ends, low, high, x, y, level, order):  # type: ignore[no-untyped-def]
+    """The parameter where place (order 0) or derivative (1) times (x, y) is at a level, by halving."""
+    made = np.empty((3, 2))
+    read_at(coefficients, ends, low, made)
+    first = made[order, 0] * x + made[order, 1] * y - level
+    read_at(coefficients, ends, high, made)
+    last = made[order, 0] * x + made[order, 1] * y - level
+    if first * last >= 0.0:
+        return low if abs(first) <= abs(last) else high
+    while True:
+        middle = 0.5 * (low + high)
+        if middle <= min(low, high) or middle >= max(low, high):
+            return middle
+        read_at(coefficients, ends, middle, made)
+        value = made[order, 0] * x + made[order, 1] * y - level
+        if value * first > 0.0:
+            low = middle
+        elif value == 0.0:
+            return middle
+        else:
+            high = middle
+
+
+@njit(cache=True, nogil=True)
 def _evaluate(coefficients, ends, s, made):  # type: ignore[no-untyped-def]
     """Places, first and second derivatives of a closed curve of cubics: (4, n, 2) between parameters (n + 1,)."""
-    length = ends[-1]
+    own = np.empty((3, 2))
     for i in range(len(s)):
-        at = s[i] % length
-        low, high = 0, len(ends) - 1
-        while high - low > 1:
-            middle = (low + high) // 2
-            if ends[middle] <= at:
-                low = middle
-            else:
-                high = middle
-        x = at - ends[low]
-        for k in range(2):
-            a, b = coefficients[0, low, k], coefficients[1, low, k]
-            c, d = coefficients[2, low, k], coefficients[3, low, k]
-            made[0, i, k] = ((a * x + b) * x + c) * x + d
-            made[1, i, k] = (3.0 * a * x + 2.0 * b) * x + c
-            made[2, i, k] = 6.0 * a * x + 2.0 * b
+        read_at(coefficients, ends, s[i], own)
+        for order in range(3):
+            made[order, i, 0], made[order, i, 1] = own[order, 0], own[order, 1]
 
 
 def _pieces(points: Floats, knots: Floats, before: Floats, after: Floats) -> PPoly:

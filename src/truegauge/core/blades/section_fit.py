@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
+from numba import njit
 
+from truegauge.core.blades.profile import read_at
 from truegauge.core.errors import EvaluationError
 
 if TYPE_CHECKING:
@@ -82,17 +84,7 @@ def feet_on(profile: Profile, points: Floats, near: Floats | None = None) -> Fee
     """Return the nearest places on a profile; `near` (n,) are parameters to begin at."""
     s, tree = profile.tree
     s = s[tree.query(points)[1]] if near is None else near.copy()
-    for _ in range(_FEET):
-        p, t, speed = profile.at(s), profile.tangent(s), profile.speed(s)
-        off = points - p
-        inward = np.stack([-t[:, 1], t[:, 0]], axis=1)
-        along = np.einsum("ij,ij->i", off, t)
-        bend = 1.0 - profile.curvature(s) * np.einsum("ij,ij->i", off, inward)
-        # Beyond the centre of curvature the step would go the other way: there it is a plain one.
-        step = along / speed / np.where(bend > 0.1, bend, 1.0)
-        s = s + np.clip(step, -0.02 * profile.length, 0.02 * profile.length)
-        if float(np.abs(step).max()) < 1e-13 * profile.length:
-            break
+    _to_feet(*profile.pieces, np.ascontiguousarray(points, dtype=np.float64), s)
     outward = -profile.inward(s)
     distance = np.einsum("ij,ij->i", points - profile.at(s), outward)
     straight = np.linalg.norm(points - profile.at(s), axis=1)
@@ -104,6 +96,27 @@ def feet_on(profile: Profile, points: Floats, near: Floats | None = None) -> Fee
         outward = np.where(own[:, None], off / np.maximum(far, 1e-300)[:, None], outward)
         straight = np.where(own, far, straight)
     return Feet(np.mod(s, profile.length), distance, outward)
+
+
+@njit(cache=True, nogil=True)
+def _to_feet(coefficients, ends, points, s):  # type: ignore[no-untyped-def]
+    """Move parameters (n,) to where points (n, 2) lie square to the curve, by Newton's method."""
+    made, length = np.empty((3, 2)), ends[-1]
+    for i in range(len(s)):
+        at = s[i]
+        for _ in range(_FEET):
+            read_at(coefficients, ends, at, made)
+            dx, dy = made[1, 0], made[1, 1]
+            speed = np.hypot(dx, dy)
+            x, y = points[i, 0] - made[0, 0], points[i, 1] - made[0, 1]
+            along, inside = (x * dx + y * dy) / speed, (y * dx - x * dy) / speed
+            bend = 1.0 - (dx * made[2, 1] - dy * made[2, 0]) / speed**3 * inside
+            # Beyond the centre of curvature the step would go the other way: there it is a plain one.
+            step = along / speed / (bend if bend > 0.1 else 1.0)
+            at += min(max(step, -0.02 * length), 0.02 * length)
+            if abs(step) < 1e-13 * length:
+                break
+        s[i] = at
 
 
 def fit_section(

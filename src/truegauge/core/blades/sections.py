@@ -36,6 +36,7 @@ if TYPE_CHECKING:
 FAR = 3.0  # mm off the nominal, from which points are of something else
 _OF_OTHERS = 0.05  # of the points, that may be
 _LEAST = 30
+_MORE, _SEEN = 0.1, 200  # mm of height besides; places that tell how a surface leans
 _MOST = 4_000  # points: more tell a section no better
 
 
@@ -66,7 +67,8 @@ def sections_of(
         blade = nominal_blade(profile, asked, height)
         half = asked.thickness / 2
         # A foot lies at another height than its point, by as much as the surface leans.
-        first, last = np.searchsorted(sorted_along, [height - half - FAR, height + half + FAR])
+        beyond = FAR * leaning(projector, plane, curve) + _MORE
+        first, last = np.searchsorted(sorted_along, [height - half - beyond, height + half + beyond])
         near = points[np.sort(order[first:last])]
         found = projector.deviations(near, max_distance=FAR)
         feet = found.feet_at(np.arange(len(near)))
@@ -79,6 +81,15 @@ def sections_of(
         result = judged(blade, flat, height, plane, asked, notes)
         made.append(replace(result, uncertainties=scatter_of(result, asked)))
     return tuple(made)
+
+
+def leaning(projector: Projector, plane: SectionPlane, curve: NominalSection) -> float:
+    """Return the sine that the surface leans by against the direction of the plane, where that is most."""
+    own = curve.flat[curve.exact][:: max(1, int(np.count_nonzero(curve.exact)) // _SEEN)]
+    if not len(own):
+        return 1.0
+    found = projector.deviations(plane.solid(own))
+    return min(1.0, 1.5 * float(np.abs(np.asarray(found.normals[~found.on_edge]) @ plane.normal).max(initial=0.0)))
 
 
 def nominal_cut(model: CadModel, projector: Projector, asked: Asked, height: float) -> tuple[NominalSection, Profile]:
@@ -117,8 +128,12 @@ def into_plane(
 ) -> tuple[Floats, tuple[str, ...]]:  # fmt: skip
     """Carry points near the plane into it, along the surface (see `measured_section`); and say what else is there.
 
-    `away` is how many points are near the plane and far off the nominal.
+    `away` is how many points are near the plane and far off the nominal. Of more points than tell a section better only
+    some are taken, evenly.
     """
+    step = max(1, len(feet) // _MOST)
+    feet, normals, distances, faces = feet[::step], normals[::step], distances[::step], faces[::step]
+    away = away // step
     carried = measured_section(projector, plane, curve, feet, normals, distances, faces, thickness)
     notes = () if away <= _OF_OTHERS * max(1, len(carried.flat)) else (
         f"{away:,} points at this height are more than {FAR:g} mm off: they are of something else",)  # fmt: skip

@@ -83,22 +83,23 @@ def onto_surface(
     normals = np.zeros((len(at), 2))
     arrived = np.zeros(len(at), dtype=bool)
     cosine = np.ones(len(at))
+    rows = np.arange(len(at))  # those that have not arrived
     for step in range(_REFINEMENTS):
-        found = projector.deviations(at)
+        found = projector.deviations(at[rows])
         inside = plane.flat_directions(np.asarray(found.normals, dtype=np.float64))
-        cosine = np.linalg.norm(inside, axis=1)
-        own = (found.face == faces) & ~found.on_edge & (cosine > _ALONG)
-        unit = inside / np.maximum(cosine, 1e-12)[:, None]
-        if step == 0:
-            normals[:] = unit
-        normals[own] = unit[own]
-        arrived = own & (np.abs(found.distance) < 1e-7)
-        if step == _REFINEMENTS - 1:
+        cosine[rows] = own_cosine = np.linalg.norm(inside, axis=1)
+        own = (found.face == faces[rows]) & ~found.on_edge & (own_cosine > _ALONG)
+        unit = inside / np.maximum(own_cosine, 1e-12)[:, None]
+        there = np.ones(len(rows), dtype=bool) if step == 0 else own
+        normals[rows[there]] = unit[there]
+        arrived[rows] = own & (np.abs(found.distance) < 1e-7)
+        if step == _REFINEMENTS - 1 or arrived.all():
             break
-        way = np.where(own, -found.distance / np.maximum(cosine, _ALONG), 0.0)
-        moved = at + way[:, None] * (unit @ np.array([plane.across, plane.up]))
-        near = np.linalg.norm(moved - start, axis=1) <= most
-        at = np.where(near[:, None], moved, at)
+        way = np.where(own, -found.distance / np.maximum(own_cosine, _ALONG), 0.0)
+        moved = at[rows] + way[:, None] * (unit @ np.array([plane.across, plane.up]))
+        near = (np.linalg.norm(moved - start[rows], axis=1) <= most) & ~arrived[rows]
+        at[rows] = np.where(near[:, None], moved, at[rows])
+        rows = rows[~arrived[rows]]
     return at, normals, arrived, cosine
 
 
