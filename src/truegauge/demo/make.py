@@ -55,7 +55,8 @@ def make_cover(folder: Path) -> None:
 def make_vane(folder: Path) -> None:
     """Write the vane, a scan of its aerofoil in part coordinates, the truth about it, and its plan."""
     from truegauge.demo.vane import NOISE, VaneErrors, build_vane, vane_cloud
-    from truegauge.demo.vane_plan import vane_plan
+    from truegauge.demo.vane_plan import traces_of_vane, vane_plan
+    from truegauge.formats.sample_file import write_sample
 
     part = folder / demo.VANE_PART.name
     write_plain_step(build_vane(), part, "LW-1330 cooling-fan vane")
@@ -63,6 +64,7 @@ def make_vane(folder: Path) -> None:
     errors = VaneErrors()
     comment = "LW-1330 cooling-fan vane, number 0012, made-up data"
     write_whole(folder / demo.VANE_SCAN.name, ply_from_points(vane_cloud(errors=errors), comment=comment))
+    write_sample(folder / demo.VANE_TRACES.name, traces_of_vane(errors), ())
     heights = (10, 20, 30, 40, 50, 60, 70, 80, 90)
     document = {"noise": NOISE, "errors": asdict(errors),
                 "sections": [{"height": z, **errors.made(z).values()} for z in heights]}  # fmt: skip

@@ -15,7 +15,7 @@ import numpy as np
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Points
 
-HEIGHT, ROOT = 100.0, (46.0, 34.0, 12.0)  # mm
+HEIGHT, ROOT, FILLET = 100.0, (46.0, 34.0, 12.0), 1.5  # mm
 NOISE = 0.008
 _SHAPE = (60, 14)  # places along each side, and along each edge, that the CAD goes through
 _OF_ROOT = 0.15  # of the points of a scan
@@ -104,12 +104,17 @@ class SectionShape:
 
 
 def designed(z: float) -> SectionShape:
-    """Return the section at a height as it is designed: twisted and tapered."""
-    s = z / HEIGHT
+    """Return the section at a height as it is designed: twisted and tapered, with its fillet on the root."""
+    s, more = z / HEIGHT, fillet_at(z)
     return SectionShape(
-        arc=34.0 - 8.0 * s, camber=0.75 - 0.25 * s, stagger=0.35 + 0.55 * s - 0.1 * s * s, lead=0.75 - 0.2 * s,
-        thick=2.4 - 0.9 * s, trail=0.45 - 0.1 * s,
+        arc=34.0 - 8.0 * s, camber=0.75 - 0.25 * s, stagger=0.35 + 0.55 * s - 0.1 * s * s, lead=0.75 - 0.2 * s + more,
+        thick=2.4 - 0.9 * s + more, trail=0.45 - 0.1 * s + more,
     )  # fmt: skip
+
+
+def fillet_at(z: float) -> float:
+    """Return by how much a section is larger all around, mm, for the fillet: a quarter of a circle."""
+    return 0.0 if not 0.0 <= z < FILLET else float(FILLET - np.sqrt(FILLET**2 - (FILLET - z) ** 2))
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +167,32 @@ def vane_cloud(
     return points + rng.normal(0, noise, points.shape)
 
 
+def vane_trace(
+    height: float, count: int = 400, radius: float = 1.0, *, noise: float = 0.001, errors: VaneErrors | None = None,
+    seed: int = 12,
+) -> tuple[Points, Points]:  # fmt: skip
+    """Return the centres (n, 3) of a tip of a radius that goes around a vane at a height, and its ways there (n, 3)."""
+    errors = VaneErrors() if errors is None else errors
+    step = 1e-3
+    rng = np.random.default_rng(seed + int(height))
+    low, here, high = (errors.made(height + dz).around(600, 80) for dz in (-step, 0.0, step))
+    way = np.append(0.0, np.cumsum(np.linalg.norm(np.diff(np.vstack([here, here[:1]]), axis=0), axis=1)))
+    at = way[-1] * np.arange(count) / count
+
+    def places(around: Floats) -> Floats:
+        closed = np.vstack([around, around[:1]])
+        return np.column_stack([np.interp(at, way, closed[:, k]) for k in range(2)])
+
+    p = places(here)
+    along = np.roll(p, -1, axis=0) - np.roll(p, 1, axis=0)
+    along = np.column_stack([along / np.linalg.norm(along, axis=1)[:, None], np.zeros(count)])
+    up = np.column_stack([(places(high) - places(low)) / (2 * step), np.ones(count)])
+    out = np.cross(along, up)
+    out /= np.linalg.norm(out, axis=1)[:, None]
+    touched = np.column_stack([p, np.full(count, height)]) + rng.normal(0, noise, (count, 1)) * out
+    return touched + radius * out, -out
+
+
 def _root(count: int, rng: np.random.Generator) -> Points:
     """Return points of the upper face of the root, outside of the aerofoil, and of its sides."""
     x, y, z = ROOT
@@ -187,14 +218,20 @@ def build_vane() -> Any:
     middle = designed(HEIGHT / 2).around(*_SHAPE)
     steps = np.linalg.norm(np.diff(np.vstack([middle, middle[:1]]), axis=0), axis=1)
     parameters = np.append(0.0, np.cumsum(steps)) / steps.sum()  # the same for all: their curves fit each other
-    loft = BRepOffsetAPI_ThruSections(True, False, 1e-6)
-    loft.CheckCompatibility(False)
-    for z in np.linspace(-4.0, HEIGHT, 12):
-        loft.AddWire(_wire(designed(float(z)).around(*_SHAPE), parameters, float(z)))
-    loft.Build()
+
+    def loft(heights: Floats) -> Any:
+        made = BRepOffsetAPI_ThruSections(True, False, 1e-6)
+        made.CheckCompatibility(False)
+        for z in heights:
+            made.AddWire(_wire(designed(float(z)).around(*_SHAPE), parameters, float(z)))
+        made.Build()
+        return made.Shape()
+
     x, y, z = ROOT
     root = BRepPrimAPI_MakeBox(gp_Pnt(-x / 2, -y / 2, -z), x, y, z).Shape()
-    return BRepAlgoAPI_Fuse(root, loft.Shape()).Shape()
+    fillet = loft(FILLET * (1.0 - np.cos(np.linspace(0.0, np.pi / 2, 9))))
+    aerofoil = loft(np.append(FILLET, np.linspace(0.0, HEIGHT, 12)[1:]))
+    return BRepAlgoAPI_Fuse(BRepAlgoAPI_Fuse(root, fillet).Shape(), aerofoil).Shape()
 
 
 def _wire(places: Floats, parameters: Floats, z: float) -> Any:

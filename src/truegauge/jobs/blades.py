@@ -112,22 +112,30 @@ def blade_sections(
     from truegauge.core.evaluation.evaluator import Evaluator
 
     sample, _ = open_sample(scan, unit, progress=part_of(progress, 0.0, 0.2))
-    if not len(sample.points):
-        raise TrueGaugeError(f"{scan.name} has no scan, only touches")
+    if not len(sample.points) and not sample.probed:
+        raise TrueGaugeError(f"{scan.name} has neither a scan nor touches of a surface")
     if part.suffix.lower() == ".csv":
         if not aligned:
             raise TrueGaugeError("a table of sections has no surface to align a scan to: align it first, and say so")
+        if not len(sample.points):
+            raise TrueGaugeError("touches are compensated for their tip by the surface: a table of sections has none")
         tables = sections_from_csv(part, read_bytes(part))
         return sections_by_table(tables, sample.points, asked, part_of(progress, 0.2, 1.0))
     if not asked.heights:
         raise TrueGaugeError("at which heights? A part has no sections of its own")
     model = read_part(part)
-    check_unit(scan, sample, model.diagonal)
+    if len(sample.points):
+        check_unit(scan, sample, model.diagonal)
     evaluator = Evaluator(model)
-    points = sample.points
-    if not aligned:
+    points, radii = sample.points, None
+    if not len(points):
+        if not aligned:
+            raise TrueGaugeError("touches alone do not tell how the part lies: align them first, and say so")
+        points = np.array([t.place for t in sample.probed], dtype=np.float64)
+        radii = np.array([t.radius for t in sample.probed])
+    elif not aligned:
         points = apply(_pose(evaluator, sample, part_of(progress, 0.2, 0.5)), points)
-    return sections_of(model, evaluator.projector, points, asked, part_of(progress, 0.5, 1.0))
+    return sections_of(model, evaluator.projector, points, asked, part_of(progress, 0.5, 1.0), radii)
 
 
 def _pose(evaluator: Any, sample: Any, progress: Progress) -> Any:

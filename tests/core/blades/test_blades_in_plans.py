@@ -16,9 +16,12 @@ from truegauge.core.authoring.blades import (
     with_heights,
 )
 from truegauge.core.blades.asked import Asked
+from truegauge.core.blades.profile import Profile
 from truegauge.core.blades.scatter import scatter_of
-from truegauge.core.blades.sections import sections_of
+from truegauge.core.blades.section_fit import feet_on
+from truegauge.core.blades.sections import nominal_cut, sections_of
 from truegauge.core.commands.history import History
+from truegauge.core.errors import EvaluationError
 from truegauge.core.evaluation.blade_heights import height_curves, section_results, whole_blade
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.blades import MeasuredBlade
@@ -30,9 +33,11 @@ from truegauge.core.plan.document import Plan
 from truegauge.core.samples.document import SampleData, ScanFile
 from truegauge.core.samples.sample import Sample, ScanPoints
 from truegauge.core.tolerancing.judgement import State
-from truegauge.demo.vane import VaneErrors, vane_cloud
+from truegauge.demo.vane import FILLET, VaneErrors, vane_cloud, vane_trace
+from truegauge.demo.vane_plan import TRACED
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan, write_plan
+from truegauge.formats.sample_file import open_sample
 
 HEIGHTS = (30.0, 60.0, 80.0)
 BANDS = tuple(BladeBand(zone=z, lower=-t, upper=t)
@@ -295,3 +300,48 @@ def test_unbent_what_twists_leans_and_bows_is_gone_and_a_wave_stays(evaluator, p
     assert np.nanmax(np.abs(dented.fine_values[inside])) > 0.05
     one = blade.replace(sections=blade.sections[:1])
     assert "two sections" in context.get(UnbentMap(one)).reason
+
+
+@pytest.mark.parametrize("height", TRACED)
+def test_traced_sections_are_compensated_by_the_surface_as_it_is(evaluator, height):
+    """Where an edge lies elsewhere than it should a tip comes to it another way: by the nominal it is 0.02 mm off."""
+    plan = read_plan(demo.VANE_PLAN).plan
+    sample, _ = open_sample(demo.VANE_TRACES, "")
+    blade = plan.blades[0].replace(sections=(BladeSection(id="one", height=height),), bands=(), edge_distances=())
+    base = plan.replace(in_force="machine", blades=(), characteristics=())
+    made = set_blade(evaluator.context(base, None), blade, ("chord_mean_line", "leading_radius")).apply(base)
+    found = evaluator.context(made, sample).need(MeasuredBlade(made.blades[0], made.blades[0].sections[0]))
+    assert found.problem == ""
+    truth = VaneErrors().made(height)
+    true = Profile.through(truth.around(400, 60))
+    off = feet_on(true, found.measured.profile.at(found.measured.profile.places(800))).distance
+    assert np.sqrt(np.mean(np.square(off))) < 0.0015
+    assert np.abs(off).max() < 0.008
+    for what in ("chord_mean_line", "leading_radius", "trailing_radius", "max_thickness"):
+        assert found.values[what] == pytest.approx(truth.values()[what], abs=0.006), what
+    u = scatter_of(found, Asked((height,)))
+    assert abs(found.values["chord_mean_line"] - truth.values()["chord_mean_line"]) < 4 * u["chord_mean_line"]
+
+
+@pytest.mark.parametrize("radius", [0.25, 3.0])
+def test_tips_of_any_radius_give_the_same_section(evaluator, radius):
+    centers, _ = vane_trace(55.0, 500, radius, noise=1e-6)
+    first, _ = vane_trace(55.0, 500, 1.0, noise=1e-6)
+    one, other = (
+        sections_of(evaluator.model, evaluator.projector, c, Asked((55.0,)), radii=np.full(500, r))[0]
+        for c, r in ((centers, radius), (first, 1.0))
+    )
+    for name in ("chord_mean_line", "leading_radius", "trailing_radius", "max_thickness", "area"):
+        assert one.values[name] == pytest.approx(other.values[name], abs=4e-3), name
+    both = sections_of(evaluator.model, evaluator.projector, np.vstack([centers, first]), Asked((55.0,)),
+                       radii=np.repeat([radius, 1.0], 500))[0]  # fmt: skip
+    assert len(both.points) == 1000
+    assert both.values["chord_mean_line"] == pytest.approx(one.values["chord_mean_line"], abs=2e-3)
+
+
+def test_a_section_through_the_fillet_is_said_and_not_told(evaluator):
+    for height in (0.2, 0.5):
+        with pytest.raises(EvaluationError, match="through a fillet, not of an aerofoil"):
+            nominal_cut(evaluator.model, evaluator.projector, Asked((height,)), height)
+    for height in (FILLET + 0.05, 10.0, 95.0):
+        nominal_cut(evaluator.model, evaluator.projector, Asked((height,)), height)

@@ -78,7 +78,10 @@ def ellipse_at(profile: Profile, edge: Edge, way: Floats) -> tuple[float, float]
     if solved[0] <= 0:
         return float("nan"), float("nan")
 
-    p, q, r, t = (float(x) for x in _nearest_ellipse(u, v, np.asarray(solved, dtype=np.float64)))
+    try:
+        p, q, r, t = (float(x) for x in _nearest_ellipse(u, v, np.asarray(solved, dtype=np.float64)))
+    except np.linalg.LinAlgError:
+        return float("nan"), float("nan")
     square = q**2 / 4 + r**2 / (4 * p) - t
     if p <= 0 or square <= 0:
         return float("nan"), float("nan")
@@ -95,9 +98,10 @@ def _nearest_ellipse(u, v, start):  # type: ignore[no-untyped-def]
     square, right, there = np.zeros((4, 4)), np.zeros(4), np.zeros((4, 4))
     worth = _sampson(u, v, x, square, right)
     for _ in range(_ELLIPSE_STEPS):
+        least = 1e-14 * np.trace(square)  # of what nothing tells of
         for i in range(4):
             for j in range(4):
-                there[i, j] = square[i, j] * (1.0 + held if i == j else 1.0)
+                there[i, j] = square[i, j] * (1.0 + held if i == j else 1.0) + (least if i == j else 0.0)
         step = np.linalg.solve(there, -right)
         other, more = np.zeros((4, 4)), np.zeros(4)
         now = _sampson(u, v, x + step, other, more)

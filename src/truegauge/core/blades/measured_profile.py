@@ -22,8 +22,9 @@ if TYPE_CHECKING:
 
 _MOST, _LEAST = 100, 24  # pieces of the spline
 _OF_EDGE = 16.0  # more of them in half a turn
-_POINTS = 4  # a piece
+_POINTS, _FEWEST = 4, 1.0  # a piece; at least, on an edge
 _STRAY = 4.685  # robust scales off from which a point counts for nothing (Tukey's biweight)
+_FINEST = 2e-3  # mm: no noise is finer, where strays are told from the rest
 _TURNS = 4
 _NEIGHBOURS = 15
 _LOOSER = 0.1  # as stiff as cross-validation finds best: for edges, where more happens than elsewhere
@@ -128,7 +129,8 @@ def measured_profile(nominal: Profile, s: Floats, deviations: Floats) -> Measure
         scale = 1.4826 * float(np.median(np.abs(off)))
         if scale <= 1e-12:
             break
-        weights = np.square(np.clip(1.0 - np.square(off / (_STRAY * scale)), 0.0, None))
+        # What a spline cannot follow of a trace without noise is no stray.
+        weights = np.square(np.clip(1.0 - np.square(off / (_STRAY * max(scale, _FINEST))), 0.0, None))
     used = (weights > 0).astype(np.float64)
     normal, right = _normal(rows, values, used, deviations, pieces)
     made = normal + stiff * penalty
@@ -159,7 +161,10 @@ def _way(nominal: Profile, count: int) -> tuple[tuple[Floats, Floats], int]:
     """
     ends = np.append(nominal.knots, nominal.length)
     long = max(1.0 / _MOST, _POINTS / count)
-    own = np.diff(ends) / (long * nominal.length) + nominal.turning * _OF_EDGE / np.pi
+    apart = np.diff(ends)
+    own = apart / (long * nominal.length) + nominal.turning * _OF_EDGE / np.pi
+    # Finer than the points are apart it would be free to do anything between them.
+    own = np.minimum(own, apart / (_FEWEST * nominal.length / count))
     pieces = max(_LEAST, round(float(own.sum())))
     return (ends, np.append(0.0, np.cumsum(own)) * pieces / own.sum()), pieces
 

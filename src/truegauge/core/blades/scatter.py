@@ -12,7 +12,7 @@ from truegauge.core.blades.told import blade_values, profile_values
 from truegauge.core.blades.waviness import waviness_of
 from truegauge.core.blades.zone_deviations import deviations_of, seen_places
 from truegauge.core.blades.zones import zone_of
-from truegauge.core.errors import EvaluationError
+from truegauge.core.errors import TrueGaugeError
 
 if TYPE_CHECKING:
     from truegauge.core.blades.asked import Asked
@@ -36,7 +36,7 @@ def scatter_of(result: SectionResult, asked: Asked) -> dict[str, float]:
         drawn = curve.another(rng)
         try:
             made = blade_values(in_pose(curve, back, ways, asked.construction, drawn), asked)
-        except EvaluationError:
+        except TrueGaugeError:
             continue
         if asked.wavelength:
             made |= waviness_of(curve, result.nominal, asked.wavelength, result.gaps, drawn)

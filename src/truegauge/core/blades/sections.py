@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.blades.cad_profile import nominal_profile
+from truegauge.core.blades.carrying import FAR, MOST, Carried, into_plane
 from truegauge.core.blades.covering import gaps_of, missing_of
 from truegauge.core.blades.measured_profile import measured_profile
 from truegauge.core.blades.parameters import Blade, blade_of
@@ -18,37 +19,36 @@ from truegauge.core.blades.told import blade_values, nominals_beside
 from truegauge.core.blades.waviness import waviness_of
 from truegauge.core.blades.zone_deviations import deviations_of
 from truegauge.core.blades.zones import zone_of
-from truegauge.core.errors import EvaluationError
+from truegauge.core.errors import EvaluationError, TrueGaugeError
 from truegauge.core.progress import Progress, silent
-from truegauge.core.sections.measured import measured_section
 from truegauge.core.sections.nominal import NominalSection, nominal_section
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from truegauge.core.arrays import Floats, Ints, Normals, Points
+    from truegauge.core.arrays import Floats, Points
     from truegauge.core.blades.asked import Asked
     from truegauge.core.blades.profile import Profile
     from truegauge.core.cad.model import CadModel
     from truegauge.core.cad.projection import Projector
     from truegauge.core.sections.plane import SectionPlane
 
-FAR = 3.0  # mm off the nominal, from which points are of something else
-_OF_OTHERS = 0.05  # of the points, that may be
 _LEAST = 30
-_MORE, _SEEN = 0.1, 200  # mm of height besides; places that tell how a surface leans
-_MOST = 4_000  # points: more tell a section no better
+_TIPS = 2  # times that tips are compensated where the fit puts the section
+_MORE, _PLACES = 0.1, 200  # mm of height besides; places that tell how a surface leans
+_FILLET = 0.5  # sine that half of a section leans by, from which on it is one through a fillet
 
 
 def sections_of(
-    model: CadModel, projector: Projector, points: Points, asked: Asked, progress: Progress = silent
-) -> tuple[SectionResult, ...]:
+    model: CadModel, projector: Projector, points: Points, asked: Asked, progress: Progress = silent,
+    radii: Floats | None = None,
+) -> tuple[SectionResult, ...]:  # fmt: skip
     """Cut a part and the cloud of a scan of it, which is aligned, at heights.
 
     Parameters
     ----------
     points : (n, 3) float64
-        Of the scan, part coordinates, mm.
+        Of the scan, part coordinates, mm; or the centres of tips with `radii` (n,) that touch it.
 
     Raises
     ------
@@ -67,29 +67,32 @@ def sections_of(
         blade = nominal_blade(profile, asked, height)
         half = asked.thickness / 2
         # A foot lies at another height than its point, by as much as the surface leans.
-        beyond = FAR * leaning(projector, plane, curve) + _MORE
+        leans = leaning(projector, plane, curve.flat[curve.exact])
+        beyond = FAR * min(1.0, 1.5 * float(leans.max(initial=0.0))) + _MORE
+        beyond += 0.0 if radii is None or not len(radii) else float(radii.max())
         first, last = np.searchsorted(sorted_along, [height - half - beyond, height + half + beyond])
         near = points[np.sort(order[first:last])]
-        found = projector.deviations(near, max_distance=FAR)
+        reach = FAR if radii is None or not len(radii) else FAR + float(radii.max())
+        found = projector.deviations(near, max_distance=reach)
         feet = found.feet_at(np.arange(len(near)))
         own = (found.face >= 0) & ~found.on_edge & (np.abs((feet - plane.origin) @ plane.normal) <= half)
         away = int(np.count_nonzero((found.face < 0) & (np.abs((near - plane.origin) @ plane.normal) <= half)))
-        flat, notes = into_plane(
-            projector, plane, curve, feet[own], np.asarray(found.normals[own], dtype=np.float64), found.distance[own],
-            np.asarray(found.face[own], dtype=np.int64), asked.thickness, away,
+        tips = None if radii is None else radii[np.sort(order[first:last])][own]
+        carried = into_plane(
+            projector, plane, curve, feet[own], np.asarray(found.normals[own], dtype=np.float64),
+            found.distance[own] - (0.0 if tips is None else tips), np.asarray(found.face[own], dtype=np.int64),
+            asked.thickness, away, tips,
         )  # fmt: skip
-        result = judged(blade, flat, height, plane, asked, notes)
+        result = judged_carried(blade, carried, height, plane, asked)
         made.append(replace(result, uncertainties=scatter_of(result, asked)))
     return tuple(made)
 
 
-def leaning(projector: Projector, plane: SectionPlane, curve: NominalSection) -> float:
-    """Return the sine that the surface leans by against the direction of the plane, where that is most."""
-    own = curve.flat[curve.exact][:: max(1, int(np.count_nonzero(curve.exact)) // _SEEN)]
-    if not len(own):
-        return 1.0
+def leaning(projector: Projector, plane: SectionPlane, flat: Floats) -> Floats:
+    """Return the sines (n,) that the surface leans by, at some places (n, 2) of a section, against its plane."""
+    own = flat[:: max(1, len(flat) // _PLACES)]
     found = projector.deviations(plane.solid(own))
-    return min(1.0, 1.5 * float(np.abs(np.asarray(found.normals[~found.on_edge]) @ plane.normal).max(initial=0.0)))
+    return np.abs(np.asarray(found.normals[~found.on_edge], dtype=np.float64) @ plane.normal)
 
 
 def nominal_cut(model: CadModel, projector: Projector, asked: Asked, height: float) -> tuple[NominalSection, Profile]:
@@ -98,14 +101,22 @@ def nominal_cut(model: CadModel, projector: Projector, asked: Asked, height: flo
     Raises
     ------
     EvaluationError
-        It cuts nothing closed of the part.
+        It cuts nothing closed of the part, or a fillet.
     """
     plane = asked.plane(height)
     try:
         curve = nominal_section(model, projector, plane)
-        return curve, nominal_profile(curve, projector, plane, model.diagonal)
+        profile = nominal_profile(curve, projector, plane, model.diagonal)
     except EvaluationError as error:
         raise EvaluationError(f"at {height:g} mm: {error}") from error
+    leans = leaning(projector, plane, profile.at(profile.places(_PLACES)))
+    half = float(np.median(leans)) if len(leans) else 0.0
+    if half > _FILLET:
+        raise EvaluationError(
+            f"at {height:g} mm: the surface leans by {np.degrees(np.arcsin(min(1.0, half))):.0f} degrees: this is a "
+            "section through a fillet, not of an aerofoil"
+        )
+    return curve, profile
 
 
 def nominal_blade(profile: Profile, asked: Asked, height: float) -> Blade:
@@ -118,26 +129,28 @@ def nominal_blade(profile: Profile, asked: Asked, height: float) -> Blade:
     """
     try:
         return blade_of(profile, asked.ways(asked.plane(height)), asked.construction)
-    except EvaluationError as error:
+    except TrueGaugeError as error:
         raise EvaluationError(f"at {height:g} mm: {error}") from error
 
 
-def into_plane(
-    projector: Projector, plane: SectionPlane, curve: NominalSection, feet: Points, normals: Normals,
-    distances: Floats, faces: Ints, thickness: float, away: int,
-) -> tuple[Floats, tuple[str, ...]]:  # fmt: skip
-    """Carry points near the plane into it, along the surface (see `measured_section`); and say what else is there.
+def judged_carried(blade: Blade, carried: Carried, height: float, plane: SectionPlane, asked: Asked) -> SectionResult:
+    """Measure a section by what was carried into its plane; tips touch it along its normals where it lies.
 
-    `away` is how many points are near the plane and far off the nominal. Of more points than tell a section better only
-    some are taken, evenly.
+    A section that is turned and shifted has other normals at its edges than its nominal: at first they are those of the
+    nominal where the fit puts it, then those of what is measured by that.
     """
-    step = max(1, len(feet) // _MOST)
-    feet, normals, distances, faces = feet[::step], normals[::step], distances[::step], faces[::step]
-    away = away // step
-    carried = measured_section(projector, plane, curve, feet, normals, distances, faces, thickness)
-    notes = () if away <= _OF_OTHERS * max(1, len(carried.flat)) else (
-        f"{away:,} points at this height are more than {FAR:g} mm off: they are of something else",)  # fmt: skip
-    return carried.flat, notes
+    result = judged(blade, carried.flat, height, plane, asked, carried.notes)
+    if carried.reach is not None:
+        for turn in range(_TIPS):
+            if result.fit is None or result.measured is None:
+                break
+            if turn == 0:
+                ways = feet_on(blade.profile, result.fit.moved(carried.centers)).outward @ result.fit.matrix[:2, :2]
+            else:
+                ways = feet_on(result.measured.profile, carried.centers).outward
+            flat = carried.centers - carried.reach[:, None] * ways
+            result = judged(blade, flat, height, plane, asked, carried.notes)
+    return result
 
 
 def judged(
@@ -146,7 +159,7 @@ def judged(
     """Measure a section by its points (n, 2) in its plane, beside its nominal; without uncertainties."""
     nominal = blade.profile
     result = SectionResult(height, plane, blade, blade_values(blade, asked) | nominals_beside(asked), flat, notes=notes)
-    flat = flat[:: max(1, len(flat) // _MOST)]
+    flat = flat[:: max(1, len(flat) // MOST)]
     if len(flat) < _LEAST:
         return replace(result, problem=f"there are {len(flat)} points: {_LEAST} are the least for a section")
     try:
@@ -168,7 +181,7 @@ def judged(
             values |= waviness_of(curve, blade, asked.wavelength, gaps)
         laid = measured_profile(nominal, plain.s[kept], plain.distance[kept])
         before, after = deviations_of(laid, blade, gaps), deviations_of(curve, blade, gaps)
-    except EvaluationError as error:
+    except TrueGaugeError as error:
         return replace(result, problem=str(error))
     said = [*notes, *missing.values()]
     said += [f"the fit does not determine {way}" for way in fit.undetermined]

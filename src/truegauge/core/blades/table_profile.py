@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.blades.carrying import FAR
 from truegauge.core.blades.parameters import blade_of
 from truegauge.core.blades.profile import Profile
 from truegauge.core.blades.result import SectionResult
 from truegauge.core.blades.scatter import scatter_of
 from truegauge.core.blades.section_fit import feet_on
-from truegauge.core.blades.sections import FAR, judged
+from truegauge.core.blades.sections import judged
 from truegauge.core.errors import EvaluationError
 from truegauge.core.progress import Progress, silent
 

@@ -9,11 +9,12 @@ import numpy as np
 
 from truegauge.core.blades.asked import Asked
 from truegauge.core.blades.bands import Bands
+from truegauge.core.blades.carrying import FAR, Carried, into_plane
 from truegauge.core.blades.construction import Construction
 from truegauge.core.blades.result import SectionResult
 from truegauge.core.blades.scatter import scatter_of
 from truegauge.core.blades.section_fit import Freedom
-from truegauge.core.blades.sections import FAR, into_plane, judged, nominal_blade, nominal_cut
+from truegauge.core.blades.sections import judged_carried, nominal_blade, nominal_cut
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.nodes.aligned import AlignedCloud, NearPoints
@@ -138,8 +139,8 @@ class NominalBlade(Node["Blade"]):
 
 
 @dataclass(frozen=True, slots=True)
-class BladePoints(Node["tuple[Floats, tuple[str, ...]]"]):
-    """The points (n, 2) near the plane of a section, carried into it, and what else is there in words."""
+class BladePoints(Node[Carried]):
+    """The points near the plane of a section, carried into it."""
 
     blade: BladeCheck
     section: BladeSection
@@ -149,7 +150,7 @@ class BladePoints(Node["tuple[Floats, tuple[str, ...]]"]):
         b = self.blade
         return (cloud_key(context), self.section.height, b.axis, b.origin, b.machine, b.thickness)
 
-    def compute(self, context: Context) -> tuple[Floats, tuple[str, ...]]:
+    def compute(self, context: Context) -> Carried:
         curve, _ = context.need(BladeCut(self.blade, self.section))
         plane = plainly_asked(self.blade, self.section).plane(self.section.height)
         half, cloud, index = self.blade.thickness / 2, context.need(AlignedCloud()), context.need(NearPoints())
@@ -164,9 +165,11 @@ class BladePoints(Node["tuple[Floats, tuple[str, ...]]"]):
         feet = found.feet_at(own)
         inside = np.abs((feet - plane.origin) @ plane.normal) <= half
         own, feet = own[inside], feet[inside]
+        sample = context.measured_sample
+        tips = np.array([t.radius for t in sample.probed])[own] if sample.is_touched else None
         return into_plane(
             context.projector, plane, curve, feet, np.asarray(found.normals[own], dtype=np.float64),
-            found.distance[own], np.asarray(found.face[own], dtype=np.int64), self.blade.thickness, away,
+            found.distance[own], np.asarray(found.face[own], dtype=np.int64), self.blade.thickness, away, tips,
         )  # fmt: skip
 
 
@@ -183,9 +186,9 @@ class MeasuredBlade(Node[SectionResult]):
 
     def compute(self, context: Context) -> SectionResult:
         nominal = context.need(NominalBlade(self.blade, self.section))
-        flat, notes = context.need(BladePoints(self.blade, self.section))
+        carried = context.need(BladePoints(self.blade, self.section))
         asked, height = asked_of(context, self.blade, self.section), self.section.height
-        return judged(nominal, flat, height, asked.plane(height), asked, notes)
+        return judged_carried(nominal, carried, height, asked.plane(height), asked)
 
 
 @dataclass(frozen=True, slots=True)
