@@ -26,6 +26,7 @@ from truegauge.app.stages.devices.model import DevicesModel
 from truegauge.app.stages.devices.portable.model import PortableModel
 from truegauge.app.stages.devices.portable.scanning import ScanModel
 from truegauge.app.stages.devices.setup.model import SetupModel, Task
+from truegauge.app.stages.evaluate.blade.model import BladeModel
 from truegauge.app.stages.evaluate.model import EvaluateModel
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.measure.running.model import RunModel
@@ -46,6 +47,7 @@ from truegauge.core.routes.scene import make_scene
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
+_ASIDE = {"rehearsal", "setup"}  # only where they are asked for by name
 _TOUCHED = 110  # touches after which a run is looked at
 
 
@@ -240,6 +242,28 @@ def surface(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     session.set_stage("part")
 
 
+def blade(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
+    """Pictures of a section of the vane, and of its values over the height."""
+    session.files.open_plan(demo.VANE_PLAN, as_example=True)
+    session.files.open_scan(demo.VANE_SCAN)
+    _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
+    session.set_stage("evaluate")
+    window.get(EvaluateModel).set_page("blade")
+    model = window.get(BladeModel)
+    model.choose("z80")
+    _until(lambda: model.sheet is not None and not session.queue.is_busy)
+    window.floating.notice.hide()
+    shot("blade")
+    model.show("height")
+    shot("blade-height")
+    model.show("section")
+    session.document.history.mark_saved()
+    session.document.sample_is_saved = True
+    window.get(EvaluateModel).set_page("map")
+    session.document.take_sample_out()
+    session.set_stage("part")
+
+
 def guide(session: Session, window: MainWindow, shot: Callable[[str], None], settle: Callable[[], None]) -> None:
     """A picture of a guided alignment half done."""
     align = window.get(AlignModel)
@@ -292,7 +316,7 @@ def main() -> int:
 
     def shot(name: str) -> None:
         settle()
-        if not wanted or name in wanted:
+        if name in wanted or not (wanted or name in _ASIDE):
             for view in (window.view, window.get(MachineView), window.get(RehearsalView), window.get(RunPage).view):
                 if view.isVisible():
                     view.finish()
@@ -301,6 +325,8 @@ def main() -> int:
     shot("start")
     if not wanted or "surface" in wanted:
         surface(session, window, shot)
+    if not wanted or wanted & {"blade", "blade-height"}:
+        blade(session, window, shot)
     session.files.open_plan(demo.PLAN)
     session.files.open_scan(demo.SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)

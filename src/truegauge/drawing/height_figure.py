@@ -72,14 +72,17 @@ def format_of(what: str, numbers: NumberFormat) -> NumberFormat:
 
 
 def worst_of(curve: HeightCurve) -> int | None:
-    """Return the number of the section that is off most, by its limits where it has some; None: none is known."""
+    """Return the number of the section that is nearest to a limit, or most beyond one; without limits that is off most.
+
+    None: nothing is known.
+    """
     known = np.isfinite(curve.deviations)
     if not known.any():
         return None
-    allowed = np.where(curve.deviations > 0, curve.upper, -curve.lower)
-    share = np.abs(curve.deviations) / np.where(np.isfinite(allowed) & (allowed > 0), allowed, np.inf)
-    judged = np.where(known, share, -1.0) if np.nanmax(share) > 0 else np.where(known, np.abs(curve.deviations), -1.0)
-    return int(np.argmax(judged))
+    beyond = np.fmax(curve.deviations - curve.upper, curve.lower - curve.deviations)
+    judged = known & np.isfinite(beyond)
+    score = np.where(judged, beyond, -np.inf) if judged.any() else np.where(known, np.abs(curve.deviations), -1.0)
+    return int(np.argmax(score))
 
 
 def draw_panel(

@@ -25,6 +25,10 @@ def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
         files.open_example(demo.PANEL_PLAN, demo.PANEL_SCAN)
         session.set_stage("evaluate")
 
+    def by_sections() -> None:
+        files.open_example(demo.VANE_PLAN, demo.VANE_SCAN)
+        session.set_stage("evaluate")
+
     return (
         Example("Housing, by scan", "A milled housing with 250,000 scanned points and 30 characteristics: three are "
                 "outside, one is near its limit. Find out why.", "part",
@@ -35,4 +39,6 @@ def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
                 "align by touches, measure.", "devices", by_machine),
         Example("Panel, by scan alone", "A sheet that was hit by hail, without a part: forty dents, bumps and pits are "
                 "found, measured and judged.", "evaluate", by_scan_alone),
+        Example("Vane, section by section", "An aerofoil that is twisted, leans and bows, with a blunt leading edge: "
+                "chords, edges, thickness, profile.", "profile_line", by_sections),
     )  # fmt: skip

@@ -100,6 +100,9 @@ def _build(shell: Shell) -> StageParts:
 
     def entered() -> None:
         on_bare_scan()
+        if s.plan.blades and model.page == "map" and not any(c for c in s.plan.characteristics
+                                                             if s.plan.blade_with(c.features[0]) is None):  # fmt: skip
+            model.set_page("blade")  # there is nothing else in this plan
         if not s.bare_scan.is_there and s.sample is not None:
             s.show(map=True)
 

@@ -140,7 +140,7 @@ class BladeFlat(QWidget):
                     draw_drawing(surface, drawing, place, colors, _SIZE, named=True)
                     x, y, width, height = box
                     ruler(surface, place, (x, y + height - 4), 0.2 * width, numbers, t.soft, _SIZE)
-                    draw_machine_axis(surface, drawing, found.machine, x + width - 40, y + height - 20, _SIZE,
+                    draw_machine_axis(surface, drawing, found.machine, x + width - 40, y + height - 40, _SIZE,
                                       t.soft)  # fmt: skip
                 else:
                     draw_inset(surface, drawing, (box[0], box[1], box[2], box[3]), f"{side} edge", colors, _SIZE,
