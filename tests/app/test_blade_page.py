@@ -220,6 +220,13 @@ def test_bands_fit_values_and_axes_are_set_on_the_bench(cut, page, settle):
     page.fit.weights[0].editingFinished.emit()
     settle()
     assert s.plan.blades[0].fit.weights == (0.0, 1.0, 1.0, 1.0)
+    page.magnification.setValue(50)
+    page.magnification.editingFinished.emit()
+    settle()
+    assert s.plan.blades[0].magnification == 50
+    page.in_report.click()
+    settle()
+    assert [x.in_report for x in s.plan.blades[0].sections] == [False, True, True]
     page.fit.about.setEnabled(True)
     page.axes.machine.setCurrentIndex(page.axes.machine.findData("Z"))
     page.axes.machine.activated.emit(page.axes.machine.currentIndex())

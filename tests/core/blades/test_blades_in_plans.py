@@ -203,6 +203,9 @@ def test_values_come_and_go_with_their_characteristics(evaluator, plan):
     more = with_heights(fewer.blades[0], (45.0,))
     grown = set_blade(evaluator.context(fewer, None), more).apply(fewer)
     assert len(grown.characteristics) == 2 * (len(HEIGHTS) + 1)
+    thick = set_blade(context, blade, ("leading_thickness_2", "area")).apply(plan)
+    elsewhere = set_blade(evaluator.context(thick, None), thick.blades[0].replace(edge_distances=(3.0,))).apply(thick)
+    assert {c.kind for c in elsewhere.characteristics} == {"blade_area"}  # nobody asks for the other any more
     none = set_blade(evaluator.context(grown, None), grown.blades[0].replace(sections=())).apply(grown)
     assert none.characteristics == ()
 

@@ -121,12 +121,14 @@ def set_blade(
     before = next((b for b in plan.blades if b.id == blade.id), None)
     known = {c.features[0]: c for c in plan.characteristics if len(c.features) == 1}
     sections, added, changed = [], list[Characteristic](), []
+    possible = set(names_of(blade))  # what nobody asks for any more goes, with its characteristic
     number = plan.next_number
     for section in blade.sections:
         values = list(section.values)
         if whats is not None:
             own = {v.what: v for v in values}
             values = [own.get(w) or BladeValue(id=new_id("value"), name=taken_apart(w).words, what=w) for w in whats]
+        values = [v for v in values if v.what in possible]
         nominals = nominals_of(context, blade, section)
         was = _before(context, before, section)
         for v in values:

@@ -15,10 +15,12 @@ from truegauge.core.blades.zones import zone_of
 from truegauge.core.errors import TrueGaugeError
 
 if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats
     from truegauge.core.blades.asked import Asked
     from truegauge.core.blades.result import SectionResult
 
 _REPEATS = 16  # measurements that an uncertainty is read from
+_TOLD = 0.75  # of them, that a value has to be told by
 
 
 def scatter_of(result: SectionResult, asked: Asked) -> dict[str, float]:
@@ -48,8 +50,13 @@ def scatter_of(result: SectionResult, asked: Asked) -> dict[str, float]:
     base = dict(result.told) | {n: result.told[n.replace(".before", ".after")] for n in result.told if ".before" in n}
     off = {name: np.array([one[name] for one in every]) - base[name] for name in every[0]}
     off["chord_angle"] = np.mod(off["chord_angle"] + np.pi, 2 * np.pi) - np.pi  # a turn is none
-    made = {name: float(np.sqrt(np.mean(np.square(own)))) for name, own in off.items()}
-    return made | _of_fit(result, asked)
+    return {name: _scatter(own) for name, own in off.items()} | _of_fit(result, asked)
+
+
+def _scatter(off: Floats) -> float:
+    """Return the root mean square of differences; NaN where some repetitions in four do not tell the value at all."""
+    known = off[np.isfinite(off)]
+    return float(np.sqrt(np.mean(np.square(known)))) if len(known) >= _TOLD * len(off) else float("nan")
 
 
 def _of_fit(result: SectionResult, asked: Asked) -> dict[str, float]:

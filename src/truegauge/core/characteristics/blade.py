@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.blades.names import ANGLES, AREAS, FAMILIES, taken_apart
+from truegauge.core.blades.result import SectionResult
 from truegauge.core.blades.told import BEYOND
 from truegauge.core.blades.zone_deviations import seen_places
 from truegauge.core.blades.zones import ZONES, zone_of
@@ -15,14 +16,12 @@ from truegauge.core.characteristics.kind import NONE, Kind, Limits, Nominals, Nu
 from truegauge.core.characteristics.readings import ReadingKind, reading_named
 from truegauge.core.errors import EvaluationError
 from truegauge.core.nodes.blades import BladeScatter, MeasuredBlade, bands_of
-from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.plan.blades import BladeCheck, BladeSection, BladeValue
 
 if TYPE_CHECKING:
     from collections.abc import Hashable
 
     from truegauge.core.arrays import Vector
-    from truegauge.core.blades.result import SectionResult
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.requirements import Characteristic
@@ -91,8 +90,8 @@ class BladeKind(ReadingKind):
 
     def anchor(self, context: Context, c: Characteristic) -> Vector | None:
         """Return the place of the part that its tag points at: the edge that it is of, else the largest thickness."""
-        found = context.get(self.node(context, c))
-        if isinstance(found, NotComputed):
+        found = context.peek(self.node(context, c))  # a tag waits for nothing
+        if not isinstance(found, SectionResult):
             return None
         line, what = found.nominal.line, reading_named(context, c, BladeValue).what
         edges = {"leading": line.leading, "trailing": line.trailing}
@@ -101,8 +100,8 @@ class BladeKind(ReadingKind):
 
     def why(self, context: Context, c: Characteristic, numbers: Numbers) -> list[tuple[str, str]]:
         """Say in which section it was read, from what, and where the fit put it."""
-        found = context.get(self.node(context, c))
-        if isinstance(found, NotComputed):
+        found = context.peek(self.node(context, c))
+        if not isinstance(found, SectionResult):
             return []
         blade, section = _section_of(context, c)
         rows = [("section", f"{blade.name}, at {section.height:g} mm"), ("points", f"{len(found.points):,}")]

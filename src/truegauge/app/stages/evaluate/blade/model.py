@@ -147,6 +147,13 @@ class BladeModel(QObject):
         if blade is not None and section is not None:
             self.change("remove a section", sections=tuple(s for s in blade.sections if s.id != section.id))
 
+    def set_in_report(self, on: bool) -> None:
+        """Have a page of the report for the section that is looked at, or none."""
+        blade, section = self.blade, self.section
+        if blade is not None and section is not None and section.in_report != on:
+            own = tuple(s.replace(in_report=on) if s.id == section.id else s for s in blade.sections)
+            self.change("a section in the report", sections=own)
+
     def remove(self) -> None:
         """Take the blade out of the plan."""
         if self.blade is not None:
@@ -242,6 +249,8 @@ class BladeModel(QObject):
 
         def done(_: object) -> None:
             self.preview = None
+            if s.evaluator is not evaluator:  # another part was opened meanwhile
+                return
             s.run(set_blade(evaluator.context(s.plan, None), made, whats, label))
             self.changed.emit()
 
@@ -284,7 +293,7 @@ class BladeModel(QObject):
         plan, scale = s.plan, s.showing.scale
         sample = s.sample if s.evaluation is not None else None
         key = (evaluator, sample, plan.alignment(), plan.limits, plan.recipe, plan.unit, plan.decimals, blade, section,
-               scale)  # fmt: skip
+               scale, plan.features, plan.constructed)  # fmt: skip
         found = self._sheet.get(key, lambda: blade_sheet(_context(evaluator, plan, sample), blade, section, scale))
         return self._sheet.last if found is None else found
 

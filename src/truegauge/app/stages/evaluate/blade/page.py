@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget, QListWidgetItem
 from truegauge.app.stages.evaluate.blade.boxes import AxesBox, BandsBox, ConstructionBox, FitBox
 from truegauge.app.stages.evaluate.blade.model import BladeModel
 from truegauge.app.stages.evaluate.blade.values_box import ValuesBox
-from truegauge.app.widgets.bench import button, label, say
+from truegauge.app.widgets.bench import button, label, number_box, say
 from truegauge.app.widgets.parts import choice, choose, row
 from truegauge.app.widgets.text_size import grow_to
 from truegauge.drawing.units import NumberFormat
@@ -46,17 +46,28 @@ class BladePage(QWidget):
         self.values, self.axes = ValuesBox(model), AxesBox(model)
         self.fit, self.bands, self.construction = FitBox(model), BandsBox(model), ConstructionBox(model)
         self.folds = (self.values, self.fit, self.bands, self.construction, self.axes)
+        self.magnification = number_box(0, 1_000_000, 0, tip="Of needles and bands; 0 chooses as fits")
+        self.magnification.setSpecialValueText("as fits")
+        self.magnification.editingFinished.connect(self._on_magnification)
+        self.needles = row("Needles, times", self.magnification)
+        self.in_report = QCheckBox("This section in the report")
+        self.in_report.toggled.connect(model.set_in_report)
         self.remove_section = button("Remove this section", model.remove_section)
         self.another, self.remove = button("Another blade", model.add_another), button("Remove blade", model.remove)
         self.ends = row(self.another, self.remove)
         for widget in (self.hint, self.blades, self.heights, self.add, self.list, self.shown, self.unbent, self.whole,
-                       *self.folds, self.remove_section, self.ends):  # fmt: skip
+                       *self.folds, self.needles, self.in_report, self.remove_section, self.ends):  # fmt: skip
             column.addWidget(widget)
         column.addStretch()
 
     def _on_add(self) -> None:
         if self._model.add(self.heights.text()):
             self.heights.clear()
+
+    def _on_magnification(self) -> None:
+        blade, value = self._model.blade, self.magnification.value()
+        if blade is not None and value != blade.magnification:
+            self._model.change("magnification of needles", magnification=value)
 
     def _on_item(self, item: QListWidgetItem | None, before: object) -> None:
         if item is not None and self.list.hasFocus():
@@ -85,9 +96,15 @@ class BladePage(QWidget):
         choose(self.shown, m.shown)
         self.shown.setVisible(blade is not None)
         self.unbent.setVisible(blade is not None and m.shown == "part")
-        self.unbent.blockSignals(True)
-        self.unbent.setChecked(m.is_unbent)
-        self.unbent.blockSignals(False)
+        self.needles.setVisible(blade is not None)
+        self.in_report.setVisible(section is not None)
+        for box, value in ((self.in_report, section is not None and section.in_report), (self.unbent, m.is_unbent)):
+            box.blockSignals(True)
+            box.setChecked(value)
+            box.blockSignals(False)
+        self.magnification.blockSignals(True)
+        self.magnification.setValue(0.0 if blade is None else blade.magnification)
+        self.magnification.blockSignals(False)
         say(self.whole, m.whole_words() if blade is not None else "")
         self._list()
         for fold in self.folds:

@@ -64,11 +64,7 @@ class ValuesBox(Fold):
             self._model.session.notify(f"{field.text()!r} are no {words}; they stay as they were")
             self.refresh()
             return
-        # What was told where nobody asks any more goes with it.
-        gone = set(names_of(blade)) - set(names_of(blade.replace(**{name: ()})))
         self._model.change(f"change the {words}", **{name: values})
-        if gone & set(self._model.told) and not values:
-            self._model.tell([w for w in self._model.told if w not in gone])
 
     def ticked(self) -> list[str]:
         """Return what is ticked, by name."""
