@@ -215,6 +215,8 @@ def build_vane() -> Any:
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
 
+    from truegauge.core.cad.kernel.lofts import closed_wire
+
     middle = designed(HEIGHT / 2).around(*_SHAPE)
     steps = np.linalg.norm(np.diff(np.vstack([middle, middle[:1]]), axis=0), axis=1)
     parameters = np.append(0.0, np.cumsum(steps)) / steps.sum()  # the same for all: their curves fit each other
@@ -223,7 +225,8 @@ def build_vane() -> Any:
         made = BRepOffsetAPI_ThruSections(True, False, 1e-6)
         made.CheckCompatibility(False)
         for z in heights:
-            made.AddWire(_wire(designed(float(z)).around(*_SHAPE), parameters, float(z)))
+            around = designed(float(z)).around(*_SHAPE)
+            made.AddWire(closed_wire(np.column_stack([around, np.full(len(around), z)]), parameters))
         made.Build()
         return made.Shape()
 
@@ -232,21 +235,3 @@ def build_vane() -> Any:
     fillet = loft(FILLET * (1.0 - np.cos(np.linspace(0.0, np.pi / 2, 9))))
     aerofoil = loft(np.append(FILLET, np.linspace(0.0, HEIGHT, 12)[1:]))
     return BRepAlgoAPI_Fuse(BRepAlgoAPI_Fuse(root, fillet).Shape(), aerofoil).Shape()
-
-
-def _wire(places: Floats, parameters: Floats, z: float) -> Any:
-    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeWire
-    from OCP.GeomAPI import GeomAPI_Interpolate
-    from OCP.gp import gp_Pnt
-    from OCP.TColgp import TColgp_HArray1OfPnt
-    from OCP.TColStd import TColStd_HArray1OfReal
-
-    array = TColgp_HArray1OfPnt(1, len(places))
-    for k, (x, y) in enumerate(places, 1):
-        array.SetValue(k, gp_Pnt(float(x), float(y), z))
-    knots = TColStd_HArray1OfReal(1, len(parameters))
-    for k, value in enumerate(parameters, 1):
-        knots.SetValue(k, float(value))
-    curve = GeomAPI_Interpolate(array, knots, True, 1e-7)
-    curve.Perform()
-    return BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(curve.Curve()).Edge()).Wire()

@@ -8,6 +8,7 @@ from truegauge.core.cad.model import CadModel
 from truegauge.core.cad.nominal_part import NominalRow, part_from_rows
 from truegauge.core.errors import FormatError, GeometryError
 from truegauge.core.typed_number import typed_number
+from truegauge.formats.sections_csv import names_sections
 from truegauge.formats.table_lines import cells_of, lines_of, separator_of, text_of
 
 # What a column may be called; the first name is the one that is written.
@@ -58,14 +59,16 @@ def rows_from_csv(path: Path, data: bytes) -> tuple[NominalRow, ...]:
 
 
 def names_features(path: Path) -> bool:
-    """Tell whether a CSV file is a table of nominal features, not a scan: a column of its first line is the type."""
+    """Tell whether a CSV file is a part, not a scan: its first line names the type of features, or sections."""
     try:
         with path.open("rb") as file:
             first = file.readline(2000).decode("utf-8-sig", errors="replace")
     except OSError:
         return False
     separator = max(";\t,", key=first.count)
-    return any(cell.strip().strip('"').lower() in COLUMNS["kind"] for cell in first.split(separator))
+    return names_sections(first) or any(
+        cell.strip().strip('"').lower() in COLUMNS["kind"] for cell in first.split(separator)
+    )
 
 
 def rows_to_csv(rows: tuple[NominalRow, ...]) -> bytes:

@@ -15,6 +15,7 @@ from truegauge.formats.files import read_bytes, temporary_folder
 from truegauge.formats.guard import read_in_child
 from truegauge.formats.nominal_csv import part_from_csv
 from truegauge.formats.part_kinds import CAD_KINDS, NOMINAL_ENDING, PART_ENDINGS, part_key
+from truegauge.formats.sections_csv import names_sections, sections_from_csv
 
 _KEPT = 40  # parts in the cache
 _START = b"ISO-10303-21;"
@@ -23,7 +24,7 @@ _IGES_LINE = 80
 
 
 def read_part(path: Path, *, progress: Progress = silent) -> CadModel:
-    """Read the part from a STEP or IGES file, or from a table of nominal features (CSV), by the ending of its name.
+    """Read the part from a STEP or IGES file, or from a table (CSV) of nominal features or of sections of an aerofoil.
 
     Lengths of CAD files are converted to mm by the unit in the file.
 
@@ -34,12 +35,15 @@ def read_part(path: Path, *, progress: Progress = silent) -> CadModel:
     """
     data = read_bytes(path)
     ending = path.suffix.lower()
-    if ending == NOMINAL_ENDING:
-        return part_from_csv(path, data, part_key(data))
     kind = CAD_KINDS.get(ending)
-    if kind is None:
+    if ending == NOMINAL_ENDING:
+        if not names_sections(data[:2000].decode("utf-8-sig", errors="replace").split("\n", 1)[0]):
+            return part_from_csv(path, data, part_key(data))
+        sections_from_csv(path, data)  # what is wrong with it is said before the kernel sees it
+    elif kind is None:
         raise FormatError(path, f"a part cannot be read from this kind of file; use one of {', '.join(PART_ENDINGS)}")
-    _CHECKS[kind](path, data)
+    else:
+        _CHECKS[kind](path, data)
     stored = _cache_folder() / f"{part_key(data)}.npz"
     if stored.exists():
         try:

@@ -19,6 +19,13 @@ _LEAST = 12
 _NAMES = ("section", "x", "y", "z")
 
 
+def names_sections(first: str) -> bool:
+    """Tell whether the first line of a CSV file is that of a table of sections: it names section, x, y and z."""
+    separator = max(";\t,", key=first.count)
+    cells = {cell.strip().strip('"').lower() for cell in first.lstrip("\ufeff").split(separator)}
+    return set(_NAMES) <= cells
+
+
 def sections_from_csv(path: Path, data: bytes) -> tuple[Points, ...]:
     """Return the points (n, 3) of each section, mm.
 
