@@ -91,4 +91,4 @@ def test_a_section_askew_is_refused():
     flat = designed(10.0).around()
     askew = np.column_stack([flat, 10.0 + 0.1 * flat[:, 0]])
     with pytest.raises(GeometryError, match="not square to x, y or z"):
-        corresponding([askew, askew + [0.0, 0.0, 20.0]])
+        corresponding([askew, askew + np.array([0.0, 0.0, 20.0])])

@@ -51,7 +51,9 @@ def _inspect_bare(plan: "Plan", scan: Path, out: Path, unit: str, wanted: tuple[
 
 
 def new_plan(
-    part: Annotated[Path, typer.Argument(help="The part (STEP, IGES, or a table of nominal features).")],
+    part: Annotated[
+        Path, typer.Argument(help="The part (STEP, IGES, or a table of nominal features or of sections of a blade).")
+    ],
     take_drawing: Annotated[bool, typer.Option(help="Take datums and tolerances over that the file carries.")] = False,
     general: Annotated[str, typer.Option(help="General tolerances: classes of ISO 2768, as in f-H.")] = "",
     out: Annotated[Path | None, typer.Option(help="The plan to write; else PART with the ending .tgplan.")] = None,
