@@ -96,6 +96,19 @@ def test_a_scan_somewhere_else_is_aligned_first(tmp_path):
     assert abs(math.degrees(one.fit.turn)) < 0.4  # what the best fit has not taken away already
 
 
+def test_zones_count_as_they_are_weighed():
+    """With the sides alone the twist is told by them; where edges count most they lie better on theirs."""
+    plain, sides, edges = (
+        tg.blade(demo.VANE_PART, demo.VANE_SCAN, [80.0], aligned=True, weights=w, chord_shares=[0.5])[0]
+        for w in ((), (0, 0, 1, 1), (100, 100, 1, 1))
+    )
+    assert math.degrees(sides.fit.turn) == pytest.approx(-0.48, abs=0.03)
+    assert plain.fit.turn != sides.fit.turn
+    at_edges = [np.hypot(one.after["leading"].rms, one.after["trailing"].rms) for one in (sides, plain, edges)]
+    assert at_edges[2] < 0.98 * at_edges[1]
+    assert plain.values["thickness_0.5"] == pytest.approx(plain.nominal_values["thickness_0.5"], abs=0.05)
+
+
 def test_traces_of_a_machine_are_measured_and_a_plan_judges_and_reports_all(tmp_path):
     code, out, _ = command("blade", demo.VANE_PART, demo.VANE_TRACES, "--heights", "50", "--scan-aligned", "--json")
     (one,) = json.loads(out)["sections"]
@@ -132,6 +145,8 @@ def test_what_cannot_be_is_said_in_one_line(tmp_path):
         (("--heights", "50", "--axis", "up"), "'up' is no direction"),
         (("--heights", "50", "--fit", "some"), "fit"),
         (("--heights", "50", "--thickness", "0"), "make no section"),
+        (("--heights", "50", "--weights", "1,2"), "weights are four numbers"),
+        (("--heights", "50", "--chord-shares", "25"), "between 0 and 1"),
     ):
         code, _, err = command(*usual, *more)
         assert code == 2, (more, err)

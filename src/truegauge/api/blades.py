@@ -19,7 +19,7 @@ def blade(
     leading: str = "", pressure: str = "", thickness: float = 1.0, fit: str = "full",
     criterion: str = "least squares", shift_limit: float | None = None, turn_limit: float | None = None,
     unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (), wavelength: float = 0.0,
-    chord_shares: Sequence[float] = (),
+    chord_shares: Sequence[float] = (), weights: Sequence[float] = (),
 ) -> tuple[SectionResult, ...]:  # fmt: skip
     """Measure sections of a blade at heights along its stacking axis.
 
@@ -34,7 +34,7 @@ def blade(
         mm of height that points of the scan are taken from; they are carried along the surface into the plane.
     fit : str
         What puts a section onto its nominal: full, shift, turn or none; `criterion` least squares or minimax. Limits
-        of shift (mm) and turn (rad).
+        of shift (mm) and turn (rad); `weights` are of leading edge, trailing edge, pressure and suction side.
     edge_distances : sequence of float
         mm from either edge along the mean line, that the thickness is told at; `chord_shares` are shares of the chord
         that it is told at, too.
@@ -55,5 +55,5 @@ def blade(
         A file cannot be read, the scan cannot be aligned, or a section is none of an aerofoil.
     """
     asked = asked_for(heights, axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      turn_limit, edge_distances, wavelength, chord_shares)  # fmt: skip
+                      turn_limit, edge_distances, wavelength, chord_shares, weights)  # fmt: skip
     return blade_sections(Path(part), Path(scan), asked, unit=unit, aligned=aligned)

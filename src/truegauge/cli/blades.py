@@ -38,6 +38,9 @@ def blade(
     ] = 0.0,
     fit: Annotated[str, typer.Option(help="Put onto the nominal by: full, shift, turn or none.")] = "full",
     criterion: Annotated[str, typer.Option(help="'least squares' or 'minimax'.")] = "least squares",
+    weights: Annotated[
+        str, typer.Option(help="How much leading edge, trailing edge, pressure and suction side count: 1,1,1,0.")
+    ] = "",
     shift_limit: Annotated[
         float | None, typer.Option(callback=within_reach, help="The fit shifts no farther, mm.")
     ] = None,
@@ -58,7 +61,7 @@ def blade(
     asked = asked_for(
         _numbers(heights, "heights"), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
         None if turn_limit is None else math.radians(turn_limit), _numbers(edge_distances, "edge distances"),
-        wavelength, _numbers(chord_shares, "chord shares"),
+        wavelength, _numbers(chord_shares, "chord shares"), _numbers(weights, "weights"),
     )  # fmt: skip
     results = blade_sections(part, scan, asked, unit=units, aligned=scan_aligned)
     if as_json:

@@ -11,6 +11,7 @@ from truegauge.core.blades.result import SectionResult
 from truegauge.core.blades.section_fit import Freedom
 from truegauge.core.blades.sections import sections_of
 from truegauge.core.blades.table_profile import sections_by_table
+from truegauge.core.blades.zones import ZONES
 from truegauge.core.errors import TrueGaugeError, one_of
 from truegauge.core.frames import apply
 from truegauge.core.progress import Progress, part_of, silent
@@ -55,7 +56,7 @@ def asked_for(
     heights: Sequence[float], axis: str = "z", machine: str = "x", leading: str = "", pressure: str = "",
     thickness: float = 1.0, fit: str = "full", criterion: str = "least squares",
     shift_limit: float | None = None, turn_limit: float | None = None, edge_distances: Sequence[float] = (),
-    wavelength: float = 0.0, chord_shares: Sequence[float] = (),
+    wavelength: float = 0.0, chord_shares: Sequence[float] = (), weights: Sequence[float] = (),
 ) -> Asked:  # fmt: skip
     """Return which sections are wanted; directions as `way_of` reads them, lengths in mm, `turn_limit` in rad.
 
@@ -81,12 +82,16 @@ def asked_for(
     shares = np.array(chord_shares, dtype=np.float64)
     if len(shares) > _DISTANCES or not ((shares > 0) & (shares < 1)).all():
         raise TrueGaugeError(f"shares of the chord are between 0 and 1, up to {_DISTANCES} of them")
+    own = np.array(weights, dtype=np.float64)
+    if len(own) and (len(own) != len(ZONES) or not np.isfinite(own).all() or own.min() < 0 or own.max() <= 0):
+        raise TrueGaugeError(f"weights are four numbers, of {', '.join(ZONES)}: not below 0, and one above")
     shifts = np.eye(2) if fit in ("full", "shift") else np.zeros((0, 2))
     freedom = Freedom(shifts, fit in ("full", "turn"), None, shift_limit, turn_limit)
     return Asked(
         tuple(float(h) for h in heights), way_of(axis, "axis"), machine=way_of(machine, "machine axis"),
         thickness=thickness, edge_distances=tuple(distances.tolist()), wavelength=wavelength, freedom=freedom,
         criterion="minimax" if criterion == "minimax" else "least squares", chord_shares=tuple(shares.tolist()),
+        weights=(own[0], own[1], own[2], own[3]) if len(own) else None,
         leading=way_of(leading, "leading") if leading else None,
         pressure=way_of(pressure, "pressure") if pressure else None,
     )  # fmt: skip
