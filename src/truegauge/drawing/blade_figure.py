@@ -69,7 +69,7 @@ def rooms_of(box: Box, unit: float, sheet: BladeSheet) -> SheetRooms:
     wanted = (width - _BESIDE * unit) * (y1 - y0) / max(x1 - x0, 1e-9) + 2 * _ABOVE * unit + 36 * unit
     gap = _GAP * unit
     below = min(max(height - wanted - gap, _LEAST * height), _MOST * height)
-    side = min(0.36 * width, 1.15 * below)
+    side = min(0.32 * width, 1.15 * below)
     top, low = (x, y, width, height - below - gap), y + height - below
     return SheetRooms(
         top, (x, low, side, below), (x + width - side, low, side, below),
@@ -198,9 +198,14 @@ def draw_words(surface: Surface, sheet: BladeSheet, room: Box, colors: BladeColo
     x, y, width, height = room
     down = y + 1.5 * size
     for words, value in sheet.rows:
+        if not value:
+            for line in _wrapped(surface, words, width, size):
+                surface.text(x, down, line, size, colors.ink)
+                down += 1.4 * size
+            continue
         wide = surface.advance(value, size, bold=True)
         surface.text(x, down, words, size, colors.soft)
-        if surface.advance(words, size) + wide + size > width:
+        if surface.advance(words, size) + wide + 0.5 * size > width:
             down += 1.4 * size
         surface.text(x + width - wide, down, value, size, colors.ink, bold=True)
         down += 1.7 * size

@@ -61,13 +61,13 @@ def rows_of(found: SectionResult | None, blade: BladeCheck, numbers: NumberForma
         return ()
     after = blade.judged == "after"
     own, other = (found.after, found.before) if after else (found.before, found.after)
-    all_, fit, degrees = own["all"], found.fit, NumberFormat(DEGREES, 3)
+    one, two, fit, degrees = own["all"], other["all"], found.fit, NumberFormat(DEGREES, 3)
     told = numbers.signed
     words = ("after the fit", "as measured") if after else ("as measured", "after the fit")
+    both = (("lowest", one.lowest, two.lowest), ("highest", one.highest, two.highest), ("mean", one.mean, two.mean))
     return (
-        (f"{words[0]}, lowest", told(all_.lowest)), ("highest", told(all_.highest)),
-        ("mean", told(all_.mean)), ("rms", numbers.value(all_.rms)),
-        (words[1], f"{told(other['all'].lowest)} … {told(other['all'].highest)}"),
+        (f"{words[0]} ({words[1]})", ""), *((name, f"{told(a)} ({told(b)})") for name, a, b in both),
+        ("rms", f"{numbers.value(one.rms)} ({numbers.value(two.rms)})"),
         ("shifted by", f"{told(float(fit.shift[0]))}, {told(float(fit.shift[1]))}"),
         ("turned by", degrees.signed(fit.turn)),
         ("noise of a point", numbers.value(found.noise) if isfinite(found.noise) else "–"),

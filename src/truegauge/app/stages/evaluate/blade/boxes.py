@@ -5,10 +5,11 @@ from __future__ import annotations
 from functools import partial
 from math import degrees, radians
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox
 
 from truegauge.app.stages.evaluate.blade.model import BladeModel
-from truegauge.app.widgets.bench import Choice, label, number_box
+from truegauge.app.widgets.bench import Choice, label, number_box, say
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import keep_size
@@ -99,6 +100,10 @@ class FitBox(Fold):
             box.editingFinished.connect(partial(self._on_weight, k))
             self.weights.append(box)
             self.column.addWidget(row(ZONE_WORDS[zone], box))
+        self.matrix = label("", "soft", wrap=True)
+        self.matrix.setToolTip("Nominal from measured, in the coordinates of the section (mm)")
+        self.matrix.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.column.addWidget(self.matrix)
 
     def _on_about(self, key: str) -> None:
         plan = self._model.session.plan
@@ -133,7 +138,9 @@ class FitBox(Fold):
         blade = self._model.blade
         if blade is None:
             return
-        fit = blade.fit
+        fit, motion = blade.fit, self._model.matrix
+        rows = [] if motion is None else ["  ".join(f"{v:+.6f}" for v in line) for line in motion.tolist()]
+        say(self.matrix, "\n".join(["Motion of this section:", *rows]) if rows else "")
         shown: tuple[tuple[Choice, str], ...] = (
             (self.judged, blade.judged), (self.criterion, fit.criterion), (self.shifts, fit.shifts),
             (self.about, fit.about),

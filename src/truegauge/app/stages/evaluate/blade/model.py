@@ -11,10 +11,11 @@ from PySide6.QtCore import QObject, Signal
 from truegauge.app.document.session import Session
 from truegauge.app.document.worked_out import WorkedOut
 from truegauge.core.authoring.blades import USUAL_VALUES, heights_in, new_blade, set_blade, with_heights
+from truegauge.core.blades.result import SectionResult
 from truegauge.core.commands.blades import RemoveBlade
 from truegauge.core.deviations.deviation_map import DeviationMap
 from truegauge.core.evaluation.blade_heights import HeightCurve, height_curves
-from truegauge.core.nodes.blades import NominalBlade
+from truegauge.core.nodes.blades import MeasuredBlade, NominalBlade
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.unbent import UnbentMap
 from truegauge.core.plan.blades import BladeCheck, BladeConstruction, BladeSection
@@ -24,6 +25,7 @@ from truegauge.drawing.blade_sheet import blade_sheet, whole_words
 from truegauge.drawing.units import NumberFormat
 
 if TYPE_CHECKING:
+    from truegauge.core.arrays import Floats
     from truegauge.core.evaluation.evaluator import Evaluator
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.document import Plan
@@ -303,6 +305,15 @@ class BladeModel(QObject):
         if blade is None or s.evaluator is None or s.evaluation is None or s.sample is None:
             return ()
         return height_curves(s.evaluator.context(s.plan, s.sample), s.evaluation, blade)
+
+    @property
+    def matrix(self) -> Floats | None:
+        """The motion (3, 3) that puts the section that is looked at onto its nominal; None while it is not known."""
+        s, blade, section = self.session, self.blade, self.section
+        if blade is None or section is None or s.evaluator is None or s.sample is None:
+            return None
+        found = s.evaluator.context(s.plan, s.sample).peek(MeasuredBlade(blade, section))
+        return found.fit.matrix if isinstance(found, SectionResult) and found.fit is not None else None
 
     def whole_words(self) -> str:
         """Say what the sections tell of the whole blade: lean and bow."""
