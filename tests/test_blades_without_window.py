@@ -146,6 +146,7 @@ def test_what_cannot_be_is_said_in_one_line(tmp_path):
         (("--heights", "50", "--thickness", "0"), "make no section"),
         (("--heights", "50", "--weights", "1,2"), "weights are four numbers"),
         (("--heights", "50", "--chord-shares", "25"), "between 0 and 1"),
+        (("--heights", "50", "--tilt", "80"), "rise by up to 68 degrees"),
     ):
         code, _, err = command(*usual, *more)
         assert code == 2, (more, err)

@@ -20,6 +20,7 @@ def blade(
     criterion: str = "least squares", shift_limit: float | None = None, turn_limit: float | None = None,
     unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (), wavelength: float = 0.0,
     chord_shares: Sequence[float] = (), weights: Sequence[float] = (),
+    tilts: Sequence[float] = (),
 ) -> tuple[SectionResult, ...]:  # fmt: skip
     """Measure sections of a blade at heights along its stacking axis.
 
@@ -40,6 +41,9 @@ def blade(
         that it is told at, too.
     wavelength : float
         mm along the profile; of shorter waves on both sides it is told how high they are. 0: of none.
+    tilts : sequence of float
+        rad: by which the planes rise along the machine axis, as cones about it do; one, or that of the lowest and of
+        the highest section.
     aligned : bool
         The scan is in the coordinates of the part; without, it is aligned by a best fit.
 
@@ -55,5 +59,5 @@ def blade(
         A file cannot be read, the scan cannot be aligned, or a section is none of an aerofoil.
     """
     asked = asked_for(heights, axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      turn_limit, edge_distances, wavelength, chord_shares, weights)  # fmt: skip
+                      turn_limit, edge_distances, wavelength, chord_shares, weights, tilts)  # fmt: skip
     return blade_sections(Path(part), Path(scan), asked, unit=unit, aligned=aligned)

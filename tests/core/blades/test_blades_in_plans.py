@@ -348,3 +348,29 @@ def test_a_section_through_the_fillet_is_said_and_not_told(evaluator):
             nominal_cut(evaluator.model, evaluator.projector, Asked((height,)), height)
     for height in (FILLET + 0.05, 10.0, 95.0):
         nominal_cut(evaluator.model, evaluator.projector, Asked((height,)), height)
+
+
+@pytest.mark.parametrize("tilt", [0.0, 0.1, -0.25])
+def test_planes_rise_along_the_machine_axis_and_cut_there(evaluator, points, tilt):
+    """Every place of a section lies in its plane and on the part; the plan and the command cut alike."""
+    asked = Asked((30.0, 80.0), tilts=(tilt, 2 * tilt))
+    for height, angle in ((30.0, tilt), (80.0, 2 * tilt), (55.0, 1.5 * tilt)):
+        plane = asked.plane(height)
+        assert plane.solid(np.zeros((1, 2)))[0] == pytest.approx([0.0, 0.0, height])
+        assert plane.across == pytest.approx([np.cos(angle), 0.0, np.sin(angle)])  # along the machine axis, rising
+    blade = with_heights(new_blade(Plan(), evaluator.model), (30.0, 80.0)).replace(tilts=(tilt, 2 * tilt))
+    base = Plan(alignments=(GivenAlignment(id="given", name="as it lies"),), in_force="given")
+    made = set_blade(evaluator.context(base, None), blade, ("chord_mean_line",)).apply(base)
+    direct = sections_of(evaluator.model, evaluator.projector, points, asked)
+    context = evaluator.context(made, scanned("vane", points))
+    for one, section in zip(direct, made.blades[0].sections, strict=True):
+        found = context.need(MeasuredBlade(made.blades[0], section))
+        nominal = found.nominal.profile.at(found.nominal.profile.places(200))
+        off = evaluator.projector.deviations(found.plane.solid(nominal)).distance
+        assert np.abs(off).max() < 3e-4
+        assert len(found.points) == pytest.approx(len(one.points), rel=0.02)
+        assert found.values["chord_mean_line"] == pytest.approx(one.values["chord_mean_line"], abs=0.003)
+        assert found.values["max_thickness"] == pytest.approx(found.nominal_values["max_thickness"], abs=0.02)
+    if tilt:  # cut askew it is longer
+        square = sections_of(evaluator.model, evaluator.projector, points, Asked((80.0,)))[0]
+        assert direct[1].nominal_values["chord_mean_line"] > square.nominal_values["chord_mean_line"]

@@ -70,14 +70,18 @@ def sections_of(
         leans = leaning(projector, plane, curve.flat[curve.exact])
         beyond = FAR * min(1.0, 1.5 * float(leans.max(initial=0.0))) + _MORE
         beyond += 0.0 if radii is None or not len(radii) else float(radii.max())
-        first, last = np.searchsorted(sorted_along, [height - half - beyond, height + half + beyond])
-        near = points[np.sort(order[first:last])]
+        if asked.tilt(height):
+            rows = np.flatnonzero(np.abs((points - plane.origin) @ plane.normal) <= half + beyond)
+        else:
+            first, last = np.searchsorted(sorted_along, [height - half - beyond, height + half + beyond])
+            rows = np.sort(order[first:last])
+        near = points[rows]
         reach = FAR if radii is None or not len(radii) else FAR + float(radii.max())
         found = projector.deviations(near, max_distance=reach)
         feet = found.feet_at(np.arange(len(near)))
         own = (found.face >= 0) & ~found.on_edge & (np.abs((feet - plane.origin) @ plane.normal) <= half)
         away = int(np.count_nonzero((found.face < 0) & (np.abs((near - plane.origin) @ plane.normal) <= half)))
-        tips = None if radii is None else radii[np.sort(order[first:last])][own]
+        tips = None if radii is None else radii[rows][own]
         carried = into_plane(
             projector, plane, curve, feet[own], np.asarray(found.normals[own], dtype=np.float64),
             found.distance[own] - (0.0 if tips is None else tips), np.asarray(found.face[own], dtype=np.int64),

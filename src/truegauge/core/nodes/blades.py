@@ -59,7 +59,7 @@ def plainly_asked(blade: BladeCheck, section: BladeSection) -> Asked:
     return Asked(
         (section.height,), blade.axis, blade.origin, blade.machine, blade.leading, blade.pressure, blade.thickness,
         edge_distances=blade.edge_distances, chord_shares=blade.chord_shares, wavelength=blade.wavelength,
-        construction=made,
+        construction=made, tilts=(blade.tilt_of(section),) * 2,
     )  # fmt: skip
 
 
@@ -113,7 +113,7 @@ class BladeCut(Node["tuple[NominalSection, Profile]"]):
 
     def key(self, context: Context) -> Hashable:
         b = self.blade
-        return (self.section.height, b.axis, b.origin, b.machine)
+        return (self.section.height, b.tilt_of(self.section), b.axis, b.origin, b.machine)
 
     def compute(self, context: Context) -> tuple[NominalSection, Profile]:
         asked, height = plainly_asked(self.blade, self.section), self.section.height
@@ -131,7 +131,7 @@ class NominalBlade(Node["Blade"]):
 
     def key(self, context: Context) -> Hashable:
         b, s = self.blade, self.section
-        return (s.height, b.axis, b.origin, b.machine, b.leading, b.pressure, b.construction_of(s))
+        return (s.height, b.tilt_of(s), b.axis, b.origin, b.machine, b.leading, b.pressure, b.construction_of(s))
 
     def compute(self, context: Context) -> Blade:
         _, profile = context.need(BladeCut(self.blade, self.section))
@@ -148,7 +148,8 @@ class BladePoints(Node[Carried]):
 
     def key(self, context: Context) -> Hashable:
         b = self.blade
-        return (cloud_key(context), self.section.height, b.axis, b.origin, b.machine, b.thickness)
+        own = (self.section.height, b.tilt_of(self.section), b.axis, b.origin, b.machine, b.thickness)
+        return (cloud_key(context), own)
 
     def compute(self, context: Context) -> Carried:
         curve, _ = context.need(BladeCut(self.blade, self.section))

@@ -30,8 +30,9 @@ def unbent(points: Points, results: Sequence[SectionResult], blade: BladeCheck) 
     `results` are measured ones, from low to high; beyond the last ones the points move as these do.
     """
     axis = np.array(blade.axis) / np.linalg.norm(blade.axis)
-    heights = (points - np.array(blade.origin)) @ axis
-    at, plane = np.array([one.height for one in results]), results[0].plane
+    at, plane = np.array([one.height for one in results]), results[len(results) // 2].plane
+    # Of planes that rise along the machine axis it is the height of the one through each point.
+    heights = (points - np.array(blade.origin)) @ plane.normal / float(axis @ plane.normal)
     fits = [one.fit for one in results if one.fit is not None]
     turn = np.interp(heights, at, [f.turn for f in fits])
     pivot, shift = (

@@ -100,7 +100,8 @@ class BladeCheck(Frozen):
     """Sections along `axis` through `origin`; `machine` is the axis that axial chord and chord angle are told by.
 
     `leading` and `pressure` are the ways to the leading edge and the pressure side; None: they are found. Points count
-    within half of `thickness` of the plane. Of `bands` of zones one goes over into the next along `blend`.
+    within half of `thickness` of the plane. By `tilts` (at the lowest and the highest section, between straight over) the
+    planes rise along the machine axis. Of `bands` of zones one goes over into the next along `blend`.
     """
 
     id: str = Field(min_length=1, max_length=80)
@@ -111,6 +112,7 @@ class BladeCheck(Frozen):
     leading: Three | None = None
     pressure: Three | None = None
     thickness: float = Field(default=1.0, ge=0.01, le=50)
+    tilts: tuple[Annotated[float, Field(ge=-1.2, le=1.2)], Annotated[float, Field(ge=-1.2, le=1.2)]] = (0.0, 0.0)
     edge_distances: tuple[Annotated[float, Field(gt=0)], ...] = Field(default=(), max_length=20)
     chord_shares: tuple[Annotated[float, Field(gt=0, lt=1)], ...] = Field(default=(), max_length=20)
     wavelength: float = Field(default=0.0, ge=0, le=1e4)
@@ -138,6 +140,12 @@ class BladeCheck(Frozen):
             raise ValueError(f"{self.name}: two sections are at the same height")
         return self
 
+    def tilt_of(self, section: BladeSection) -> float:
+        """Return by which angle the plane of a section rises along the machine axis."""
+        heights = [s.height for s in self.sections] or [section.height]
+        low, high = min(heights), max(heights)
+        return float(np.interp(section.height, [low, high], self.tilts)) if high > low else self.tilts[0]
+
     def construction_of(self, section: BladeSection) -> BladeConstruction:
         """Return how edges and tangent of a section are constructed."""
         return self.construction if section.construction is None else section.construction
@@ -145,6 +153,6 @@ class BladeCheck(Frozen):
     def content(self, section: BladeSection) -> tuple[object, ...]:
         """Return what the values of a section depend on."""
         return (
-            section.height, self.axis, self.origin, self.machine, self.leading, self.pressure, self.thickness,
+            section.height, self.tilt_of(section), self.axis, self.origin, self.machine, self.leading, self.pressure, self.thickness,
             self.edge_distances, self.chord_shares, self.wavelength, self.fit, self.construction_of(section),
         )  # fmt: skip

@@ -48,10 +48,28 @@ class AxesBox(Fold):
         self.thickness = LengthField(s, "the thickness", lambda v: model.change("thickness of sections", thickness=v),
                                      least=0.01)  # fmt: skip
         self.thickness.setToolTip("Points from so much of height are carried along the surface into a section")
+        self.tilts = []
+        for k, which in enumerate(("lowest", "highest")):
+            box = number_box(
+                -68.0, 68.0, 2, suffix=" °", tip="Planes rise along the machine axis, as cones about it do"
+            )
+            box.setAccessibleName(f"rise of the {which} section")
+            box.editingFinished.connect(partial(self._on_tilt, k))
+            self.tilts.append(box)
         for widget in (row("Stacking axis", self.axis), row("Machine axis", self.machine),
                        row("Leading edge", self.leading), row("Pressure side", self.pressure),
-                       row("Thickness", self.thickness)):  # fmt: skip
+                       row("Thickness", self.thickness), row("Rise of the lowest", self.tilts[0]),
+                       row("of the highest", self.tilts[1])):  # fmt: skip
             self.column.addWidget(widget)
+
+    def _on_tilt(self, k: int) -> None:
+        blade = self._model.blade
+        if blade is None or abs(self.tilts[k].value() - degrees(blade.tilts[k])) < 1e-6:
+            return
+        own, (low, high) = radians(self.tilts[k].value()), blade.tilts
+        # The first that is typed counts for all sections; the other one where it differs.
+        both = (own, own) if (low, high) == (0.0, 0.0) else (own, high) if k == 0 else (low, own)
+        self._model.change("rise of sections", tilts=both)
 
     def _set(self, name: str, key: str) -> None:
         self._model.change("axes of the blade", **{name: _WAYS.get(key)})
@@ -68,6 +86,10 @@ class AxesBox(Fold):
                 made.addItem("along " + ", ".join(f"{v:g}" for v in way or ()), "own")
             choose(made, name)
         self.thickness.show_length(blade.thickness)
+        for box, tilt in zip(self.tilts, blade.tilts, strict=True):
+            box.blockSignals(True)
+            box.setValue(degrees(tilt))
+            box.blockSignals(False)
 
 
 class FitBox(Fold):
