@@ -64,7 +64,8 @@ def blade(
     asked = asked_for(
         _numbers(heights, "heights"), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
         None if turn_limit is None else math.radians(turn_limit), _numbers(edge_distances, "edge distances"),
-        wavelength, _numbers(chord_shares, "chord shares"), _numbers(weights, "weights"), [math.radians(t) for t in _numbers(tilt, "tilt")],
+        wavelength, _numbers(chord_shares, "chord shares"), _numbers(weights, "weights"),
+        [math.radians(t) for t in _numbers(tilt, "tilt")],
     )  # fmt: skip
     results = blade_sections(part, scan, asked, unit=units, aligned=scan_aligned)
     if as_json:

@@ -22,10 +22,10 @@ class Asked:
 
     `machine` is the axis that axial chord and chord angle are told by; `leading` and `pressure` are the ways to the
     leading edge and to the pressure side, where they are not to be found. At `edge_distances` (mm along the mean line)
-    from either edge and at `chord_shares` the thickness is told, too; of waves shorter than a `wavelength` (mm, 0: none)
-    how high they are. Without a pivot the fit turns about the centroid of the nominal section; `weights` are of zones,
-    as `ZONES` names them: how much a point counts there. By `tilts` (rad, at the lowest and the highest section, between
-    them straight over) the planes rise along the machine axis, as cones about it do.
+    from either edge and at `chord_shares` the thickness is told, too; of waves shorter than a `wavelength` (mm, 0:
+    none) how high they are. Without a pivot the fit turns about the centroid of the nominal section; `weights` are of
+    zones, as `ZONES` names them: how much a point counts there. By `tilts` (rad, at the lowest and the highest section,
+    between them straight over) the planes rise along the machine axis, as cones about it do.
     """
 
     heights: tuple[float, ...]

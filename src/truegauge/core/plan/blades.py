@@ -100,8 +100,8 @@ class BladeCheck(Frozen):
     """Sections along `axis` through `origin`; `machine` is the axis that axial chord and chord angle are told by.
 
     `leading` and `pressure` are the ways to the leading edge and the pressure side; None: they are found. Points count
-    within half of `thickness` of the plane. By `tilts` (at the lowest and the highest section, between straight over) the
-    planes rise along the machine axis. Of `bands` of zones one goes over into the next along `blend`.
+    within half of `thickness` of the plane. By `tilts` (at the lowest and the highest section, between straight over)
+    the planes rise along the machine axis. Of `bands` of zones one goes over into the next along `blend`.
     """
 
     id: str = Field(min_length=1, max_length=80)
@@ -153,6 +153,6 @@ class BladeCheck(Frozen):
     def content(self, section: BladeSection) -> tuple[object, ...]:
         """Return what the values of a section depend on."""
         return (
-            section.height, self.tilt_of(section), self.axis, self.origin, self.machine, self.leading, self.pressure, self.thickness,
-            self.edge_distances, self.chord_shares, self.wavelength, self.fit, self.construction_of(section),
+            section.height, self.tilt_of(section), self.axis, self.origin, self.machine, self.leading, self.pressure,
+            self.thickness, self.edge_distances, self.chord_shares, self.wavelength, self.fit, self.construction_of(section),
         )  # fmt: skip
