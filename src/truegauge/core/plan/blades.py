@@ -154,5 +154,6 @@ class BladeCheck(Frozen):
         """Return what the values of a section depend on."""
         return (
             section.height, self.tilt_of(section), self.axis, self.origin, self.machine, self.leading, self.pressure,
-            self.thickness, self.edge_distances, self.chord_shares, self.wavelength, self.fit, self.construction_of(section),
+            self.thickness, self.edge_distances, self.chord_shares, self.wavelength, self.fit,
+            self.construction_of(section),
         )  # fmt: skip
