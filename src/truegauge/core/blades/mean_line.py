@@ -183,11 +183,12 @@ def _exact(profile: Profile, left: Floats, right: Floats, radius: Floats, extent
     s, r = right.copy(), radius.copy()
     off = np.full(len(s), np.inf)
     for _ in range(_NEWTON):
-        q, speed, own = profile.at(s), profile.speed(s), profile.inward(s)
+        q, way, speed, bend = profile.frame(s)
+        own = np.stack([-way[:, 1], way[:, 0]], axis=1)
         gap = p + r[:, None] * n - q - r[:, None] * own
         off = np.linalg.norm(gap, axis=1)
-        slides = 1.0 - r * profile.curvature(s)
-        along = -(speed * slides)[:, None] * profile.tangent(s)
+        slides = 1.0 - r * bend
+        along = -(speed * slides)[:, None] * way
         more = n - own
         det = along[:, 0] * more[:, 1] - along[:, 1] * more[:, 0]
         with np.errstate(divide="ignore", invalid="ignore"):

@@ -117,6 +117,12 @@ class Profile:
         """Return the way around (n,), from 0 to 1, that parameters (n,) are at: by length and turning, as `places`."""
         return np.asarray(np.interp(np.mod(s, self.length), self._ends, self._shares))
 
+    def frame(self, s: Floats) -> tuple[Floats, Floats, Floats, Floats]:
+        """Return places (n, 2), directions (n, 2), speeds (n,) and curvatures (n,) at parameters (n,), read once."""
+        p, d, dd = self._read(s)
+        speed = np.hypot(d[:, 0], d[:, 1])
+        return p, d / speed[:, None], speed, (d[:, 0] * dd[:, 1] - d[:, 1] * dd[:, 0]) / speed**3
+
     def speed(self, s: Floats) -> Floats:
         """Return how far (n,) the curve goes on by its parameter: about 1."""
         d = self._read(s)[1]
