@@ -11,19 +11,24 @@ import pytest
 from tests.core.samples.test_touched_samples import sample_of, touched
 
 import truegauge.core as core
+from truegauge import demo
 from truegauge.core.authoring.readings import NamedPlace, add_compared
 from truegauge.core.clouds.recipe import Outliers
 from truegauge.core.evaluation.evaluator import Evaluator
 from truegauge.core.nodes.node import Node
 from truegauge.core.nodes.survey import SurveyOf
+from truegauge.core.nodes.unbent import UnbentMap
 from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.plan.features import ConstructedFeature
 from truegauge.core.plan.part import PartMaterial
 from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
 from truegauge.core.samples.contributions import ScanPoints
-from truegauge.core.samples.document import SampleData
+from truegauge.core.samples.document import SampleData, ScanFile
 from truegauge.core.samples.sample import Sample
 from truegauge.demo.cmm_plan import cmm_plan
+from truegauge.demo.vane import vane_cloud
+from truegauge.formats.part import read_part
+from truegauge.formats.plan_file import read_plan
 
 
 def changed(plan, rng):
@@ -121,6 +126,22 @@ def node_kinds():
     return {k.__qualname__ for k in found}
 
 
+def sections_of_the_vane():
+    """An evaluator that has worked out two sections of the demo's vane, how sure they are, and its map unbent."""
+    made, plan = Evaluator(read_part(demo.VANE_PART)), read_plan(demo.VANE_PLAN).plan
+    (blade,) = plan.blades
+    blade = blade.replace(sections=tuple(s for s in blade.sections if s.height in (40.0, 80.0)), thickness=4.0)
+    kept = {v.id for s in blade.sections for v in s.values}
+    own = tuple(c for c in plan.characteristics if c.features[0] in kept)
+    plan = plan.replace(blades=(blade,), characteristics=own, in_force="machine")
+    scan = ScanPoints("vane", ScanFile(file_name="vane.ply"), vane_cloud(60_000, gaps=False), None)
+    sample = Sample.of(SampleData(name="vane"), (scan,))
+    made.evaluate(plan, sample)
+    made.uncertainty(plan, sample, own[0])
+    made.context(plan, sample).get(UnbentMap(blade))
+    return made
+
+
 def test_every_kind_of_node_is_worked_out_by_what_the_demos_hold(model, projector, plan, sample, evaluator):
     own = Evaluator(model, projector)
     wide = add_compared(plan, [NamedPlace("bolt hole 4", (28.0, 45.0, 53.0), None)], ("x",)).apply(plan)
@@ -139,7 +160,8 @@ def test_every_kind_of_node_is_worked_out_by_what_the_demos_hold(model, projecto
     machine = cmm_plan(model).replace(alignments=(GivenAlignment(id="g", name="g"),), in_force="g")
     machine = machine.replace(characteristics=tuple(c.replace(alignment="") for c in machine.characteristics))
     own.evaluate(machine, sample_of(touched(evaluator, machine), key="t"))
-    seen = {key[0].__qualname__ for graph in (own.graph, *own._trials.values()) for key in graph._results}
+    graphs = (own.graph, *own._trials.values(), sections_of_the_vane().graph)
+    seen = {key[0].__qualname__ for graph in graphs for key in graph._results}
     missing = node_kinds() - seen
     # Patches are of faces that are no ideal feature, and what dimensions are nominally is asked by those who make them.
     assert missing <= {"PatchFromPoints", "DimensionNominal"}, missing
