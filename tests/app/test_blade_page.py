@@ -184,7 +184,7 @@ def test_a_construction_of_one_section_leaves_the_others(cut, page, settle):
     assert any("tangent" in str(n.text) for n in cut.notices)
 
 
-def test_bands_fit_values_and_axes_are_set_on_the_bench(cut, page, settle):
+def test_bands_fit_values_and_axes_are_set_on_the_bench(cut, page, settle, qtbot):
     s = cut.session
     type_in(page.bands.fields["leading", "upper"], "0.06")
     settle()
@@ -193,7 +193,7 @@ def test_bands_fit_values_and_axes_are_set_on_the_bench(cut, page, settle):
     type_in(page.bands.fields["leading", "lower"], "0.2")  # above the upper one
     assert s.plan.blades[0].bands == (band,)
     assert any("above the upper" in str(n.text) for n in cut.notices)
-    assert cut.get(BladeMiddle).flat.sheet.whole.limits is not None
+    qtbot.waitUntil(lambda: cut.get(BladeMiddle).flat.sheet.whole.limits is not None)
     fold = page.values
     fold.refresh()
     type_in(fold.shares, "25, 50")

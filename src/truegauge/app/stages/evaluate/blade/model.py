@@ -63,6 +63,7 @@ class BladeModel(QObject):
         for signal in (session.document.plan_changed, session.document.evaluated, session.document.sample_changed):
             signal.connect(lambda: self._show_unbent() if self.is_unbent else None)
         session.selection.changed.connect(self._on_selected)
+        session.queue.stopped.connect(self._on_stopped)
 
     # What is looked at ----------------------------------------------------------------------------------------------
 
@@ -107,6 +108,11 @@ class BladeModel(QObject):
         at = next((k for k, s in enumerate(sections) if s is self.section), 0) + by
         if 0 <= at < len(sections):
             self.choose(sections[at].id)
+
+    def _on_stopped(self) -> None:
+        """What was dragged and not kept is as it was."""
+        self.preview = None
+        self.changed.emit()
 
     def _on_selected(self) -> None:
         """Look at the section of the characteristic that is selected."""
