@@ -5,6 +5,7 @@ import pytest
 from kernel_files import ball, box, cone, cut, cylinder, drilled_plate, fuse
 from numpy.testing import assert_allclose
 
+from truegauge import demo
 from truegauge.core.cad.element import ElementKind
 from truegauge.core.cad.elements import Elements
 from truegauge.core.cad.kernel.documents import document_of_shape
@@ -14,6 +15,7 @@ from truegauge.core.errors import Cancelled
 from truegauge.core.progress import silent
 from truegauge.demo.faces import cylinder_at
 from truegauge.demo.housing_sizes import MOUNTING_HOLES, bolt_holes
+from truegauge.formats.part import read_part
 
 
 def model_of(shape):
@@ -130,3 +132,10 @@ def test_each_face_belongs_to_one_element_at_most(model):
     assert len(faces) == len(set(faces))
     fillets = [e for e in Elements(model).all if e.kind == ElementKind.FILLET]
     assert {round(e.diameter / 2, 6) for e in fillets} == {1.5, 4.0, 6.0}
+
+
+def test_a_part_without_elements_has_no_patterns():
+    """An aerofoil on a block: there is nothing that could be equal."""
+    elements = Elements(read_part(demo.VANE_PART))
+    assert elements.all == ()
+    assert Patterns(elements).all == ()
