@@ -326,3 +326,45 @@ def test_what_is_typed_wrong_or_misses_the_part_is_said(opened, page, settle, qt
     opened.session.document.undo()
     settle()
     assert len(opened.session.plan.characteristics) == 8
+
+
+def test_what_is_changed_while_another_change_is_under_way_is_kept(cut, page, settle):
+    """Typed one after the other, without waiting: nothing is made to a blade that is no more."""
+    s = cut.session
+    type_in(page.bands.fields["leading", "upper"], "0.06")
+    type_in(page.bands.fields["suction", "upper"], "0.03")
+    type_in(page.values.edges, "2")
+    page.fit.turns.click()
+    settle()
+    blade = s.plan.blades[0]
+    assert {b.zone: b.upper for b in blade.bands} == {"leading": 0.06, "suction": 0.03}
+    assert blade.edge_distances == (2.0,)
+    assert not blade.fit.turns
+    for _ in range(4):
+        s.document.undo()
+    settle()
+    assert s.plan.blades[0].bands == ()
+    assert s.plan.blades[0].fit.turns
+
+
+def test_cutting_that_is_stopped_leaves_the_plan_and_can_be_begun_again(opened, page, settle, qtbot):
+    s = opened.session
+    page.heights.setText("10 to 90 by 2")
+    page.add.click()
+    s.queue.cancel()
+    settle()
+    assert s.plan.blades == ()
+    page.heights.setText("50")
+    page.add.click()
+    settle()
+    assert [x.height for x in s.plan.blades[0].sections] == [50.0]
+
+
+def test_distances_are_typed_in_the_unit_of_the_plan(cut, page, settle):
+    s = cut.session
+    s.run(SetDisplay((("unit", "inch"),)))
+    page.values.refresh()
+    type_in(page.values.edges, "0.1, 5 mm")
+    settle()
+    assert s.plan.blades[0].edge_distances == (2.54, 5.0)
+    assert page.values.edges.text() == "0.1, 0.19685"

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from truegauge.core.blades.covering import beside_gaps
 from truegauge.core.blades.zone_deviations import seen_places
 from truegauge.core.blades.zones import ZONES, zone_of
 from truegauge.drawing.section_drawing import needle_factor
@@ -116,7 +117,8 @@ def draw_blade(
     line = shown.line
     way = np.vstack([line.leading, line.circles.center, line.trailing])
     lines = [("mean", level(way)), ("chord", level(np.array([line.leading, line.trailing])))]
-    circles = [("edge", level(e.center), e.radius) for e in (shown.leading, shown.trailing) if e.radius > 0]
+    edges = ((shown.leading, "leading"), (shown.trailing, "trailing"))
+    circles = [("edge", level(e.center), e.radius) for e, name in edges if e.radius > 0 and _is_told(found, name)]
     k = line.largest
     circles.append(("largest", level(line.circles.center[k]), float(line.circles.radius[k])))
     handles = []
@@ -141,12 +143,11 @@ def draw_edge(
     half = max((own.end - own.begin) / 2 * _ROUND, 0.02 * length)
     middle = (own.begin + own.end) / 2
     s = middle + np.linspace(-half, half, _FINE)
-    there = np.ones(len(s), dtype=bool)
-    for low, high in () if found is None else found.gaps:
-        there &= np.mod(s - low, length) > np.mod(high - low, length)
+    there = beside_gaps(length, s, () if found is None else found.gaps)
     made = _drawn(nominal, found, scale, bands, when, np.mod(s, length), there, False, 0.0)
-    shown, level = _constructed(nominal, found, when)
-    edge, name = (shown.trailing, "trailing") if trailing else (shown.leading, "leading")
+    name = "trailing" if trailing else "leading"
+    shown, level = _constructed(nominal, found if _is_told(found, name) else None, when)
+    edge = shown.trailing if trailing else shown.leading
     if edge.radius <= 0:
         return made
     around = edge.begin + (edge.end - edge.begin) * np.linspace(0, 1, 41)
@@ -166,6 +167,11 @@ def draw_edge(
     box = (min(x0, x - r), min(y0, y - r), max(x1, x + r), max(y1, y + r))
     return replace(made, box=box, lines=[("mean", mean), ("arc", arc)],
                    circles=[("edge", level(edge.center), edge.radius)], handles=handles)  # fmt: skip
+
+
+def _is_told(found: SectionResult | None, edge: str) -> bool:
+    """Tell whether an edge was seen by enough points: what a curve makes of it without them is shown nowhere."""
+    return found is None or bool(np.isfinite(found.values.get(f"{edge}_radius", np.nan)))
 
 
 def _two(place: Floats) -> tuple[float, float]:

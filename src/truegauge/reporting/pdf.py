@@ -17,7 +17,6 @@ from reportlab.platypus import (
     PageTemplate,
     Paragraph,
     Spacer,
-    Table,
 )
 
 from truegauge.core.tolerancing.judgement import State
@@ -33,8 +32,8 @@ from truegauge.reporting.figures import (
     view_height,
 )
 from truegauge.reporting.pdf_blades import blade_story
-from truegauge.reporting.pdf_flow import CountedCanvas, Drawn, fitted, right
-from truegauge.reporting.pdf_rows import Heading, Row
+from truegauge.reporting.pdf_flow import NAME, CountedCanvas, Drawn, fitted, named, right
+from truegauge.reporting.pdf_rows import table_of
 from truegauge.reporting.pdf_sheets import sheet_story
 from truegauge.reporting.pdf_surface import PdfSurface, drawable
 from truegauge.reporting.report import Report, ReportSection, ReportView
@@ -42,8 +41,6 @@ from truegauge.reporting.report import Report, ReportSection, ReportView
 WIDTH, HEIGHT = float(A4[0]), float(A4[1])
 mm = float(MM)
 LEFT, RIGHT, TOP, BOTTOM = 18 * mm, WIDTH - 18 * mm, HEIGHT - 16 * mm, 18 * mm
-_PLAIN = [("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0),
-          ("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 0)]  # fmt: skip
 
 rl_config.useA85 = 0  # bytes as they are: the files are a fifth smaller and written faster
 
@@ -79,11 +76,7 @@ def _story(report: Report) -> list[Flowable]:
     if report.views:
         story += _picture(report.views[0], report, 82 * mm)
         story.append(Spacer(1, 4 * mm))
-    rows = [Row(result, report.numbers) for result in report.results]
-    story.append(
-        Table([[Heading(report.numbers)], *([r] for r in rows)], colWidths=[RIGHT - LEFT], repeatRows=1,
-              rowHeights=[7 * mm, *(r.height for r in rows)], style=_PLAIN)
-    )  # fmt: skip
+    story.append(table_of(report.results, report.numbers, RIGHT - LEFT))
     room = (TOP - 8 * mm - BOTTOM) / 2 - 1
     figures: list[Flowable] = []
     for view in report.views[1:]:
@@ -148,21 +141,14 @@ def _picture(view: ReportView, r: Report, most: float, fills: float = 0.0) -> li
     def paint(s: PdfSurface, width: float) -> None:
         draw_view(s, view, Box(0, 0, width, height), r.numbers)
 
-    made: list[Flowable] = [_name(view.name), Drawn(height, paint)]
-    return [*made, Spacer(1, fills - height - _NAME)] if fills else made
+    made: list[Flowable] = [named(view.name), Drawn(height, paint)]
+    return [*made, Spacer(1, fills - height - NAME)] if fills else made
 
 
 def _section(section: ReportSection, r: Report, fills: float) -> list[Flowable]:
-    height = fills - _NAME - 4 * mm
+    height = fills - NAME - 4 * mm
 
     def paint(s: PdfSurface, width: float) -> None:
         draw_section_figure(s, section, Box(0, 0, width, height), r.numbers)
 
-    return [_name(section.drawing.name), Drawn(height, paint), Spacer(1, 4 * mm)]
-
-
-_NAME = 7 * mm
-
-
-def _name(words: str) -> Flowable:
-    return Drawn(_NAME, lambda s, width: s.text(0, 4 * mm, words, 9, INK, bold=True))
+    return [named(section.drawing.name), Drawn(height, paint), Spacer(1, 4 * mm)]

@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from reportlab.lib.units import mm as MM
-from reportlab.platypus import Flowable, KeepTogether, PageBreak, Spacer, Table
+from reportlab.platypus import Flowable, KeepTogether, PageBreak, Spacer
 
 from truegauge.drawing.tag_layout import Box
-from truegauge.palette import INK
 from truegauge.reporting.figures import MOST_CURVES, SOFT, draw_blade_curves, draw_blade_figure
-from truegauge.reporting.pdf_flow import Drawn
-from truegauge.reporting.pdf_rows import Heading, Row
+from truegauge.reporting.pdf_flow import Drawn, named
+from truegauge.reporting.pdf_rows import table_of
 
 if TYPE_CHECKING:
     from truegauge.drawing.units import NumberFormat
@@ -20,7 +19,6 @@ if TYPE_CHECKING:
 
 mm = float(MM)
 _FIGURE, _PANEL, _COLUMNS = 118 * mm, 58 * mm, 3
-_PLAIN = [(f"{side}PADDING", (0, 0), (-1, -1), 0) for side in ("LEFT", "RIGHT", "TOP", "BOTTOM")]
 
 
 def blade_story(blade: ReportBlade, numbers: NumberFormat, width: float) -> list[Flowable]:
@@ -32,7 +30,7 @@ def blade_story(blade: ReportBlade, numbers: NumberFormat, width: float) -> list
         def curves(s: PdfSurface, wide: float) -> None:
             draw_blade_curves(s, blade, Box(0, 0, wide, rows * _PANEL), numbers)
 
-        story = [_name(f"{blade.name}: over the height"), _line(blade.words), Drawn(rows * _PANEL, curves)]
+        story = [named(f"{blade.name}: over the height"), _line(blade.words), Drawn(rows * _PANEL, curves)]
     for page in blade.sections:
         story += [PageBreak(), *_section(page, numbers, width)] if story else _section(page, numbers, width)
     return story
@@ -42,17 +40,8 @@ def _section(page: ReportBladeSection, numbers: NumberFormat, width: float) -> l
     def paint(s: PdfSurface, wide: float) -> None:
         draw_blade_figure(s, page, Box(0, 0, wide, _FIGURE), numbers)
 
-    figure = KeepTogether([_name(page.sheet.title), Drawn(_FIGURE, paint), Spacer(1, 4 * mm)])
-    if not page.results:
-        return [figure]
-    rows = [Row(result, numbers) for result in page.results]
-    table = Table([[Heading(numbers)], *([r] for r in rows)], colWidths=[width], repeatRows=1,
-                  rowHeights=[7 * mm, *(r.height for r in rows)], style=_PLAIN)  # fmt: skip
-    return [figure, table]
-
-
-def _name(words: str) -> Flowable:
-    return Drawn(7 * mm, lambda s, width: s.text(0, 4 * mm, words, 9, INK, bold=True))
+    figure = KeepTogether([named(page.sheet.title), Drawn(_FIGURE, paint), Spacer(1, 4 * mm)])
+    return [figure, table_of(page.results, numbers, width)] if page.results else [figure]
 
 
 def _line(words: str) -> Flowable:

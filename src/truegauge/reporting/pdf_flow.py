@@ -4,10 +4,12 @@ from collections.abc import Callable
 from typing import Any
 
 from reportlab.lib.colors import HexColor
+from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable
 
 from truegauge.drawing.fitting import fitting
+from truegauge.palette import INK
 from truegauge.reporting.pdf_surface import PdfSurface
 
 Paint = Callable[[PdfSurface, float], None]
@@ -28,6 +30,14 @@ class Drawn(Flowable):  # type: ignore[misc]
     def draw(self) -> None:
         """Draw on the canvas, whose zero is the lower left corner now."""
         self._paint_on(PdfSurface(self.canv, self.height), self.width)
+
+
+NAME = 7 * float(mm)  # how high a name is
+
+
+def named(words: str) -> Drawn:
+    """Return the name of what follows."""
+    return Drawn(NAME, lambda s, width: s.text(0, 4 * float(mm), words, 9, INK, bold=True))
 
 
 class CountedCanvas(Canvas):  # type: ignore[misc]

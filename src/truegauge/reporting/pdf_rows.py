@@ -1,7 +1,10 @@
 """The lines of the table in a PDF: what is required, what was measured, and its gauge bar."""
 
+from collections.abc import Sequence
+
 from reportlab.lib.units import mm as MM
 from reportlab.lib.utils import simpleSplit
+from reportlab.platypus import Table
 
 from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.evaluation.results import Result
@@ -102,3 +105,11 @@ def aside(result: Result, n: NumberFormat) -> str:
     if result.dominated:
         parts.append("uncertainty above a third of the tolerance")
     return "; ".join(parts)
+
+
+def table_of(results: Sequence[Result], numbers: NumberFormat, width: float) -> Table:
+    """Return results as a table of a width; its heading stands on every page that it goes over to."""
+    rows = [Row(result, numbers) for result in results]
+    plain = [(f"{side}PADDING", (0, 0), (-1, -1), 0) for side in ("LEFT", "RIGHT", "TOP", "BOTTOM")]
+    return Table([[Heading(numbers)], *([r] for r in rows)], colWidths=[width], repeatRows=1,
+                 rowHeights=[7 * mm, *(r.height for r in rows)], style=plain)  # fmt: skip

@@ -14,7 +14,7 @@ from truegauge.drawing.surface_figure import draw_cut, draw_flat
 from truegauge.drawing.surface_numbers import tag_texts
 from truegauge.palette import BRASS, INK, OUTSIDE
 from truegauge.reporting.figures import FLAT_COLORS, RULE, SOFT, STATE_COLORS, STATE_WORDS
-from truegauge.reporting.pdf_flow import Drawn
+from truegauge.reporting.pdf_flow import Drawn, named
 from truegauge.reporting.pdf_surface import PdfSurface, drawable
 from truegauge.reporting.surface_sheet import HEADS
 
@@ -33,7 +33,7 @@ def sheet_story(sheet: SurfaceSheet, numbers: NumberFormat) -> list[Flowable]:
     """Return the pieces of a surface check."""
     found = sheet.found
     style = ParagraphStyle("", fontName="B612", fontSize=7.5, leading=11, textColor=SOFT if found else OUTSIDE)
-    story: list[Flowable] = [_name(f"Surface: {sheet.check.name}")]
+    story: list[Flowable] = [named(f"Surface: {sheet.check.name}")]
     story += [Paragraph(escape(drawable(line)), style) for line in sheet.words(numbers)]
     story.append(Spacer(1, 2 * mm))
     if found is None:
@@ -50,10 +50,6 @@ def sheet_story(sheet: SurfaceSheet, numbers: NumberFormat) -> list[Flowable]:
         story += [_table(sheet, numbers), Spacer(1, 4 * mm)]
     story += [KeepTogether(_close(sheet, found, numbers, k)) for k in sheet.close]
     return story
-
-
-def _name(words: str) -> Flowable:
-    return Drawn(7 * mm, lambda s, width: s.text(0, 4 * mm, words, 9, INK, bold=True))
 
 
 def _limits(sheet: SurfaceSheet, numbers: NumberFormat) -> Flowable:
@@ -101,4 +97,4 @@ def _close(sheet: SurfaceSheet, found: Found, numbers: NumberFormat, number: int
             draw_cut(s, box, found, one, numbers, check.levels, FLAT_COLORS, 12 * s.unit, across=across)
 
     words = sheet.close_words(number, numbers)
-    return [_name(words), Drawn(_CLOSE, paint), Spacer(1, 4 * mm)]
+    return [named(words), Drawn(_CLOSE, paint), Spacer(1, 4 * mm)]

@@ -28,13 +28,15 @@ from truegauge.core.nodes.blades import MeasuredBlade
 from truegauge.core.nodes.map import MapOf
 from truegauge.core.nodes.unbent import UnbentMap
 from truegauge.core.plan.alignments import GivenAlignment
-from truegauge.core.plan.blades import BladeBand, BladeCheck, BladeConstruction, BladeFit, BladeSection
+from truegauge.core.plan.blades import BladeBand, BladeCheck, BladeConstruction, BladeFit, BladeSection, BladeValue
 from truegauge.core.plan.document import Plan
 from truegauge.core.samples.document import SampleData, ScanFile
 from truegauge.core.samples.sample import Sample, ScanPoints
 from truegauge.core.tolerancing.judgement import State
 from truegauge.demo.vane import FILLET, VaneErrors, vane_cloud, vane_trace
 from truegauge.demo.vane_plan import TRACED
+from truegauge.drawing.height_figure import format_of
+from truegauge.drawing.units import NumberFormat
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan, write_plan
 from truegauge.formats.sample_file import open_sample
@@ -151,7 +153,7 @@ def test_curves_over_the_height_are_deviations_with_their_limits(evaluator, plan
     twist = curves["chord_angle"]
     assert np.degrees(twist.deviations) == pytest.approx([0.18, 0.36, 0.48], abs=0.04)
     assert np.degrees(twist.upper) == pytest.approx([0.5] * 3)
-    assert twist.angular
+    assert format_of(twist.what, NumberFormat()).value(twist.upper[0]) == "0.500°"
     assert np.isnan(curves["centroid_x"].upper).all()  # nobody limits it
     whole = whole_blade(section_results(context, blade))
     assert whole.lean[0] == pytest.approx(0.0012, abs=3e-4)
@@ -374,3 +376,12 @@ def test_planes_rise_along_the_machine_axis_and_cut_there(evaluator, points, til
     if tilt:  # cut askew it is longer
         square = sections_of(evaluator.model, evaluator.projector, points, Asked((80.0,)))[0]
         assert direct[1].nominal_values["chord_mean_line"] > square.nominal_values["chord_mean_line"]
+
+
+def test_a_value_that_means_nothing_and_one_of_another_kind_are_said(evaluator, plan, sample):
+    for wrong in ("thickness_nan", "chord", "profile_max.edge.after"):
+        with pytest.raises(ValueError, match="is no"):
+            BladeValue(id="v", name="v", what=wrong)
+    chord = next(c for c in plan.characteristics if c.kind == "blade_chord_mean_line")
+    other = plan.replace(characteristics=(chord.replace(kind="blade_area"),))
+    assert "its section tells the chord_mean_line" in evaluator.evaluate(other, sample).results[0].reason

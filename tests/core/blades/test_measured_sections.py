@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.spatial import KDTree
 from tests.core.blades.shapes import two_circles
 
 from truegauge.core.blades.asked import Asked
@@ -243,3 +244,29 @@ def test_twist_lean_and_bow_over_the_height():
     assert whole.lean == pytest.approx(line[0], abs=5e-5)
     assert whole.bow == pytest.approx(off - (whole.heights[:, None] * line[0] + line[1]), abs=4e-3)
     assert np.isnan(over_height(results[:2]).lean).all()
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_deviations_of_a_noisy_section_are_those_between_the_shapes_by_brute_force(seed):
+    """Every place of the made shape to the nearest of many of its nominal; in or out by crossings of a ray."""
+    rng = np.random.default_rng(seed)
+    errors = VaneErrors(*rng.uniform(-1, 1, 3) * [0.008, 0.1, 0.05], *rng.uniform(0, 0.06, 2), rng.uniform(0, 0.1), 0.0)
+    height = float(rng.uniform(20, 90))
+    nominal = designed(height).around(3000, 600)
+    made = errors.made(height).around(1200, 200)
+    found = section(designed(height).around(300, 50), noisy(made, rng, 2500), height)
+    away = KDTree(nominal).query(made)[0]
+    a, b = nominal, np.roll(nominal, -1, axis=0)
+    off = np.array([(d if not _inside(p, a, b) else -d) for p, d in zip(made, away, strict=True)])
+    told = found.before["all"]
+    assert told.highest == pytest.approx(off.max(), abs=0.006)
+    assert told.lowest == pytest.approx(off.min(), abs=0.006)
+    lengths = np.linalg.norm(np.roll(made, -1, axis=0) - np.roll(made, 1, axis=0), axis=1)
+    assert told.mean == pytest.approx(np.average(off, weights=lengths), abs=0.003)
+    assert told.rms == pytest.approx(np.sqrt(np.average(off**2, weights=lengths)), abs=0.003)
+
+
+def _inside(p, a, b):
+    crosses = (a[:, 1] > p[1]) != (b[:, 1] > p[1])
+    at = a[crosses, 0] + (p[1] - a[crosses, 1]) * (b[crosses, 0] - a[crosses, 0]) / (b[crosses, 1] - a[crosses, 1])
+    return np.count_nonzero(at > p[0]) % 2 == 1

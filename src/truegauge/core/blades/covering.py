@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Floats
+    from collections.abc import Sequence
+
+    from truegauge.core.arrays import Floats, Mask
     from truegauge.core.blades.parameters import Blade
     from truegauge.core.blades.profile import Profile
 
@@ -29,6 +31,14 @@ def gaps_of(nominal: Profile, s: Floats) -> list[tuple[float, float]]:
     long = np.mod(after - at, nominal.length) > _LONG * nominal.length
     large = long & (wide > max(_GAP, _TIMES * float(np.median(wide))))
     return [(float(at[k]), float(after[k])) for k in np.flatnonzero(large)]
+
+
+def beside_gaps(length: float, s: Floats, gaps: Sequence[tuple[float, float]]) -> Mask:
+    """Tell which parameters (n,) of a closed profile of a length are not in a gap (first and last parameter)."""
+    there = np.ones(len(s), dtype=bool)
+    for low, high in gaps:
+        there &= np.mod(s - low, length) > np.mod(high - low, length)
+    return there
 
 
 def missing_of(blade: Blade, gaps: list[tuple[float, float]]) -> dict[str, str]:

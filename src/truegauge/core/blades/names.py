@@ -7,6 +7,7 @@ A name is its family, then what it is of: "chord_mean_line", "leading_thickness_
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import inf, isfinite
 
 ANGLES = ("chord_angle", "fit_turn")
 AREAS = ("area",)
@@ -72,9 +73,11 @@ def taken_apart(what: str) -> Name:
     placed, _, number = family.rpartition("_")
     if placed in PLACED:
         try:
-            return Name(placed, float(number))
+            at = float(number)
         except ValueError:
-            pass
+            at = inf
+        if isfinite(at):
+            return Name(placed, at)
     if family not in FAMILIES or family in PLACED:
         raise ValueError(f"{what!r} is no value of a section")
     return Name(family)

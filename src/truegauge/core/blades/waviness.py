@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.blades.covering import beside_gaps
 from truegauge.core.blades.zones import ZONES, zone_of
 
 if TYPE_CHECKING:
@@ -44,9 +45,8 @@ def waviness_of(
     zone = zone_of(blade, s)
     # What an edge is off by is no wave of the side beside it.
     beside = wavelength / 2
-    there = np.ones(len(s), dtype=bool)
-    for low, high in (*gaps, *((e.begin - beside, e.end + beside) for e in (blade.leading, blade.trailing))):
-        there &= np.mod(s - low, length) > np.mod(high - low, length)
+    edges = [(e.begin - beside, e.end + beside) for e in (blade.leading, blade.trailing)]
+    there = beside_gaps(length, s, [*gaps, *edges])
     made = {}
     for name in SIDES:
         own = waves[there & (zone == ZONES.index(name))]

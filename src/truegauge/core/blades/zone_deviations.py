@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.blades.covering import beside_gaps
 from truegauge.core.blades.zones import ZONES, zone_of
 
 if TYPE_CHECKING:
@@ -42,10 +43,7 @@ class Deviations:
 def seen_places(nominal: Profile, gaps: Sequence[tuple[float, float]]) -> tuple[Floats, Mask]:
     """Return the places (n,) of a profile that deviations are told by, and which are not in a gap (n,)."""
     s = nominal.places(_SEEN)
-    there = np.ones(len(s), dtype=bool)
-    for low, high in gaps:
-        there &= np.mod(s - low, nominal.length) > np.mod(high - low, nominal.length)
-    return s, there
+    return s, beside_gaps(nominal.length, s, gaps)
 
 
 def deviations_of(

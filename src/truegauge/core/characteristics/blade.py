@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -54,6 +54,8 @@ class BladeKind(ReadingKind):
     def tell(self, context: Context, c: Characteristic, limits: Limits) -> Told:
         """Return the value of the section, with what is to be said of the section."""
         found, what = self._found(context, c)
+        if self.name != f"blade_{taken_apart(what).family}":
+            raise EvaluationError(f"it is said to be the {self.label}, but its section tells the {what}")
         blade, _ = _section_of(context, c)
         value = _beyond(found, blade, what) if what.startswith(f"profile_{BEYOND}") else found.told.get(what, np.nan)
         if not np.isfinite(value):
@@ -74,7 +76,9 @@ class BladeKind(ReadingKind):
         found, what = self._found(context, c)
         blade, section = _section_of(context, c)
         told, device = context.need(BladeScatter(blade, section)), context.plan.device
-        own = told.get(what.replace(f"profile_{BEYOND}", "profile_max"), np.nan)
+        # What is beyond a band is so at its lowest or at its highest place.
+        ends = [what.replace(f"profile_{BEYOND}", f"profile_{end}") for end in ("min", "max")]
+        own = max(told.get(end, np.nan) for end in dict.fromkeys(ends))
         if not np.isfinite(own):
             raise EvaluationError("too few repetitions of the section have a value")
         chord = found.nominal.line.chord
@@ -143,7 +147,6 @@ def kinds() -> tuple[Kind, ...]:
         symbol = ("angle" if family in ANGLES else "radius" if "radius" in family or "ellipse" in family
                   else "profile_line" if family.startswith("profile_") else "distance")  # fmt: skip
         one_sided = family in ("profile_form", "profile_beyond") or family.startswith("waviness")
-        kind = BladeKind(name=f"blade_{family}", label=words, symbol=symbol, angular=family in ANGLES,
-                         area=family in AREAS)  # fmt: skip
-        made.append(replace(kind, one_sided=one_sided))
+        made.append(BladeKind(name=f"blade_{family}", label=words, symbol=symbol, angular=family in ANGLES,
+                              area=family in AREAS, one_sided=one_sided))  # fmt: skip
     return tuple(made)

@@ -7,15 +7,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.blades.names import ANGLES, taken_apart
+from truegauge.core.blades.names import taken_apart
 from truegauge.core.blades.over_height import over_height
+from truegauge.core.blades.result import SectionResult
 from truegauge.core.nodes.blades import MeasuredBlade
-from truegauge.core.nodes.graph import NotComputed
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
     from truegauge.core.blades.over_height import OverHeight
-    from truegauge.core.blades.result import SectionResult
     from truegauge.core.evaluation.results import Evaluation, Result
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.blades import BladeCheck
@@ -41,20 +40,11 @@ class HeightCurve:
     upper: Floats
     states: tuple[State | None, ...]
 
-    @property
-    def angular(self) -> bool:
-        """Whether its values are angles."""
-        return self.what in ANGLES
-
 
 def section_results(context: Context, blade: BladeCheck) -> list[SectionResult | None]:
     """Return what is measured of each section of a blade; None where nothing is, or it is not worked out yet."""
-    made: list[SectionResult | None] = []
-    for section in blade.sections:
-        found = context.peek(MeasuredBlade(blade, section))
-        there = found is not None and not isinstance(found, NotComputed) and not found.problem
-        made.append(found if there and not isinstance(found, NotComputed) else None)
-    return made
+    found = (context.peek(MeasuredBlade(blade, section)) for section in blade.sections)
+    return [one if isinstance(one, SectionResult) and not one.problem else None for one in found]
 
 
 def whole_blade(results: list[SectionResult | None]) -> OverHeight:

@@ -18,6 +18,7 @@ from truegauge.core.blades.sections import judged_carried, nominal_blade, nomina
 from truegauge.core.constructions.parts import axis_of
 from truegauge.core.errors import EvaluationError
 from truegauge.core.nodes.aligned import AlignedCloud, NearPoints
+from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.keys import cloud_key
 from truegauge.core.nodes.node import Node
 from truegauge.core.nodes.nominal import nominal_feature
@@ -73,7 +74,7 @@ def _pivot(context: Context, blade: BladeCheck, plane: SectionPlane) -> Floats |
         if not context.plan.has_feature(fit.feature):
             raise EvaluationError("the feature that a section turns about is not in the plan")
         known = nominal_feature(context, context.plan.feature(fit.feature).group)
-        line = None if not hasattr(known, "feature") else axis_of(known.feature)
+        line = None if isinstance(known, NotComputed) else axis_of(known.feature)
         if line is None or abs(float(line.direction @ plane.normal)) < _FLAT:
             raise EvaluationError("the axis that a section turns about does not go through its plane")
         far = float((plane.origin - line.point) @ plane.normal) / float(line.direction @ plane.normal)

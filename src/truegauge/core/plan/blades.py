@@ -9,6 +9,7 @@ from typing import Annotated, Literal, Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from truegauge.core.blades.names import taken_apart
 from truegauge.core.frozen_model import Frozen, Three, Two
 from truegauge.core.references import Refers
 
@@ -25,6 +26,11 @@ class BladeValue(Frozen):
     id: str = Field(min_length=1, max_length=80)
     name: str
     what: str = Field(min_length=1, max_length=80)
+
+    @model_validator(mode="after")
+    def _is_told(self) -> Self:
+        taken_apart(self.what)
+        return self
 
     @property
     def group(self) -> str:

@@ -14,7 +14,7 @@ from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
 from truegauge.app.widgets.text_size import keep_size
 from truegauge.core.frozen_model import Three
-from truegauge.core.plan.blades import ZONE_NAMES, BladeBand, ZoneName
+from truegauge.core.plan.blades import ZONE_NAMES, BladeBand, BladeCheck, ZoneName
 from truegauge.drawing.blade_figure import ZONE_WORDS
 
 _WAYS: dict[str, Three] = {
@@ -63,13 +63,9 @@ class AxesBox(Fold):
             self.column.addWidget(widget)
 
     def _on_tilt(self, k: int) -> None:
-        blade = self._model.blade
-        if blade is None or abs(self.tilts[k].value() - degrees(blade.tilts[k])) < 1e-6:
-            return
-        own, (low, high) = radians(self.tilts[k].value()), blade.tilts
-        # The first that is typed counts for all sections; the other one where it differs.
-        both = (own, own) if (low, high) == (0.0, 0.0) else (own, high) if k == 0 else (low, own)
-        self._model.change("rise of sections", tilts=both)
+        blade, own = self._model.blade, radians(self.tilts[k].value())
+        if blade is not None and abs(own - blade.tilts[k]) > 1e-7:
+            self._model.edit(partial(_with_tilt, k, own), "rise of sections")
 
     def _set(self, name: str, key: str) -> None:
         self._model.change("axes of the blade", **{name: _WAYS.get(key)})
@@ -139,9 +135,7 @@ class FitBox(Fold):
         self._model.change_fit(about=key)
 
     def _on_place(self, k: int, value: float) -> None:
-        if self._model.blade is not None:
-            x, y = self._model.blade.fit.place
-            self._model.change_fit(place=(value, y) if k == 0 else (x, value))
+        self._model.edit(lambda b: b.replace(fit=b.fit.replace(place=_put(b.fit.place, k, value))), "place of the fit")
 
     def _on_turn_limit(self) -> None:
         value = self.turn_limit.value()
@@ -149,11 +143,10 @@ class FitBox(Fold):
             self._model.change_fit(turn_limit=radians(value) or None)
 
     def _on_weight(self, k: int) -> None:
-        if self._model.blade is not None:
-            own = list(self._model.blade.fit.weights)
-            if own[k] != self.weights[k].value():
-                own[k] = self.weights[k].value()
-                self._model.change_fit(weights=tuple(own))
+        value, blade = self.weights[k].value(), self._model.blade
+        if blade is not None and blade.fit.weights[k] != value:
+            self._model.edit(lambda b: b.replace(fit=b.fit.replace(weights=_put(b.fit.weights, k, value))),
+                             "weights of zones")  # fmt: skip
 
     def refresh(self) -> None:
         """Show what is set."""
@@ -212,19 +205,7 @@ class BandsBox(Fold):
         self.column.addWidget(row("Go over along", self.blend))
 
     def _on_limit(self, zone: ZoneName, side: str, value: float) -> None:
-        blade = self._model.blade
-        if blade is None:
-            return
-        own = {b.zone: b for b in blade.bands}
-        # A first limit is taken for both sides: the other one is typed where it differs.
-        before = own.get(zone) or BladeBand(zone=zone, lower=-abs(value), upper=abs(value))
-        try:
-            own[zone] = before.replace(**{side: value})
-        except ValueError as error:
-            self._model.session.notify(error)
-            self.refresh()
-            return
-        self._model.change("bands of zones", bands=tuple(own[z] for z in ZONE_NAMES if z in own))
+        self._model.edit(partial(_with_limit, zone, side, value), "bands of zones")
 
     def refresh(self) -> None:
         """Show what is set."""
@@ -311,3 +292,20 @@ class ConstructionBox(Fold):
         self.found.blockSignals(True)
         self.found.setChecked(own.tangent is None)
         self.found.blockSignals(False)
+
+
+def _put(values: tuple[float, ...], k: int, value: float) -> tuple[float, ...]:
+    return (*values[:k], value, *values[k + 1 :])
+
+
+def _with_tilt(k: int, value: float, blade: BladeCheck) -> BladeCheck:
+    """Return a blade whose sections rise otherwise: the first that is typed counts for all of them."""
+    return blade.replace(tilts=(value, value) if blade.tilts == (0.0, 0.0) else _put(blade.tilts, k, value))
+
+
+def _with_limit(zone: ZoneName, side: str, value: float, blade: BladeCheck) -> BladeCheck:
+    """Return a blade with a limit of a zone: the first one is taken for both sides."""
+    own = {b.zone: b for b in blade.bands}
+    before = own.get(zone) or BladeBand(zone=zone, lower=-abs(value), upper=abs(value))
+    own[zone] = before.replace(**{side: value})
+    return blade.replace(bands=tuple(own[z] for z in ZONE_NAMES if z in own))

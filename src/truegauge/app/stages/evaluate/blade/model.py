@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -26,20 +26,10 @@ from truegauge.drawing.units import NumberFormat
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
-    from truegauge.core.evaluation.evaluator import Evaluator
-    from truegauge.core.nodes.context import Context
-    from truegauge.core.plan.document import Plan
     from truegauge.drawing.blade_figure import BladeSheet
 
-PAGES = ("section", "height")
-
-
-@dataclass(frozen=True, slots=True)
-class _Seen:
-    """What a sheet is asked for: everything it depends on."""
-
-    blade: BladeCheck
-    section: BladeSection
+_CONSTRUCTION = "change the construction of sections"
+Change = Callable[[BladeCheck], BladeCheck]
 
 
 class BladeModel(QObject):
@@ -53,6 +43,7 @@ class BladeModel(QObject):
         self.shown = "section"  # what the middle shows: a section, or curves over the height
         self.for_all = True  # whether a construction that is changed holds for all sections
         self.preview: BladeCheck | None = None  # while a handle is dragged
+        self._dragged: Change | None = None
         self.is_unbent = False  # the view shows the map with every section where its fit puts it
         self._blade_id = self._section_id = ""
         self._unbent = WorkedOut[DeviationMap | NotComputed](session.document, "Unbending", self._show_unbent)
@@ -68,11 +59,15 @@ class BladeModel(QObject):
     # What is looked at ----------------------------------------------------------------------------------------------
 
     @property
+    def _kept(self) -> BladeCheck | None:
+        """The blade that is looked at, as the plan has it."""
+        blades = self.session.plan.blades
+        return next((b for b in blades if b.id == self._blade_id), blades[0] if blades else None)
+
+    @property
     def blade(self) -> BladeCheck | None:
         """The blade that is looked at, as it is dragged."""
-        blades = self.session.plan.blades
-        found = next((b for b in blades if b.id == self._blade_id), blades[0] if blades else None)
-        drawn = self.preview
+        found, drawn = self._kept, self.preview
         return drawn if drawn is not None and found is not None and drawn.id == found.id else found
 
     @property
@@ -111,7 +106,7 @@ class BladeModel(QObject):
 
     def _on_stopped(self) -> None:
         """What was dragged and not kept is as it was."""
-        self.preview = None
+        self.preview = self._dragged = None
         self.changed.emit()
 
     def _on_selected(self) -> None:
@@ -135,10 +130,10 @@ class BladeModel(QObject):
         except ValueError as error:
             s.notify(error)
             return False
-        blade = self.blade
-        is_new = blade is None
-        made = with_heights(new_blade(s.plan, s.model) if blade is None else blade, heights)
-        self._put(made, USUAL_VALUES if is_new else None, "cut sections of a blade")
+        if self.blade is None:
+            self._put_new(with_heights(new_blade(s.plan, s.model), heights), "cut sections of a blade")
+        else:
+            self.edit(lambda blade: with_heights(blade, heights), "cut sections of a blade")
         return True
 
     def add_another(self) -> None:
@@ -146,21 +141,18 @@ class BladeModel(QObject):
         s, blade = self.session, self.blade
         if blade is not None and s.model is not None:
             made = with_heights(new_blade(s.plan, s.model), [x.height for x in blade.sections])
-            self._blade_id, self._section_id = made.id, ""
-            self._put(made, USUAL_VALUES, "another blade")
+            self._put_new(made, "another blade")
 
     def remove_section(self) -> None:
         """Take the section away that is looked at, with its characteristics."""
-        blade, section = self.blade, self.section
-        if blade is not None and section is not None:
-            self.change("remove a section", sections=tuple(s for s in blade.sections if s.id != section.id))
+        if self.section is not None:
+            gone = self.section.id
+            self.edit(lambda b: b.replace(sections=tuple(s for s in b.sections if s.id != gone)), "remove a section")
 
     def set_in_report(self, on: bool) -> None:
         """Have a page of the report for the section that is looked at, or none."""
-        blade, section = self.blade, self.section
-        if blade is not None and section is not None and section.in_report != on:
-            own = tuple(s.replace(in_report=on) if s.id == section.id else s for s in blade.sections)
-            self.change("a section in the report", sections=own)
+        if self.section is not None and self.section.in_report != on:
+            self.edit(partial(_with_section, self.section.id, in_report=on), "a section in the report")
 
     def remove(self) -> None:
         """Take the blade out of the plan."""
@@ -169,61 +161,46 @@ class BladeModel(QObject):
 
     def change(self, label: str, **changes: object) -> None:
         """Change how the blade is cut or measured."""
-        made = self._changed(**changes)
-        if made is not None and made != self.blade:
-            self._put(made, None, label)
+        self.edit(lambda blade: blade.replace(**changes), label)
 
     def change_fit(self, **changes: object) -> None:
         """Change how sections are put onto their nominal."""
-        if self.blade is not None:
-            try:
-                fit = self.blade.fit.replace(**changes)
-            except ValueError as error:
-                self._refused(error)
-                return
-            self.change("change the fit of sections", fit=fit)
+        self.edit(lambda blade: blade.replace(fit=blade.fit.replace(**changes)), "change the fit of sections")
 
     def construct(self, changes: dict[str, object], *, drag: bool = False) -> None:
         """Change how edges and tangent are constructed; while it is dragged the plan stays as it is."""
-        blade, section = self.blade, self.section
-        if blade is None or section is None:
+        if self.section is None:
             return
-        try:
-            own = self.construction.replace(**changes)
-        except ValueError as error:
-            self._refused(error)
-            return
-        if self.for_all:
-            sections = tuple(s.replace(construction=None) for s in blade.sections)
-            made = self._changed(construction=own, sections=sections)
-        else:
-            sections = tuple(s.replace(construction=own) if s.id == section.id else s for s in blade.sections)
-            made = self._changed(sections=sections)
+        change = partial(_constructed, self.section.id, changes, for_all=self.for_all)
         if drag:
-            self.preview = made
-            self.changed.emit()
-        elif made is not None:
-            self._put(made, None, "change the construction of sections")
+            self._drag(change)
+        else:
+            self.edit(change, _CONSTRUCTION)
 
     def move(self, section_id: str, height: float) -> None:
         """Show a section at another height, while it is dragged; it never comes to where another one is."""
         blade = self.blade
-        if blade is None or any(s.height == height and s.id != section_id for s in blade.sections):
-            return
-        sections = tuple(s.replace(height=height) if s.id == section_id else s for s in blade.sections)
-        self.preview = blade.replace(sections=sections)
-        self.changed.emit()
+        if blade is not None and all(s.height != height or s.id == section_id for s in blade.sections):
+            self._drag(partial(_with_section, section_id, height=height))
 
-    def dropped(self, label: str = "change the construction of sections") -> None:
+    def dropped(self, label: str = "") -> None:
         """Keep what was dragged."""
-        if self.preview is not None:
-            self._put(self.preview.replace(sections=tuple(sorted(self.preview.sections, key=lambda s: s.height))),
-                      None, label)  # fmt: skip
+        if self._dragged is not None:
+            self.edit(self._dragged, label or _CONSTRUCTION)
+
+    def _drag(self, change: Change) -> None:
+        kept = self._kept
+        try:
+            self.preview = None if kept is None else change(kept)
+        except ValueError as error:
+            self._refused(error)
+            return
+        self._dragged = change
+        self.changed.emit()
 
     def tell(self, whats: Sequence[str]) -> None:
         """Make these values of every section characteristics, and no others."""
-        if self.blade is not None:
-            self._put(self.blade, tuple(whats), "values of sections")
+        self.edit(lambda blade: blade, "values of sections", tuple(whats))
 
     @property
     def told(self) -> tuple[str, ...]:
@@ -231,19 +208,50 @@ class BladeModel(QObject):
         section = self.section
         return () if section is None else tuple(v.what for v in section.values)
 
-    def _changed(self, **changes: object) -> BladeCheck | None:
-        try:
-            return None if self.blade is None else self.blade.replace(**changes)
-        except ValueError as error:
-            self._refused(error)
-            return None
-
     def _refused(self, error: ValueError) -> None:
         self.session.notify(error)
         self.changed.emit()
 
-    def _put(self, made: BladeCheck, whats: Sequence[str] | None, label: str) -> None:
-        """Put a blade into the plan once its nominal sections are there, which takes a moment."""
+    def edit(self, change: Change, label: str, whats: Sequence[str] | None = None) -> None:
+        """Change the blade that is looked at once its nominal sections are there, which takes a moment.
+
+        What is changed meanwhile stays: the change is made to the blade as the plan has it then.
+        """
+        s, blade = self.session, self._kept
+        if blade is None:
+            return
+        try:
+            made = change(blade)
+        except ValueError as error:
+            self._refused(error)
+            return
+        if made == blade and whats is None:
+            return
+
+        def done() -> None:
+            now = next((b for b in s.plan.blades if b.id == blade.id), None)
+            if now is not None and s.evaluator is not None:
+                try:
+                    s.run(set_blade(s.evaluator.context(s.plan, None), change(now), whats, label))
+                except ValueError as error:
+                    self._refused(error)
+
+        self._cut(made, done)
+
+    def _put_new(self, made: BladeCheck, label: str) -> None:
+        """Put another blade into the plan, with the usual values, and look at it."""
+        s = self.session
+
+        def done() -> None:
+            if s.evaluator is not None and s.run(
+                set_blade(s.evaluator.context(s.plan, None), made, USUAL_VALUES, label)
+            ):
+                self._blade_id, self._section_id = made.id, ""
+
+        self._cut(made, done)
+
+    def _cut(self, made: BladeCheck, then: Callable[[], None]) -> None:
+        """Work the nominal sections of a blade out, and go on; not where another part was opened meanwhile."""
         s = self.session
         evaluator, plan = s.evaluator, s.plan
         if evaluator is None:
@@ -256,10 +264,9 @@ class BladeModel(QObject):
                 context.get(NominalBlade(made, section))
 
         def done(_: object) -> None:
-            self.preview = None
-            if s.evaluator is not evaluator:  # another part was opened meanwhile
-                return
-            s.run(set_blade(evaluator.context(s.plan, None), made, whats, label))
+            self.preview = self._dragged = None
+            if s.evaluator is evaluator:
+                then()
             self.changed.emit()
 
         s.queue.start(work, done, "Sections of the blade")
@@ -302,7 +309,7 @@ class BladeModel(QObject):
         sample = s.sample if s.evaluation is not None else None
         key = (evaluator, sample, plan.alignment(), plan.limits, plan.recipe, plan.unit, plan.decimals, blade, section,
                scale, plan.features, plan.constructed)  # fmt: skip
-        found = self._sheet.get(key, lambda: blade_sheet(_context(evaluator, plan, sample), blade, section, scale))
+        found = self._sheet.get(key, lambda: blade_sheet(evaluator.context(plan, sample), blade, section, scale))
         return self._sheet.last if found is None else found
 
     def curves(self) -> tuple[HeightCurve, ...]:
@@ -338,5 +345,16 @@ class BladeModel(QObject):
         return sum(r.state == State.OUTSIDE for r in judged), len(judged), len(ids)
 
 
-def _context(evaluator: Evaluator, plan: Plan, sample: object) -> Context:
-    return evaluator.context(plan, sample)  # type: ignore[arg-type]
+def _with_section(section_id: str, blade: BladeCheck, **changes: object) -> BladeCheck:
+    """Return a blade with one of its sections changed, from low to high."""
+    made = (s.replace(**changes) if s.id == section_id else s for s in blade.sections)
+    return blade.replace(sections=tuple(sorted(made, key=lambda s: s.height)))
+
+
+def _constructed(section_id: str, changes: dict[str, object], blade: BladeCheck, *, for_all: bool) -> BladeCheck:
+    """Return a blade with the construction of a section changed: its own, or that of all of them."""
+    section = next(s for s in blade.sections if s.id == section_id)
+    own = blade.construction_of(section).replace(**changes)
+    if not for_all:
+        return _with_section(section_id, blade, construction=own)
+    return blade.replace(construction=own, sections=tuple(s.replace(construction=None) for s in blade.sections))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem
 
@@ -13,6 +15,7 @@ from truegauge.app.widgets.text_size import grow_to, keep_size
 from truegauge.core.authoring.blades import names_of
 from truegauge.core.blades.names import taken_apart
 from truegauge.core.typed_number import typed_number
+from truegauge.drawing.units import MM_PER_INCH, NumberFormat
 
 _WHAT, _ROW, _SEEN = 256, 22, 11
 
@@ -30,7 +33,7 @@ class ValuesBox(Fold):
         self.take = button("Tell these of every section", self._on_take, main=True)
         self.edges, self.shares = QLineEdit(), QLineEdit()
         for field, name, tip, then in (
-            (self.edges, "distances from the edges", "Thickness so far from either edge, mm: 2, 5", self._on_edges),
+            (self.edges, "distances from the edges", "Thickness so far from either edge: 2, 5", self._on_edges),
             (self.shares, "shares of the chord", "Thickness at these shares of the chord, %: 25, 50", self._on_shares),
         ):
             field.setAccessibleName(name)
@@ -39,27 +42,25 @@ class ValuesBox(Fold):
             keep_size(field, width=110)
         self.waves = LengthField(s, "the wavelength", lambda v: model.change("change the wavelength", wavelength=v))
         self.waves.setToolTip("Waves of the sides that are shorter than this are told as waviness; 0: none are")
-        for widget in (label("Thickness at", "soft"), row("mm from the edges", self.edges),
+        for widget in (label("Thickness at", "soft"), row("so far from the edges", self.edges),
                        row("% of the chord", self.shares), row("Waves shorter than", self.waves), self.list,
                        self.take):  # fmt: skip
             self.column.addWidget(widget)
 
-    def _numbers(self, text: str) -> tuple[float, ...]:
-        return tuple(typed_number(cell) for cell in text.replace(";", ",").replace(" ", ",").split(",") if cell)
-
     def _on_edges(self) -> None:
-        self._typed(self.edges, "edge_distances", 1.0, "distances")
+        plan = self._model.session.plan
+        self._typed(self.edges, "edge_distances", NumberFormat(plan.unit, plan.decimals).parse, "distances")
 
     def _on_shares(self) -> None:
-        self._typed(self.shares, "chord_shares", 0.01, "shares of the chord")
+        self._typed(self.shares, "chord_shares", lambda text: typed_number(text) / 100, "shares of the chord")
 
-    def _typed(self, field: QLineEdit, name: str, times: float, words: str) -> None:
-        blade = self._model.blade
-        if not field.isModified() or blade is None:
+    def _typed(self, field: QLineEdit, name: str, number: Callable[[str], float], words: str) -> None:
+        if not field.isModified():
             return
         field.setModified(False)
+        cells = field.text().replace(";", ",").replace(" ", ",").split(",")
         try:
-            values = tuple(sorted({round(v * times, 6) for v in self._numbers(field.text())}))
+            values = tuple(sorted({round(number(cell), 6) for cell in cells if cell}))
         except ValueError:
             self._model.session.notify(f"{field.text()!r} are no {words}; they stay as they were")
             self.refresh()
@@ -101,9 +102,10 @@ class ValuesBox(Fold):
                 self.list.item(k).setCheckState(wanted)
         self.list.blockSignals(False)
         grow_to(self.list, _ROW * _SEEN, _ROW * _SEEN)
-        for field, values, times in ((self.edges, blade.edge_distances, 1.0), (self.shares, blade.chord_shares, 100.0)):
+        mm = MM_PER_INCH if self._model.session.plan.unit == "inch" else 1.0
+        for field, values, one in ((self.edges, blade.edge_distances, mm), (self.shares, blade.chord_shares, 0.01)):
             if not field.hasFocus():
-                field.setText(", ".join(f"{v * times:g}" for v in values))
+                field.setText(", ".join(f"{v / one:g}" for v in values))
         self.waves.show_length(blade.wavelength)
         self._on_ticked()
         self.header.setText(f"What is told: {len(told)} values a section")
