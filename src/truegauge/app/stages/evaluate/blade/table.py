@@ -24,6 +24,7 @@ class BladeTable(QTableWidget):
         super().__init__()
         self._model, self._theme = model, theme
         self.setAccessibleName("Sections and their values")
+        self.setCornerButtonEnabled(False)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignCenter)
