@@ -54,12 +54,18 @@ def heights_in(text: str, number: Callable[[str], float] = typed_number) -> tupl
                 raise ValueError
             made = [first + by * k for k in range(int((last - first) / by + 1e-9) + 1)]
         else:
-            made = [number(cell) for cell in plain.replace(" ", ",").split(",") if cell]
+            made = [number(cell) for cell in cells_of(plain)]
     except ValueError:
         raise ValueError(f"{text!r} are no heights: type 20, 40, 60 - or 10 to 90 by 20 - or 9 from 10 to 90") from None
     if not 0 < len(made) <= _MOST_AT_ONCE:
         raise ValueError(f"{text!r} are {len(made)} heights: 1 to {_MOST_AT_ONCE} can be made at once")
     return tuple(sorted({round(float(h), 6) for h in made}))
+
+
+def cells_of(text: str) -> list[str]:
+    """Return the numbers of a list as they are typed: between commas, where there are some ("2 in, 4 in"), or blanks."""
+    plain = text.replace(";", ",")
+    return [cell.strip() for cell in (plain.split(",") if "," in plain else plain.split()) if cell.strip()]
 
 
 def new_blade(plan: Plan, model: CadModel) -> BladeCheck:

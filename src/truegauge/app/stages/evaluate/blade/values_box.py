@@ -12,7 +12,7 @@ from truegauge.app.widgets.bench import button, label
 from truegauge.app.widgets.fold import Fold
 from truegauge.app.widgets.parts import LengthField, row
 from truegauge.app.widgets.text_size import grow_to, keep_size
-from truegauge.core.authoring.blades import names_of
+from truegauge.core.authoring.blades import cells_of, names_of
 from truegauge.core.blades.names import taken_apart
 from truegauge.core.typed_number import typed_number
 from truegauge.drawing.units import MM_PER_INCH, NumberFormat
@@ -58,9 +58,8 @@ class ValuesBox(Fold):
         if not field.isModified():
             return
         field.setModified(False)
-        cells = field.text().replace(";", ",").replace(" ", ",").split(",")
         try:
-            values = tuple(sorted({round(number(cell), 6) for cell in cells if cell}))
+            values = tuple(sorted({round(number(cell), 6) for cell in cells_of(field.text())}))
         except ValueError:
             self._model.session.notify(f"{field.text()!r} are no {words}; they stay as they were")
             self.refresh()
