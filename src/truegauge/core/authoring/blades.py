@@ -63,7 +63,7 @@ def heights_in(text: str, number: Callable[[str], float] = typed_number) -> tupl
 
 
 def cells_of(text: str) -> list[str]:
-    """Return the numbers of a list as they are typed: between commas, where there are some ("2 in, 4 in"), or blanks."""
+    """Return the numbers of a list as typed: between commas, where there are some ("2 in, 4 in"), or blanks."""
     plain = text.replace(";", ",")
     return [cell.strip() for cell in (plain.split(",") if "," in plain else plain.split()) if cell.strip()]
 
