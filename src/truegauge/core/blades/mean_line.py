@@ -158,18 +158,14 @@ def _partners(p, n, exact):  # type: ignore[no-untyped-def]
     partner, radius = np.zeros(count, dtype=np.int64), np.empty(count)
     for i in range(count):
         best, own = np.inf, np.inf
-        for j in range(count):
-            beside = abs(i - j)
-            if min(beside, count - beside) < _BESIDE:
-                continue
+        for k in range(i + _BESIDE, i + count - _BESIDE + 1):
+            j = k if k < count else k - count
             x, y = p[j, 0] - p[i, 0], p[j, 1] - p[i, 1]
             ahead = n[i, 0] * x + n[i, 1] * y
-            if ahead <= 0.0:
-                continue
-            r = (x * x + y * y) / (2.0 * ahead)
-            judged = r * (1.0 + exact / ahead)
-            if judged < best:
-                best, own, partner[i] = judged, r, j
+            far = x * x + y * y
+            # The radius far / (2 ahead), times 1 + exact / ahead: nothing is divided for those that are not the best.
+            if ahead > 0.0 and far * (ahead + exact) < best * ahead * ahead:
+                best, own, partner[i] = far * (ahead + exact) / (ahead * ahead), far / (2.0 * ahead), j
         radius[i] = own
     return partner, radius
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numba import njit
 
 from truegauge.core.blades.construction import AS_FOUND, Construction
 from truegauge.core.blades.edges import Edge, edge_at, ellipse_at, tip_radius
@@ -93,14 +94,13 @@ def _tangent(profile: Profile, line: MeanLine, pressure: int) -> Floats | None:
 
     They are moved until the tangents at both are the line between them.
     """
-    from scipy.spatial import ConvexHull
-
     s = profile.places(_SEEN)
     p = profile.at(s)
     along = (line.trailing - line.leading) / line.chord
     out = pressure * np.array([-along[1], along[0]])
-    hull = ConvexHull(p).vertices
-    ends = np.column_stack([hull, np.roll(hull, -1)])
+    order = np.argsort(p @ along, kind="stable")
+    hull = order[: _outer(p[order] @ along, p[order] @ out, order)]
+    ends = np.column_stack([hull[:-1], hull[1:]])
     spans = p[ends[:, 1]] - p[ends[:, 0]]
     facing = ((p[ends].mean(axis=1) - (line.leading + line.trailing) / 2) @ out > 0) & (
         np.abs(spans @ along) > np.abs(spans @ out)
@@ -121,6 +121,26 @@ def _tangent(profile: Profile, line: MeanLine, pressure: int) -> Floats | None:
             break
     touched = profile.at(np.array([a, b]))
     return touched[np.argsort(touched @ along)]
+
+
+@njit(cache=True, nogil=True)
+def _outer(x, y, order):  # type: ignore[no-untyped-def]
+    """Put first into `order` (n,) those of places in the order of x that no straight line lies over; return how many.
+
+    The upper half of their convex hull (Andrew 1979).
+    """
+    kept = np.empty(len(x), dtype=np.int64)
+    many = 0
+    for i in range(len(x)):
+        while many > 1:
+            a, b = kept[many - 2], kept[many - 1]
+            if (x[b] - x[a]) * (y[i] - y[a]) < (y[b] - y[a]) * (x[i] - x[a]):
+                break
+            many -= 1
+        kept[many] = i
+        many += 1
+    order[:many] = order[kept[:many]]
+    return many
 
 
 def _at_shares(profile: Profile, line: MeanLine, pressure: int, construction: Construction) -> Floats:

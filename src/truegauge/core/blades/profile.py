@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from truegauge.core.arrays import Floats
 
+_GAUSS = np.polynomial.legendre.leggauss(6)  # exact for what a cubic's area is made of
 _LEAST = 12  # points of a closed curve
 _IDEAL = (0.05, 0.45, 0.45, 0.05)  # shares of four cubics that make one of sixth order
 _SMOOTH = 0.02  # of how rough they are in the mean, below which it makes no difference
@@ -167,13 +168,13 @@ class Profile:
 
     def area_and_centroid(self) -> tuple[float, Floats]:
         """Return the area, mm2, and its centroid (2,), mm, by Green's theorem over the pieces of the curve."""
-        nodes, shares = np.polynomial.legendre.leggauss(6)
-        ends = np.append(self.knots, self.length)
-        half, middle = np.diff(ends) / 2, (ends[1:] + ends[:-1]) / 2
+        nodes, shares = _GAUSS
+        half, middle = np.diff(self._ends) / 2, (self._ends[1:] + self._ends[:-1]) / 2
         s = (middle[:, None] + half[:, None] * nodes).ravel()
         w = (half[:, None] * shares).ravel()
-        origin = self.curve(self.knots).mean(axis=0)
-        p, d = self.curve(s) - origin, self.curve(s, 1)
+        origin = self.at(self.knots).mean(axis=0)
+        p, d, _ = self._read(s)
+        p -= origin
         x, y = p.T
         area = float(np.sum(w * (x * d[:, 1] - y * d[:, 0])) / 2)
         mx = float(np.sum(w * x * x * d[:, 1])) / 2

@@ -84,31 +84,26 @@ def feet_on(profile: Profile, points: Floats, near: Floats | None = None) -> Fee
     """Return the nearest places on a profile; `near` (n,) are parameters to begin at."""
     s, tree = profile.tree
     s = s[tree.query(points)[1]] if near is None else near.copy()
-    _to_feet(*profile.pieces, np.ascontiguousarray(points, dtype=np.float64), s)
-    outward = -profile.inward(s)
-    distance = np.einsum("ij,ij->i", points - profile.at(s), outward)
-    straight = np.linalg.norm(points - profile.at(s), axis=1)
-    for corner, place in zip(profile.corners, profile.at(profile.corners), strict=True):
-        off = points - place
-        far = np.linalg.norm(off, axis=1)
-        own = (far < straight) & (far > 0)  # nearer than any place that it lies square to: off the corner itself
-        s, distance = np.where(own, corner, s), np.where(own, far, distance)
-        outward = np.where(own[:, None], off / np.maximum(far, 1e-300)[:, None], outward)
-        straight = np.where(own, far, straight)
-    return Feet(np.mod(s, profile.length), distance, outward)
+    distance, outward = np.empty(len(s)), np.empty((len(s), 2))
+    corners = profile.corners
+    _to_feet(*profile.pieces, corners, profile.at(corners), np.ascontiguousarray(points), s, distance, outward)
+    return Feet(s, distance, outward)
 
 
 @njit(cache=True, nogil=True)
-def _to_feet(coefficients, ends, points, s):  # type: ignore[no-untyped-def]
-    """Move parameters (n,) to where points (n, 2) lie square to the curve, by Newton's method."""
+def _to_feet(coefficients, ends, corners, places, points, s, distance, outward):  # type: ignore[no-untyped-def]
+    """Move parameters (n,) to where points (n, 2) lie square to the curve, by Newton's method, or to a corner.
+
+    Of a corner, one of some parameters (m,) and places (m, 2), it is off straight away if that is nearer.
+    """
     made, length = np.empty((3, 2)), ends[-1]
     for i in range(len(s)):
-        at = s[i]
+        at, px, py = s[i], points[i, 0], points[i, 1]
         for _ in range(_FEET):
             read_at(coefficients, ends, at, made)
             dx, dy = made[1, 0], made[1, 1]
             speed = np.hypot(dx, dy)
-            x, y = points[i, 0] - made[0, 0], points[i, 1] - made[0, 1]
+            x, y = px - made[0, 0], py - made[0, 1]
             along, inside = (x * dx + y * dy) / speed, (y * dx - x * dy) / speed
             bend = 1.0 - (dx * made[2, 1] - dy * made[2, 0]) / speed**3 * inside
             # Beyond the centre of curvature the step would go the other way: there it is a plain one.
@@ -116,7 +111,18 @@ def _to_feet(coefficients, ends, points, s):  # type: ignore[no-untyped-def]
             at += min(max(step, -0.02 * length), 0.02 * length)
             if abs(step) < 1e-13 * length:
                 break
-        s[i] = at
+        read_at(coefficients, ends, at, made)
+        x, y, speed = px - made[0, 0], py - made[0, 1], np.hypot(made[1, 0], made[1, 1])
+        outward[i, 0], outward[i, 1] = made[1, 1] / speed, -made[1, 0] / speed
+        distance[i] = x * outward[i, 0] + y * outward[i, 1]
+        straight = np.hypot(x, y)
+        for k in range(len(corners)):
+            x, y = px - places[k, 0], py - places[k, 1]
+            far = np.hypot(x, y)
+            if 0.0 < far < straight:  # nearer than any place that it lies square to: off the corner itself
+                at, straight, distance[i] = corners[k], far, far
+                outward[i, 0], outward[i, 1] = x / far, y / far
+        s[i] = at % length
 
 
 def fit_section(

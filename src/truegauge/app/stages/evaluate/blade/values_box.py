@@ -42,7 +42,7 @@ class ValuesBox(Fold):
             keep_size(field, width=110)
         self.waves = LengthField(s, "the wavelength", lambda v: model.change("change the wavelength", wavelength=v))
         self.waves.setToolTip("Waves of the sides that are shorter than this are told as waviness; 0: none are")
-        for widget in (label("Thickness at", "soft"), row("so far from the edges", self.edges),
+        for widget in (label("Thickness at", "soft"), row("from the edges", self.edges),
                        row("% of the chord", self.shares), row("Waves shorter than", self.waves), self.list,
                        self.take):  # fmt: skip
             self.column.addWidget(widget)
