@@ -239,6 +239,36 @@ def test_bands_fit_values_and_axes_are_set_on_the_bench(cut, page, settle, qtbot
     assert nominal == pytest.approx(0.35 + 0.55 * 0.6 - 0.1 * 0.36 - np.pi / 2, abs=0.02)  # told from the new axis
 
 
+def test_sections_lie_on_cones_about_the_machine_axis(cut, page, settle, qtbot):
+    m, s = cut.get(BladeModel), cut.session
+    chord = next(c.id for c in s.plan.characteristics if c.kind == "blade_chord_mean_line" and "60 mm" in c.name)
+    plane = s.plan.characteristic(chord).nominal
+    assert page.axes.below_row.isHidden()
+    page.axes.shape.setCurrentIndex(page.axes.shape.findData("cones"))
+    page.axes.shape.activated.emit(page.axes.shape.currentIndex())
+    settle()
+    assert s.plan.blades[0].machine_below == 0.0
+    assert not page.axes.below_row.isHidden()
+    type_in(page.axes.below, "-30")
+    settle()
+    type_in(page.axes.tilts[0].lineEdit(), "12")
+    page.axes.tilts[0].editingFinished.emit()
+    settle()
+    blade = s.plan.blades[0]
+    assert (blade.machine_below, blade.tilts) == (-30.0, pytest.approx((np.radians(12),) * 2))
+    qtbot.waitUntil(lambda: m.sheet is not None)
+    found = s.evaluator.context(s.plan, s.sample).need(MeasuredBlade(blade, blade.sections[1]))
+    assert float(found.plane.radius) == pytest.approx(30.0)  # at 60 mm, 30 mm over the axis
+    assert s.plan.characteristic(chord).nominal > plane + 0.2  # cut askew it is longer
+    m.choose(blade.sections[1].id)
+    qtbot.waitUntil(lambda: getattr(m.sheet, "title", "").endswith("on a cone, unrolled"))
+    for _ in range(3):
+        s.document.undo()
+    settle()
+    assert s.plan.blades[0].machine_below is None
+    assert page.axes.below_row.isHidden()
+
+
 def test_curves_and_the_table_show_every_section(cut, settle, qtbot):
     m, s, middle = cut.get(BladeModel), cut.session, cut.get(BladeMiddle)
     middle.pages["height"].click()

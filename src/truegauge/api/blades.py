@@ -20,7 +20,7 @@ def blade(
     criterion: str = "least squares", shift_limit: float | None = None, turn_limit: float | None = None,
     unit: str = "", aligned: bool = False, edge_distances: Sequence[float] = (), wavelength: float = 0.0,
     chord_shares: Sequence[float] = (), weights: Sequence[float] = (),
-    tilts: Sequence[float] = (),
+    tilts: Sequence[float] = (), machine_below: float | None = None,
 ) -> tuple[SectionResult, ...]:  # fmt: skip
     """Measure sections of a blade at heights along its stacking axis.
 
@@ -42,8 +42,10 @@ def blade(
     wavelength : float
         mm along the profile; of shorter waves on both sides it is told how high they are. 0: of none.
     tilts : sequence of float
-        rad: by which the planes rise along the machine axis, as cones about it do; one, or that of the lowest and of
-        the highest section.
+        rad: by which sections rise along the machine axis; one, or that of the lowest and of the highest section.
+    machine_below : float, optional
+        mm that the machine axis is below the origin of the part, against the stacking axis: sections lie on cones about
+        it (cylinders without a rise), unrolled; without, they are planes.
     aligned : bool
         The scan is in the coordinates of the part; without, it is aligned by a best fit.
 
@@ -59,5 +61,5 @@ def blade(
         A file cannot be read, the scan cannot be aligned, or a section is none of an aerofoil.
     """
     asked = asked_for(heights, axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
-                      turn_limit, edge_distances, wavelength, chord_shares, weights, tilts)  # fmt: skip
+                      turn_limit, edge_distances, wavelength, chord_shares, weights, tilts, machine_below)  # fmt: skip
     return blade_sections(Path(part), Path(scan), asked, unit=unit, aligned=aligned)

@@ -42,8 +42,12 @@ def blade(
         str, typer.Option(help="How much leading edge, trailing edge, pressure and suction side count: 1,1,1,0.")
     ] = "",
     tilt: Annotated[
-        str, typer.Option(help="Planes rise along the machine axis, degrees: 5, or from the lowest on: 5,12.")
+        str, typer.Option(help="Sections rise along the machine axis, degrees: 5, or from the lowest on: 5,12.")
     ] = "",
+    machine_below: Annotated[
+        float | None,
+        typer.Option(callback=within_reach, help="The machine axis is so far below the origin, mm: sections on cones."),
+    ] = None,
     shift_limit: Annotated[
         float | None, typer.Option(callback=within_reach, help="The fit shifts no farther, mm.")
     ] = None,
@@ -65,7 +69,7 @@ def blade(
         _numbers(heights, "heights"), axis, machine_axis, leading, pressure, thickness, fit, criterion, shift_limit,
         None if turn_limit is None else math.radians(turn_limit), _numbers(edge_distances, "edge distances"),
         wavelength, _numbers(chord_shares, "chord shares"), _numbers(weights, "weights"),
-        [math.radians(t) for t in _numbers(tilt, "tilt")],
+        [math.radians(t) for t in _numbers(tilt, "tilt")], machine_below,
     )  # fmt: skip
     results = blade_sections(part, scan, asked, unit=units, aligned=scan_aligned)
     if as_json:

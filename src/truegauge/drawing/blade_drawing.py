@@ -148,7 +148,7 @@ def draw_edge(
     name = "trailing" if trailing else "leading"
     shown, level = _constructed(nominal, found if _is_told(found, name) else None, when)
     edge = shown.trailing if trailing else shown.leading
-    if edge.radius <= 0:
+    if not edge.radius > 0:
         return made
     around = edge.begin + (edge.end - edge.begin) * np.linspace(0, 1, 41)
     arc = level(shown.profile.at(around))

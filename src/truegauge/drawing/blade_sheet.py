@@ -34,11 +34,12 @@ def blade_sheet(
     measured = None if isinstance(found, NotComputed) or found.problem else found
     problem = found.reason if isinstance(found, NotComputed) else found.problem
     bands, when, machine = bands_of(blade), blade.judged, np.array(blade.machine)
+    on_cone = "" if blade.machine_below is None else ", on a cone, unrolled"
     return BladeSheet(
         draw_blade(nominal, measured, scale, bands, when, blade.magnification),
         draw_edge(nominal, measured, scale, bands, when, trailing=False),
         draw_edge(nominal, measured, scale, bands, when, trailing=True),
-        f"{blade.name}, section at {numbers.value(section.height)} {numbers.unit}",
+        f"{blade.name}, section at {numbers.value(section.height)} {numbers.unit}{on_cone}",
         rows_of(measured, blade, numbers), () if measured is None else measured.notes,
         f"not measured: {problem}" if problem else "", axis_name(machine / np.linalg.norm(machine)) or "axis",
     )  # fmt: skip

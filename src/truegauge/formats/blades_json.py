@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 from truegauge.core.blades.over_height import over_height
+from truegauge.core.sections.plane import SectionPlane
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -57,6 +58,10 @@ def section_document(one: SectionResult) -> dict[str, Any]:
     made["noise"], made["notes"], made["problem"] = _known(one.noise), list(one.notes), one.problem
     plane = one.plane
     made["plane"] = {"origin": plane.origin.tolist(), "x": plane.across.tolist(), "y": plane.up.tolist()}
+    made["cone"] = None if isinstance(plane, SectionPlane) else {
+        "center": plane.center.tolist(), "axis": plane.axis.tolist(), "radius": float(plane.radius),
+        "rise_deg": math.degrees(plane.rise),
+    }  # fmt: skip
     return made
 
 

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-_MOST, _DISTANCES, _STEEPEST = 400, 20, 1.2
+_MOST, _DISTANCES, _STEEPEST, _FAR = 400, 20, 1.2, 1e6
 _WAYS = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 _FITS = ("none", "turn", "shift", "full")
 
@@ -57,7 +57,7 @@ def asked_for(
     thickness: float = 1.0, fit: str = "full", criterion: str = "least squares",
     shift_limit: float | None = None, turn_limit: float | None = None, edge_distances: Sequence[float] = (),
     wavelength: float = 0.0, chord_shares: Sequence[float] = (), weights: Sequence[float] = (),
-    tilts: Sequence[float] = (),
+    tilts: Sequence[float] = (), machine_below: float | None = None,
 ) -> Asked:  # fmt: skip
     """Return which sections are wanted; directions as `way_of` reads them, lengths in mm, `turn_limit` in rad.
 
@@ -88,6 +88,8 @@ def asked_for(
         raise TrueGaugeError(f"weights are four numbers, of {', '.join(ZONES)}: not below 0, and one above")
     if len(tilts) > 2 or not all(abs(t) <= _STEEPEST for t in tilts):
         raise TrueGaugeError("sections rise by up to 68 degrees: one angle, or that of the lowest and of the highest")
+    if machine_below is not None and not abs(machine_below) <= _FAR:
+        raise TrueGaugeError(f"a machine axis that is {machine_below:g} mm below the origin is none")
     shifts = np.eye(2) if fit in ("full", "shift") else np.zeros((0, 2))
     freedom = Freedom(shifts, fit in ("full", "turn"), None, shift_limit, turn_limit)
     return Asked(
@@ -95,6 +97,7 @@ def asked_for(
         thickness=thickness, edge_distances=tuple(distances.tolist()), wavelength=wavelength, freedom=freedom,
         criterion="minimax" if criterion == "minimax" else "least squares", chord_shares=tuple(shares.tolist()),
         tilts=(float(tilts[0]), float(tilts[-1])) if len(tilts) else (0.0, 0.0),
+        machine_below=machine_below,
         weights=(own[0], own[1], own[2], own[3]) if len(own) else None,
         leading=way_of(leading, "leading") if leading else None,
         pressure=way_of(pressure, "pressure") if pressure else None,

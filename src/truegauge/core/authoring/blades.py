@@ -142,7 +142,8 @@ def set_blade(
             now = round(now if np.isfinite(now) else 0.0, 6)
             if v.id not in known:
                 added.append(_characteristic(blade, section, v, now, number + len(added)))
-            elif v.what in was and known[v.id].nominal == round(was[v.what], 6) != now:
+            # Where it could not be cut before, 0 stands for a nominal that nobody knew.
+            elif known[v.id].nominal == round(was.get(v.what, 0.0), 6) != now:
                 changed.append((known[v.id].id, now))
         sections.append(section.replace(values=tuple(values)))
     made = blade.replace(sections=tuple(sections))

@@ -6,25 +6,29 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.blades.profile import Profile
+from truegauge.core.blades.profile import CORNER, Profile
 from truegauge.core.errors import EvaluationError
 from truegauge.core.sections.nominal import onto_surface
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Floats, Ints
+    from truegauge.core.arrays import Floats, Ints, Mask
     from truegauge.core.cad.projection import Projector
+    from truegauge.core.sections.cone import SectionSurface
     from truegauge.core.sections.nominal import NominalSection
-    from truegauge.core.sections.plane import SectionPlane
 
 _TURN = 0.08  # rad that it turns between two points at most
 _STEP = 1.0 / 400.0  # of its length
 _ROUNDS = 6
+_ALIKE = 0.9  # of the longest, that another blade's curve is long
+_FAR, _CORNER_NEAR = 30.0, 2e-3  # gaps of points, and share of its length, that a corner is off them
 _NEAR = 3.0  # spacings that ends of pieces are apart at most, to belong together
 _STRAIGHT = 0.05  # of its length, squared: what encloses less is no section
 
 
-def nominal_profile(section: NominalSection, projector: Projector, plane: SectionPlane, size: float) -> Profile:
+def nominal_profile(section: NominalSection, projector: Projector, plane: SectionSurface, size: float) -> Profile:
     """Return the profile of an aerofoil from what a plane cuts of the part: the longest closed curve.
+
+    Of some that are as long, blades beside each other, it is the one nearest to the stacking axis.
 
     Parameters
     ----------
@@ -39,8 +43,11 @@ def nominal_profile(section: NominalSection, projector: Projector, plane: Sectio
     loops = [loop for loop in _loops(section) if _encloses(section.flat[loop])]
     if not loops:
         raise EvaluationError("the plane of the section cuts nothing closed of the part")
-    loop = max(loops, key=lambda rows: _length(section.flat[rows]))
-    return Profile.through(_refined(projector, plane, section.flat[loop], section.face[loop], size))
+    longest = max(_length(section.flat[rows]) for rows in loops)
+    alike = [rows for rows in loops if _length(section.flat[rows]) > _ALIKE * longest]
+    loop = min(alike, key=lambda rows: float(np.linalg.norm(section.flat[rows].mean(axis=0))))
+    flat, face = _refined(projector, plane, section.flat[loop], section.face[loop], size)
+    return Profile.through(*_with_corners(flat, face))
 
 
 def _length(flat: Floats) -> float:
@@ -83,8 +90,8 @@ def _loops(section: NominalSection) -> list[Ints]:
     return made
 
 
-def _refined(projector: Projector, plane: SectionPlane, flat: Floats, face: Ints, size: float) -> Floats:
-    """Put points between those where the curve turns or goes on far, on the true surfaces."""
+def _refined(projector: Projector, plane: SectionSurface, flat: Floats, face: Ints, size: float) -> tuple[Floats, Ints]:
+    """Put points between those where the curve turns or goes on far, on the true surfaces; return faces (n,), too."""
     for _ in range(_ROUNDS):
         after = np.roll(flat, -1, axis=0) - flat
         long = np.linalg.norm(after, axis=1)
@@ -106,4 +113,25 @@ def _refined(projector: Projector, plane: SectionPlane, flat: Floats, face: Ints
             break
         flat = np.insert(flat, wanted[got] + 1, found[got], axis=0)
         face = np.insert(face, wanted[got] + 1, own[got])
-    return flat
+    return flat, face
+
+
+def _with_corners(flat: Floats, face: Ints) -> tuple[Floats, Mask]:
+    """Put points where two faces meet at an angle between points (n, 2) of them, and tell which ones these are."""
+    at, made = [], []
+    count, length = len(flat), _length(flat)
+    for k in np.flatnonzero(face != np.roll(face, -1)):
+        last, here, then, following = (flat[(k + i) % count] for i in (-1, 0, 1, 2))
+        way, on, gap = here - last, following - then, then - here
+        turn = np.arctan2(way[0] * on[1] - way[1] * on[0], way @ on)
+        if abs(turn) < CORNER:
+            continue
+        ahead, behind = np.linalg.solve(np.column_stack([way, on]), gap)
+        far = max(ahead * np.linalg.norm(way), behind * np.linalg.norm(on))
+        if min(ahead, behind) > 0 and far < min(_FAR * np.linalg.norm(gap), _CORNER_NEAR * length):
+            at.append(k + 1)
+            made.append(here + ahead * way)
+    if not at:
+        return flat, np.zeros(count, dtype=bool)
+    sharp = np.insert(np.zeros(count, dtype=bool), at, True)
+    return np.insert(flat, at, np.array(made), axis=0), sharp

@@ -12,8 +12,8 @@ from truegauge.core.sections.measured import measured_section
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Ints, Normals, Points
     from truegauge.core.cad.projection import Projector
+    from truegauge.core.sections.cone import SectionSurface
     from truegauge.core.sections.nominal import NominalSection
-    from truegauge.core.sections.plane import SectionPlane
 
 FAR = 3.0  # mm off the nominal, from which points are of something else
 MOST = 4_000  # points: more tell a section no better
@@ -35,7 +35,7 @@ class Carried:
 
 
 def into_plane(
-    projector: Projector, plane: SectionPlane, curve: NominalSection, feet: Points, normals: Normals,
+    projector: Projector, plane: SectionSurface, curve: NominalSection, feet: Points, normals: Normals,
     distances: Floats, faces: Ints, thickness: float, away: int, radii: Floats | None = None,
 ) -> Carried:  # fmt: skip
     """Carry points near the plane into it, along the surface (see `measured_section`); and say what else is there.
@@ -58,8 +58,8 @@ def into_plane(
         )
         flat.append(found.flat)
         if radii is not None and len(found.flat):
-            there = np.asarray(projector.deviations(plane.solid(found.feet)).normals, dtype=np.float64)
-            inside = plane.flat_directions(there)
+            at = plane.solid(found.feet)
+            inside = plane.flat_directions(np.asarray(projector.deviations(at).normals, dtype=np.float64), at)
             cosine = np.linalg.norm(inside, axis=1)
             reach.append(radii[own[0]] / cosine)
             centers.append(found.flat + reach[-1][:, None] * inside / cosine[:, None])

@@ -10,7 +10,7 @@ from numba import njit
 
 from truegauge.core.association.by_criterion import fit_circle
 from truegauge.core.association.features import Circle
-from truegauge.core.errors import EvaluationError
+from truegauge.core.errors import AssociationError, EvaluationError
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
@@ -21,13 +21,14 @@ _PLACES = 61
 _REACH = 0.2  # of the profile, that an edge is within
 _SEEN = 400
 _ELLIPSE_STEPS = 60
+_BESIDE = 1e-6  # of the profile, that a corner is beside the end of an edge, to belong to it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Edge:
     """The edge at a place (2,) of the profile (parameter `s`), with its circle through places from `begin` to `end`.
 
-    A sharp edge has a radius of 0.
+    A sharp edge has a radius of 0; one that is cut off, or straight, has none (NaN).
     """
 
     place: Floats
@@ -58,8 +59,14 @@ def edge_at(profile: Profile, s: float, share: float = SHARE) -> Edge:
     if len(far) and far.min() < 1e-9 * profile.length:
         return Edge(place, s, place, 0.0, s, s)
     begin, end = (_turned(profile, s, sign, share * np.pi / 2) for sign in (-1.0, 1.0))
+    beside = _BESIDE * profile.length
+    if np.any(np.mod(profile.corners - begin + beside, profile.length) < end - begin + 2 * beside):
+        return Edge(place, s, place, float("nan"), begin, end)
     own = profile.at(begin + (end - begin) * np.linspace(0.0, 1.0, _PLACES))
-    center, radius = circle_through(own)
+    try:
+        center, radius = circle_through(own)
+    except AssociationError:  # it is straight, or nearly
+        center, radius = place, float("nan")
     return Edge(place, s, center, radius, begin, end)
 
 
@@ -69,8 +76,8 @@ def ellipse_at(profile: Profile, edge: Edge, way: Floats) -> tuple[float, float]
     By least squares of the distances in their first order (Sampson 1982), from the algebraic fit; NaN where the edge is
     no part of an ellipse, 0 where it is sharp.
     """
-    if edge.radius == 0:
-        return 0.0, 0.0
+    if not edge.radius > 0:
+        return edge.radius, edge.radius
     own = profile.at(edge.begin + (edge.end - edge.begin) * np.linspace(0.0, 1.0, _PLACES)) - edge.place
     along = way / np.linalg.norm(way)
     u, v = own @ along / edge.radius, own @ np.array([-along[1], along[0]]) / edge.radius

@@ -31,6 +31,11 @@ _LOOSER = 0.1  # as stiff as cross-validation finds best: for edges, where more 
 _STIFFNESS = tuple(10.0 ** (np.arange(-8, 13) / 2.0))
 _FINE = 900  # places of the measured curve
 _LEAST_POINTS = 30
+_BREAK, _HELD = 3, 1e-3  # pieces between the sides of a corner, and how much they are held to each other
+_CUT_OFF, _FREE, _SEEN = 0.1, 40, 3  # of the profile, that the end of an edge is at most; points to bend it; to move it
+_AT_CORNER = 1e-7  # of the profile, that is beside a corner
+_TIP = 0.01  # of the profile, that a corner lies elsewhere at most
+_PARALLEL = 1e-3  # sine, from which sides meet nowhere
 _ROOM = 1.2  # as far as a sharp edge moves along its sides, that these begin from it
 
 
@@ -74,25 +79,32 @@ class MeasuredProfile:
         Raises
         ------
         EvaluationError
-            It crosses itself: it is off by more than an edge is round.
+            It crosses itself: it is off by more than an edge is round; or a sharp edge is bent by more than that is.
         """
         s, basis, places, inward = self._fine
         moved = places - (basis @ (self.coefficients if coefficients is None else coefficients))[:, None] * inward
-        kept = np.ones(len(s), dtype=bool)
+        kept, sharp = np.ones(len(s), dtype=bool), np.zeros(len(s), dtype=bool)
         for corner in self.nominal.corners:
             kept &= self._at_corner(corner, s, moved, coefficients)
-        made = moved[kept]
-        return Profile.through(made if motion is None else made @ motion[:2, :2].T + motion[:2, 2])
+            sharp[_nearest(s, corner)] = True
+        made, sharp = moved[kept], sharp[kept]
+        return Profile.through(made if motion is None else made @ motion[:2, :2].T + motion[:2, 2], sharp)
 
     def _at_corner(self, corner: float, s: Floats, moved: Floats, coefficients: Floats | None) -> Mask:
-        """Put a sharp edge where both sides meet as they are moved, and return which places (n,) there is room for."""
-        beside = 1e-7 * self.nominal.length
-        before, after = self.nominal.inward(np.array([corner - beside, corner + beside]))
-        off = float(self.deviation(np.array([corner]), coefficients)[0])
-        place, even = self.nominal.at(np.array([corner]))[0], 1.0 + float(before @ after)
-        own = int(np.argmin(np.abs(s - corner)))
-        moved[own] = place - off * (before + after) / max(even, 1e-6)
-        side = abs(off) * np.sqrt(max(0.0, 2.0 - even) / max(even, 1e-6))
+        """Put a corner where both sides meet as they are moved, and return which places (n,) there is room for."""
+        beside = _AT_CORNER * self.nominal.length * np.array([-1.0, 1.0])
+        sides = self.nominal.inward(corner + beside)
+        off = self.deviation(corner + beside, coefficients)
+        own, way = _nearest(s, corner), 0.0 * off
+        if abs(np.linalg.det(sides)) > _PARALLEL:
+            way = np.asarray(np.linalg.solve(sides, -off))
+        place, side = self.nominal.at(np.array([corner]))[0], float(np.linalg.norm(way))
+        if side > _TIP * self.nominal.length:
+            raise EvaluationError(
+                f"the sides of the sharp edge at ({place[0]:.2f}, {place[1]:.2f}) meet {side:.2f} mm off it: it is "
+                "bent by more than it is thick, or is not seen"
+            )
+        moved[own] = place + way
         far = np.abs(np.mod(s - corner + self.nominal.length / 2, self.nominal.length) - self.nominal.length / 2)
         kept = far > _ROOM * side
         kept[own] = True
@@ -113,11 +125,16 @@ def measured_profile(nominal: Profile, s: Floats, deviations: Floats) -> Measure
     """
     if len(s) < _LEAST_POINTS:
         raise EvaluationError(f"{len(s)} points are too few for a section: {_LEAST_POINTS} are the least")
-    way, pieces = _way(nominal, len(s))
+    way, pieces, breaks = _way(nominal, s)
+    # What is nearest to a corner itself says nothing of either side.
+    usable = (~np.isin(s, nominal.corners)).astype(np.float64)
     rows, values = _pieces_at(np.interp(np.mod(s, nominal.length), *way), pieces)
     second = np.roll(np.eye(pieces), -1, axis=0) - 2 * np.eye(pieces) + np.roll(np.eye(pieces), 1, axis=0)
+    for corner in breaks:  # nothing holds one side to the other
+        first = int(np.floor(np.interp(corner, *way)))
+        second[np.arange(first - 1, first + _BREAK + 2) % pieces] *= _HELD
     penalty = second.T @ second
-    weights = np.ones(len(s))
+    weights = usable.copy()
     stiff = 1.0
     solved: Floats = np.zeros(pieces)
     for turn in range(_TURNS):
@@ -126,11 +143,11 @@ def measured_profile(nominal: Profile, s: Floats, deviations: Floats) -> Measure
             stiff = _stiffness(normal, right, penalty, float(weights @ np.square(deviations)), float(weights.sum()))
         solved = np.asarray(np.linalg.solve(normal + stiff * penalty, right), dtype=np.float64)
         off = _beside(s, deviations - (values * solved[rows]).sum(axis=1))
-        scale = 1.4826 * float(np.median(np.abs(off)))
+        scale = 1.4826 * float(np.median(np.abs(off[usable > 0])))
         if scale <= 1e-12:
             break
         # What a spline cannot follow of a trace without noise is no stray.
-        weights = np.square(np.clip(1.0 - np.square(off / (_STRAY * max(scale, _FINEST))), 0.0, None))
+        weights = usable * np.square(np.clip(1.0 - np.square(off / (_STRAY * max(scale, _FINEST))), 0.0, None))
     used = (weights > 0).astype(np.float64)
     normal, right = _normal(rows, values, used, deviations, pieces)
     made = normal + stiff * penalty
@@ -144,6 +161,10 @@ def measured_profile(nominal: Profile, s: Floats, deviations: Floats) -> Measure
     return MeasuredProfile(nominal, way, solved, root, noise, used)
 
 
+def _nearest(s: Floats, corner: float) -> int:
+    return int(np.argmin(np.abs(s - corner)))
+
+
 def _beside(s: Floats, off: Floats) -> Floats:
     """Return how far (n,) each is off the median of those beside it: where the spline does not follow, all are off."""
     from scipy.ndimage import median_filter
@@ -154,19 +175,37 @@ def _beside(s: Floats, off: Floats) -> Floats:
     return made
 
 
-def _way(nominal: Profile, count: int) -> tuple[tuple[Floats, Floats], int]:
-    """Return parameters and how many pieces of the spline come before each, and how many there are in all.
+def _way(nominal: Profile, s: Floats) -> tuple[tuple[Floats, Floats], int, Floats]:
+    """Return parameters and how many pieces of the spline come before each, how many in all, and at which corners not.
 
-    As long as some points need, and where the profile turns so that an edge has enough of them.
+    As long as some points (n,) need, and where the profile turns so that an edge has enough of them. From one side of a
+    corner to the other there are pieces that nothing is in, so that they have none in common. The end of an edge that
+    is cut off is moved as one where it has few points; where it has none it goes with the side before it.
     """
+    count, beside = len(s), _AT_CORNER * nominal.length / 2
     ends = np.append(nominal.knots, nominal.length)
     long = max(1.0 / _MOST, _POINTS / count)
     apart = np.diff(ends)
     own = apart / (long * nominal.length) + nominal.turning * _OF_EDGE / np.pi
     # Finer than the points are apart it would be free to do anything between them.
     own = np.minimum(own, apart / (_FEWEST * nominal.length / count))
+    bare = np.zeros(len(nominal.corners), dtype=bool)
+    for k, corner in enumerate(nominal.corners):
+        after = nominal.corners[(k + 1) % len(bare)]
+        far = np.mod(after - corner, nominal.length)
+        there = np.mod(s - corner, nominal.length)
+        seen = int(np.count_nonzero((there > 0) & (there < far)))
+        if 0 < far < _CUT_OFF * nominal.length and seen < _FREE:
+            own[np.mod(ends[:-1] - corner, nominal.length) < far] = 0.0
+            bare[k] = seen < _SEEN
+    breaks = nominal.corners[~bare]
     pieces = max(_LEAST, round(float(own.sum())))
-    return (ends, np.append(0.0, np.cumsum(own)) * pieces / own.sum()), pieces
+    share = np.append(0.0, np.cumsum(own)) * pieces / own.sum()
+    at = np.sort(np.concatenate([ends, breaks + beside]))
+    made = np.interp(at, ends, share)
+    for corner in breaks:
+        made[at > corner] += _BREAK
+    return (at, made), pieces + _BREAK * len(breaks), breaks
 
 
 def _stiffness(normal: Floats, right: Floats, penalty: Floats, squares: float, count: float) -> float:

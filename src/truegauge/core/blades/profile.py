@@ -15,13 +15,13 @@ if TYPE_CHECKING:
     from scipy.interpolate import PPoly
     from scipy.spatial import cKDTree
 
-    from truegauge.core.arrays import Floats
+    from truegauge.core.arrays import Floats, Mask
 
 _GAUSS = np.polynomial.legendre.leggauss(6)  # exact for what a cubic's area is made of
 _LEAST = 12  # points of a closed curve
 _IDEAL = (0.05, 0.45, 0.45, 0.05)  # shares of four cubics that make one of sixth order
 _SMOOTH = 0.02  # of how rough they are in the mean, below which it makes no difference
-_CORNER = 0.7  # rad that the curve turns at a point, from which that is a corner
+CORNER = 0.7  # rad that the curve turns at a point, from which that is a corner
 _DENSE = 4_000  # places among which the nearest is looked for
 _GAP = 12.0  # times the usual distance of two points beside each other, from which the curve is open there
 
@@ -36,8 +36,10 @@ class Profile:
     corners: Floats  # (k,) parameters of points where it turns at once
 
     @staticmethod
-    def through(points: Floats) -> Profile:
+    def through(points: Floats, corners: Mask | None = None) -> Profile:
         """Return the curve through points (n, 2) mm that follow each other around it.
+
+        It turns at once at those that are `corners` (n,), and wherever else sides and chords do.
 
         Raises
         ------
@@ -45,9 +47,11 @@ class Profile:
             Too few points, a gap, or a curve that crosses itself.
         """
         points = np.asarray(points, dtype=np.float64)
-        points = points[np.append(True, np.any(np.diff(points, axis=0) != 0, axis=1))]
+        corners = np.zeros(len(points), dtype=bool) if corners is None else corners
+        apart = np.append(True, np.any(np.diff(points, axis=0) != 0, axis=1))
+        points, corners = points[apart], corners[apart]
         if len(points) > 1 and np.array_equal(points[0], points[-1]):
-            points = points[:-1]
+            points, corners = points[:-1], corners[:-1]
         if len(points) < _LEAST:
             raise EvaluationError(f"{len(points)} points are too few for a section: {_LEAST} are the least")
         steps = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
@@ -56,12 +60,12 @@ class Profile:
             x, y = points[widest]
             raise EvaluationError(f"the section is open: {steps[widest]:.3g} mm are missing beside ({x:.3f}, {y:.3f})")
         if _area(points) < 0:
-            points = points[::-1]
+            points, corners = points[::-1], corners[::-1]
             steps = np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1)
         knots = np.append(0.0, np.cumsum(steps))
-        before, after = _slopes(points, steps)
-        corners = knots[:-1][np.any(before != after, axis=1)]
-        made = Profile(_pieces(points, knots, before, after), knots[:-1], float(knots[-1]), corners)
+        before, after = _slopes(points, steps, corners)
+        turning = knots[:-1][np.any(before != after, axis=1)]
+        made = Profile(_pieces(points, knots, before, after), knots[:-1], float(knots[-1]), turning)
         turned = float(np.sum(made._turns()))
         if abs(turned - 2 * np.pi) > 0.5:
             raise EvaluationError("the section crosses itself: its points do not follow each other around it")
@@ -247,7 +251,7 @@ def _pieces(points: Floats, knots: Floats, before: Floats, after: Floats) -> PPo
     return PPoly(made, knots)
 
 
-def _slopes(points: Floats, steps: Floats) -> tuple[Floats, Floats]:
+def _slopes(points: Floats, steps: Floats, corners: Mask) -> tuple[Floats, Floats]:
     """Return the derivatives (n, 2) of a closed curve before and after its points, by the length of its chords.
 
     They differ at corners.
@@ -258,12 +262,12 @@ def _slopes(points: Floats, steps: Floats) -> tuple[Floats, Floats]:
     Jiang and Shu 1996).
     """
     before, after = np.empty_like(points), np.empty_like(points)
-    _weigh(np.ascontiguousarray(points), steps, np.array(_IDEAL), before, after)
+    _weigh(np.ascontiguousarray(points), steps, corners, np.array(_IDEAL), before, after)
     return before, after
 
 
 @njit(cache=True, nogil=True)
-def _weigh(points, steps, ideal, before, after):  # type: ignore[no-untyped-def]
+def _weigh(points, steps, corners, ideal, before, after):  # type: ignore[no-untyped-def]
     count = len(points)
     at, table, slopes, rough = np.empty(4), np.empty((4, 2)), np.empty((4, 2)), np.empty(4)
     for i in range(count):
@@ -298,12 +302,16 @@ def _weigh(points, steps, ideal, before, after):  # type: ignore[no-untyped-def]
             y += weight * slopes[n, 1]
         before[i, 0], before[i, 1] = x / total, y / total
         after[i, 0], after[i, 1] = before[i, 0], before[i, 1]
+        if corners[i]:
+            before[i, 0], before[i, 1] = slopes[0, 0], slopes[0, 1]
+            after[i, 0], after[i, 1] = slopes[3, 0], slopes[3, 1]
+            continue
         # A corner: sides and chords turn at once.
         long = np.hypot(slopes[0, 0], slopes[0, 1]) * np.hypot(slopes[3, 0], slopes[3, 1])
-        if slopes[0, 0] * slopes[3, 0] + slopes[0, 1] * slopes[3, 1] < np.cos(_CORNER) * long:
+        if slopes[0, 0] * slopes[3, 0] + slopes[0, 1] * slopes[3, 1] < np.cos(CORNER) * long:
             here, last, following = points[i], points[i - 1], points[(i + 1) % count]
             u0, u1, v0, v1 = here[0] - last[0], here[1] - last[1], following[0] - here[0], following[1] - here[1]
-            if u0 * v0 + u1 * v1 < np.cos(_CORNER) * np.hypot(u0, u1) * np.hypot(v0, v1):
+            if u0 * v0 + u1 * v1 < np.cos(CORNER) * np.hypot(u0, u1) * np.hypot(v0, v1):
                 before[i, 0], before[i, 1] = slopes[0, 0], slopes[0, 1]
                 after[i, 0], after[i, 1] = slopes[3, 0], slopes[3, 1]
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from truegauge.core.blades.parameters import Blade, Ways
     from truegauge.core.blades.section_fit import SectionFit
     from truegauge.core.blades.zone_deviations import Deviations
-    from truegauge.core.sections.plane import SectionPlane
+    from truegauge.core.sections.cone import SectionSurface
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,7 +32,7 @@ class SectionResult:
     """
 
     height: float
-    plane: SectionPlane
+    plane: SectionSurface
     nominal: Blade
     nominal_values: Mapping[str, float]
     points: Floats

@@ -14,7 +14,7 @@ from truegauge.core.blades.measured_profile import measured_profile
 from truegauge.core.blades.parameters import Blade, blade_of
 from truegauge.core.blades.result import SectionResult, in_pose
 from truegauge.core.blades.scatter import scatter_of
-from truegauge.core.blades.section_fit import feet_on, fit_section
+from truegauge.core.blades.section_fit import Feet, feet_on, fit_section
 from truegauge.core.blades.told import blade_values, nominals_beside
 from truegauge.core.blades.waviness import waviness_of
 from truegauge.core.blades.zone_deviations import deviations_of
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from truegauge.core.blades.profile import Profile
     from truegauge.core.cad.model import CadModel
     from truegauge.core.cad.projection import Projector
-    from truegauge.core.sections.plane import SectionPlane
+    from truegauge.core.sections.cone import SectionSurface
 
 _LEAST = 30
 _TIPS = 2  # times that tips are compensated where the fit puts the section
@@ -70,8 +70,8 @@ def sections_of(
         leans = leaning(projector, plane, curve.flat[curve.exact])
         beyond = FAR * min(1.0, 1.5 * float(leans.max(initial=0.0))) + _MORE
         beyond += 0.0 if radii is None or not len(radii) else float(radii.max())
-        if asked.tilt(height):
-            rows = np.flatnonzero(np.abs((points - plane.origin) @ plane.normal) <= half + beyond)
+        if not asked.is_level:
+            rows = np.flatnonzero(np.abs(plane.heights(points)) <= half + beyond)
         else:
             first, last = np.searchsorted(sorted_along, [height - half - beyond, height + half + beyond])
             rows = np.sort(order[first:last])
@@ -79,8 +79,8 @@ def sections_of(
         reach = FAR if radii is None or not len(radii) else FAR + float(radii.max())
         found = projector.deviations(near, max_distance=reach)
         feet = found.feet_at(np.arange(len(near)))
-        own = (found.face >= 0) & ~found.on_edge & (np.abs((feet - plane.origin) @ plane.normal) <= half)
-        away = int(np.count_nonzero((found.face < 0) & (np.abs((near - plane.origin) @ plane.normal) <= half)))
+        own = (found.face >= 0) & ~found.on_edge & (np.abs(plane.heights(feet)) <= half)
+        away = int(np.count_nonzero((found.face < 0) & (np.abs(plane.heights(near)) <= half)))
         tips = None if radii is None else radii[rows][own]
         carried = into_plane(
             projector, plane, curve, feet[own], np.asarray(found.normals[own], dtype=np.float64),
@@ -92,11 +92,13 @@ def sections_of(
     return tuple(made)
 
 
-def leaning(projector: Projector, plane: SectionPlane, flat: Floats) -> Floats:
+def leaning(projector: Projector, plane: SectionSurface, flat: Floats) -> Floats:
     """Return the sines (n,) that the surface leans by, at some places (n, 2) of a section, against its plane."""
     own = flat[:: max(1, len(flat) // _PLACES)]
-    found = projector.deviations(plane.solid(own))
-    return np.abs(np.asarray(found.normals[~found.on_edge], dtype=np.float64) @ plane.normal)
+    at = plane.solid(own)
+    found = projector.deviations(at)
+    normals = np.asarray(found.normals, dtype=np.float64)
+    return np.asarray(np.abs(np.einsum("ij,ij->i", normals, plane.normals_at(at)))[~found.on_edge])
 
 
 def nominal_cut(model: CadModel, projector: Projector, asked: Asked, height: float) -> tuple[NominalSection, Profile]:
@@ -137,7 +139,7 @@ def nominal_blade(profile: Profile, asked: Asked, height: float) -> Blade:
         raise EvaluationError(f"at {height:g} mm: {error}") from error
 
 
-def judged_carried(blade: Blade, carried: Carried, height: float, plane: SectionPlane, asked: Asked) -> SectionResult:
+def judged_carried(blade: Blade, carried: Carried, height: float, plane: SectionSurface, asked: Asked) -> SectionResult:
     """Measure a section by what was carried into its plane; tips touch it along its normals where it lies.
 
     A section that is turned and shifted has other normals at its edges than its nominal: at first they are those of the
@@ -158,16 +160,19 @@ def judged_carried(blade: Blade, carried: Carried, height: float, plane: Section
 
 
 def judged(
-    blade: Blade, flat: Floats, height: float, plane: SectionPlane, asked: Asked, notes: tuple[str, ...] = ()
+    blade: Blade, flat: Floats, height: float, plane: SectionSurface, asked: Asked, notes: tuple[str, ...] = ()
 ) -> SectionResult:
     """Measure a section by its points (n, 2) in its plane, beside its nominal; without uncertainties."""
     nominal = blade.profile
-    result = SectionResult(height, plane, blade, blade_values(blade, asked) | nominals_beside(asked), flat, notes=notes)
     flat = flat[:: max(1, len(flat) // MOST)]
+    plain = feet_on(nominal, flat)
+    own = np.abs(plain.distance) <= FAR  # others are of something else in this plane
+    flat, plain = flat[own], Feet(plain.s[own], plain.distance[own], plain.outward[own])
+    values = blade_values(blade, asked) | nominals_beside(asked)
+    result = SectionResult(height, plane, blade, values, flat, notes=notes)
     if len(flat) < _LEAST:
         return replace(result, problem=f"there are {len(flat)} points: {_LEAST} are the least for a section")
     try:
-        plain = feet_on(nominal, flat)
         weights = None if asked.weights is None else np.array(asked.weights)[zone_of(blade, plain.s)]
         freedom = asked.freedom
         if freedom.pivot is None:
@@ -188,6 +193,7 @@ def judged(
     except TrueGaugeError as error:
         return replace(result, problem=str(error))
     said = [*notes, *missing.values()]
+    said += [f"the {n} edge is cut off: it has no radius" for n in ("leading", "trailing") if _is_cut_off(blade, n)]
     said += [f"the fit does not determine {way}" for way in fit.undetermined]
     if fit.limited:
         said.append("the fit is held back by its limits")
@@ -195,6 +201,10 @@ def judged(
         result, measured=measured, values=values, fit=fit, before=before, after=after, curve=curve, plain=laid,
         gaps=tuple(gaps), noise=curve.noise, notes=tuple(dict.fromkeys(said)),
     )  # fmt: skip
+
+
+def _is_cut_off(blade: Blade, name: str) -> bool:
+    return bool(np.isnan((blade.leading if name == "leading" else blade.trailing).radius))
 
 
 def _without(values: dict[str, float], missing: Mapping[str, str]) -> dict[str, float]:

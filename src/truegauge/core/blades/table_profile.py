@@ -56,8 +56,10 @@ def sections_by_table(
     Raises
     ------
     EvaluationError
-        There is no section at a height that is asked for, or it is none of an aerofoil.
+        Sections rise; there is none at a height that is asked for; or it is none of an aerofoil.
     """
+    if not asked.is_level:
+        raise EvaluationError("sections of a table lie in planes square to the stacking axis, not in others")
     there = heights_of(tables, asked)
     axis = np.array(asked.axis, dtype=np.float64) / np.linalg.norm(asked.axis)
     along = (points - np.array(asked.origin)) @ axis

@@ -59,7 +59,8 @@ class BladeKind(ReadingKind):
         blade, _ = _section_of(context, c)
         value = _beyond(found, blade, what) if what.startswith(f"profile_{BEYOND}") else found.told.get(what, np.nan)
         if not np.isfinite(value):
-            why = [n for n in found.notes if n.startswith("there are no points")]
+            own = [n for n in found.notes if n.endswith("no radius") and n.split()[1] in what]
+            why = own or [n for n in found.notes if n.startswith("there are no points")]
             raise EvaluationError(why[0] if why else "the section does not tell it")
         if what == "chord_angle":  # those that differ by a turn are one
             value = c.nominal + np.mod(value - c.nominal + np.pi, 2 * np.pi) - np.pi

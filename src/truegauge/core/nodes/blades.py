@@ -31,9 +31,10 @@ if TYPE_CHECKING:
     from truegauge.core.blades.parameters import Blade
     from truegauge.core.blades.profile import Profile
     from truegauge.core.nodes.context import Context
+    from truegauge.core.sections.cone import SectionSurface
     from truegauge.core.sections.nominal import NominalSection
-    from truegauge.core.sections.plane import SectionPlane
 
+_CLOSER = 6  # steps to where an axis goes through a cone
 _FLAT = 1e-6  # sine: an axis that lies in the plane goes through it nowhere
 
 
@@ -61,15 +62,16 @@ def plainly_asked(blade: BladeCheck, section: BladeSection) -> Asked:
         (section.height,), blade.axis, blade.origin, blade.machine, blade.leading, blade.pressure, blade.thickness,
         edge_distances=blade.edge_distances, chord_shares=blade.chord_shares, wavelength=blade.wavelength,
         construction=made, tilts=(blade.tilt_of(section),) * 2,
+        machine_below=blade.machine_below,
     )  # fmt: skip
 
 
-def _pivot(context: Context, blade: BladeCheck, plane: SectionPlane) -> Floats | None:
+def _pivot(context: Context, blade: BladeCheck, plane: SectionSurface) -> Floats | None:
     fit = blade.fit
     if fit.about == "place":
         return np.array(fit.place, dtype=np.float64)
     if fit.about == "stacking":
-        return np.asarray(plane.flat(np.array([blade.origin], dtype=np.float64))[0])
+        return np.zeros(2)  # where the coordinates of the section begin
     if fit.about == "feature":
         if not context.plan.has_feature(fit.feature):
             raise EvaluationError("the feature that a section turns about is not in the plan")
@@ -77,8 +79,11 @@ def _pivot(context: Context, blade: BladeCheck, plane: SectionPlane) -> Floats |
         line = None if isinstance(known, NotComputed) else axis_of(known.feature)
         if line is None or abs(float(line.direction @ plane.normal)) < _FLAT:
             raise EvaluationError("the axis that a section turns about does not go through its plane")
-        far = float((plane.origin - line.point) @ plane.normal) / float(line.direction @ plane.normal)
-        return np.asarray(plane.flat((line.point + far * line.direction)[None])[0])
+        at = line.point[None]
+        for _ in range(_CLOSER):  # at once in a plane
+            way = float(line.direction @ plane.normals_at(at)[0])
+            at = at - float(plane.heights(at)[0]) / way * line.direction
+        return np.asarray(plane.flat(at)[0])
     return None
 
 
@@ -103,6 +108,11 @@ def blade_content(context: Context, blade: BladeCheck, section: BladeSection) ->
     return context.contents.kept(("blade", blade.id, section.id), make) if there else make()
 
 
+def _place(b: BladeCheck, section: BladeSection) -> tuple[Hashable, ...]:
+    """Return all that tells where the plane or cone of a section is."""
+    return (section.height, b.tilt_of(section), b.axis, b.origin, b.machine, b.machine_below)
+
+
 @dataclass(frozen=True, slots=True)
 class BladeCut(Node["tuple[NominalSection, Profile]"]):
     """What the plane of a section cuts of the part, and the closed curve in it."""
@@ -113,8 +123,7 @@ class BladeCut(Node["tuple[NominalSection, Profile]"]):
     of_features = False
 
     def key(self, context: Context) -> Hashable:
-        b = self.blade
-        return (self.section.height, b.tilt_of(self.section), b.axis, b.origin, b.machine)
+        return _place(self.blade, self.section)
 
     def compute(self, context: Context) -> tuple[NominalSection, Profile]:
         asked, height = plainly_asked(self.blade, self.section), self.section.height
@@ -132,7 +141,7 @@ class NominalBlade(Node["Blade"]):
 
     def key(self, context: Context) -> Hashable:
         b, s = self.blade, self.section
-        return (s.height, b.tilt_of(s), b.axis, b.origin, b.machine, b.leading, b.pressure, b.construction_of(s))
+        return (*_place(b, s), b.leading, b.pressure, b.construction_of(s))
 
     def compute(self, context: Context) -> Blade:
         _, profile = context.need(BladeCut(self.blade, self.section))
@@ -148,9 +157,7 @@ class BladePoints(Node[Carried]):
     of_features = False
 
     def key(self, context: Context) -> Hashable:
-        b = self.blade
-        own = (self.section.height, b.tilt_of(self.section), b.axis, b.origin, b.machine, b.thickness)
-        return (cloud_key(context), own)
+        return (cloud_key(context), *_place(self.blade, self.section), self.blade.thickness)
 
     def compute(self, context: Context) -> Carried:
         curve, _ = context.need(BladeCut(self.blade, self.section))
@@ -158,14 +165,17 @@ class BladePoints(Node[Carried]):
         half, cloud, index = self.blade.thickness / 2, context.need(AlignedCloud()), context.need(NearPoints())
         found = cloud.found
         # A foot lies at another height than its point, by as much as the surface leans.
-        rows = index.in_slab(plane.origin, plane.normal, half + FAR)
+        if self.blade.machine_below is None:
+            rows = index.in_slab(plane.origin, plane.normal, half + FAR)
+        else:
+            rows = np.flatnonzero(np.abs(plane.heights(cloud.points)) <= half + FAR)
         rows = rows[~cloud.removed[rows]]
-        flatly = np.abs((cloud.points[rows] - plane.origin) @ plane.normal) <= half
+        flatly = np.abs(plane.heights(cloud.points[rows])) <= half
         near = cloud.usable[rows] & (found.face[rows] >= 0) & (np.abs(found.distance[rows]) <= FAR)
         away = int(np.count_nonzero(flatly & ~near))
         own = rows[near & ~found.on_edge[rows]]
         feet = found.feet_at(own)
-        inside = np.abs((feet - plane.origin) @ plane.normal) <= half
+        inside = np.abs(plane.heights(feet)) <= half
         own, feet = own[inside], feet[inside]
         sample = context.measured_sample
         tips = np.array([t.radius for t in sample.probed])[own] if sample.is_touched else None

@@ -30,20 +30,21 @@ def unbent(points: Points, results: Sequence[SectionResult], blade: BladeCheck) 
     `results` are measured ones, from low to high; beyond the last ones the points move as these do.
     """
     axis = np.array(blade.axis) / np.linalg.norm(blade.axis)
-    at, plane = np.array([one.height for one in results]), results[len(results) // 2].plane
-    # Of planes that rise along the machine axis it is the height of the one through each point.
-    heights = (points - np.array(blade.origin)) @ plane.normal / float(axis @ plane.normal)
+    at, middle = np.array([one.height for one in results]), results[len(results) // 2]
+    # Of planes or cones that rise along the machine axis it is the height of the one through each point.
+    heights = middle.height + middle.plane.heights(points) / float(axis @ middle.plane.normal)
     fits = [one.fit for one in results if one.fit is not None]
     turn = np.interp(heights, at, [f.turn for f in fits])
     pivot, shift = (
         np.column_stack([np.interp(heights, at, [getattr(f, name)[k] for f in fits]) for k in range(2)])
         for name in ("pivot", "shift")
     )
-    flat = plane.flat(points)
+    own = middle.plane.through(points)
+    flat = own.flat(points)
     c, s = np.cos(turn), np.sin(turn)
     off = flat - pivot
     moved = pivot + shift + np.column_stack([c * off[:, 0] - s * off[:, 1], s * off[:, 0] + c * off[:, 1]])
-    return points + (moved - flat) @ np.array([plane.across, plane.up]), heights
+    return points + own.solid(moved) - own.solid(flat), heights
 
 
 @dataclass(frozen=True, slots=True)

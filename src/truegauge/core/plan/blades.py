@@ -18,6 +18,7 @@ ZONE_NAMES: tuple[ZoneName, ...] = ("leading", "trailing", "pressure", "suction"
 Share = Annotated[float, Field(ge=0.1, le=1.0)]
 MOST_BLADES, MOST_SECTIONS = 12, 400
 _SHORT, _ALONG = 1e-9, 0.1  # mm; sine between the stacking and the machine axis at least
+_SQUARE = 1e-3  # tangent that the machine axis of cones is aslant at most
 
 
 class BladeValue(Frozen):
@@ -107,7 +108,8 @@ class BladeCheck(Frozen):
 
     `leading` and `pressure` are the ways to the leading edge and the pressure side; None: they are found. Points count
     within half of `thickness` of the plane. By `tilts` (at the lowest and the highest section, between straight over)
-    the planes rise along the machine axis. Of `bands` of zones one goes over into the next along `blend`.
+    the planes rise along the machine axis. Where that goes by `machine_below` mm below the origin sections lie on cones
+    about it, unrolled; None: in planes. Of `bands` of zones one goes over into the next along `blend`.
     """
 
     id: str = Field(min_length=1, max_length=80)
@@ -119,6 +121,7 @@ class BladeCheck(Frozen):
     pressure: Three | None = None
     thickness: float = Field(default=1.0, ge=0.01, le=50)
     tilts: tuple[Annotated[float, Field(ge=-1.2, le=1.2)], Annotated[float, Field(ge=-1.2, le=1.2)]] = (0.0, 0.0)
+    machine_below: float | None = Field(default=None, ge=-1e6, le=1e6)
     edge_distances: tuple[Annotated[float, Field(gt=0)], ...] = Field(default=(), max_length=20)
     chord_shares: tuple[Annotated[float, Field(gt=0, lt=1)], ...] = Field(default=(), max_length=20)
     wavelength: float = Field(default=0.0, ge=0, le=1e4)
@@ -138,6 +141,9 @@ class BladeCheck(Frozen):
         across = np.linalg.norm(np.cross(self.axis, self.machine))
         if across < _ALONG * np.linalg.norm(self.axis) * np.linalg.norm(self.machine):
             raise ValueError(f"{self.name}: the machine axis lies along the stacking axis: no chord can be told by it")
+        aslant = abs(float(np.dot(self.axis, self.machine)))
+        if self.machine_below is not None and aslant > _SQUARE * across:
+            raise ValueError(f"{self.name}: cones are about a machine axis that is square to the stacking axis")
         if len({b.zone for b in self.bands}) != len(self.bands):
             raise ValueError(f"{self.name}: a zone has two bands")
         if len({s.id for s in self.sections}) != len(self.sections):
@@ -159,7 +165,7 @@ class BladeCheck(Frozen):
     def content(self, section: BladeSection) -> tuple[object, ...]:
         """Return what the values of a section depend on."""
         return (
-            section.height, self.tilt_of(section), self.axis, self.origin, self.machine, self.leading, self.pressure,
-            self.thickness, self.edge_distances, self.chord_shares, self.wavelength, self.fit,
-            self.construction_of(section),
+            section.height, self.tilt_of(section), self.axis, self.origin, self.machine, self.machine_below,
+            self.leading, self.pressure, self.thickness, self.edge_distances, self.chord_shares, self.wavelength,
+            self.fit, self.construction_of(section),
         )  # fmt: skip

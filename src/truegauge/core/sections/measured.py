@@ -6,8 +6,9 @@ import numpy as np
 
 from truegauge.core.arrays import Floats, Ints, Normals, Points
 from truegauge.core.cad.projection import Projector
+from truegauge.core.sections.cone import SectionSurface
 from truegauge.core.sections.nominal import NominalSection, onto_surface
-from truegauge.core.sections.plane import Flat, SectionPlane
+from truegauge.core.sections.plane import Flat
 
 _ALONG = 0.2
 _AROUND = 12
@@ -34,7 +35,7 @@ class MeasuredSection:
 
 
 def measured_section(
-    projector: Projector, plane: SectionPlane, nominal: NominalSection, feet: Points, normals: Normals,
+    projector: Projector, plane: SectionSurface, nominal: NominalSection, feet: Points, normals: Normals,
     deviations: Floats, faces: Ints, thickness: float,
 ) -> MeasuredSection:  # fmt: skip
     """Carry points near a plane into it.
@@ -52,12 +53,12 @@ def measured_section(
     step = max(1, len(deviations) // _MOST)
     feet, deviations, faces = feet[::step], deviations[::step], np.asarray(faces[::step], dtype=np.int64)
     normals = np.asarray(normals[::step], dtype=np.float64)
-    sine = normals @ plane.normal
+    square = plane.normals_at(feet)
+    sine = np.einsum("ij,ij->i", normals, square)
     crossing = 1.0 - sine**2 > _ALONG**2
     feet, normals, deviations, faces = feet[crossing], normals[crossing], deviations[crossing], faces[crossing]
-    sine = sine[crossing]
-    height = (feet - plane.origin) @ plane.normal
-    tangent = plane.normal - sine[:, None] * normals
+    sine, height = sine[crossing], plane.heights(feet)
+    tangent = square[crossing] - sine[:, None] * normals
     slid = feet - (height / (1.0 - sine**2))[:, None] * tangent
     # The rest is the curvature of the surface over half the thickness.
     there, inside, arrived, cosine = onto_surface(projector, plane, plane.flat(slid), faces, 2.0 * thickness)

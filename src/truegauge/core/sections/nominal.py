@@ -9,7 +9,8 @@ from truegauge.core.arrays import Floats, Ints, Mask, Points
 from truegauge.core.cad.model import CadModel, Mesh
 from truegauge.core.cad.projection import Projector
 from truegauge.core.cad.recognition import whole_surface
-from truegauge.core.sections.plane import Flat, SectionPlane
+from truegauge.core.sections.cone import SectionSurface
+from truegauge.core.sections.plane import Flat
 
 _STEPS = 400  # points along the diagonal of the part
 _LEAST_STEPS = 8  # a piece
@@ -41,8 +42,8 @@ class NominalSection:
         return [np.flatnonzero(self.piece == k) for k in range(len(self.length))]
 
 
-def nominal_section(model: CadModel, projector: Projector, plane: SectionPlane) -> NominalSection:
-    """Cut the part with a plane.
+def nominal_section(model: CadModel, projector: Projector, plane: SectionSurface) -> NominalSection:
+    """Cut the part with a plane, or with a cone that is unrolled.
 
     The seed mesh gives the curves; their points are then moved in the plane onto the true surfaces.
     """
@@ -71,7 +72,7 @@ def nominal_section(model: CadModel, projector: Projector, plane: SectionPlane) 
 
 
 def onto_surface(
-    projector: Projector, plane: SectionPlane, flat: Flat, faces: Ints, most: float
+    projector: Projector, plane: SectionSurface, flat: Flat, faces: Ints, most: float
 ) -> tuple[Points, Flat, Mask, Floats]:
     """Move points in the plane onto the true surfaces of their faces, by Newton steps along the normal in the plane.
 
@@ -86,7 +87,7 @@ def onto_surface(
     rows = np.arange(len(at))  # those that have not arrived
     for step in range(_REFINEMENTS):
         found = projector.deviations(at[rows])
-        inside = plane.flat_directions(np.asarray(found.normals, dtype=np.float64))
+        inside = plane.flat_directions(np.asarray(found.normals, dtype=np.float64), at[rows])
         cosine[rows] = own_cosine = np.linalg.norm(inside, axis=1)
         own = (found.face == faces[rows]) & ~found.on_edge & (own_cosine > _ALONG)
         unit = inside / np.maximum(own_cosine, 1e-12)[:, None]
@@ -96,7 +97,7 @@ def onto_surface(
         if step == _REFINEMENTS - 1 or arrived.all():
             break
         way = np.where(own, -found.distance / np.maximum(own_cosine, _ALONG), 0.0)
-        moved = at[rows] + way[:, None] * (unit @ np.array([plane.across, plane.up]))
+        moved = plane.solid(plane.flat(at[rows]) + way[:, None] * unit)
         near = (np.linalg.norm(moved - start[rows], axis=1) <= most) & ~arrived[rows]
         at[rows] = np.where(near[:, None], moved, at[rows])
         rows = rows[~arrived[rows]]
@@ -136,12 +137,13 @@ def _joined(chains: list[tuple[Flat, int]], model: CadModel, near: float) -> lis
     return [piece for pieces in open_.values() for piece in pieces]
 
 
-def _chains(mesh: Mesh, plane: SectionPlane, size: float) -> list[tuple[Flat, int]]:
+def _chains(mesh: Mesh, plane: SectionSurface, size: float) -> list[tuple[Flat, int]]:
     """Return the polylines in which the plane cuts the mesh: flat coordinates and face."""
-    height = (mesh.vertices - plane.origin) @ plane.normal
+    height = plane.heights(mesh.vertices)
     height = np.where(np.abs(height) < 1e-9 * size, 1e-9 * size, height)  # no vertex lies in the plane
     above = height[mesh.triangles] > 0
-    rows = np.flatnonzero(above.any(axis=1) & ~above.all(axis=1))
+    there = plane.is_beside(mesh.vertices)[mesh.triangles].all(axis=1)
+    rows = np.flatnonzero(above.any(axis=1) & ~above.all(axis=1) & there)
     corners = mesh.triangles[rows]
     sides = np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1)  # (m, 3, 2)
     crossing = (height[sides[..., 0]] > 0) != (height[sides[..., 1]] > 0)

@@ -1,11 +1,13 @@
 """The plane of a section with its own coordinates."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from truegauge.core.arrays import Points, Vector
+from truegauge.core.arrays import Floats, Mask, Points, Vector
 from truegauge.core.association.axes import axes_along
 
 Flat = NDArray[np.float64]  # (n, 2) mm, coordinates of the section
@@ -34,8 +36,24 @@ class SectionPlane:
         """Return the coordinates (n, 2) in the section of points (n, 3)."""
         return np.asarray((points - self.origin) @ np.array([self.across, self.up]).T)
 
-    def flat_directions(self, vectors: Points) -> Flat:
-        """Return the part (n, 2) of directions (n, 3) that lies in the plane."""
+    def heights(self, points: Points) -> Floats:
+        """Return how far (n,) points (n, 3) are off the plane, towards the eye."""
+        return np.asarray((points - self.origin) @ self.normal)
+
+    def normals_at(self, points: Points) -> Points:
+        """Return the normals (n, 3) of the plane beside points (n, 3): all the same."""
+        return np.broadcast_to(self.normal, np.shape(points))
+
+    def is_beside(self, points: Points) -> Mask:
+        """Return which points (n, 3) the plane is in reach of: all."""
+        return np.ones(len(points), dtype=bool)
+
+    def through(self, points: Points) -> SectionPlane:
+        """Return a plane with the coordinates of the parallel ones that points (n, 3) lie in: this one."""
+        return self
+
+    def flat_directions(self, vectors: Points, at: Points | None = None) -> Flat:
+        """Return the part (n, 2) of directions (n, 3) that lies in the plane, the same at all points (n, 3)."""
         return np.asarray(vectors @ np.array([self.across, self.up]).T)
 
     def solid(self, flat: Flat) -> Points:

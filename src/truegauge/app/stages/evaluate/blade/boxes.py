@@ -23,6 +23,7 @@ _WAYS: dict[str, Three] = {
 }  # fmt: skip
 _AXES = tuple((k, f"along {k}") for k in _WAYS)
 _SIDES = (("", "found"), *((k, f"towards {k}") for k in _WAYS))
+_SHAPES = (("planes", "planes"), ("cones", "cones about the machine axis"))
 _CRITERIA = (("least squares", "least squares"), ("minimax", "smallest largest deviation"))
 _SHIFTS = (("both", "shifted both ways"), ("along", "shifted along the axis"), ("across", "shifted across the axis"),
            ("none", "not shifted"))  # fmt: skip
@@ -50,17 +51,28 @@ class AxesBox(Fold):
         self.thickness.setToolTip("Points from so much of height are carried along the surface into a section")
         self.tilts = []
         for k, which in enumerate(("lowest", "highest")):
-            box = number_box(
-                -68.0, 68.0, 2, suffix=" °", tip="Planes rise along the machine axis, as cones about it do"
-            )
+            box = number_box(-68.0, 68.0, 2, suffix=" °", tip="Sections rise along the machine axis")
             box.setAccessibleName(f"rise of the {which} section")
             box.editingFinished.connect(partial(self._on_tilt, k))
             self.tilts.append(box)
+        self.shape = choice(_SHAPES, self._on_shape, "shape of sections")
+        self.below = LengthField(s, "the way to the machine axis", self._on_below, least=-1e6)
+        self.below.setToolTip("The machine axis goes so far below the origin, against the stacking axis")
+        self.below_row = row("Machine axis below", self.below)
         for widget in (row("Stacking axis", self.axis), row("Machine axis", self.machine),
                        row("Leading edge", self.leading), row("Pressure side", self.pressure),
-                       row("Thickness", self.thickness), row("Rise of the lowest", self.tilts[0]),
+                       row("Thickness", self.thickness), row("Sections", self.shape), self.below_row,
+                       row("Rise of the lowest", self.tilts[0]),
                        row("of the highest", self.tilts[1])):  # fmt: skip
             self.column.addWidget(widget)
+
+    def _on_shape(self, key: str) -> None:
+        if self._model.blade is not None:
+            kept = self._model.blade.machine_below
+            self._model.change("shape of sections", machine_below=(kept or 0.0) if key == "cones" else None)
+
+    def _on_below(self, value: float) -> None:
+        self._model.change("place of the machine axis", machine_below=value)
 
     def _on_tilt(self, k: int) -> None:
         blade, own = self._model.blade, radians(self.tilts[k].value())
@@ -82,6 +94,9 @@ class AxesBox(Fold):
                 made.addItem("along " + ", ".join(f"{v:g}" for v in way or ()), "own")
             choose(made, name)
         self.thickness.show_length(blade.thickness)
+        choose(self.shape, "planes" if blade.machine_below is None else "cones")
+        self.below_row.setVisible(blade.machine_below is not None)
+        self.below.show_length(blade.machine_below or 0.0)
         for box, tilt in zip(self.tilts, blade.tilts, strict=True):
             box.blockSignals(True)
             box.setValue(degrees(tilt))

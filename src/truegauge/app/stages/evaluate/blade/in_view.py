@@ -12,7 +12,7 @@ from truegauge.core.arrays import Points
 from truegauge.core.blades.parameters import Blade
 from truegauge.core.nodes.blades import NominalBlade, plainly_asked
 from truegauge.core.plan.blades import BladeSection
-from truegauge.core.sections.plane import SectionPlane
+from truegauge.core.sections.cone import SectionSurface
 from truegauge.drawing.units import NumberFormat
 from truegauge.rendering.camera import Camera
 
@@ -48,7 +48,7 @@ class BladeHand:
                 made.append((section, curve + (moved.get(section.id, section.height) - section.height) * axis))
         return made
 
-    def _curve(self, found: Blade, plane: SectionPlane) -> Points:
+    def _curve(self, found: Blade, plane: SectionSurface) -> Points:
         key = id(found)
         if key not in self._curves:
             if len(self._curves) > 1000:
