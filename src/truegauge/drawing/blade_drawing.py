@@ -154,7 +154,8 @@ def draw_edge(
     arc = level(shown.profile.at(around))
     line = level(shown.line.circles.center)
     reach = float(np.ptp(made.places, axis=0).max())
-    near = line[np.linalg.norm(line - arc[20], axis=1) < reach]
+    (x0, y0, x1, y1), near = made.box, line[np.linalg.norm(line - arc[20], axis=1) < reach]
+    near = near[np.all((near >= [x0, y0]) & (near <= [x1, y1]), axis=1)]
     tip = level(shown.line.trailing if trailing else shown.line.leading)
     mean = np.vstack([near, tip]) if trailing else np.vstack([tip, near])
     center, top, r, side = _two(level(edge.center)), _two(arc[20]), edge.radius, shown.pressure
@@ -163,7 +164,7 @@ def draw_edge(
         Handle(f"{name}_share", _two(arc[-1]), top, center, r, side),
         Handle(f"{name}_moved", top, _two(tip), center, r, side),
     )
-    (x0, y0, x1, y1), (x, y) = made.box, center
+    x, y = center
     box = (min(x0, x - r), min(y0, y - r), max(x1, x + r), max(y1, y + r))
     return replace(made, box=box, lines=[("mean", mean), ("arc", arc)],
                    circles=[("edge", level(edge.center), edge.radius)], handles=handles)  # fmt: skip

@@ -12,8 +12,13 @@ from truegauge.core.commands.part import SetPart
 from truegauge.core.commands.requirements import RemoveCharacteristic
 from truegauge.core.deviations.map_scale import DeviationScale, FaceTolerance
 from truegauge.core.frozen_model import Frozen
+from truegauge.core.plan.blades import BladeCheck
 from truegauge.core.plan.document import Plan
+from truegauge.core.plan.kept import KeptStatement
 from truegauge.core.plan.part import PartReference
+from truegauge.core.plan.readouts import Readout
+from truegauge.core.plan.subsets import Subset
+from truegauge.core.plan.surface_checks import SurfaceCheck
 from truegauge.core.plan.views import Eye, PinnedTag, SavedView, TagSettings
 from truegauge.core.routes.document import MeasureStep, Route, step_id
 from truegauge.core.routes.strategies import Usual
@@ -133,3 +138,13 @@ def test_another_part_leaves_nothing_of_the_old_one(full):
     assert not references.used(after, "face")
     assert after.route.steps == ()
     assert after.probing.assemblies == full.probing.assemblies
+    more = full.replace(
+        blades=(BladeCheck(id="blade"),), surface_checks=(SurfaceCheck(id="check"),), readouts=(Readout(id="far"),),
+        subsets=(Subset(name="some"),), kept=(KeptStatement(text="TEXT/OPER,'here'"),),
+    )  # fmt: skip
+    after = SetPart(PartReference(file_name="c.step", sha256="2" * 64), "c").apply(more)
+    gone = ("blades", "surface_checks", "readouts", "subsets", "kept", "spots", "sections", "compared", "views")
+    assert [name for name in gone if getattr(after, name)] == []
+    # What was looked at of a scan alone stays beside the first part.
+    first = SetPart(full.part, "c").apply(Plan(surface_checks=more.surface_checks))
+    assert first.surface_checks == more.surface_checks

@@ -44,6 +44,12 @@ class SetPart:
             scale=plan.scale.replace(own=()),
             datums=(),
             characteristics=(),
+            blades=(),
+            subsets=(),
+            kept=(),
+            # Without a part they are of the scan, and stay beside the first one.
+            surface_checks=() if plan.part is not None else plan.surface_checks,
+            readouts=() if plan.part is not None else plan.readouts,
             route=Route(),
             name=self.name,
             title_block=TitleBlock(title=self.name),
