@@ -192,6 +192,16 @@ def test_bands_fit_values_and_axes_are_set_on_the_bench(cut, page, settle, qtbot
     assert (band.zone, band.lower, band.upper) == ("leading", -0.06, 0.06)
     type_in(page.bands.fields["leading", "lower"], "0.2")  # above the upper one
     assert s.plan.blades[0].bands == (band,)
+    type_in(page.bands.fields["leading", "lower"], "")
+    settle()
+    assert (s.plan.blades[0].bands[0].lower, s.plan.blades[0].bands[0].upper) == (None, 0.06)
+    type_in(page.bands.fields["leading", "upper"], "")
+    settle()
+    assert s.plan.blades[0].bands == ()
+    s.document.undo()
+    s.document.undo()
+    settle()
+    assert s.plan.blades[0].bands == (band,)
     assert any("above the upper" in str(n.text) for n in cut.notices)
     qtbot.waitUntil(lambda: cut.get(BladeMiddle).flat.sheet.whole.limits is not None)
     fold = page.values

@@ -49,10 +49,17 @@ def choose(made: Choice, key: str) -> None:
 
 
 class LengthField(QLineEdit):
-    """A length typed in the unit of the plan; what is no number is said and taken back."""
+    """A length typed in the unit of the plan; what is no number is said and taken back.
 
-    def __init__(self, session: Session, what: str, taken: Callable[[float], None], *, least: float = 0.0) -> None:
+    It may be emptied where there is something to do then.
+    """
+
+    def __init__(
+        self, session: Session, what: str, taken: Callable[[float], None], *, least: float = 0.0,
+        emptied: Callable[[], None] | None = None,
+    ) -> None:  # fmt: skip
         super().__init__()
+        self._emptied = emptied
         self._session, self._what, self._taken, self._least = session, what, taken, least
         self._shown = ""
         self.setAccessibleName(what)
@@ -77,6 +84,10 @@ class LengthField(QLineEdit):
         if self.text() == self._shown:
             return
         plan = self._session.plan
+        if self._emptied is not None and not self.text().strip():
+            self._shown = ""
+            self._emptied()
+            return
         try:
             value = NumberFormat(plan.unit, plan.decimals).parse(self.text())
             if value < self._least:

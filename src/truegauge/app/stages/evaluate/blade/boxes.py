@@ -210,7 +210,7 @@ class BandsBox(Fold):
             pair = []
             for side in ("lower", "upper"):
                 field = LengthField(s, f"{side} limit of the {ZONE_WORDS[zone]}", partial(self._on_limit, zone, side),
-                                    least=-1e3)  # fmt: skip
+                                    least=-1e3, emptied=partial(self._on_limit, zone, side, None))  # fmt: skip
                 keep_size(field, width=66)
                 self.fields[zone, side] = field
                 pair.append(field)
@@ -219,7 +219,7 @@ class BandsBox(Fold):
         self.blend.setToolTip("At a joint of two zones one band goes straight over into the other along this length")
         self.column.addWidget(row("Go over along", self.blend))
 
-    def _on_limit(self, zone: ZoneName, side: str, value: float) -> None:
+    def _on_limit(self, zone: ZoneName, side: str, value: float | None) -> None:
         self._model.edit(partial(_with_limit, zone, side, value), "bands of zones")
 
     def refresh(self) -> None:
@@ -318,9 +318,14 @@ def _with_tilt(k: int, value: float, blade: BladeCheck) -> BladeCheck:
     return blade.replace(tilts=(value, value) if blade.tilts == (0.0, 0.0) else _put(blade.tilts, k, value))
 
 
-def _with_limit(zone: ZoneName, side: str, value: float, blade: BladeCheck) -> BladeCheck:
-    """Return a blade with a limit of a zone: the first one is taken for both sides."""
+def _with_limit(zone: ZoneName, side: str, value: float | None, blade: BladeCheck) -> BladeCheck:
+    """Return a blade with a limit of a zone, None: without it; the first one is taken for both sides."""
     own = {b.zone: b for b in blade.bands}
-    before = own.get(zone) or BladeBand(zone=zone, lower=-abs(value), upper=abs(value))
-    own[zone] = before.replace(**{side: value})
-    return blade.replace(bands=tuple(own[z] for z in ZONE_NAMES if z in own))
+    if value is None and zone not in own:
+        return blade
+    first = abs(value or 0.0)
+    made = (own.get(zone) or BladeBand(zone=zone, lower=-first, upper=first)).replace(**{side: value})
+    own[zone] = made
+    return blade.replace(
+        bands=tuple(own[z] for z in ZONE_NAMES if z in own and (own[z].lower, own[z].upper) != (None, None))
+    )
