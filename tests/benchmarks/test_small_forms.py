@@ -48,6 +48,12 @@ def test_tolerances(small):
     assert "ms" in small("tolerances", COUNT=40)
 
 
+def test_silhouette(small):
+    said = small("silhouette", "2")
+    assert "threshold and contours" in said
+    assert "2 puts" in said
+
+
 def test_run(small):
     said = small("run", COUNTS=(20_000,), SHOWN=20_000, CHARACTERISTICS=40, FRAMES=1)
     assert "deviation map, at rest" in said

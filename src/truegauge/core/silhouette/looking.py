@@ -1,0 +1,150 @@
+"""Where edges are looked for in a picture, in a straight box or a round band of the part, and what is found there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from truegauge.core.silhouette.edges import LEAST_CONTRAST, Chosen, Turn, edges_of_rays, kind_of
+from truegauge.core.silhouette.fitting import RoundEdge, StraightEdge, edges_through
+from truegauge.core.silhouette.rounding import true_radius
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from truegauge.core.arrays import Floats
+    from truegauge.core.silhouette.edges import Picture
+    from truegauge.core.silhouette.lens import Lens
+
+LEFT_OUT = 0.3  # px off an edge, from which on a point may be none of it
+_SPACING = 1.5  # px between rays
+_MOST = 160  # rays
+_SEEN = 0.3  # of the rays, that find an edge at least
+_USED = 0.5  # of what was found, that is an edge at least
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Place:
+    """How a part lies: its coordinates begin at `origin` (2,) mm of the picture and are turned to the left by rad."""
+
+    origin: Floats = field(default_factory=lambda: np.zeros(2))
+    turn: float = 0.0
+
+    @property
+    def rotation(self) -> Floats:
+        """The matrix (2, 2) picture_from_part."""
+        c, s = np.cos(self.turn), np.sin(self.turn)
+        return np.array([[c, -s], [s, c]])
+
+    def picture_from_part(self, points: Floats) -> Floats:
+        """Return where points (n, 2) of the part lie, mm."""
+        return np.asarray(points @ self.rotation.T + self.origin)
+
+    def part_from_picture(self, points: Floats) -> Floats:
+        """Return points (n, 2) mm in the coordinates of the part."""
+        return np.asarray((points - self.origin) @ self.rotation)
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A box of the part, mm: its middle, the direction `turn` (rad) that it is looked along, how far and how wide."""
+
+    x: float
+    y: float
+    turn: float
+    reach: float
+    wide: float
+    edge: Turn = "either"
+    chosen: Chosen = "strongest"
+
+    def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
+        """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
+        count = int(np.clip(self.wide / (_SPACING * pixel), 8, _MOST))
+        way = np.array([np.cos(self.turn), np.sin(self.turn)])
+        aside = np.linspace(-0.5, 0.5, count)[:, None] * self.wide * np.array([-way[1], way[0]])
+        return np.array([self.x, self.y]) - self.reach / 2 * way + aside, np.tile(way, (count, 1)), self.reach
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """A band along an arc of the part, mm and rad: it is looked outwards (or inwards) through it."""
+
+    x: float
+    y: float
+    radius: float
+    begin: float
+    end: float
+    reach: float
+    edge: Turn = "either"
+    chosen: Chosen = "strongest"
+    inwards: bool = False
+
+    def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
+        """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
+        count = int(np.clip(self.radius * abs(self.end - self.begin) / (_SPACING * pixel), 8, _MOST))
+        closed = abs(self.end - self.begin) > 2 * np.pi - 1e-9
+        a = np.linspace(self.begin, self.end, count, endpoint=not closed)
+        out = np.column_stack([np.cos(a), np.sin(a)])
+        sign = -1.0 if self.inwards else 1.0
+        return np.array([self.x, self.y]) + (self.radius - sign * self.reach / 2) * out, sign * out, self.reach
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Seen:
+    """What was found: places (n, 2) mm of the part, NaN where there is none, and the edge that fits them."""
+
+    points: Floats
+    edge: StraightEdge | RoundEdge
+
+
+class Looks:
+    """Boxes and bands of a part that are looked at again and again, all at once."""
+
+    def __init__(self, looks: Sequence[Box | Band], pixel: float) -> None:
+        self.looks = tuple(looks)
+        rays = [look.rays(pixel) for look in self.looks]
+        ends = np.cumsum([0, *(len(starts) for starts, _, _ in rays)])
+        self._rows = np.column_stack([ends[:-1], ends[1:]]).astype(np.int64)
+        self._starts = np.vstack([np.zeros((0, 2)), *(starts for starts, _, _ in rays)])
+        self._ends = np.vstack([np.zeros((0, 2)), *(starts + reach * ways for starts, ways, reach in rays)])
+        self._kinds = np.array(
+            [kind_of(k.edge, k.chosen) for k, (s, _, _) in zip(self.looks, rays, strict=True) for _ in s]
+        )
+        self._shapes = np.array([int(isinstance(look, Band)) for look in self.looks], dtype=np.int64)
+
+    def points(self, picture: Picture, lens: Lens, place: Place, least: float = LEAST_CONTRAST) -> Floats:
+        """Return where edges are found (n, 2), in mm of the part, one a ray, NaN where there is none."""
+        seen = lens.pixels(place.picture_from_part(np.vstack([self._starts, self._ends])))
+        first = seen[: len(self._starts)]
+        way = seen[len(self._starts) :] - first
+        far = np.hypot(way[:, 0], way[:, 1])
+        found = edges_of_rays(picture, first, way / far[:, None], far, lens.blur, self._kinds, least)
+        return place.part_from_picture(lens.mm(found.places))
+
+    def seen(self, picture: Picture, lens: Lens, place: Place, least: float = LEAST_CONTRAST) -> list[Seen | str]:
+        """Return the edge of each look, or in words why there is none.
+
+        The radius of a round one is that of the part, not what the lens makes of it.
+        """
+        points = self.points(picture, lens, place, least)
+        made: list[Seen | str] = []
+        edges = edges_through(points, self._rows, self._shapes, LEFT_OUT * lens.pixel)
+        for (first, last), edge in zip(self._rows.tolist(), edges, strict=True):
+            own = points[first:last]
+            if isinstance(edge, str):
+                made.append(edge)
+                continue
+            found = int(np.count_nonzero(own[:, 0] == own[:, 0]))  # NaN is not
+            used = int(np.count_nonzero(edge.used))
+            if found < max(5.0, _SEEN * len(own)):
+                made.append(f"an edge is seen along {found} of {len(own)} rays only")
+            elif used < _USED * found:
+                made.append(f"{used} of {found} places make an edge: the others lie elsewhere")
+            elif isinstance(edge, RoundEdge):
+                radius = true_radius(edge.radius, lens.blur, lens.pixel)
+                made.append(Seen(own, replace(edge, radius=radius)))
+            else:
+                made.append(Seen(own, edge))
+        return made
