@@ -6,16 +6,17 @@ collar, the collar with rounded corners, a taper, a thread and a hexagon.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.demo.made_sizes import made_of
+
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
 
-SPREAD = 0.006  # mm, standard deviation of what single parts are off by
 _FINE, _ARC = 0.1, 0.01  # mm between points of a straight side; rad between those of an arc
 _FLANK = np.pi / 3  # between the flanks of the thread
 _SHARP = np.sqrt(3.0) / 2.0  # height of its triangle, pitches
@@ -62,8 +63,7 @@ class ShaftSizes:
 
 def made(number: int) -> ShaftSizes:
     """Return the sizes of a part as it was made; the same number is the same part."""
-    rng, nominal = np.random.default_rng([1408, number]), ShaftSizes()
-    return replace(nominal, **{f.name: getattr(nominal, f.name) + SPREAD * rng.normal() for f in fields(nominal)})
+    return made_of(ShaftSizes(), 1408, number)
 
 
 def outline(sizes: ShaftSizes) -> Floats:

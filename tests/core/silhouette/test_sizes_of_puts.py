@@ -20,6 +20,7 @@ from truegauge.core.silhouette.sizes import (
     spacing,
 )
 from truegauge.core.silhouette.tracking import Datums, Tracker
+from truegauge.demo.flat_parts import PlateSizes, made_plate, made_ring, plate_outline, ring_outlines
 from truegauge.demo.shaft import ShaftSizes, made, outline
 from truegauge.devices.camera_sim.shadow import Camera
 
@@ -194,6 +195,47 @@ def test_a_round_edge_and_its_centre(camera):
     assert radius_of(inner.edge, KNOWN).value == pytest.approx(3.0, abs=0.02 * PIXEL)
     apart = spacing(center_of(outer.edge, KNOWN), center_of(inner.edge, KNOWN), KNOWN)
     assert apart.value == pytest.approx(0.01, abs=0.02 * PIXEL)
+
+
+def test_a_ring_and_its_coaxiality(camera):
+    rng, off = np.random.default_rng(6), []
+    bands = [Band(0.0, 0.0, r, 0.0, 2 * np.pi, 0.6, to) for r, to in ((12.0, "to light"), (7.5, "to dark"))]
+    looks = Looks(bands, PIXEL)
+    for k in range(6):
+        sizes = made_ring(k)
+        place = Place(rng.uniform(-2.0, 2.0, 2), rng.uniform(0, 2 * np.pi))
+        picture = camera.picture([place.picture_from_part(own) for own in ring_outlines(sizes)])
+        outer, inner = (one.edge for one in looks.seen(picture, TRUE, place))
+        apart = spacing(center_of(outer, KNOWN), center_of(inner, KNOWN), KNOWN).value
+        off.append([2 * outer.radius - sizes.outer, 2 * inner.radius - sizes.inner,
+                    apart - np.hypot(sizes.off_x, sizes.off_y)])  # fmt: skip
+    assert np.abs(off).max() < 0.02 * PIXEL
+
+
+def test_a_plate_with_notches(camera):
+    rng, off, n = np.random.default_rng(7), [], PlateSizes()
+    quarter = np.pi / 2
+    looks = Looks([
+        Box(n.long / 2, 0.0, -quarter, 0.6, 20.0, "to light"), Box(19.0, n.high, quarter, 0.6, 10.0, "to light"),
+        Box(0.0, n.high / 2, np.pi, 0.6, 10.0, "to light"), Box(n.slot_at - 2.0, 13.0, 0.0, 0.6, 4.0, "to light"),
+        Box(n.slot_at + 2.0, 13.0, np.pi, 0.6, 4.0, "to light"), Box(n.slot_at, 10.0, quarter, 0.6, 3.0, "to light"),
+        Box(24.75, 5.75, quarter / 2, 0.6, 2.5, "to light"), Box(24.75, 8.25, -quarter / 2, 0.6, 2.5, "to light"),
+        Band(1.5, 1.5, 1.5, np.pi + 0.15, 1.5 * np.pi - 0.15, 0.6, "to light"),
+    ], PIXEL)  # fmt: skip
+    for k in range(6):
+        sizes = made_plate(k)
+        place = Place(np.array([-13.0, -8.0]) + rng.uniform(-1.0, 1.0, 2), rng.uniform(-0.2, 0.2))
+        picture = camera.picture([place.picture_from_part(plate_outline(sizes))])
+        below, above, left, a, b, deep, p, q, corner = (one.edge for one in looks.seen(picture, TRUE, place))
+        tip = meeting(p, q, KNOWN)
+        off.append([
+            size_across(below, above, KNOWN).value - sizes.high, size_across(a, b, KNOWN).value - sizes.slot_wide,
+            size_across(deep, above, KNOWN).value - sizes.slot_deep, offset(below, tip, KNOWN).value - sizes.notch_at,
+            offset(left, tip, KNOWN).value - (sizes.long - sizes.notch_deep),
+            (angle_between(p, q, KNOWN).value - np.pi / 2) / 10, (corner.radius - sizes.corner) / 5,
+        ])  # fmt: skip
+    assert np.abs(off).max() < 0.1 * PIXEL
+    assert np.abs(np.mean(off, axis=0)).max() < 0.02 * PIXEL
 
 
 def test_other_parts_do_not_look_alike(camera):

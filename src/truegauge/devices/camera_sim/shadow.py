@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from truegauge.core.silhouette.lens import Lens
 
 SHAPE = (2048, 2448)  # rows, columns: five megapixels
+_SIDE = 25.0  # px that a side is long at most: a lens that distorts bends it
 _NOISE = 1 << 22  # numbers that noise is drawn from
 
 
@@ -56,7 +57,10 @@ class Camera:
         It is `sharp` times as blurred as by the lens: more is out of focus.
         """
         cover = np.zeros((self.shape[0], self.shape[1] + 1), dtype=np.float32)
-        for outline in (*(self.lens.pixels(own) for own in outlines), *(_upright(own) for own in self.dirt)):
+        for outline in (
+            *(self.lens.pixels(self._fine(own)) for own in outlines),
+            *(_upright(own) for own in self.dirt),
+        ):
             add_cover(cover, np.ascontiguousarray(outline))
         held = np.ascontiguousarray(_covered(cover))
         cv2.GaussianBlur(held, (0, 0), self.lens.blur * sharp, held, borderType=cv2.BORDER_REPLICATE)
@@ -65,6 +69,17 @@ class Camera:
         light = self.light
         _exposed(held, self._falls, self._noise, first, light.bright, light.dark, light.noise, made)
         return made
+
+    def _fine(self, outline: Floats) -> Floats:
+        """Return an outline (n, 2) mm with points between those that are far from each other."""
+        if self.lens.distortion == 0.0:
+            return outline
+        closed = np.vstack([outline, outline[:1]])
+        long = np.linalg.norm(np.diff(closed, axis=0), axis=1)
+        parts = np.maximum(1, np.ceil(long / (_SIDE * self.lens.pixel))).astype(np.int64)
+        first = np.repeat(np.arange(len(outline)), parts)
+        share = (np.arange(len(first)) - np.repeat(np.cumsum(parts) - parts, parts)) / parts[first]
+        return np.asarray(closed[first] + share[:, None] * (closed[first + 1] - closed[first]))
 
 
 def _upright(outline: Floats) -> Floats:
