@@ -83,7 +83,7 @@ class Feet:
 def feet_on(profile: Profile, points: Floats, near: Floats | None = None) -> Feet:
     """Return the nearest places on a profile; `near` (n,) are parameters to begin at."""
     s, tree = profile.tree
-    s = s[tree.query(points)[1]] if near is None else near.copy()
+    s = s[tree.query(points, workers=2)[1]] if near is None else near.copy()
     distance, outward = np.empty(len(s)), np.empty((len(s), 2))
     corners = profile.corners
     _to_feet(*profile.pieces, corners, profile.at(corners), np.ascontiguousarray(points), s, distance, outward)

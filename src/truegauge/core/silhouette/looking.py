@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 LEFT_OUT = 0.3  # px off an edge, from which on a point may be none of it
 _SPACING = 1.5  # px between rays
-_MOST = 160  # rays
+_MOST = 120  # rays
 _SEEN = 0.3  # of the rays, that find an edge at least
 _USED = 0.5  # of what was found, that is an edge at least
 
