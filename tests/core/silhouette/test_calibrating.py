@@ -71,6 +71,15 @@ def test_a_check_on_a_pin_shows_what_the_scale_is_off_by():
     assert found.scale_u == pytest.approx(1e-4, rel=0.2)  # what the pin is known to
 
 
+def test_another_plate_is_noticed():
+    """Its dots have another width for their distance."""
+    true = Lens.of_pixel_size(0.02, SHAPE)
+    picture = Camera(true, shape=SHAPE).picture(plate_outlines(1.2, 0.6, turn=0.1, reach=14.0))
+    assert calibrated_by_plate(picture, Plate(1.2, 0.6)).lens.pixel == pytest.approx(0.02, rel=1e-4)
+    with pytest.raises(EvaluationError, match="is it another plate"):
+        calibrated_by_plate(picture, Plate(1.0, 0.6))
+
+
 def test_what_is_no_plate_and_no_pin_is_said():
     true = Lens.of_pixel_size(0.02, SHAPE)
     camera = Camera(true, shape=SHAPE)

@@ -25,6 +25,7 @@ _BLUR = 1.2  # px, to begin with
 _ACROSS = 400  # rays to either side of a pin
 _STEEP = 0.5  # sine between pins, from which both sides of a pixel are told
 _TOLD = 0.2  # of what three numbers are told by, that the least known of them is
+_ANOTHER = 0.1  # of their width, that dots are wider or narrower than they should, to be those of another plate
 _EDGES = 0.01  # px that an edge may be off at the corner of a picture where light is uneven
 _PLACES = 5  # pins that tell of a distortion
 
@@ -66,7 +67,7 @@ def calibrated_by_plate(picture: Picture, plate: Plate) -> Calibration:
     Raises
     ------
     EvaluationError
-        Too few dots are seen.
+        Too few dots are seen, they are on no grid, or wider or narrower than those of the plate.
     """
     from scipy.optimize import least_squares
 
@@ -78,12 +79,14 @@ def calibrated_by_plate(picture: Picture, plate: Plate) -> Calibration:
     a = np.linspace(0.0, 2 * np.pi, _RAYS, endpoint=False)
     ways = np.column_stack([np.cos(a), np.sin(a)])
     reach = np.sqrt(usual / np.pi)
-    places, blurs = [], []
+    places, blurs, radii = [], [], []
     for dot in dots:
         starts = np.tile(dot.middle, (_RAYS, 1)) + max(0.0, reach - _BEYOND) * ways
         found = edges_along(picture, starts, ways, 2 * _BEYOND, _BLUR, turn="to light")
         if np.isfinite(found.along).sum() > _RAYS // 2:
-            places.append(round_edge(found.places, _LEFT_OUT).center)
+            edge = round_edge(found.places, _LEFT_OUT)
+            places.append(edge.center)
+            radii.append(edge.radius)
             blurs.append(blur_of(picture, starts, ways, 2 * _BEYOND, found.along))
     at = np.array(places)
     grid = _on_grid(at)
@@ -100,6 +103,12 @@ def calibrated_by_plate(picture: Picture, plate: Plate) -> Calibration:
     solved = least_squares(off, [*start[:2].T.ravel(), *start[2], 0.0], x_scale="jac", xtol=1e-14, ftol=1e-14)
     matrix = _upright(solved.x[:4].reshape(2, 2) / far)
     lens = Lens(center, matrix, float(solved.x[6] / far**2), float(np.nanmedian(blurs)))
+    wide = 2.0 * float(np.median(radii)) * lens.pixel
+    if abs(wide / plate.diameter - 1.0) > _ANOTHER:
+        raise EvaluationError(
+            f"the dots are {wide:.3g} mm wide where they are {plate.pitch:g} mm apart, not {plate.diameter:g} mm: is "
+            "it another plate?"
+        )
     noise = float(np.sqrt(2 * solved.cost / max(1, 2 * len(at) - 7)))
     covariance = noise**2 * np.linalg.inv(solved.jac.T @ solved.jac)
     # The area of a pixel is the determinant; half of its relative uncertainty is that of a length.

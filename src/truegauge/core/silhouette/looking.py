@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 LEFT_OUT = 0.3  # px off an edge, from which on a point may be none of it
 _SPACING = 1.5  # px between rays
-_MOST = 120  # rays
+_MOST, _DENSE = 120, 1500  # rays
 _SEEN = 0.3  # of the rays, that find an edge at least
 _USED = 0.5  # of what was found, that is an edge at least
 
@@ -49,7 +49,10 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Box:
-    """A box of the part, mm: its middle, the direction `turn` (rad) that it is looked along, how far and how wide."""
+    """A box of the part, mm: its middle, the direction `turn` (rad) that it is looked along, how far and how wide.
+
+    It is looked along `dense` rays for what an edge is like from place to place: extremes, straightness.
+    """
 
     x: float
     y: float
@@ -58,10 +61,11 @@ class Box:
     wide: float
     edge: Turn = "either"
     chosen: Chosen = "strongest"
+    dense: bool = False
 
     def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
         """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
-        count = int(np.clip(self.wide / (_SPACING * pixel), 8, _MOST))
+        count = int(np.clip(self.wide / (_SPACING * pixel), 8, _DENSE if self.dense else _MOST))
         way = np.array([np.cos(self.turn), np.sin(self.turn)])
         aside = np.linspace(-0.5, 0.5, count)[:, None] * self.wide * np.array([-way[1], way[0]])
         return np.array([self.x, self.y]) - self.reach / 2 * way + aside, np.tile(way, (count, 1)), self.reach
@@ -80,10 +84,13 @@ class Band:
     edge: Turn = "either"
     chosen: Chosen = "strongest"
     inwards: bool = False
+    dense: bool = False
 
     def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
         """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
-        count = int(np.clip(self.radius * abs(self.end - self.begin) / (_SPACING * pixel), 8, _MOST))
+        count = int(
+            np.clip(self.radius * abs(self.end - self.begin) / (_SPACING * pixel), 8, _DENSE if self.dense else _MOST)
+        )
         closed = abs(self.end - self.begin) > 2 * np.pi - 1e-9
         a = np.linspace(self.begin, self.end, count, endpoint=not closed)
         out = np.column_stack([np.cos(a), np.sin(a)])
