@@ -10,22 +10,30 @@ TRUE = Lens(np.array([1223.5, 1023.5]), np.array([[0.016, 1e-5], [0.0, -0.01602]
 
 N = ShaftSizes()
 SEAT_END = N.journal_long + N.seat_long
-LOOKS = {
-    "journal above": Box(1.8, 3.0, np.pi / 2, 0.8, 2.0, "to light"),
-    "journal below": Box(1.8, -3.0, -np.pi / 2, 0.8, 2.0, "to light"),
-    "groove above": Box(3.8, 2.3, np.pi / 2, 0.8, 0.8, "to light"),
-    "groove below": Box(3.8, -2.3, -np.pi / 2, 0.8, 0.8, "to light"),
-    "seat above": Box(9.5, 4.0, np.pi / 2, 0.8, 4.0, "to light"),
-    "seat below": Box(9.5, -4.0, -np.pi / 2, 0.8, 4.0, "to light"),
-    "collar above": Box(SEAT_END + 1.5, 7.0, np.pi / 2, 0.8, 1.6, "to light"),
-    "collar below": Box(SEAT_END + 1.5, -7.0, -np.pi / 2, 0.8, 1.6, "to light"),
-    "left end": Box(0.0, 0.0, np.pi, 0.6, 4.0, "to light"),
-    "shoulder": Box(N.journal_long, 3.5, np.pi, 0.6, 0.6, "to light"),
-    "taper above": Box(SEAT_END + 6.0, 4.7, np.pi / 2, 1.0, 4.5, "to light"),
-    "taper below": Box(SEAT_END + 6.0, -4.7, -np.pi / 2, 1.0, 4.5, "to light"),
-    "fillet": Band(SEAT_END - 0.8, 4.8, 0.8, -np.pi / 2 + 0.25, -0.25, 0.5, "to dark"),
-    "corner": Band(SEAT_END + 0.4, 6.6, 0.4, np.pi / 2 + 0.25, np.pi - 0.25, 0.4, "to light"),
-}
+
+
+def looks_of(s):
+    """Where the edges of a shaft of some sizes should be, by name."""
+    up, end = np.pi / 2, s.journal_long + s.seat_long
+    pairs = {
+        "journal": (1.8, s.journal, 0.8, 2.0), "groove": (s.groove_at + s.groove_wide / 2, s.groove, 0.8, 0.8),
+        "seat": (s.journal_long + 3.0, s.seat, 0.8, 4.0), "collar": (end + s.collar_long / 2, s.collar, 0.8, 1.6),
+        "taper": (end + s.collar_long + s.taper_long / 2, (s.taper + s.taper_small) / 2, 1.0, 4.5),
+    }  # fmt: skip
+    made = {}
+    for name, (x, wide, reach, along) in pairs.items():
+        made[f"{name} above"] = Box(x, wide / 2, up, reach, along, "to light")
+        made[f"{name} below"] = Box(x, -wide / 2, -up, reach, along, "to light")
+    r, c = s.fillet, s.corner
+    return made | {
+        "left end": Box(0.0, 0.0, np.pi, 0.6, 4.0, "to light"),
+        "shoulder": Box(s.journal_long, 3.5, np.pi, 0.6, 0.6, "to light"),
+        "fillet": Band(end - r, s.seat / 2 + r, r, -up + 0.25, -0.25, 0.5, "to dark"),
+        "corner": Band(end + c, s.collar / 2 - c, c, up + 0.25, np.pi - 0.25, 0.4, "to light"),
+    }
+
+
+LOOKS = looks_of(N)
 
 
 def put(rng, long, *, most=0.6):

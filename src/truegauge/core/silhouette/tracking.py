@@ -45,15 +45,20 @@ class Tracker:
         self._datums, self._lens = datums, lens
         self._looks = Looks((*datums.turn, datums.stop), lens.pixel)
 
-    def place(self, picture: Picture) -> Place:
-        """Return how the part in a picture lies.
+    @property
+    def taught(self) -> Signature:
+        """The shadow that it was taught by."""
+        return self._datums.taught
+
+    def place(self, picture: Picture, seen: Signature | None = None) -> Place:
+        """Return how the part in a picture lies, whose shadow may be known already.
 
         Raises
         ------
         EvaluationError
             There is not one whole part, or its elements are not seen: said in words.
         """
-        seen = signature_of(picture, self._lens)
+        seen = seen or signature_of(picture, self._lens)
         taught, known = self._datums.taught, self._datums.place
         said, best, found = "", np.inf, None
         for turn in taught.turns_to(seen):
