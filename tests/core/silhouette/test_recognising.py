@@ -73,6 +73,18 @@ def test_one_that_is_not_known_is_never_taken_for_another(camera, parts):
         recognised(camera.picture([]), TRUE, parts)
 
 
+def test_dust_beside_a_part_changes_nothing(camera, parts):
+    """A fibre and a grain, each far from it, are none of its shadow."""
+    sizes = varied(CHANGES[3])
+    place = put(np.random.default_rng(5), sizes.long)
+    shadow = place.picture_from_part(outline(sizes))
+    dust = [disc([3.0, 13.0], 0.3), np.array([[-8.0, -14.0], [-4.0, -13.9], [-4.0, -13.8], [-8.0, -13.9]])]
+    clean, dusty = (recognised(camera.picture(own), TRUE, parts) for own in ([shadow], [shadow, *dust]))
+    assert dusty.sure
+    assert (dusty.name, clean.name) == ("3", "3")
+    assert dusty.ranked[0].shadow == pytest.approx(clean.ranked[0].shadow, abs=0.05)
+
+
 def test_twins_that_no_one_could_tell_are_asked_about(camera):
     """Two plans of the same part: it is one of them, and nobody is told which."""
     sizes = ShaftSizes()

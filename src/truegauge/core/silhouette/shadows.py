@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 if TYPE_CHECKING:
-    from truegauge.core.arrays import Floats
+    from truegauge.core.arrays import Floats, Ints, Mask
     from truegauge.core.silhouette.edges import Picture
 
 COARSE = 8  # pixels beside each other of which one is looked at
@@ -17,12 +17,22 @@ _LEAST = 30.0  # of 255, between the darkest and the lightest that there is
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Shadow:
-    """A dark area: its middle (2,) px, its area px2, its second moments (2, 2) px2; whether it reaches the border."""
+    """A dark area: its middle (2,) px, its area px2, its second moments (2, 2) px2; whether it reaches the border.
+
+    `named` (rows / COARSE, columns / COARSE) are the cells of the picture, by the `number` of what they belong to.
+    """
 
     middle: Floats
     area: float
     spread: Floats
     at_border: bool
+    named: Ints
+    number: int
+
+    @property
+    def cells(self) -> Mask:
+        """The cells (rows / COARSE, columns / COARSE) that belong to it."""
+        return np.asarray(self.named == self.number)
 
     @property
     def along(self) -> Floats:
@@ -57,5 +67,5 @@ def shadows_in(picture: Picture, least_area: float = 400.0) -> list[Shadow]:
         middle = np.array([x.mean(), y.mean()])
         x, y = x - middle[0], y - middle[1]
         spread = np.array([[x @ x, x @ y], [x @ y, y @ y]]) / len(x)
-        made.append(Shadow(middle, float(sizes[own]), spread, border))
+        made.append(Shadow(middle, float(sizes[own]), spread, border, named, own))
     return sorted(made, key=lambda s: -s.area)

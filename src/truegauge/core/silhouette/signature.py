@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
-from truegauge.core.silhouette.shadows import COARSE, levels_of, shadows_in
+from truegauge.core.silhouette.shadows import COARSE, Shadow, levels_of, shadows_in
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
@@ -51,6 +51,26 @@ class Signature:
         return np.asarray(np.fft.irfft(np.fft.rfft(other.reach) * np.conj(np.fft.rfft(self.reach)), BINS))
 
 
+def the_part_in(picture: Picture) -> Shadow:
+    """Return the shadow of the one part that lies in a picture; dust beside it is none.
+
+    Raises
+    ------
+    EvaluationError
+        There is no part, there are some, or it reaches the border: said in words.
+    """
+    shadows = shadows_in(picture)
+    if not shadows:
+        light = levels_of(picture)[1]
+        raise EvaluationError("there is no part in the picture" if light > _DARK else "the picture is too dark")
+    if shadows[0].at_border:
+        raise EvaluationError("the part reaches the border of the picture")
+    others = [own for own in shadows[1:] if own.area > _SECOND * shadows[0].area]
+    if others:
+        raise EvaluationError(f"there are {1 + len(others)} parts in the picture")
+    return shadows[0]
+
+
 def signature_of(picture: Picture, lens: Lens) -> Signature:
     """Return the signature of the one part that lies in a picture.
 
@@ -59,20 +79,13 @@ def signature_of(picture: Picture, lens: Lens) -> Signature:
     EvaluationError
         There is no part, there are some, or it reaches the border: said in words.
     """
-    low, high = levels_of(picture)
-    shadows = shadows_in(picture)
-    if not shadows:
-        raise EvaluationError("there is no part in the picture" if high > _DARK else "the picture is too dark")
-    if shadows[0].at_border:
-        raise EvaluationError("the part reaches the border of the picture")
-    if len(shadows) > 1 and shadows[1].area > _SECOND * shadows[0].area:
-        raise EvaluationError(f"there are {len(shadows)} parts in the picture")
-    few = picture[::COARSE, ::COARSE] < (low + high) / 2
+    part = the_part_in(picture)
+    few = part.cells
     inner = few.copy()
     inner[1:-1, 1:-1] &= few[:-2, 1:-1] & few[2:, 1:-1] & few[1:-1, :-2] & few[1:-1, 2:]
     rows, columns = np.nonzero(few & ~inner)  # the farthest ones are on the outline
     at = lens.mm(COARSE * np.column_stack([columns, rows]).astype(np.float64))
-    middle = lens.mm(shadows[0].middle[None])[0]
+    middle = lens.mm(part.middle[None])[0]
     off = at - middle
     k = np.floor((np.arctan2(off[:, 1], off[:, 0]) / (2 * np.pi) % 1.0) * BINS).astype(np.int64) % BINS
     reach = np.zeros(BINS)
@@ -81,4 +94,4 @@ def signature_of(picture: Picture, lens: Lens) -> Signature:
     if empty.any() and not empty.all():
         there = np.flatnonzero(~empty)
         reach = np.interp(np.arange(BINS), there, reach[there], period=BINS)
-    return Signature(middle, reach, shadows[0].area * lens.pixel**2)
+    return Signature(middle, reach, part.area * lens.pixel**2)

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.silhouette.shadows import COARSE, levels_of
+from truegauge.core.silhouette.shadows import COARSE
+from truegauge.core.silhouette.signature import the_part_in
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats, Mask
@@ -32,7 +33,7 @@ class Stencil:
 
     def off(self, picture: Picture, lens: Lens, place: Place) -> float:
         """Return how much, mm2, of what lies at a place is dark where it should be light, or light where dark."""
-        few = _dark_of(picture)
+        few = the_part_in(picture).cells
         rows, columns = np.indices(few.shape)
         pixels = COARSE * np.column_stack([columns.ravel(), rows.ravel()]).astype(np.float64)
         at = np.floor((place.part_from_picture(lens.mm(pixels)) - self.corner) / self.cell).astype(np.int64)
@@ -46,7 +47,7 @@ def stencil_of(picture: Picture, lens: Lens, place: Place) -> Stencil:
     """Return the stencil of a part that lies at a place."""
     from scipy import ndimage
 
-    few = _dark_of(picture)
+    few = the_part_in(picture).cells
     rows, columns = np.nonzero(few)
     pixels = COARSE * np.column_stack([columns, rows]).astype(np.float64)
     at, cell = place.part_from_picture(lens.mm(pixels)), COARSE * lens.pixel
@@ -59,8 +60,3 @@ def stencil_of(picture: Picture, lens: Lens, place: Place) -> Stencil:
     dark = few[seen[:, 1], seen[:, 0]].reshape(shape[1], shape[0])
     around = np.ones((3, 3), dtype=bool)
     return Stencil(corner, cell, ndimage.binary_erosion(dark, around), ~ndimage.binary_dilation(dark, around))
-
-
-def _dark_of(picture: Picture) -> Mask:
-    low, high = levels_of(picture)
-    return np.asarray(picture[::COARSE, ::COARSE] < (low + high) / 2)
