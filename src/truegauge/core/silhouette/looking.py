@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.silhouette.edges import LEAST_CONTRAST, Chosen, Turn, edges_of_rays, kind_of
+from truegauge.core.silhouette.edges import LEAST_CONTRAST, Chosen, Turn, blur_of, edges_of_rays, kind_of
 from truegauge.core.silhouette.fitting import RoundEdge, StraightEdge, edges_through
 from truegauge.core.silhouette.rounding import true_radius
 
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 LEFT_OUT = 0.3  # px off an edge, from which on a point may be none of it
 _SPACING = 1.5  # px between rays
 _MOST, _DENSE = 120, 1500  # rays
+_OF_BLUR, _ABOUT = 200, 10.0  # rays that tell how blurred edges are; px to either side of them
 _SEEN = 0.3  # of the rays, that find an edge at least
 _USED = 0.5  # of what was found, that is an edge at least
 
@@ -123,12 +124,26 @@ class Looks:
 
     def points(self, picture: Picture, lens: Lens, place: Place, least: float = LEAST_CONTRAST) -> Floats:
         """Return where edges are found (n, 2), in mm of the part, one a ray, NaN where there is none."""
-        seen = lens.pixels(place.picture_from_part(np.vstack([self._starts, self._ends])))
-        first = seen[: len(self._starts)]
-        way = seen[len(self._starts) :] - first
-        far = np.hypot(way[:, 0], way[:, 1])
-        found = edges_of_rays(picture, first, way / far[:, None], far, lens.blur, self._kinds, least)
+        first, way, far = self._rays_of(lens, place)
+        found = edges_of_rays(picture, first, way, far, lens.blur, self._kinds, least)
         return place.part_from_picture(lens.mm(found.places))
+
+    def blur(self, picture: Picture, lens: Lens, place: Place) -> float:
+        """Return how blurred edges are, px, by some of the rays; NaN where there is none: out of focus it is more."""
+        step = max(1, len(self._starts) // _OF_BLUR)
+        first, way, far = self._rays_of(lens, place, step)
+        along = edges_of_rays(picture, first, way, far, lens.blur, self._kinds[::step]).along
+        known = np.isfinite(along)
+        near = first[known] + (along[known, None] - _ABOUT) * way[known]
+        return blur_of(picture, near, way[known], 2 * _ABOUT, np.full(len(near), _ABOUT))
+
+    def _rays_of(self, lens: Lens, place: Place, step: int = 1) -> tuple[Floats, Floats, Floats]:
+        """Return where rays begin (n, 2) px, their unit vectors, and how long they are."""
+        starts = self._starts[::step]
+        seen = lens.pixels(place.picture_from_part(np.vstack([starts, self._ends[::step]])))
+        way = seen[len(starts) :] - seen[: len(starts)]
+        far = np.hypot(way[:, 0], way[:, 1])
+        return seen[: len(starts)], way / far[:, None], far
 
     def seen(self, picture: Picture, lens: Lens, place: Place, least: float = LEAST_CONTRAST) -> list[Seen | str]:
         """Return the edge of each look, or in words why there is none.

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from truegauge.core.silhouette.edges import Picture
 
 COARSE = 8  # pixels beside each other of which one is looked at
-_LEAST = 30.0  # of 255, between the darkest and the lightest that there is
+_LEAST, LIT = 30.0, 60.0  # of 255, between the darkest and the lightest; that the light is at least
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -52,9 +52,10 @@ def shadows_in(picture: Picture, least_area: float = 400.0) -> list[Shadow]:
     from scipy import ndimage
 
     low, high = levels_of(picture)
-    if high - low < _LEAST:
+    if high < LIT:
         return []
-    few = picture[::COARSE, ::COARSE] < (low + high) / 2
+    # Where hardly anything is dark the darkest hundredth is light.
+    few = picture[::COARSE, ::COARSE] < (low + high if high - low > _LEAST else high) / 2
     named, count = ndimage.label(few)
     made = []
     sizes = np.bincount(named.ravel(), minlength=count + 1) * COARSE**2

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
-from truegauge.core.silhouette.shadows import COARSE, Shadow, levels_of, shadows_in
+from truegauge.core.silhouette.shadows import COARSE, LIT, Shadow, levels_of, shadows_in
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
@@ -17,7 +17,6 @@ if TYPE_CHECKING:
 
 BINS = 360  # directions
 _SMOOTH = 4.0  # directions
-_DARK = 60.0  # of 255, that the light is at least
 _SECOND = 0.05  # of the largest shadow, from which another one is a part, too
 _PEAKS = 4
 
@@ -61,8 +60,8 @@ def the_part_in(picture: Picture) -> Shadow:
     """
     shadows = shadows_in(picture)
     if not shadows:
-        light = levels_of(picture)[1]
-        raise EvaluationError("there is no part in the picture" if light > _DARK else "the picture is too dark")
+        lit = levels_of(picture)[1] >= LIT
+        raise EvaluationError("there is no part in the picture" if lit else "the picture is too dark")
     if shadows[0].at_border:
         raise EvaluationError("the part reaches the border of the picture")
     others = [own for own in shadows[1:] if own.area > _SECOND * shadows[0].area]
