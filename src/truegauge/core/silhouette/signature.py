@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 BINS = 360  # directions
 _SMOOTH = 4.0  # directions
 _SECOND = 0.05  # of the largest shadow, from which another one is a part, too
-_PEAKS = 4
+_PEAKS, _LIKELY = 4, 0.5  # ways of lying that are tried, and as likely as the best
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,6 +33,9 @@ class Signature:
         """Return by how much, rad, this shadow may be turned to lie as another does: the likeliest first."""
         agreement = self._agreement(other)
         peaks = np.flatnonzero((agreement >= np.roll(agreement, 1)) & (agreement > np.roll(agreement, -1)))
+        # What is above chance, against the best: a long part lies along, one way or the other, not across.
+        above = agreement - BINS * self.reach.mean() * other.reach.mean()
+        peaks = peaks[above[peaks] >= _LIKELY * above.max()]
         peaks = peaks[np.argsort(-agreement[peaks])][:_PEAKS]
         return [2 * np.pi * float(k) / BINS for k in peaks]
 
