@@ -344,6 +344,26 @@ def test_tips_of_any_radius_give_the_same_section(evaluator, radius):
     assert both.values["chord_mean_line"] == pytest.approx(one.values["chord_mean_line"], abs=2e-3)
 
 
+def test_a_nominal_that_could_not_be_known_for_a_while_is_taken_again(evaluator):
+    """A section that is moved into the fillet and out of it; what was typed stays."""
+    base = Plan(alignments=(GivenAlignment(id="given", name="as it lies"),), in_force="given")
+    blade = with_heights(new_blade(base, evaluator.model), (30.0,))
+    whats = ("chord_mean_line", "max_thickness")
+    made = set_blade(evaluator.context(base, None), blade, whats).apply(base)
+    chord, thick = made.characteristics
+    made = made.replace(characteristics=(chord, thick.replace(nominal=4.5)))
+
+    def moved(plan, height):
+        own = plan.blades[0]
+        there = own.replace(sections=(own.sections[0].replace(height=height),))
+        return set_blade(evaluator.context(plan, None), there).apply(plan)
+
+    inside = moved(made, 0.3)
+    assert [c.nominal for c in inside.characteristics] == [0.0, 4.5]
+    again = moved(inside, 30.0)
+    assert [c.nominal for c in again.characteristics] == [chord.nominal, 4.5]
+
+
 def test_a_section_through_the_fillet_is_said_and_not_told(evaluator):
     for height in (0.2, 0.5):
         with pytest.raises(EvaluationError, match="through a fillet, not of an aerofoil"):
