@@ -6,14 +6,13 @@ before, so that nothing is lost or counted twice unnoticed.
 
 from __future__ import annotations
 
-import contextlib
 import csv
-import fcntl
 import io
 import os
 from typing import TYPE_CHECKING
 
 from truegauge.core.errors import FormatError
+from truegauge.formats.growing import append_whole, take_alone
 from truegauge.formats.table_text import as_text
 
 if TYPE_CHECKING:
@@ -51,10 +50,7 @@ class SeriesLog:
             raise
 
     def _taken(self) -> None:
-        try:
-            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            raise FormatError(self.path, "another program writes this log") from None
+        take_alone(self.path, self._file, "another program writes this log")
         with os.fdopen(os.dup(self._file), "rb") as stream:
             data = stream.read()
         whole = data[: data.rfind(b"\n") + 1]
@@ -99,17 +95,7 @@ class SeriesLog:
     def _append(self, line: bytes) -> None:
         if self._file < 0:
             raise FormatError(self.path, "the log is closed")
-        size = os.fstat(self._file).st_size
-        try:
-            os.lseek(self._file, size, os.SEEK_SET)
-            if os.write(self._file, line) != len(line):  # others see a row whole, or not at all
-                raise OSError(28, "No space left on device")
-            os.fsync(self._file)
-        except OSError as error:
-            with contextlib.suppress(OSError):
-                os.ftruncate(self._file, size)
-            words = f"the log cannot be written ({error.strerror}): make room, then go on"
-            raise FormatError(self.path, words) from error
+        append_whole(self.path, self._file, line, "the log cannot be written ({}): make room, then go on")
 
 
 def _line(cells: Sequence[Cell]) -> bytes:

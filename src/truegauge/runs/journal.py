@@ -4,7 +4,6 @@ One line an entry: the CRC-32 of the JSON after it, a space, the JSON. The first
 """
 
 import contextlib
-import fcntl
 import json
 import os
 import threading
@@ -18,6 +17,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from truegauge.core.errors import FormatError
 from truegauge.core.frozen_model import Frozen
 from truegauge.core.samples.document import SampleData
+from truegauge.formats.growing import append_whole, take_alone
 from truegauge.formats.plan_file import plain
 from truegauge.runs.state import AnyEntry, Entry, Located, RunState
 
@@ -176,25 +176,12 @@ class Journal:
         line = f"{zlib.crc32(data):08x} ".encode() + data + b"\n"
         if self._file < 0:
             raise FormatError(self.path, "the run is over: nothing more of it is kept")
-        size = os.fstat(self._file).st_size
-        try:
-            os.lseek(self._file, size, os.SEEK_SET)
-            written = os.write(self._file, line)
-            if written != len(line):
-                raise OSError(28, "No space left on device")
-            os.fsync(self._file)
-        except OSError as error:
-            with contextlib.suppress(OSError):
-                os.ftruncate(self._file, size)
-            words = f"the journal of the run cannot be written ({error.strerror}): make room, then go on"
-            raise FormatError(self.path, words) from error
+        words = "the journal of the run cannot be written ({}): make room, then go on"
+        append_whole(self.path, self._file, line, words)
 
 
 def _lock(path: Path, file: int) -> None:
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        raise FormatError(path, "another program goes on with this run just now") from None
+    take_alone(path, file, "another program goes on with this run just now")
 
 
 def _whole(path: Path, lines: list[bytes]) -> tuple[list[str], int]:

@@ -2,10 +2,13 @@
 
 import numpy as np
 import pytest
+from PIL import Image, ImageDraw
+from scipy.ndimage import gaussian_filter
 from shadow_parts import TRUE, disc
 
 from truegauge.core.errors import GeometryError
 from truegauge.core.silhouette.edges import blur_of, edges_along
+from truegauge.core.silhouette.fitting import round_edge
 from truegauge.core.silhouette.lens import Lens
 from truegauge.core.silhouette.rounding import true_radius
 from truegauge.devices.camera_sim.shadow import Camera, Light
@@ -65,6 +68,45 @@ def test_round_edges_have_their_own_radius(radius, hole):
     shrunk = np.mean(seen) / 0.02 - radius
     assert shrunk < -0.5 / radius  # a lens draws it nearer to its centre
     assert true_radius(float(np.mean(seen)), 1.2, 0.02) / 0.02 == pytest.approx(radius, abs=0.02)
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.3, 0.8])
+def test_pictures_that_another_library_draws_are_measured_alike(turn):
+    """Polygons by Pillow, sixteen times finer, made smaller by means, blurred by SciPy: width and radius."""
+    fine, rng = 16, np.random.default_rng(7)
+    high, wide = 200, 240
+    lens = Lens.of_pixel_size(0.02, (high, wide), blur=1.1)
+    c, s = np.cos(turn), np.sin(turn)
+    bar = np.array([[-1.5, -0.6131], [1.5, -0.6131], [1.5, 0.6131], [-1.5, 0.6131]]) @ np.array([[c, s], [-s, c]])
+
+    def drawn(outline):
+        drawing = Image.new("L", (wide * fine, high * fine), 220)
+        # The middle of a pixel is a whole number here, and half a one there.
+        ImageDraw.Draw(drawing).polygon([tuple((p + 0.5) * fine - 0.5) for p in lens.pixels(outline)], fill=12)
+        means = np.asarray(drawing, dtype=float).reshape(high, fine, wide, fine).mean(axis=(1, 3))
+        grey = gaussian_filter(means, 1.1) + rng.normal(0.0, 1.5, means.shape)
+        return np.clip(np.rint(grey), 0, 255).astype(np.uint8)
+
+    picture, x = drawn(bar), np.linspace(-1.0, 1.0, 60)
+    sides = []
+    for sign in (1.0, -1.0):
+        starts = np.column_stack([x, np.full(60, sign * 0.3)]) @ np.array([[c, s], [-s, c]])
+        way = np.array([[0.0, sign]]) @ np.array([[c, s], [-s, c]])
+        first, ways = rays(lens, starts, np.tile(way, (60, 1)))
+        found = edges_along(picture, first, ways, 30.0, 1.1, turn="to light")
+        sides.append(np.nanmean(lens.mm(found.places) @ way[0]))
+    assert sum(sides) / 0.02 == pytest.approx(2 * 0.6131 / 0.02, abs=0.12)  # Pillow fills to a sixteenth of a pixel
+    picture = drawn(disc([0.013, -0.007], 1.2))
+    t = np.linspace(0.0, 2 * np.pi, 180, endpoint=False)
+    out = np.column_stack([np.cos(t), np.sin(t)])
+    first, ways = rays(lens, 0.9 * out, out)
+    found = edges_along(picture, first, ways, 30.0, 1.1, turn="to light")
+    edge = round_edge(lens.mm(found.places), 0.01)
+    radius = true_radius(edge.radius, 1.1, 0.02)
+    # All light that is missing, of whatever blur, is the area.
+    missing = (220.0 - picture.astype(float)).sum() / 208.0
+    assert radius / 0.02 == pytest.approx(np.sqrt(missing / np.pi), abs=0.02)
+    assert edge.center == pytest.approx([0.013, -0.007], abs=0.002)
 
 
 def test_the_first_edge_and_the_strongest_one():

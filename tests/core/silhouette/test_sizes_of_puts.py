@@ -238,6 +238,28 @@ def test_a_plate_with_notches(camera):
     assert np.abs(np.mean(off, axis=0)).max() < 0.02 * PIXEL
 
 
+@pytest.mark.parametrize("stop", [
+    Box(0.0, 8.0, np.pi, 1.0, 8.0, "to light"), Band(1.5, 1.5, 1.5, np.pi + 0.15, 1.5 * np.pi - 0.15, 1.0, "to light"),
+])  # fmt: skip
+def test_a_plate_is_found_by_one_edge_and_another_or_a_round_one(camera, stop):
+    """Whichever way it lies; its coordinates begin where the elements say, not at them."""
+    rng, known, off = np.random.default_rng(9), Place(np.array([-13.0, -8.0]), 0.0), []
+    nominal = PlateSizes()
+    taught = signature_of(camera.picture([known.picture_from_part(plate_outline(nominal))]), TRUE)
+    above = Box(19.0, nominal.high, np.pi / 2, 1.0, 10.0, "to light")
+    at = 1.5 if isinstance(stop, Band) else 0.0
+    tracker = Tracker(Datums((above,), stop, taught, known, level=nominal.high, at=at), TRUE)
+    for _ in range(8):
+        turn = rng.uniform(0.0, 2 * np.pi)
+        middle = Place(np.zeros(2), turn).picture_from_part(np.array([[13.0, 8.0]]))[0]
+        true = Place(rng.uniform(-0.5, 0.5, 2) - middle, turn)
+        found = tracker.place(camera.picture([true.picture_from_part(plate_outline(nominal))]))
+        off.append([*true.part_from_picture(found.origin[None])[0] / PIXEL,
+                    26.0 * ((found.turn - turn + np.pi) % (2 * np.pi) - np.pi) / PIXEL])  # fmt: skip
+    assert np.abs(off).max() < 0.2
+    assert np.abs(np.mean(off, axis=0)).max() < 0.06
+
+
 def test_other_parts_do_not_look_alike(camera):
     rng = np.random.default_rng(3)
     shaft = signature_of(camera.picture([TAUGHT.picture_from_part(outline(ShaftSizes()))]), TRUE)

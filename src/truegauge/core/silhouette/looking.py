@@ -48,6 +48,11 @@ class Place:
         return np.asarray((points - self.origin) @ self.rotation)
 
 
+def _count(long: float, pixel: float, *, dense: bool) -> int:
+    """Return how many rays there are along an edge of a length, mm."""
+    return int(np.clip(long / (_SPACING * pixel), 8, _DENSE if dense else _MOST))
+
+
 @dataclass(frozen=True, slots=True)
 class Box:
     """A box of the part, mm: its middle, the direction `turn` (rad) that it is looked along, how far and how wide.
@@ -66,7 +71,7 @@ class Box:
 
     def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
         """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
-        count = int(np.clip(self.wide / (_SPACING * pixel), 8, _DENSE if self.dense else _MOST))
+        count = _count(self.wide, pixel, dense=self.dense)
         way = np.array([np.cos(self.turn), np.sin(self.turn)])
         aside = np.linspace(-0.5, 0.5, count)[:, None] * self.wide * np.array([-way[1], way[0]])
         return np.array([self.x, self.y]) - self.reach / 2 * way + aside, np.tile(way, (count, 1)), self.reach
@@ -89,9 +94,7 @@ class Band:
 
     def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
         """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
-        count = int(
-            np.clip(self.radius * abs(self.end - self.begin) / (_SPACING * pixel), 8, _DENSE if self.dense else _MOST)
-        )
+        count = _count(self.radius * abs(self.end - self.begin), pixel, dense=self.dense)
         closed = abs(self.end - self.begin) > 2 * np.pi - 1e-9
         a = np.linspace(self.begin, self.end, count, endpoint=not closed)
         out = np.column_stack([np.cos(a), np.sin(a)])

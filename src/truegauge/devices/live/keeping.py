@@ -4,13 +4,13 @@ A file a device: frames as they go over the line (`wire`). The first says whose 
 """
 
 import contextlib
-import fcntl
 import os
 from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.devices.live.messages import Button, Hello, Item, Reading, Touch, from_device
 from truegauge.devices.live.wire import BLOCK, Block, WireError, block_frame, first_frame, message_frame
+from truegauge.formats.growing import append_whole, take_alone
 
 ENDING = ".tglive"
 
@@ -101,24 +101,11 @@ class Kept:
             self.path.unlink()
 
     def _append(self, data: bytes) -> None:
-        before = os.lseek(self._file, 0, os.SEEK_END)
-        try:
-            view = memoryview(data)
-            while view:
-                view = view[os.write(self._file, view) :]
-            os.fsync(self._file)
-        except OSError as error:
-            with contextlib.suppress(OSError):
-                os.ftruncate(self._file, before)
-                os.lseek(self._file, before, os.SEEK_SET)
-            raise FormatError(self.path, f"what the device measured cannot be kept ({error.strerror})") from error
+        append_whole(self.path, self._file, data, "what the device measured cannot be kept ({})")
 
 
 def _lock(path: Path, file: int) -> None:
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        raise FormatError(path, "another program measures with this device") from None
+    take_alone(path, file, "another program measures with this device")
 
 
 def _whole(path: Path, data: bytes) -> tuple[Hello, list[Item | Block], int]:

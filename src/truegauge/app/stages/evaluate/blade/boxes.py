@@ -23,7 +23,7 @@ _WAYS: dict[str, Three] = {
 }  # fmt: skip
 _AXES = tuple((k, f"along {k}") for k in _WAYS)
 _SIDES = (("", "found"), *((k, f"towards {k}") for k in _WAYS))
-_SHAPES = (("planes", "planes"), ("cones", "cones about the machine axis"))
+_SHAPES = (("planes", "planes"), ("cones", "unrolled cones"))
 _CRITERIA = (("least squares", "least squares"), ("minimax", "smallest largest deviation"))
 _SHIFTS = (("both", "shifted both ways"), ("along", "shifted along the axis"), ("across", "shifted across the axis"),
            ("none", "not shifted"))  # fmt: skip
