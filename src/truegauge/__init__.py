@@ -15,6 +15,8 @@ _PUBLIC = {
     "Plan": "plans", "Feature": "plan_features", "kinds": "plans", "new_plan": "plans", "open_plan": "plans",
     "Inspection": "inspecting", "CharacteristicResult": "inspecting", "inspect": "inspecting", "batch": "inspecting",
     "imperfections": "imperfections", "blade": "blades",
+    "SilhouettePlan": "silhouettes", "new_silhouette": "silhouettes", "open_silhouette": "silhouettes",
+    "silhouette_sizes": "silhouettes", "calibrate_by_plate": "silhouettes", "calibrate_by_pins": "silhouettes",
     "Machine": "machines", "StandIn": "machines", "connect": "machines", "stand_in": "machines",
 }  # fmt: skip
 __all__ = ["__version__", *_PUBLIC]

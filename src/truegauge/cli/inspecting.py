@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from truegauge.cli.base import Formats, Units, outputs, say, say_results, say_surfaces
+from truegauge.cli.silhouettes import inspect_pictures
 from truegauge.core.errors import TrueGaugeError
 from truegauge.formats.plan_file import read_plan
 
@@ -16,17 +17,34 @@ if TYPE_CHECKING:
 
 def inspect(
     plan: Annotated[Path, typer.Argument(help="The plan (.tgplan).")],
-    scan: Annotated[Path, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")],
     out: Annotated[Path, typer.Option(help="Folder for report.pdf, results.csv and results.json.")],
+    more: Annotated[list[Path] | None, typer.Argument(help="More pictures, after --picture.")] = None,
+    scan: Annotated[
+        Path | None, typer.Option(help="The scan (PLY, STL, OBJ, XYZ, CSV ...) or sample (.tgsample).")
+    ] = None,
+    picture: Annotated[
+        list[Path] | None, typer.Option(help="A picture of a shadow (PNG, TIFF), or a folder of them.")
+    ] = None,
+    calibration: Annotated[
+        Path | None, typer.Option(help="How the camera was calibrated, where not as the plan says.")
+    ] = None,
     units: Units = "",
     uncertainty: Annotated[bool, typer.Option(help="Work out uncertainties; without them the outputs say so.")] = True,
     formats: Formats = "pdf,csv,json",
     before: Annotated[Path | None, typer.Option(help="The other scan that surface checks measure from.")] = None,
 ) -> None:
-    """Inspect a scan by a plan. Exit code 0: all within, 1: something outside or not measured, 2: an error."""
+    """Inspect a scan, or pictures of shadows, by a plan.
+
+    Exit code 0: all within, 1: something outside or not measured, 2: an error.
+    """
     from truegauge.api import inspecting
 
     wanted = outputs(formats)
+    pictures = [*(picture or ()), *(more or ())]
+    if picture and scan is None:
+        raise typer.Exit(inspect_pictures(plan, pictures, out, wanted, calibration))
+    if scan is None or pictures or calibration is not None:
+        raise TrueGaugeError("give --scan FILE, or --picture FILE... (with --calibration where it is needed)")
     file = read_plan(plan)
     if file.plan.part is None and file.plan.surface_checks:
         raise typer.Exit(_inspect_bare(file.plan, scan, out, units, wanted, before))

@@ -19,6 +19,7 @@ from truegauge.cli.machines import cmm_sim, device_sim
 from truegauge.cli.programs import dmis
 from truegauge.cli.routing import route
 from truegauge.cli.running import run
+from truegauge.cli.silhouettes import calibrate_camera
 from truegauge.core.errors import TrueGaugeError
 
 
@@ -49,6 +50,7 @@ def demo(
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 _COMMANDS = (
     window, inspect, new_plan, batch, cmm_sim, device_sim, inbox, compare, associate, blade, imperfections, route, run,
+    calibrate_camera,
 )  # fmt: skip
 for _command in _COMMANDS:
     app.command(_command.__name__.replace("_", "-"))(_command)

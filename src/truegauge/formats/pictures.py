@@ -31,9 +31,13 @@ def read_picture(path: Path) -> Picture:
     FormatError
         The file is none, is broken or cut off, or is too large or too small.
     """
+    return picture_from_bytes(path, read_bytes(path))
+
+
+def picture_from_bytes(path: Path, data: bytes) -> Picture:
+    """Return the picture in the content of a file, as `read_picture` does."""
     from PIL import Image, UnidentifiedImageError
 
-    data = read_bytes(path)
     again = "export it again as PNG or TIFF"
     try:
         with warnings.catch_warnings():
@@ -65,6 +69,15 @@ def _grey(path: Path, opened: Image.Image) -> Picture:
             "L" if opened.mode in ("LA", "La") else "RGB"
         )
     return np.ascontiguousarray(np.asarray(opened.convert("L"), dtype=np.uint8))
+
+
+def png_of(picture: Picture) -> bytes:
+    """Return a picture as PNG, with all its grey values."""
+    from PIL import Image
+
+    stream = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(picture)).save(stream, "PNG", compress_level=1)
+    return stream.getvalue()
 
 
 def pictures_in(path: Path) -> list[Path]:

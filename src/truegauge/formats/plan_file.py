@@ -7,6 +7,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from truegauge.core.cad.model import CadModel
+from truegauge.core.cad.no_part import no_part
 from truegauge.core.errors import FormatError
 from truegauge.core.plan.document import SCHEMA_VERSION, Plan
 from truegauge.core.plan.migrations.steps import as_of_now
@@ -73,6 +74,8 @@ def model_of_plan(path: Path, file: PlanFile, *, progress: Progress = silent) ->
     FormatError
         The plan has no part, or its part cannot be read.
     """
+    if file.plan.silhouette is not None:  # it needs none
+        return no_part()
     if file.part is None or file.plan.part is None:
         raise FormatError(path, "the plan has no part; open it in the window and add one")
     with temporary_folder() as folder:

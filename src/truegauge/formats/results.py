@@ -11,6 +11,7 @@ from truegauge.core.characteristics.registry import kind_named
 from truegauge.core.datums.freedoms import NAMES
 from truegauge.core.evaluation.results import Evaluation, Result
 from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.shadow import lens_for
 from truegauge.core.registration.alignment import Alignment
 from truegauge.core.samples.sample import Sample
 from truegauge.formats.table_text import as_text
@@ -18,7 +19,7 @@ from truegauge.formats.table_text import as_text
 
 def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str, Any]:
     """Return the results as in docs/formats.md; lengths in mm, angles in decimal degrees."""
-    alignment = evaluation.alignment
+    alignment, silhouette = evaluation.alignment, evaluation.plan.silhouette is not None
     document: dict[str, Any] = {
         "plan": evaluation.plan.name,
         "plan_revision": evaluation.plan.revision,
@@ -52,11 +53,14 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
                 "uncertainty": _shown(r, r.uncertainty),
                 "decision": r.decision,
                 "general_tolerance": r.general,
-                "alignment": evaluation.plan.alignment(r.characteristic.alignment).name,
+                "alignment": "" if silhouette else evaluation.plan.alignment(r.characteristic.alignment).name,
             }
             for r in evaluation.results
         ],
     }
+    if silhouette:
+        document["silhouette"] = _shadow_document(evaluation, sample)
+        return document
     document["alignment"] = _alignment_document(alignment)
     document["alignments"] = [
         {
@@ -68,6 +72,21 @@ def results_document(evaluation: Evaluation, sample: Sample | None) -> dict[str,
         for own in evaluation.plan.alignments
     ]
     return document
+
+
+def _shadow_document(evaluation: Evaluation, sample: Sample | None) -> dict[str, Any]:
+    """Return how the part lay in the picture, and by which calibration it was measured; angles in degrees."""
+    found, pictures = evaluation.shadow, () if sample is None else sample.pictures
+    if found is None or isinstance(found, NotComputed):
+        return {"reason": "no sample" if found is None else found.reason}
+    own, silhouette = pictures[-1], evaluation.plan.silhouette
+    assert silhouette is not None
+    lens = lens_for(silhouette, own)
+    return {
+        "picture": own.file.file_name, "camera": own.file.camera, "taken_at": own.file.taken_at,
+        "origin": found.place.origin.tolist(), "turn": degrees(found.place.turn), "upside_down": found.place.mirrored,
+        "blur": found.blur, "calibration": lens.model_dump(mode="json"),
+    }  # fmt: skip
 
 
 def _alignment_document(alignment: Alignment | NotComputed) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import make_folder, write_whole
+from truegauge.formats.pictures import SUFFIXES
 from truegauge.formats.scan import SCAN_READERS
 from truegauge.jobs.inspection import FORMATS, SAMPLE_ENDING, plan_key
 from truegauge.jobs.records import Earlier, Record, output_names, read_record, scan_key, write_record
@@ -61,7 +62,7 @@ def scans_in(paths: Sequence[Path]) -> tuple[Path, ...]:
 
 def is_scan(path: Path) -> bool:
     """Tell whether a file is a scan or sample by its ending."""
-    known = path.suffix.lower() in (*SCAN_READERS, SAMPLE_ENDING)
+    known = path.suffix.lower() in (*SCAN_READERS, *SUFFIXES, SAMPLE_ENDING)
     return known and path.is_file() and not path.name.startswith(".")
 
 

@@ -61,7 +61,7 @@ class Inspector:
         # Surfaces are prepared, drawing is loaded and the map made beside what leaves a core idle.
         self._beside = ThreadPoolExecutor(1, "beside") if threads > 1 else None
         self._renderer: ViewRenderer | None = None
-        if self._beside is not None:
+        if self._beside is not None and plan.silhouette is None:
             self._beside.submit(lambda: self.evaluator.projector)
             self._beside.submit(_load_drawing)
 
@@ -115,9 +115,11 @@ class Inspector:
     def evaluate(self, sample: Sample, contents: tuple[Content, ...] = (), *, progress: Progress = silent) -> Inspected:
         """Evaluate the plan on a sample; `contents` are the files of its scans."""
         self.evaluator.forget_other_samples(sample.origin)
-        self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.0, 0.4))
+        shadow = self.plan.silhouette is not None
+        if not shadow:
+            self.evaluator.aligned(self.plan, sample, progress=part_of(progress, 0.0, 0.4))
         drawn: Future[object] | None = None
-        if self._beside is not None:
+        if self._beside is not None and not shadow:
             drawn = self._beside.submit(self.evaluator.deviation_map, self.plan, sample)
         evaluation = self.evaluator.evaluate(self.plan, sample, progress=part_of(progress, 0.4, 0.66))
         if self._uncertainty:
@@ -178,9 +180,13 @@ class Inspector:
 
     def report(self, done: Inspected) -> "Report":
         """Return the report with its pictures."""
+        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
+        if self.plan.silhouette is not None:
+            from truegauge.reporting.shadow_report import shadow_report
+
+            return shadow_report(done.evaluation, done.sample, made)
         from truegauge.rendering.report_views import ViewRenderer, report_with_views
 
-        made = datetime.datetime.now().strftime("%Y-%m-%d %H:%M")
         if self._renderer is None:
             self._renderer = ViewRenderer(self.evaluator)
         return report_with_views(self.evaluator, done.evaluation, done.sample, made, renderer=self._renderer,

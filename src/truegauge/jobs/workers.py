@@ -240,7 +240,7 @@ def _work(
                 link.send((0.0, "opening the plan"))
                 bare = read_plan(plan).plan
                 before = None if earlier is None else scan_of(earlier.scan, earlier.unit)
-                inspector = BareInspector(bare, before) if bare.part is None else (
+                inspector = BareInspector(bare, before) if bare.part is None and bare.silhouette is None else (
                     Inspector.of_file(plan, uncertainty=uncertainty, threads=threads, earlier=before))  # fmt: skip
             record = _inspect(inspector, link, task, record)
         except TrueGaugeError as error:

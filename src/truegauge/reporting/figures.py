@@ -17,6 +17,7 @@ from truegauge.drawing.gauge_bar import BarColors
 from truegauge.drawing.height_figure import draw_panel, panels
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 from truegauge.drawing.section_figure import SectionColors, draw_axes, draw_curves, draw_values, fitted, foot_words
+from truegauge.drawing.shadow_figure import box_of_part, draw_edges, draw_sizes, lay_out, plain_colors, view_of
 from truegauge.drawing.silhouette import silhouette_of
 from truegauge.drawing.surface import Surface
 from truegauge.drawing.surface_figure import FlatColors
@@ -25,7 +26,7 @@ from truegauge.drawing.tag_text import small_text
 from truegauge.drawing.tags import TagColors, draw_small_tag, draw_tag, small_size, tag_size
 from truegauge.drawing.units import NumberFormat
 from truegauge.palette import BRASS, INK, NEAR, OUTSIDE, WITHIN
-from truegauge.reporting.report import ReportBlade, ReportBladeSection, ReportSection, ReportView
+from truegauge.reporting.report import ReportBlade, ReportBladeSection, ReportSection, ReportShadow, ReportView
 
 SOFT, RULE, BAND, TICK = "#5C666E", "#C9C4B6", "#E6E0D0", "#A59F8F"
 STATE_COLORS = {
@@ -39,6 +40,7 @@ STATE_WORDS = {
 FLAT_COLORS = FlatColors(INK, SOFT, "#FFFFFF", RULE, BRASS, OUTSIDE)
 BLADE_COLORS = BladeColors(INK, SOFT, BRASS, BAND, SOFT, "#FFFFFF", RULE)
 MOST_CURVES = 12
+_ABOUT_PART, _SHADOW_PIXELS = 0.22, 1200  # of the part's larger side, around it; pixels across in a report
 _SCALE, _SMALL = 124.0, 12.0  # pixels: room for a scale, letters
 
 
@@ -65,6 +67,38 @@ def draw_view(surface: Surface, view: ReportView, box: Box, numbers: NumberForma
     if view.needles:
         words = f"needles {view.needles:,.0f} times"
         surface.text(picture.x + 5 * unit, picture.y + picture.height - 8 * unit, words, _SMALL * unit, SOFT)
+
+
+def draw_shadow(surface: Surface, shadow: ReportShadow, box: Box, numbers: NumberFormat) -> None:
+    """Draw the picture of a shadow with its sizes into a box; all of the picture where nothing was measured."""
+    rows, columns = shadow.picture.shape
+    seen = (0.0, 0.0, float(columns), float(rows))
+    if shadow.figure is not None:
+        seen = box_of_part(shadow.figure, _ABOUT_PART)
+    x0, y0 = max(0, int(seen[0])), max(0, int(seen[1]))
+    x1, y1 = min(columns, int(seen[0] + seen[2]) + 1), min(rows, int(seen[1] + seen[3]) + 1)
+    room = (box.x, box.y, box.width, box.height)
+    view = view_of((x0, y0, x1 - x0, y1 - y0), room)
+    step = max(1, int((x1 - x0) // _SHADOW_PIXELS))
+    grey = np.repeat(shadow.picture[y0:y1:step, x0:x1:step, None], 3, axis=2)
+    # Lighter, so that what is drawn on it can be read.
+    grey = (255 - (255 - grey.astype(np.uint16)) * 7 // 10).astype(np.uint8)
+    at = (view.x + view.scale * x0, view.y + view.scale * y0, view.scale * (x1 - x0), view.scale * (y1 - y0))
+    surface.image(at, np.ascontiguousarray(grey))
+    if shadow.figure is None:
+        return
+    colors = plain_colors(INK, "#FFFFFF", SOFT, BRASS, lambda r: BarColors(BAND, TICK, STATE_COLORS[r.state]))
+    draw_edges(surface, shadow.figure, view, colors)
+    draw_sizes(surface, lay_out(surface, shadow.figure, view, numbers), colors, numbers)
+
+
+def shadow_height(shadow: ReportShadow, width: float, most: float) -> float:
+    """Return how high the picture of a shadow is drawn in a width."""
+    rows, columns = shadow.picture.shape
+    if shadow.figure is None:
+        return float(min(most, width * rows / columns))
+    _, _, wide, high = box_of_part(shadow.figure, _ABOUT_PART)
+    return float(min(most, max(0.3 * width, width * high / max(wide, 1.0))))
 
 
 def _draw_tags(surface: Surface, view: ReportView, picture: Box, numbers: NumberFormat) -> None:

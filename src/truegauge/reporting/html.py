@@ -18,10 +18,12 @@ from truegauge.reporting.figures import (
     draw_blade_curves,
     draw_blade_figure,
     draw_section_figure,
+    draw_shadow,
     draw_view,
+    shadow_height,
     view_height,
 )
-from truegauge.reporting.report import Report, ReportBlade, ReportSection, ReportView
+from truegauge.reporting.report import Report, ReportBlade, ReportSection, ReportShadow, ReportView
 from truegauge.reporting.surface_sheet import HEADS, SurfaceSheet
 
 _PAGE = """<!DOCTYPE html>
@@ -80,6 +82,8 @@ def write_html(report: Report) -> bytes:
              ("Customer", t.customer), ("Inspector", t.inspector), ("Plan revision", str(report.plan_revision)),
              ("Report made", report.made_at))  # fmt: skip
     figures = [_view(v, report) for v in report.views] + [_section(s, report) for s in report.sections]
+    if report.shadow is not None:
+        figures.insert(0, _shadow(report.shadow, report))
     figures += [figure for blade in report.blades for figure in _blade(blade, report)]
     for figure in figures:
         figure["picture"] = Markup(figure["picture"])  # made here, words in it are escaped
@@ -155,6 +159,13 @@ def _view(view: ReportView, report: Report) -> dict[str, object]:
     draw_view(surface, view, Box(0, 0, _WIDE, height), report.numbers)
     tags = [" ".join(x for x in (t.text.title, t.text.value, t.text.detail, *t.text.lines) if x) for t in view.tags]
     return {"name": view.name, "picture": surface.picture("figure"), "tags": tags}
+
+
+def _shadow(shadow: ReportShadow, report: Report) -> dict[str, object]:
+    height = shadow_height(shadow, _WIDE, _WIDE)
+    surface = SvgSurface(_WIDE, height)
+    draw_shadow(surface, shadow, Box(0, 0, _WIDE, height), report.numbers)
+    return {"name": "Silhouette", "picture": surface.picture("figure"), "tags": []}
 
 
 def _blade(blade: ReportBlade, report: Report) -> list[dict[str, object]]:

@@ -28,7 +28,9 @@ from truegauge.reporting.figures import (
     STATE_COLORS,
     STATE_WORDS,
     draw_section_figure,
+    draw_shadow,
     draw_view,
+    shadow_height,
     view_height,
 )
 from truegauge.reporting.pdf_blades import blade_story
@@ -36,7 +38,7 @@ from truegauge.reporting.pdf_flow import NAME, CountedCanvas, Drawn, fitted, nam
 from truegauge.reporting.pdf_rows import table_of
 from truegauge.reporting.pdf_sheets import sheet_story
 from truegauge.reporting.pdf_surface import PdfSurface, drawable
-from truegauge.reporting.report import Report, ReportSection, ReportView
+from truegauge.reporting.report import Report, ReportSection, ReportShadow, ReportView
 
 WIDTH, HEIGHT = float(A4[0]), float(A4[1])
 mm = float(MM)
@@ -73,6 +75,8 @@ def _story(report: Report) -> list[Flowable]:
     if not report.results and not report.views and sheets:
         first, *others = sheets
         return [*story, *first, *(piece for sheet in others for piece in (PageBreak(), *sheet))]
+    if report.shadow is not None:
+        story += [_shadow(report.shadow, report), Spacer(1, 4 * mm)]
     if report.views:
         story += _picture(report.views[0], report, 82 * mm)
         story.append(Spacer(1, 4 * mm))
@@ -143,6 +147,11 @@ def _picture(view: ReportView, r: Report, most: float, fills: float = 0.0) -> li
 
     made: list[Flowable] = [named(view.name), Drawn(height, paint)]
     return [*made, Spacer(1, fills - height - NAME)] if fills else made
+
+
+def _shadow(shadow: ReportShadow, r: Report) -> Flowable:
+    height = shadow_height(shadow, RIGHT - LEFT, 110 * mm)
+    return Drawn(height, lambda s, width: draw_shadow(s, shadow, Box(0, 0, width, height), r.numbers))
 
 
 def _section(section: ReportSection, r: Report, fills: float) -> list[Flowable]:

@@ -19,6 +19,7 @@ from truegauge.core.tolerancing.judgement import State
 from truegauge.core.tolerancing.size_rule import size_rule
 from truegauge.drawing.blade_figure import BladeSheet
 from truegauge.drawing.section_drawing import SectionDrawing
+from truegauge.drawing.shadow_figure import Figure
 from truegauge.drawing.tag_layout import Layout
 from truegauge.drawing.tag_text import TagText
 from truegauge.drawing.units import NumberFormat
@@ -77,6 +78,14 @@ class ReportBlade:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class ReportShadow:
+    """The picture of a shadow, grey values (rows, columns), with what was measured in it; None: nothing was."""
+
+    picture: NDArray[np.uint8]
+    figure: Figure | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Report:
     """Title block, counts, results, pictures and sections. Blades and surface checks come at the end."""
 
@@ -94,23 +103,24 @@ class Report:
     sections: tuple[ReportSection, ...] = ()
     sheets: tuple[SurfaceSheet, ...] = ()
     blades: tuple[ReportBlade, ...] = ()
+    shadow: ReportShadow | None = None
 
 
 def make_report(
     evaluation: Evaluation, sample: Sample | None, views: tuple[ReportView, ...], made_at: str,
     sections: tuple[ReportSection, ...] = (), sheets: tuple[SurfaceSheet, ...] = (),
-    blades: tuple[ReportBlade, ...] = (),
+    blades: tuple[ReportBlade, ...] = (), shadow: ReportShadow | None = None, said: tuple[str, ...] = (),
 ) -> Report:  # fmt: skip
-    """Collect what the report says."""
+    """Collect what the report says; of a silhouette is `said` how it was measured."""
     plan = evaluation.plan
     numbers = NumberFormat(plan.unit, plan.decimals)
     return Report(
         plan.title_block, plan.name, plan.revision, sample.name if sample else "", made_at, numbers,
-        (*_partial(evaluation), *_alignment(evaluation, numbers), *_sizes(evaluation), *_surfaces(evaluation),
+        (*_partial(evaluation), *(said or _alignment(evaluation, numbers)), *_sizes(evaluation), *_surfaces(evaluation),
          *_decision(evaluation),
          *_machine(sample), *touch_notes(sample), *(f"Scan: {note}" for note in (sample.notes if sample else ()))),
         _statistics(evaluation, numbers), evaluation.counts(), evaluation.results,
-        views, sections, sheets, blades,
+        views, sections, sheets, blades, shadow,
     )  # fmt: skip
 
 

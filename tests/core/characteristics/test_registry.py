@@ -57,7 +57,9 @@ def test_names_say_what_follows_from_them():
         assert kind.angular == (name.endswith("_turn") or ("angle" in name and name != "rectangle"))
         assert kind.area == name.endswith("_area")
         assert (
-            kind.reading == name.startswith(("spot", "section_", "compare_", "blade_")) == isinstance(kind, ReadingKind)
+            kind.reading
+            == name.startswith(("spot", "section_", "compare_", "blade_", "shadow_"))
+            == isinstance(kind, ReadingKind)
         )
         assert kind.placed == name.endswith(("_x", "_y", "_z", "_xy", "_yz", "_zx")) or kind.reading
         assert kind.takes_datums == (name not in (*EXPECTED["takes_form"].split(), "axis_straightness"))

@@ -21,6 +21,7 @@ from truegauge.core.plan.points import Extraction, PointLimits
 from truegauge.core.plan.readings import ComparedPoint, Section, SectionDimension, Span, SpotCheck
 from truegauge.core.plan.readouts import Readout
 from truegauge.core.plan.requirements import Characteristic
+from truegauge.core.plan.silhouette import ShadowBox, ShadowEdge, ShadowSize, Silhouette
 from truegauge.core.plan.surface_checks import SurfaceCheck
 from truegauge.core.plan.title import TitleBlock
 from truegauge.core.plan.views import Eye, SavedView, TagSettings
@@ -47,10 +48,13 @@ POINT = ComparedPoint(id="p-new", name="P9", place=(1.0, 2.0, 3.0))
 SPAN = Span(at=(1.0, 2.0), fits="circle")
 DIMENSION = SectionDimension(id="d-new", name="radius", kind="radius", spans=(SPAN,))
 THERE = DIMENSION.replace(id="d-there")
-COUNT = 43
+COUNT = 44
 CHORD = BladeValue(id="chord", name="chord", what="chord_mean_line")
 BLADE = BladeCheck(id="b0", sections=(BladeSection(id="low", height=20.0, values=(CHORD,)),
                                       BladeSection(id="high", height=40.0)))  # fmt: skip
+SIDES = tuple(ShadowEdge(id=k, name=k, look=ShadowBox(x=0.0, y=y, turn=1.5, reach=1.0, wide=1.0))
+              for k, y in (("above", 1.0), ("below", -1.0)))  # fmt: skip
+SHADOW = Silhouette(edges=SIDES, sizes=(ShadowSize(id="size", name="size", what="size", of=("above", "below")),))
 ROUTE = Route(steps=(MeasureStep(id="m-base", feature="base"),))
 SECTION = Section(id="cut", name="cut", origin=(0.0, 0.0, 5.0), normal=(0.0, 0.0, 1.0))
 
@@ -147,6 +151,8 @@ def commands(plan):
         (p.SetBlade(BLADE.replace(sections=BLADE.sections[1:])), {"blades", "characteristics"},
          lambda q: q.reading("chord") is None and all(x.id != "c-chord" for x in q.characteristics)),
         (p.RemoveBlade("b0"), {"blades", "characteristics"}, lambda q: q.blades == () and q.reading("chord") is None),
+        (p.SetSilhouette(SHADOW, added=(required(plan, "size", "shadow_size"),)), {"silhouette", "characteristics"},
+         lambda q: q.silhouette == SHADOW and q.named("size").what == "size"),
         (p.RemoveReadout("r0"), {"readouts"}, lambda q: q.readouts == ()),
         (p.SetProbing(demo_probing(), "probes"), {"probing"}, lambda q: len(q.probing.assemblies) == 2),
     ]  # fmt: skip
@@ -160,6 +166,8 @@ def test_no_command_is_left_out(base):
 @pytest.mark.parametrize("k", range(COUNT))
 def test_a_command_does_what_it_says_and_is_undone_without_a_trace(base, k):
     command, may_change, holds = commands(base)[k]
+    if isinstance(command, p.SetSilhouette):  # it has no part
+        base = base.replace(part=None)
     history = History(base)
     assert history.run(command)
     after = history.plan

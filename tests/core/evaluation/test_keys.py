@@ -22,10 +22,11 @@ from truegauge.core.plan.alignments import GivenAlignment
 from truegauge.core.plan.features import ConstructedFeature
 from truegauge.core.plan.part import PartMaterial
 from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
-from truegauge.core.samples.contributions import ScanPoints
-from truegauge.core.samples.document import SampleData, ScanFile
+from truegauge.core.samples.contributions import ScanPoints, ShadowPicture
+from truegauge.core.samples.document import PictureFile, SampleData, ScanFile
 from truegauge.core.samples.sample import Sample
 from truegauge.demo.cmm_plan import cmm_plan
+from truegauge.demo.shadow_plans import RING
 from truegauge.demo.vane import vane_cloud
 from truegauge.formats.part import read_part
 from truegauge.formats.plan_file import read_plan
@@ -142,6 +143,47 @@ def sections_of_the_vane():
     return made
 
 
+def shadow_of_the_ring():
+    """An evaluator that has seen the demo's ring in its shadow."""
+    own = RING.plan()
+    picture = RING.picture(RING.made(3), RING.taught)
+    file = PictureFile(file_name="ring.png")
+    own.evaluator.evaluate(own.document, Sample.of(SampleData(), pictures=(ShadowPicture.of(file, picture),)))
+    return own.evaluator
+
+
+def test_of_a_silhouette_every_change_is_seen_and_other_pictures_are():
+    rng = np.random.default_rng(6)
+    made = RING.plan()
+    own, now, seasoned = made.document, made.document, made.evaluator
+    lens = own.silhouette.lens
+    samples = []
+    for k in range(2):
+        file = PictureFile(file_name="ring.png", lens=None if k else lens.replace(scale_u=1e-4))
+        picture = ShadowPicture.of(file, RING.picture(RING.made(k), RING.taught))
+        samples.append(Sample.of(SampleData(name=f"ring {k}"), pictures=(picture,)))
+    for step in range(12):
+        s, edges = now.silhouette, now.silhouette.edges
+        k = int(rng.integers(len(edges)))
+        ways = (
+            lambda s=s, k=k: s.replace(edges=tuple(
+                e.replace(look=e.look.replace(reach=float(rng.uniform(0.5, 1.5)))) if j == k else e
+                for j, e in enumerate(s.edges))),
+            lambda s=s: s.replace(lens=s.lens.replace(blur=float(rng.uniform(1.0, 1.3)))),
+            lambda s=s: s.replace(lens=s.lens.replace(matrix=tuple(1.001 * v for v in s.lens.matrix))),
+            lambda s=s: s.replace(datums=None, taught=None) if s.datums else own.silhouette,
+            lambda s=s: s.replace(sizes=tuple(z.replace(value_at=(1.0, 2.0)) for z in s.sizes)),
+        )  # fmt: skip
+        now = now.replace(silhouette=ways[int(rng.integers(len(ways)))]())
+        if step % 4 == 3:
+            now = now.replace(material=PartMaterial(name="m", expansion=float(rng.uniform(1e-5, 3e-5))))
+        sample = samples[int(rng.integers(2))]
+        fresh = Evaluator(seasoned.model)
+        for c in now.characteristics[:1]:
+            assert seasoned.uncertainty(now, sample, c) == fresh.uncertainty(now, sample, c)
+        assert told(seasoned.evaluate(now, sample)) == told(fresh.evaluate(now, sample)), step
+
+
 def test_every_kind_of_node_is_worked_out_by_what_the_demos_hold(model, projector, plan, sample, evaluator):
     own = Evaluator(model, projector)
     wide = add_compared(plan, [NamedPlace("bolt hole 4", (28.0, 45.0, 53.0), None)], ("x",)).apply(plan)
@@ -160,7 +202,7 @@ def test_every_kind_of_node_is_worked_out_by_what_the_demos_hold(model, projecto
     machine = cmm_plan(model).replace(alignments=(GivenAlignment(id="g", name="g"),), in_force="g")
     machine = machine.replace(characteristics=tuple(c.replace(alignment="") for c in machine.characteristics))
     own.evaluate(machine, sample_of(touched(evaluator, machine), key="t"))
-    graphs = (own.graph, *own._trials.values(), sections_of_the_vane().graph)
+    graphs = (own.graph, *own._trials.values(), sections_of_the_vane().graph, shadow_of_the_ring().graph)
     seen = {key[0].__qualname__ for graph in graphs for key in graph._results}
     missing = node_kinds() - seen
     # Patches are of faces that are no ideal feature, and what dimensions are nominally is asked by those who make them.

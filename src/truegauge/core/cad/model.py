@@ -160,7 +160,9 @@ class CadModel:
 
     @cached_property
     def box(self) -> NDArray[np.float64]:
-        """Axis-aligned box (2, 3), mm."""
+        """Axis-aligned box (2, 3), mm; of no part at its origin."""
+        if not len(self.mesh.vertices):
+            return np.zeros((2, 3))
         return np.vstack([self.mesh.vertices.min(axis=0), self.mesh.vertices.max(axis=0)])
 
     @cached_property
@@ -172,7 +174,7 @@ class CadModel:
                  *f.surface.origin, *f.surface.z)
                 for f in self.faces
             ]
-        )  # fmt: skip
+        ).reshape(-1, 11)  # fmt: skip
 
     @cached_property
     def face_boxes(self) -> NDArray[np.float64]:

@@ -11,6 +11,7 @@ from truegauge.core.characteristics import (
     profile,
     runout,
     section,
+    shadow,
     size,
     spot,
 )
@@ -30,6 +31,7 @@ FAMILIES = (
     section.kinds,
     compared.kinds,
     blade.kinds,
+    shadow.kinds,
 )
 KINDS: dict[str, Kind] = {kind.name: kind for family in FAMILIES for kind in family()}
 

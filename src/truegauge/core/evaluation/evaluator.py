@@ -22,6 +22,7 @@ from truegauge.core.nodes.keys import temperatures
 from truegauge.core.nodes.map import MapOf
 from truegauge.core.nodes.nominal import nominal_feature
 from truegauge.core.nodes.part_index import PartIndex
+from truegauge.core.nodes.shadow import SeenShadow
 from truegauge.core.nodes.survey import FaceSurvey, SurveyOf
 from truegauge.core.plan.document import Plan
 from truegauge.core.progress import Progress, part_of, silent
@@ -112,6 +113,12 @@ class Evaluator:
     def evaluate(self, plan: Plan, sample: Sample | None, *, progress: Progress = silent) -> Evaluation:
         """Compute all results; cheap for whatever was computed before."""
         context = self.context(plan, sample)
+        if plan.silhouette is not None:  # it is seen where it lies: nothing is aligned
+            seen = context.get(SeenShadow())
+            placed = seen if isinstance(seen, NotComputed) else _NOT_ALIGNED
+            results, partial = _of_this_run(plan, sample, self._known.results(context, self._judged))
+            temperature = "" if sample is None else temperatures(plan, sample).say()
+            return Evaluation(plan, placed, placed, {}, results, {}, temperature, partial, seen)
         alignment, cloud = self.aligned(plan, sample, progress=part_of(progress, 0, 0.75))
         features: dict[str, Measured | Built | NotComputed] = {}
         for i, feature in enumerate(plan.all_features):
@@ -135,6 +142,8 @@ class Evaluator:
         if sample is None:
             return True
         context = self.context(plan, sample)
+        if plan.silhouette is not None:
+            return context.knows(SeenShadow())
         new = self._known.new_in(context)
         if not context.knows(AlignedCloud()) or not all(_knows(context, f.group) for f in plan.all_features):
             return False
@@ -242,6 +251,7 @@ def _of_this_run(plan: Plan, sample: Sample | None, results: tuple[Result, ...])
     return kept, f"partial run{name}: {len(kept)} of {len(plan.characteristics)} characteristics"
 
 
+_NOT_ALIGNED = NotComputed("a silhouette is measured as it lies: nothing is aligned")
 _EMPTY = Plan()
 
 

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from truegauge.core.features.extraction import Built, Measured
     from truegauge.core.nodes.cloud import Cloud
     from truegauge.core.registration.alignment import Alignment
+    from truegauge.core.silhouette.measuring import Measured as Shadow
     from truegauge.core.tolerancing.outcome import Outcome
 
 FOREIGN = "another part"  # what the doubts of a registration say where the scan may be of one
@@ -78,6 +79,7 @@ class Evaluation:
     alignments: dict[str, Alignment | NotComputed] = field(default_factory=dict)  # all of the plan, by id
     temperature: str = ""  # what was done for it, in words
     partial: str = ""  # of a partial run: what there are results of, in words
+    shadow: Shadow | NotComputed | None = None  # of a plan for silhouettes: what was seen
 
     def result(self, characteristic_id: str) -> Result | None:
         """Return the result of a characteristic."""

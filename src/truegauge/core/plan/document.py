@@ -19,6 +19,7 @@ from truegauge.core.plan.points import Extraction, PointLimits, ShapeExtraction
 from truegauge.core.plan.readings import ComparedPoint, Reading, Section, SectionDimension, SpotCheck
 from truegauge.core.plan.readouts import MOST, Readout
 from truegauge.core.plan.requirements import Characteristic, Datum
+from truegauge.core.plan.silhouette import Silhouette
 from truegauge.core.plan.subsets import Subset
 from truegauge.core.plan.surface_checks import MOST_CHECKS, SurfaceCheck
 from truegauge.core.plan.title import TitleBlock
@@ -42,7 +43,7 @@ DatumAssociationName = Literal["outside", "least_squares", "high_points"]
 class Plan(Frozen):
     """The saved definition of an inspection."""
 
-    schema_version: Literal[13] = 13
+    schema_version: Literal[14] = 14
     name: str = "New plan"
     revision: int = Field(default=1, ge=1)
     part: PartReference | None = None
@@ -79,6 +80,7 @@ class Plan(Frozen):
     readouts: tuple[Readout, ...] = Field(default=(), max_length=MOST)
     surface_checks: tuple[SurfaceCheck, ...] = Field(default=(), max_length=MOST_CHECKS)
     blades: tuple[BladeCheck, ...] = Field(default=(), max_length=MOST_BLADES)
+    silhouette: Silhouette | None = None
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -110,6 +112,8 @@ class Plan(Frozen):
             missing = set(c.features) - known
             if missing:
                 raise ValueError(f"characteristic {c.number} refers to a feature that the plan does not have")
+        if self.silhouette is not None and self.part is not None:
+            raise ValueError("a plan for silhouettes has no part: its sizes are typed, or those of a drawing")
         if len({s.name for s in self.subsets}) != len(self.subsets):
             raise ValueError("two subsets have the same name")
         self._check_alignments(set(ids))
@@ -164,10 +168,11 @@ class Plan(Frozen):
 
     @cached_property
     def readings(self) -> tuple[Reading, ...]:
-        """Spot checks, dimensions of sections, compared points, and values of sections of blades."""
+        """Spot checks, dimensions of sections, compared points, values of sections of blades, sizes of silhouettes."""
         dimensions: tuple[SectionDimension, ...] = tuple(d for s in self.sections for d in s.dimensions)
         values: tuple[BladeValue, ...] = tuple(v for b in self.blades for s in b.sections for v in s.values)
-        return (*self.spots, *dimensions, *self.compared, *values)
+        shadow = () if self.silhouette is None else self.silhouette.sizes
+        return (*self.spots, *dimensions, *self.compared, *values, *shadow)
 
     @cached_property
     def _blades_by_value(self) -> dict[str, tuple[BladeCheck, BladeSection]]:

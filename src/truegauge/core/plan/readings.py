@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from truegauge.core.frozen_model import Frozen, Three, Two
 from truegauge.core.plan.blades import BladeValue
+from truegauge.core.plan.silhouette import ShadowSize
 from truegauge.core.references import Refers
 
 _SHORT = 1e-9
@@ -135,4 +136,4 @@ class ComparedPoint(Frozen):
         return self.id
 
 
-Reading = SpotCheck | SectionDimension | ComparedPoint | BladeValue
+Reading = SpotCheck | SectionDimension | ComparedPoint | BladeValue | ShadowSize

@@ -52,6 +52,9 @@ def without_characteristics(plan: Plan, gone: frozenset[str]) -> Plan:
                 s.replace(values=tuple(v for v in s.values if v.id not in unread)) for s in b.sections
             )) for b in changed.blades
         ),
+        silhouette=None if changed.silhouette is None else changed.silhouette.replace(
+            sizes=tuple(s for s in changed.silhouette.sizes if s.id not in unread)
+        ),
     )  # fmt: skip
 
 

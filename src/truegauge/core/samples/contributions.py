@@ -14,9 +14,11 @@ from truegauge.core.frames import apply
 from truegauge.core.hashed import Hashed
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from truegauge.core.arrays import Normals, Points, Rigid
     from truegauge.core.clouds.raw import Colors
-    from truegauge.core.samples.document import ProbedTouch, ScanFile, Touch
+    from truegauge.core.samples.document import PictureFile, ProbedTouch, ScanFile, Touch
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -70,7 +72,23 @@ class NamedTouches:
         object.__setattr__(self, "key", Hashed(self.touches))
 
 
-Contribution = ScanPoints | FeatureTouches | NamedTouches
+@dataclass(frozen=True, slots=True, eq=False)
+class ShadowPicture:
+    """A picture of a part's shadow: grey values (rows, columns), 0 dark, as the camera took it."""
+
+    key: str
+    file: PictureFile
+    pixels: NDArray[np.uint8]
+
+    @classmethod
+    def of(cls, file: PictureFile, pixels: NDArray[np.uint8]) -> ShadowPicture:
+        """Return a picture; it is not changed any more."""
+        own = frozen(np.ascontiguousarray(pixels, dtype=np.uint8))
+        seen = hashlib.sha256(own.tobytes() + repr((own.shape, file.camera, file.lens)).encode()).hexdigest()
+        return cls(seen, file, own)
+
+
+Contribution = ScanPoints | FeatureTouches | NamedTouches | ShadowPicture
 
 
 def by_feature(probed: tuple[ProbedTouch, ...], known: tuple[FeatureTouches, ...] = ()) -> tuple[FeatureTouches, ...]:

@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from truegauge.core.frozen_model import Frozen, Three
+from truegauge.core.plan.lens import LensRecord
 
 
 class Touch(Frozen):
@@ -56,6 +57,18 @@ class ScanFile(Frozen):
     placed_by: str = ""
 
 
+class PictureFile(Frozen):
+    """A picture of a shadow: its file, the camera that took it and how that was calibrated, when.
+
+    Without a camera it came from a file, and is measured by the calibration of the plan unless it has one.
+    """
+
+    file_name: str = Field(default="", max_length=300)
+    camera: str = Field(default="", max_length=300)
+    lens: LensRecord | None = None
+    taken_at: str = Field(default="", max_length=40)
+
+
 class ReferencePoint(Frozen):
     """A seat beside the part that a tip fits into: where the centre of the tip was, mm, sample coordinates."""
 
@@ -98,6 +111,7 @@ class SampleData(SampleAbout):
     touches: tuple[Touch, ...] = ()
     probed: tuple[ProbedTouch, ...] = ()
     scans: tuple[ScanFile, ...] = ()
+    pictures: tuple[PictureFile, ...] = Field(default=(), max_length=20)
 
     @property
     def about(self) -> SampleAbout:

@@ -10,7 +10,14 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from truegauge.core.arrays import frozen
-from truegauge.core.samples.contributions import Contribution, FeatureTouches, NamedTouches, ScanPoints, by_feature
+from truegauge.core.samples.contributions import (
+    Contribution,
+    FeatureTouches,
+    NamedTouches,
+    ScanPoints,
+    ShadowPicture,
+    by_feature,
+)
 from truegauge.core.samples.document import ProbedTouch, SampleAbout, SampleData, ScanFile, Touch
 
 if TYPE_CHECKING:
@@ -34,16 +41,26 @@ class Sample:
     contributions: tuple[Contribution, ...] = ()
 
     @classmethod
-    def of(cls, data: SampleData, scans: tuple[ScanPoints, ...] = (), origin: str = "") -> Sample:
-        """Return the sample of a document and its scans; without any it is a new one, unless its origin is known."""
-        origin = origin or "+".join(s.key for s in scans) or f"touches-{uuid.uuid4().hex}"
+    def of(
+        cls, data: SampleData, scans: tuple[ScanPoints, ...] = (), origin: str = "",
+        pictures: tuple[ShadowPicture, ...] = (),
+    ) -> Sample:  # fmt: skip
+        """Return the sample of a document with scans and pictures; without any it is new unless its origin is known."""
+        origin = (
+            origin or "+".join([*(s.key for s in scans), *(p.key for p in pictures)]) or f"touches-{uuid.uuid4().hex}"
+        )
         named = (NamedTouches(data.touches),) if data.touches else ()
-        return cls(origin, data.about, (*scans, *by_feature(data.probed), *named))
+        return cls(origin, data.about, (*scans, *pictures, *by_feature(data.probed), *named))
 
     @cached_property
     def scans(self) -> tuple[ScanPoints, ...]:
         """The scans."""
         return tuple(c for c in self.contributions if isinstance(c, ScanPoints))
+
+    @cached_property
+    def pictures(self) -> tuple[ShadowPicture, ...]:
+        """The pictures of its shadow; the last one counts."""
+        return tuple(c for c in self.contributions if isinstance(c, ShadowPicture))
 
     @cached_property
     def touched(self) -> dict[str, FeatureTouches]:
@@ -124,13 +141,17 @@ class Sample:
     def data(self) -> SampleData:
         """What a file says of it."""
         about = {name: getattr(self.about, name) for name in SampleAbout.model_fields}
-        return SampleData.model_construct(**about, touches=self.touches, probed=self.probed, scans=self.files)
+        return SampleData.model_construct(
+            **about, touches=self.touches, probed=self.probed, scans=self.files,
+            pictures=tuple(p.file for p in self.pictures),
+        )  # fmt: skip
 
     def with_data(self, data: SampleData) -> Sample:
         """Return the sample with something else said of it and other touches; its scans stay."""
         named = self.named if data.touches == self.touches else NamedTouches(data.touches)
         touched = by_feature(data.probed, tuple(self.touched.values()))
-        return Sample(self.origin, data.about, (*self.scans, *touched, *((named,) if data.touches else ())))
+        named_ones = (named,) if data.touches else ()
+        return Sample(self.origin, data.about, (*self.scans, *self.pictures, *touched, *named_ones))
 
     def with_probed(self, touches: tuple[ProbedTouch, ...]) -> Sample:
         """Return the sample with these touches of features; those of features that did not change are shared."""

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 _PLACES, _LEAST = 16, 3  # places of a piece at least; pieces
 _PIECES = 40  # at most
+_OF_EXTREMES = 3.0  # standard uncertainties of a piece, that the range of all may be off: noise alone widens it
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +77,7 @@ def straightness_of(seen: Seen, known: Calibration) -> Reading:
     ends = _ends_of(float(t.min()), float(t.max()), len(t))
     pieces, own = _pieces(t, off, ends)
     width = _least_width((ends[1:] + ends[:-1]) / 2, pieces)
-    return Reading(width, _sure(float(np.sqrt(2) * own.max()), 0.0, known, 1))
+    return Reading(width, _sure(float(_OF_EXTREMES * own.max()), 0.0, known, 1))
 
 
 def roundness_of(seen: Seen, known: Calibration) -> Reading:
@@ -97,7 +98,7 @@ def roundness_of(seen: Seen, known: Calibration) -> Reading:
     r, a = np.roll(r, -gap - 1), np.unwrap(np.roll(a, -gap - 1))
     ends = _ends_of(float(a[0]), float(a[-1]), len(a))
     pieces, sure = _pieces(a, r, ends)
-    return Reading(float(np.ptp(pieces)), _sure(float(np.sqrt(2) * sure.max()), 0.0, known, 1))
+    return Reading(float(np.ptp(pieces)), _sure(float(_OF_EXTREMES * sure.max()), 0.0, known, 1))
 
 
 def _straight(seen: Seen) -> StraightEdge:

@@ -28,16 +28,21 @@ _USED = 0.5  # of what was found, that is an edge at least
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Place:
-    """How a part lies: its coordinates begin at `origin` (2,) mm of the picture and are turned to the left by rad."""
+    """How a part lies: its coordinates begin at `origin` (2,) mm of the picture and are turned to the left by rad.
+
+    One that lies upside down is `mirrored`: its y goes to the right of its x.
+    """
 
     origin: Floats = field(default_factory=lambda: np.zeros(2))
     turn: float = 0.0
+    mirrored: bool = False
 
     @property
     def rotation(self) -> Floats:
         """The matrix (2, 2) picture_from_part."""
         c, s = np.cos(self.turn), np.sin(self.turn)
-        return np.array([[c, -s], [s, c]])
+        side = -1.0 if self.mirrored else 1.0
+        return np.array([[c, -s * side], [s, c * side]])
 
     def picture_from_part(self, points: Floats) -> Floats:
         """Return where points (n, 2) of the part lie, mm."""
@@ -46,6 +51,16 @@ class Place:
     def part_from_picture(self, points: Floats) -> Floats:
         """Return points (n, 2) mm in the coordinates of the part."""
         return np.asarray((points - self.origin) @ self.rotation)
+
+    def after(self, inner: Place) -> Place:
+        """Return where the coordinates `inner` (of these) are in the picture."""
+        way = -inner.turn if self.mirrored else inner.turn
+        origin = self.picture_from_part(inner.origin[None])[0]
+        return Place(origin, self.turn + way, self.mirrored != inner.mirrored)
+
+    def moved(self, off: Floats, turn: float) -> Place:
+        """Return the place whose coordinates begin at a place (2,) of these, turned in them by rad."""
+        return self.after(Place(off, turn))
 
 
 def _count(long: float, pixel: float, *, dense: bool) -> int:
@@ -149,11 +164,19 @@ class Looks:
         return seen[: len(starts)], way / far[:, None], far
 
     def seen(self, picture: Picture, lens: Lens, place: Place, least: float = LEAST_CONTRAST) -> list[Seen | str]:
-        """Return the edge of each look, or in words why there is none.
+        """Return the edge of each look, or in words why there is none."""
+        return self.edges_of(self.points(picture, lens, place, least), lens)
+
+    def rows_of(self, number: int) -> slice:
+        """Return which of all points are those of a look."""
+        first, last = self._rows[number].tolist()
+        return slice(first, last)
+
+    def edges_of(self, points: Floats, lens: Lens) -> list[Seen | str]:
+        """Return the edge of each look by all points (n, 2), or in words why there is none.
 
         The radius of a round one is that of the part, not what the lens makes of it.
         """
-        points = self.points(picture, lens, place, least)
         made: list[Seen | str] = []
         edges = edges_through(points, self._rows, self._shapes, LEFT_OUT * lens.pixel)
         for (first, last), edge in zip(self._rows.tolist(), edges, strict=True):

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
+from truegauge.core.silhouette.fitting import StraightEdge
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
     from truegauge.core.silhouette.calibrating import Calibration
-    from truegauge.core.silhouette.fitting import RoundEdge, StraightEdge
+    from truegauge.core.silhouette.fitting import RoundEdge
 
 EDGE_U = 0.003  # px that an edge as a whole may be off, whatever its noise is
 _ASLANT = 0.1  # rad between two edges, from which on a distance of them is none
@@ -125,6 +126,71 @@ def offset(edge: StraightEdge, spot: Spot, known: Calibration) -> Reading:
     own = float(edge.normal @ spot.covariance @ edge.normal)
     parts = [np.sqrt(own), edge.offset_u, edge.turn_u * along, EDGE_U * known.lens.pixel, known.scale_u * value]
     return Reading(abs(value), float(np.linalg.norm(np.array(parts))))
+
+
+def between(
+    a: StraightEdge | Spot, b: StraightEdge | Spot, known: Calibration, along: Floats | None = None
+) -> Reading:  # fmt: skip
+    """Return how far two edges or places are from each other: aligned, or along a direction (2,).
+
+    Two edges are taken in the middle of what is seen of both.
+
+    Raises
+    ------
+    EvaluationError
+        Edges lie aslant to each other, or along the direction.
+    """
+    if isinstance(a, Spot) and isinstance(b, Spot):
+        return spacing(a, b, known, along)
+    if along is None:
+        if isinstance(a, Spot):
+            return offset(_edge(b), a, known)
+        return offset(a, b, known) if isinstance(b, Spot) else size_across(a, b, known)
+    way = along / np.linalg.norm(along)
+    places = [x.place for x in (a, b) if isinstance(x, Spot)] or [0.5 * (_edge(a).point + _edge(b).point)]
+    made = [_along(x, places[0], way, known) for x in (a, b)]
+    value = abs(made[0][0] - made[1][0])
+    return Reading(value, float(np.linalg.norm([made[0][1], made[1][1], known.scale_u * value])))
+
+
+def _edge(one: StraightEdge | Spot) -> StraightEdge:
+    assert not isinstance(one, Spot)
+    return one
+
+
+def _along(one: StraightEdge | Spot, begin: Floats, way: Floats, known: Calibration) -> tuple[float, float]:
+    """Return how far along a way through a place something is, and how sure."""
+    if isinstance(one, Spot):
+        return float((one.place - begin) @ way), float(np.sqrt(way @ one.covariance @ way))
+    return _crossing(one, begin, way, known)
+
+
+def middle_of(a: StraightEdge, b: StraightEdge) -> StraightEdge:
+    """Return the line in the middle of two edges, as far as both are seen.
+
+    Raises
+    ------
+    EvaluationError
+        They lie aslant to each other.
+    """
+    other = b.way if float(a.way @ b.way) > 0 else -b.way
+    turn = float(np.arctan2(a.way[0] * other[1] - a.way[1] * other[0], a.way @ other))
+    if abs(turn) > _ASLANT:
+        raise EvaluationError(f"the two edges lie {np.degrees(abs(turn)):.1f} degrees aslant: they have no middle")
+    way = (a.way + other) / np.linalg.norm(a.way + other)
+    across = np.array([-way[1], way[0]])
+    point = 0.5 * (a.point + b.point)
+    # Where each goes across the line square to both through the middle.
+    off = [-float(e.off(point[None])[0]) / float(e.normal @ across) for e in (a, b)]
+    point = point + 0.5 * (off[0] + off[1]) * across
+    ends = [np.sort([float((e.point + t * e.way - point) @ way) for t in (e.begin, e.end)]) for e in (a, b)]
+    low, high = max(e[0] for e in ends), min(e[1] for e in ends)
+    if high <= low:  # beside each other: all that is seen
+        low, high = min(e[0] for e in ends), max(e[1] for e in ends)
+    return StraightEdge(
+        point, way, np.zeros(0, dtype=bool), float(np.hypot(a.noise, b.noise)) / 2,
+        float(np.hypot(a.offset_u, b.offset_u)) / 2, float(np.hypot(a.turn_u, b.turn_u)) / 2, float(low), float(high),
+    )  # fmt: skip
 
 
 def angle_between(a: StraightEdge, b: StraightEdge, known: Calibration) -> Reading:

@@ -25,6 +25,7 @@ _LEAST = 3  # turns that are seen
 _FLAT = 0.25  # of the height, that the middle half of a flank begins above the root
 _MIDDLE = 0.3  # of a crest or root, that its middle is read from
 _NARROW = 0.05  # of a tooth or gap, that its level is first read from
+_ROUNDED = 0.015  # px, that a lens rounds off narrow crests and roots
 _PLACES = 4  # places of a flank, crest or root
 _LEFT_OUT = 0.5  # px that a place is off a flank, from which it may be none of it
 
@@ -86,6 +87,7 @@ def thread_of(above: Floats, below: Floats, known: Calibration) -> Thread:
     # Each flank makes two angles; and an edge as a whole may be off at either end of it.
     turned = float(np.hypot(np.sqrt(2.0) * angle_u, np.sqrt(2.0) * floor / sides[0].seen))
     middle_u = float(np.linalg.norm([u for _, u in middle]))
+    outer_u, core_u = (float(np.hypot(own, _ROUNDED * known.lens.pixel)) for own in (outer_u, core_u))
     return Thread(told(pitch, pitch_u, 0), Reading(angle, turned), told(outer, outer_u), told(core, core_u),
                   told(sum(r for r, _ in middle), middle_u), flanks)  # fmt: skip
 

@@ -10,15 +10,17 @@ import numpy as np
 from truegauge.core.errors import EvaluationError
 from truegauge.core.silhouette.fitting import RoundEdge, StraightEdge
 from truegauge.core.silhouette.looking import Band, Box, Looks, Place, Seen
-from truegauge.core.silhouette.signature import signature_of
+from truegauge.core.silhouette.signature import Signature, signature_of
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from truegauge.core.arrays import Floats
     from truegauge.core.silhouette.edges import Picture
     from truegauge.core.silhouette.lens import Lens
-    from truegauge.core.silhouette.signature import Signature
 
 _ROUNDS = 5
+_CROSSED = 0.1  # sine between x and the edge that it begins at
 _SETTLED = 0.002  # px, and of rad times the part's size
 
 
@@ -27,7 +29,8 @@ class Datums:
     """The elements that make a part's coordinates.
 
     `turn` is a straight edge that lies along x, or two beside each other, whose middle does; `stop` lies at x = `at`: a
-    straight edge across, or the centre of a round one. `taught` is the shadow of a part that lay at `place`.
+    straight edge across, or the centre of a round one. `taught` is the shadow of a part that lay at `place`. It may lie
+    end for end, or upside down, where that is said.
     """
 
     turn: tuple[Box, ...]
@@ -36,6 +39,18 @@ class Datums:
     place: Place
     level: float = 0.0  # y of the edge, or of the middle of two
     at: float = 0.0
+    end_for_end: bool = True
+    upside_down: bool = False
+
+    def ways(self) -> list[tuple[Signature, Place]]:
+        """Return shadows that it may have, up to a turn, and where the part is in them."""
+        made = [(self.taught, self.place)]
+        if self.upside_down:
+            middle, side = self.taught.middle, np.array([1.0, -1.0])
+            origin = middle + side * (self.place.origin - middle)
+            place = Place(origin, -self.place.turn, not self.place.mirrored)
+            made.append((Signature(middle, self.taught.reach[::-1].copy(), self.taught.area), place))
+        return made
 
 
 class Tracker:
@@ -51,30 +66,53 @@ class Tracker:
         return self._datums.taught
 
     def place(self, picture: Picture, seen: Signature | None = None) -> Place:
-        """Return how the part in a picture lies, whose shadow may be known already.
+        """Return how the part in a picture lies, whose shadow may be known already: as its elements fit best.
 
         Raises
         ------
         EvaluationError
             There is not one whole part, or its elements are not seen: said in words.
         """
+        return min(self.places(picture, seen), key=lambda one: one[1])[0]
+
+    def places(self, picture: Picture, seen: Signature | None = None) -> list[tuple[Place, float]]:
+        """Return all ways in which the elements fit, and how far their points scatter then, mm.
+
+        Raises
+        ------
+        EvaluationError
+            There is none: said in words.
+        """
         seen = seen or signature_of(picture, self._lens)
-        taught, known = self._datums.taught, self._datums.place
-        said, best, found = "", np.inf, None
-        for turn in taught.turns_to(seen):
-            own = known.turn + turn
-            c, s = np.cos(turn), np.sin(turn)
-            origin = seen.middle + np.array([[c, -s], [s, c]]) @ (known.origin - taught.middle)
-            try:
-                place, noise = self._settled(picture, Place(origin, own))
-            except EvaluationError as error:
-                said = said or str(error)
-                continue
-            if noise < best:
-                best, found = noise, place
-        if found is None:
+        said, found, far = "", list[tuple[Place, float]](), False
+        for taught, known in self._datums.ways():
+            for turn in taught.turns_to(seen):
+                c, s = np.cos(turn), np.sin(turn)
+                origin = seen.middle + np.array([[c, -s], [s, c]]) @ (known.origin - taught.middle)
+                try:
+                    place, noise = self._settled(picture, Place(origin, known.turn + turn, known.mirrored))
+                except EvaluationError as error:
+                    said = said or str(error)
+                    continue
+                if not self._datums.end_for_end and np.cos(place.turn - known.turn) < 0:
+                    far = True
+                    continue
+                found.append((place, noise))
+        if not found and far:
+            raise EvaluationError("the part lies end for end, which the plan does not allow")
+        if not found:
             raise EvaluationError(f"the part's elements are not found: {said}")
         return found
+
+    def settled(self, picture: Picture, place: Place) -> Place:
+        """Return where the elements put a part that lies about at a place.
+
+        Raises
+        ------
+        EvaluationError
+            They are not seen there: said in words.
+        """
+        return self._settled(picture, place)[0]
 
     def _settled(self, picture: Picture, place: Place) -> tuple[Place, float]:
         """Return where the elements put the part, beginning near there, and how far their points scatter, mm."""
@@ -87,36 +125,47 @@ class Tracker:
                 raise EvaluationError(wrong)
             edges = [one.edge for one in seen if isinstance(one, Seen)]
             noise = float(np.mean([edge.noise for edge in edges]))
-            turn, off = self._needed(edges)
-            moved = place.picture_from_part(off[None])[0]
-            place = Place(moved, place.turn + turn)
+            turn, off = frame_of(edges, self._datums.level, self._datums.at)
+            place = place.moved(off, turn)
             if abs(turn) * size + float(np.linalg.norm(off)) < _SETTLED * self._lens.pixel:
                 break
         return place, noise
 
-    def _needed(self, edges: list[StraightEdge | RoundEdge]) -> tuple[float, Floats]:
-        """Return by how much the part is turned, rad, and where its coordinates begin (2,), seen in those so far."""
-        *lines, stop = edges
-        ways, points = [], []
-        for line in lines:
-            if isinstance(line, StraightEdge):
-                ways.append(line.way if line.way[0] > 0 else -line.way)
-                points.append(line.point)
-        way = np.mean(ways, axis=0)
-        way = way / np.linalg.norm(way)
-        across = np.array([-way[1], way[0]])
-        level = float(np.mean([_height(p, w, way) for p, w in zip(points, ways, strict=True)]))
-        if isinstance(stop, RoundEdge):
-            at = float(stop.center @ way)
-        else:
-            # Where the edge crosses the line that x goes along.
-            base = (level - self._datums.level) * across
-            along = stop.normal @ way
-            if abs(along) < 0.1:
-                raise EvaluationError("the edge that x begins at lies along it")
-            at = float(stop.normal @ (stop.point - base) / along)
-        origin = (at - self._datums.at) * way + (level - self._datums.level) * across
-        return float(np.arctan2(way[1], way[0])), origin
+
+def frame_of(
+    edges: Sequence[StraightEdge | RoundEdge], level: float = 0.0, at: float = 0.0
+) -> tuple[float, Floats]:  # fmt: skip
+    """Return by how much coordinates are turned that edges make, rad, and where they begin (2,).
+
+    x goes along the first ones (one, or the middle of two), which are at y = `level`; the last one is at x = `at`.
+
+    Raises
+    ------
+    EvaluationError
+        The last one lies along the others.
+    """
+    *lines, stop = edges
+    ways, points = list[np.ndarray](), []
+    for line in lines:
+        if isinstance(line, StraightEdge):
+            side = float(line.way @ ways[0]) if ways else float(line.way[0])
+            ways.append(line.way if side > 0 else -line.way)
+            points.append(line.point)
+    way = np.mean(ways, axis=0)
+    way = way / np.linalg.norm(way)
+    across = np.array([-way[1], way[0]])
+    high = float(np.mean([_height(p, w, way) for p, w in zip(points, ways, strict=True)]))
+    if isinstance(stop, RoundEdge):
+        begin = float(stop.center @ way)
+    else:
+        # Where the edge crosses the line that x goes along.
+        base = (high - level) * across
+        along = stop.normal @ way
+        if abs(along) < _CROSSED:
+            raise EvaluationError("the edge that x begins at lies along it")
+        begin = float(stop.normal @ (stop.point - base) / along)
+    origin = (begin - at) * way + (high - level) * across
+    return float(np.arctan2(way[1], way[0])), origin
 
 
 def _height(point: Floats, own: Floats, way: Floats) -> float:

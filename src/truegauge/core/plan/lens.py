@@ -1,0 +1,68 @@
+"""What is known of a camera: how it was calibrated, by what, when, and until when that holds. A frozen model."""
+
+from typing import Literal, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from truegauge.core.frozen_model import Frozen, Two
+from truegauge.core.silhouette.calibrating import Calibration
+from truegauge.core.silhouette.lens import Lens
+
+_LEAST_SIDE = 1e-5  # mm of a pixel
+
+
+class LensRecord(Frozen):
+    """A calibrated camera: its lens (`core.silhouette.lens`), pictures of `shape` (rows, columns) and no others.
+
+    `scale_u` is the relative standard uncertainty of lengths, `left` px rms what residuals were. Times are ISO 8601
+    with their zone; `due_at` empty: never.
+    """
+
+    camera: str = Field(default="", max_length=300)
+    shape: tuple[int, int]
+    center: Two
+    matrix: tuple[float, float, float, float]
+    distortion: float = 0.0
+    blur: float = Field(gt=0, le=50)
+    scale_u: float = Field(default=0.0, ge=0, le=1)
+    left: float = Field(default=0.0, ge=0)
+    by: Literal["plate", "pins", "given"] = "given"
+    notes: tuple[str, ...] = ()
+    made_at: str = Field(default="", max_length=40)
+    due_at: str = Field(default="", max_length=40)
+
+    @model_validator(mode="after")
+    def _has_a_size(self) -> Self:
+        a, b, c, d = self.matrix
+        if abs(a * d - b * c) < _LEAST_SIDE**2:
+            raise ValueError("a pixel of no size: the camera is not calibrated")
+        if min(self.shape) < 1:
+            raise ValueError("pictures of no size")
+        return self
+
+    @classmethod
+    def of(
+        cls, found: Calibration, shape: tuple[int, int], *, camera: str = "", made_at: str = "", due_at: str = ""
+    ) -> Self:  # fmt: skip
+        """Return the record of a calibration."""
+        lens = found.lens
+        (a, b), (c, d) = lens.matrix.tolist()
+        x, y = lens.center.tolist()
+        return cls.model_validate({
+            "camera": camera, "shape": (int(shape[0]), int(shape[1])), "center": (x, y), "matrix": (a, b, c, d),
+            "distortion": float(lens.distortion), "blur": float(lens.blur), "scale_u": float(found.scale_u),
+            "left": float(found.left), "by": found.by, "notes": found.notes, "made_at": made_at, "due_at": due_at,
+        })  # fmt: skip
+
+    @property
+    def calibration(self) -> Calibration:
+        """What sizes are measured by."""
+        a, b, c, d = self.matrix
+        lens = Lens(np.array(self.center), np.array([[a, b], [c, d]]), self.distortion, self.blur)
+        return Calibration(lens, self.scale_u, self.left, self.by, self.notes)
+
+    @property
+    def optics(self) -> tuple[object, ...]:
+        """What values depend on."""
+        return (self.shape, self.center, self.matrix, self.distortion, self.blur, self.scale_u)

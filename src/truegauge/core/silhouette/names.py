@@ -1,0 +1,44 @@
+"""What can be told of a silhouette: names, words, and what each is told of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Of = Literal["straight", "round", "any", "side"]
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A size: its words, its symbol, what it is told of (one word a thing)."""
+
+    words: str
+    symbol: str
+    of: tuple[Of, ...]
+    angular: bool = False
+    one_sided: bool = False
+
+
+_TWO: tuple[Of, ...] = ("straight", "straight")
+_SIDES: tuple[Of, ...] = ("side", "side")
+
+SIZES: dict[str, Asked] = {
+    "size": Asked("size across", "distance", _TWO),
+    "size_least": Asked("smallest size across", "distance", _TWO),
+    "size_most": Asked("largest size across", "distance", _TWO),
+    "spacing": Asked("spacing", "distance", ("any", "any")),
+    "spacing_x": Asked("spacing along x", "distance", ("any", "any")),
+    "spacing_y": Asked("spacing along y", "distance", ("any", "any")),
+    "angle": Asked("angle", "angle", _TWO, angular=True),
+    "radius": Asked("radius", "radius", ("round",)),
+    "diameter": Asked("diameter", "diameter", ("round",)),
+    "coaxiality": Asked("coaxiality", "concentricity", ("round", "round"), one_sided=True),
+    "symmetry": Asked("symmetry", "symmetry", _TWO, one_sided=True),
+    "straightness": Asked("straightness", "straightness", ("straight",), one_sided=True),
+    "roundness": Asked("roundness", "roundness", ("round",), one_sided=True),
+    "thread_outer": Asked("outer diameter", "diameter", _SIDES),
+    "thread_core": Asked("core diameter", "diameter", _SIDES),
+    "thread_pitch_diameter": Asked("pitch diameter", "diameter", _SIDES),
+    "thread_pitch": Asked("pitch", "distance", _SIDES),
+    "thread_flank_angle": Asked("flank angle", "angle", _SIDES, angular=True),
+}

@@ -1,0 +1,114 @@
+"""Everything that is asked of a part at once: the demo's parts against how they were made, wherever they lie."""
+
+import numpy as np
+import pytest
+
+from truegauge.core.errors import EvaluationError
+from truegauge.core.silhouette.looking import Place
+from truegauge.core.silhouette.measuring import MadeOf, Measurer, Recipe, Wanted
+from truegauge.core.silhouette.sizes import Spot, between, middle_of
+from truegauge.demo.shadow_plans import CAMERA_LENS, PARTS, PLATE_PART, RING, SHAFT, calibrated, camera
+
+PX = CAMERA_LENS.pixel
+
+
+@pytest.fixture(scope="module")
+def plans():
+    return {key: part.plan() for key, part in PARTS.items()}
+
+
+def measurer(plans, part):
+    own = plans[part.drawing].silhouette
+    return own, Measurer(own.recipe, calibrated().calibration)
+
+
+def puts(part, rng, count):
+    """Places of a part: anyhow, end for end, upside down where the plan allows it; a long one not upright."""
+    for _ in range(count):
+        most = 0.6 if part is SHAFT else np.pi
+        place = part.put(rng, upside_down=part is PLATE_PART, most=most)
+        if part is SHAFT and rng.integers(2):
+            turned = Place(np.zeros(2), place.turn + np.pi)
+            place = Place(-turned.picture_from_part(np.array([part.middle]))[0], turned.turn)
+        yield place
+
+
+@pytest.mark.parametrize("drawing", PARTS)
+def test_sizes_are_those_that_a_part_was_made_with_wherever_it_lies(plans, drawing):
+    part = PARTS[drawing]
+    own, measure = measurer(plans, part)
+    rng, taken = np.random.default_rng(8), camera(8)
+    off, far = [], []
+    for k, place in enumerate(puts(part, rng, 8)):
+        sizes = part.made(k)
+        found = measure.measure(part.picture(sizes, place, taken))
+        assert found.place.mirrored == place.mirrored
+        for size in own.sizes:
+            reading, true = found.sizes[size.id], part.true(sizes)[size.name]
+            assert not isinstance(reading, str), (size.name, reading)
+            off.append(abs(reading.value - true) / reading.uncertainty)
+            if size.what not in ("angle", "radius"):
+                far.append(abs(reading.value - true) / PX)
+    assert max(far) < 0.1
+    assert np.mean(np.array(off) < 2.0) > 0.93
+    assert max(off) < 5.0
+
+
+def test_the_middle_of_two_edges_and_what_lies_between_are_as_by_their_definition():
+    rng = np.random.default_rng(1)
+    known = calibrated().calibration
+    plan = PLATE_PART.plan().silhouette
+    found = Measurer(plan.recipe, known).measure(PLATE_PART.picture(PLATE_PART.nominal, PLATE_PART.put(rng)))
+    edges = {e.name: found.edges[e.id].edge for e in plan.edges}
+    a, b = edges["slot left"], edges["slot right"]
+    line = middle_of(a, b)
+    for t in (-1.0, 0.0, 1.0):
+        place = line.point + t * line.way
+        assert abs(a.off(place[None])[0]) == pytest.approx(abs(b.off(place[None])[0]), abs=1e-9)
+    spot = Spot(np.array([3.0, 4.0]), np.zeros((2, 2)))
+    # Along x an edge is as far as its place at the same y.
+    left = edges["left"]
+    t = (spot.place[1] - left.point[1]) / left.way[1]
+    assert between(left, spot, known, np.array([1.0, 0.0])).value == pytest.approx(
+        abs(spot.place[0] - (left.point + t * left.way)[0]), abs=1e-12
+    )
+    with pytest.raises(EvaluationError, match="aslant"):
+        middle_of(edges["below"], edges["left"])
+
+
+def test_a_part_that_may_not_lie_end_for_end_is_refused_then_and_not_otherwise(plans):
+    own = plans["LW-1408"].silhouette
+    strict = own.replace(datums=own.datums.replace(end_for_end=False))
+    measure = Measurer(strict.recipe, calibrated().calibration)
+    there = Place(np.array([-15.7, 0.3]), 0.05)
+    assert measure.place(SHAFT.picture(SHAFT.nominal, there)).turn == pytest.approx(0.05, abs=1e-4)
+    with pytest.raises(EvaluationError, match="end for end"):
+        measure.place(SHAFT.picture(SHAFT.nominal, Place(np.array([15.7, 0.0]), np.pi)))
+
+
+def test_out_of_focus_nothing_is_measured(plans):
+    _, measure = measurer(plans, SHAFT)
+    assert measure.measure(SHAFT.picture(SHAFT.nominal, SHAFT.taught)).blur == pytest.approx(1.2, abs=0.1)
+    with pytest.raises(EvaluationError, match="out of focus"):
+        measure.measure(SHAFT.picture(SHAFT.nominal, SHAFT.taught, sharp=2.0))
+
+
+def test_a_size_that_cannot_be_told_is_a_reason_and_the_others_stay(plans):
+    own = plans["LW-1409"].silhouette
+    recipe = own.recipe
+    ids = {e.name: e.id for e in own.edges}
+    sizes = {
+        **recipe.sizes, "straight": Wanted("straightness", (ids["outside"],)),
+        "gone": Wanted("diameter", ("nothing",)), "thread": Wanted("thread_pitch", (ids["below"], ids["outside"])),
+        "round": Wanted("radius", (ids["below"],)), "line": Wanted("size", (ids["hole"], ids["outside"])),
+    }  # fmt: skip
+    made = {"m": MadeOf("meeting", (ids["below"], ids["hole"]))}
+    measure = Measurer(Recipe(recipe.looks, made, sizes, recipe.datums), calibrated().calibration)
+    found = measure.measure(RING.picture(RING.nominal, RING.taught))
+    assert "round" in found.sizes["straight"]
+    assert "no longer" in found.sizes["gone"]
+    assert "box" in found.sizes["thread"]
+    assert "straight" in found.sizes["round"]
+    assert "straight" in found.sizes["line"]
+    assert "straight" in found.made["m"]
+    assert sum(not isinstance(v, str) for v in found.sizes.values()) == len(own.sizes)
