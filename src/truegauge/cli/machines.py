@@ -49,12 +49,18 @@ class DeviceKind(StrEnum):
     SCANNER = "scanner"
     TRACKER = "tracker"
     GAUGE = "gauge"
+    CAMERA = "camera"
 
 
 def device_sim(
-    kind: Annotated[DeviceKind, typer.Argument(help="An arm, a scanner on one, a tracker, or a temperature gauge.")],
+    kind: Annotated[
+        DeviceKind,
+        typer.Argument(help="An arm, a scanner on one, a tracker, a temperature gauge, or a silhouette camera."),
+    ],
     port: Annotated[int, typer.Option(min=0, max=65535, help="Port of its line; 0 takes a free one.")] = 9100,
-    part: Annotated[Path | None, typer.Option(help="A plan: its part stands somewhere before the device.")] = None,
+    part: Annotated[
+        Path | None, typer.Option(help="A plan: its part stands somewhere before the device. Of a camera a drawing.")
+    ] = None,
     seed: Annotated[int, typer.Option(help="Which of many devices, and where the part stands.")] = 1,
     fault: Annotated[list[str] | None, typer.Option(help="What goes wrong: NAME@NUMBER or NAME@NUMBERxSIZE.")] = None,
     pace: Annotated[
@@ -65,6 +71,7 @@ def device_sim(
     """Stand in for a portable device until it is stopped (Ctrl+C); its input says what its hand does."""
     from truegauge.demo.gauge import run_gauge
     from truegauge.demo.portable import run_portable
+    from truegauge.demo.shadow_camera import run_camera
     from truegauge.devices.arm_sim.settings import ArmFaults
 
     try:
@@ -73,6 +80,10 @@ def device_sim(
         raise typer.BadParameter(str(error), param_hint="--fault") from error
     if kind == DeviceKind.GAUGE:
         run_gauge(seed, faults.of_line, port, say, pace=pace, until_closed=until_closed)
+        return
+    if kind == DeviceKind.CAMERA:
+        drawing = "" if part is None else str(part)
+        run_camera(seed, faults.of_line, port, say, pace=pace, until_closed=until_closed, drawing=drawing)
         return
     if part is None:
         who = "an arm" if kind == DeviceKind.ARM else f"a {kind}"

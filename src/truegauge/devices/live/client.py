@@ -29,7 +29,7 @@ from truegauge.devices.live.messages import (
     from_device,
 )
 from truegauge.devices.live.server import BEAT_S, QUIET_S
-from truegauge.devices.live.wire import BLOCK, Block, Frame, Frames, WireError, message_frame
+from truegauge.devices.live.wire import BLOCK, PICTURE, Block, Frame, Frames, Picture, WireError, message_frame
 
 log = logging.getLogger(__name__)
 _CONNECT_S, _AGAIN_S, _MOST_S = 3.0, 0.1, 2.0
@@ -54,7 +54,7 @@ class LineState:
     words: str = ""
 
 
-LiveEvent = Touch | Button | Reading | Block | At | Warned | Gone | LineState
+LiveEvent = Touch | Button | Reading | Block | Picture | At | Warned | Gone | LineState
 
 
 class LiveClient:
@@ -193,7 +193,9 @@ class LiveClient:
     def _tell(self, event: LiveEvent) -> None:
         with self._ready:
             first = not self._events
-            if isinstance(event, At) and self._events and isinstance(self._events[-1], At):
+            # Of pictures, and of where the tip is, only the last counts.
+            passing = isinstance(event, At | Picture)
+            if passing and self._events and type(self._events[-1]) is type(event):
                 self._events[-1] = event
             else:
                 self._events.append(event)
@@ -247,6 +249,9 @@ class LiveClient:
                 self._take(frame)
 
     def _take(self, frame: Frame) -> None:
+        if frame.kind == PICTURE:
+            self._tell(frame.picture())
+            return
         item = frame.block() if frame.kind == BLOCK else from_device(frame.message())
         match item:
             case Touch() | Button() | Reading() | Block():

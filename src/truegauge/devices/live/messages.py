@@ -11,7 +11,7 @@ from truegauge.devices.live.wire import WireError
 
 PROTOCOL: Literal["truegauge-device"] = "truegauge-device"
 VERSION = 1
-DeviceClass = Literal["arm", "scanner", "tracker", "gauge"]
+DeviceClass = Literal["arm", "scanner", "tracker", "gauge", "camera"]
 _Seq = Annotated[int, Field(ge=1)]
 
 
@@ -22,7 +22,8 @@ class Hello(Frozen):
     the same number is something else then. `oldest` to `next` - 1 are the numbers of what nobody has
     confirmed; `next` is that of what is measured next. `radius` is that of the tip (of a tracker's reflector), mm.
     `coordinates` is the identity of the device that it sits on, where its points are in the coordinates of that. A
-    scanner sees distances `near` to `far` mm, and takes `lines_per_s`; 0: it does not tell.
+    scanner sees distances `near` to `far` mm, and takes `lines_per_s`; 0: it does not tell. A camera takes pictures of
+    so many `rows` and `columns`.
     """
 
     type: Literal["hello"] = "hello"
@@ -42,6 +43,8 @@ class Hello(Frozen):
     near: float = Field(default=0.0, ge=0, le=100_000)
     far: float = Field(default=0.0, ge=0, le=100_000)
     lines_per_s: float = Field(default=0.0, ge=0, le=1_000_000)
+    rows: int = Field(default=0, ge=0, le=30_000)
+    columns: int = Field(default=0, ge=0, le=30_000)
 
     @property
     def identity(self) -> str:

@@ -13,7 +13,15 @@ from collections.abc import Callable, Sequence
 from truegauge.devices.live.faults import LineFault
 from truegauge.devices.live.messages import At, Beat, Confirm, Hello, Item, Refused, Resume, Warned, from_program
 from truegauge.devices.live.outbox import MOST_BYTES, Outbox
-from truegauge.devices.live.wire import Block, Frames, WireError, block_frame, message_frame
+from truegauge.devices.live.wire import (
+    Block,
+    Frames,
+    Picture,
+    WireError,
+    block_frame,
+    message_frame,
+    picture_frame,
+)
 
 log = logging.getLogger(__name__)
 BEAT_S = 0.5
@@ -34,6 +42,7 @@ class LiveServer:
         self._outbox = Outbox(most_bytes)
         self._changed = threading.Condition()
         self._at: At | None = None
+        self._picture: Picture | None = None
         self._said: list[Warned] = []
         self._began, self._jumped = time.monotonic(), 0.0
         self._line: _Line | None = None
@@ -80,6 +89,12 @@ class LiveServer:
         """Tell where the tip is; only the last is told."""
         with self._changed:
             self._at = at
+            self._changed.notify_all()
+
+    def show_picture(self, picture: Picture) -> None:
+        """Show what a camera sees; only the last is shown."""
+        with self._changed:
+            self._picture = picture
             self._changed.notify_all()
 
     def warn(self, words: str) -> None:
@@ -258,19 +273,38 @@ class _Line:
         """Send where the tip is, words and beats; waits until there is something to send."""
         server = self._server
         with server._changed:
-            idle = self._wanted is None and server._at is None and not server._said
+            idle = self._wanted is None and server._at is None and not server._said and server._picture is None
             if idle and server._outbox.next - 1 <= self._sent:
                 server._changed.wait(max(0.0, min(BEAT_S, beat + BEAT_S - time.monotonic())))
             at, server._at = server._at, None
+            picture, server._picture = server._picture, None
             said, server._said = server._said, []
             # Of what was sent on this line: what was measured since is on its way, and would look like a gap.
             number = self._sent + 1
         for message in (*([at] if at is not None else []), *said):
             self._socket.sendall(message_frame(message.model_dump()))
+        if picture is not None:
+            self._show(picture)
         if time.monotonic() - beat >= BEAT_S:
             beat = time.monotonic()
             self._socket.sendall(message_frame(Beat(time=server.clock(), next=number).model_dump()))
         return beat
+
+    def _show(self, picture: Picture) -> None:
+        """Send a picture, as the fault that is due wants it."""
+        frame, fault = picture_frame(picture), self._server.due_fault()
+        name = "" if fault is None else fault.name
+        if fault is not None and name == "stall":
+            time.sleep(fault.size)
+        if name == "cut":
+            self._socket.sendall(frame[: len(frame) // 2])
+            raise WireError("cut")
+        if name == "restart":
+            self._server.restart(name)
+            raise WireError("switched off")
+        if name == "garbage":
+            frame = frame[:40] + bytes([frame[40] ^ 0x55]) + frame[41:]
+        self._socket.sendall(frame)
 
     def _listen(self) -> None:
         server, frames = self._server, Frames()

@@ -1,4 +1,4 @@
-"""Frames on the line: a header, a JSON message or a block of points, and a check sum. See docs/formats.md."""
+"""Frames on the line: a header; a JSON message, a block of points or a picture; a check sum. See docs/formats.md."""
 
 import json
 import struct
@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 from truegauge.core.arrays import Points
 
 MAGIC = b"TG"
-JSON, BLOCK = ord("J"), ord("B")
+JSON, BLOCK, PICTURE = ord("J"), ord("B"), ord("P")
 MOST_BYTES = 16_000_000  # of a frame
 _HEADER = struct.Struct(">2sBI")  # magic, kind, length of what follows
 _CHECK = struct.Struct(">I")
 _ABOUT = struct.Struct("<QdBI")  # of a block: number, seconds, columns, points
+_OF_PICTURE = struct.Struct("<QdII")  # number, seconds, rows, columns
 _BEAMS, _INTENSITIES = 1, 2
 _PLACE, _BEAM, _INTENSITY = 24, 12, 1  # bytes a point
 
@@ -41,6 +42,18 @@ class Block:
 
     def __len__(self) -> int:
         return len(self.places)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Picture:
+    """What a camera sees: grey values (rows, columns), 0 dark; the next one replaces it, none is kept.
+
+    `number` counts all that it took, so that it is seen when some were left out; `time` is by its clock, s.
+    """
+
+    number: int
+    time: float
+    pixels: NDArray[np.uint8]
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +92,18 @@ class Frame:
         intensities = np.frombuffer(parts[2], dtype=np.uint8) if widths[2] else None
         return Block(seq, seconds, places, beams, intensities)
 
+    def picture(self) -> Picture:
+        """Return the picture (WireError: it is none)."""
+        if len(self.payload) < _OF_PICTURE.size:
+            raise WireError("a picture is too short")
+        number, seconds, rows, columns = _OF_PICTURE.unpack_from(self.payload)
+        if len(self.payload) != _OF_PICTURE.size + rows * columns or not rows or not columns:
+            raise WireError(f"picture {number} says {columns} x {rows} pixels and holds another number")
+        if not np.isfinite(seconds):
+            raise WireError(f"picture {number} holds what is no number")
+        pixels = np.frombuffer(self.payload, dtype=np.uint8, offset=_OF_PICTURE.size).reshape(rows, columns)
+        return Picture(number, seconds, pixels)
+
 
 def message_frame(message: dict[str, Any]) -> bytes:
     """Return a message as it goes over the line."""
@@ -94,6 +119,13 @@ def block_frame(block: Block) -> bytes:
     if block.intensities is not None:
         parts.append(block.intensities.astype(np.uint8).tobytes())
     return _framed(BLOCK, b"".join(parts))
+
+
+def picture_frame(picture: Picture) -> bytes:
+    """Return a picture as it goes over the line."""
+    rows, columns = picture.pixels.shape
+    about = _OF_PICTURE.pack(picture.number, picture.time, rows, columns)
+    return _framed(PICTURE, about + np.ascontiguousarray(picture.pixels, dtype=np.uint8).tobytes())
 
 
 def _framed(kind: int, payload: bytes) -> bytes:
@@ -113,7 +145,7 @@ def first_frame(data: memoryview | bytes | bytearray) -> tuple[Frame, int] | Non
     if len(data) < _HEADER.size:
         return None
     magic, kind, length = _HEADER.unpack_from(data)
-    if magic != MAGIC or kind not in (JSON, BLOCK) or length > MOST_BYTES:
+    if magic != MAGIC or kind not in (JSON, BLOCK, PICTURE) or length > MOST_BYTES:
         raise WireError("what comes over the line is not the device protocol")
     end = _HEADER.size + length
     if len(data) < end + _CHECK.size:

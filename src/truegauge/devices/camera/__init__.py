@@ -1,0 +1,1 @@
+"""Where pictures come from: cameras that speak the device protocol, any that OpenCV opens, files."""
