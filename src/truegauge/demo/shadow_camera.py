@@ -62,6 +62,10 @@ class ShadowBench:
         self.number, self.truth[number] = number, part.true(sizes)
         scene.put(part.outlines(sizes), place)
 
+    def go_on(self, drawing: str) -> None:
+        """Put part after part of a drawing down by itself from now on; empty: leave off."""
+        self._operator, self._count = drawing, 0
+
     def take_away(self) -> None:
         """Take all away."""
         self.device.do(lambda scene: scene.take_away())

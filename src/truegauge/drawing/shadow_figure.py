@@ -14,6 +14,8 @@ from truegauge.drawing.tag_text import small_text
 from truegauge.drawing.tags import TagColors, draw_small_tag, small_size
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from truegauge.core.arrays import Floats
     from truegauge.core.evaluation.results import Result
     from truegauge.core.plan.silhouette import Silhouette
@@ -23,7 +25,8 @@ if TYPE_CHECKING:
     from truegauge.drawing.units import NumberFormat
 
 Rect = tuple[float, float, float, float]  # x, y, width, height
-_GAP, _STEP, _LEVELS = 10.0, 12.0, 14  # pixels from the part, between tries; tries
+_GAP, _STEP, _LEVELS = 12.0, 9.0, 80  # pixels from the part, between tries; tries
+_CELL, _CONTRAST = 16, 30.0  # pixels of the picture of which one is looked at; between dark and light
 _TIP, _HALF = 9.0, 3.2  # of an arrow
 _DOTS = 60  # places of an edge that are drawn
 
@@ -102,12 +105,31 @@ def view_of(box: Rect, room: Rect) -> View:
     return View(left, top, scale, room)
 
 
-def lay_out(surface: Surface, figure: Figure, view: View, numbers: NumberFormat) -> list[Placed]:
+class Dark:
+    """Where a picture is dark, roughly: values stand beside it."""
+
+    def __init__(self, picture: NDArray[np.uint8], view: View) -> None:
+        few = picture[::_CELL, ::_CELL]
+        low, high = np.percentile(few, [1.0, 99.0])
+        dark = few < (low + high) / 2 if high - low > _CONTRAST else np.zeros(few.shape, dtype=bool)
+        self._sum = np.pad(np.cumsum(np.cumsum(dark, axis=0), axis=1), ((1, 0), (1, 0)))
+        self._view = view
+
+    def covers(self, box: Rect) -> bool:
+        """Tell whether a box of the surface has something dark in it."""
+        x0, y0 = self._view.back(box[0], box[1]) / _CELL
+        x1, y1 = self._view.back(box[0] + box[2], box[1] + box[3]) / _CELL
+        high, wide = self._sum.shape
+        a, c = (int(np.clip(v, 0, wide - 1)) for v in (np.floor(x0), np.ceil(x1) + 1))
+        b, d = (int(np.clip(v, 0, high - 1)) for v in (np.floor(y0), np.ceil(y1) + 1))
+        return bool(self._sum[d, c] - self._sum[b, c] - self._sum[d, a] + self._sum[b, a] > 0)
+
+
+def lay_out(
+    surface: Surface, figure: Figure, view: View, numbers: NumberFormat, picture: NDArray[np.uint8]
+) -> list[Placed]:  # fmt: skip
     """Return where sizes stand: each beside the part, in the nearest room that no other has."""
-    points = [p[np.isfinite(p[:, 0])] for p in figure.found.points.values()]
-    known = np.vstack([p for p in points if len(p)] or [np.zeros((1, 2))])
-    seen = view.on(figure.px(known))
-    part = np.vstack([seen.min(axis=0), seen.max(axis=0)])
+    dark = Dark(picture, view)
     taken: list[Rect] = []
     made = []
     # Those that somebody has put somewhere keep their place.
@@ -119,7 +141,7 @@ def lay_out(surface: Surface, figure: Figure, view: View, numbers: NumberFormat)
         if shape.value_at is not None:
             middle = view.on(figure.px(shape.value_at[None]))[0]
         else:
-            middle = _free(shape, ends, along, size, part, view.room, taken, surface.unit)
+            middle = _free(shape, ends, along, size, dark, view.room, taken, surface.unit)
         box = (float(middle[0] - size[0] / 2), float(middle[1] - size[1] / 2), *size)
         taken.append(box)
         lines, arrows = _drawn(shape, ends, along, middle)
@@ -128,7 +150,7 @@ def lay_out(surface: Surface, figure: Figure, view: View, numbers: NumberFormat)
 
 
 def _free(
-    shape: Shape, ends: Floats, along: Floats, size: tuple[float, float], part: Floats, room: Rect,
+    shape: Shape, ends: Floats, along: Floats, size: tuple[float, float], dark: Dark, room: Rect,
     taken: Sequence[Rect], unit: float,
 ) -> Floats:  # fmt: skip
     """Return the middle of a value in the nearest room beside the part."""
@@ -142,18 +164,14 @@ def _free(
     for way in ways:
         unit_way = way / np.linalg.norm(way)
         begin = ends[-1] if unit_way @ along > 0.5 else ends[0] if unit_way @ along < -0.5 else middle
-        # From where on a box is off the part's box along this way.
-        need = [((part[1] if w > 0 else part[0])[k] - begin[k] + np.sign(w) * half[k]) / w
-                for k, w in enumerate(unit_way) if abs(w) > 1e-6]  # fmt: skip
-        if shape.how == "leader":
-            first = float(abs(unit_way) @ half) + 2 * _GAP * unit
-        else:
-            first = max(0.0, min(need)) + _GAP * unit
+        first = float(abs(unit_way) @ half) + _GAP * unit
         for level in range(_LEVELS):
             far = first + level * _STEP * unit
             at = begin + far * unit_way
             box = (at[0] - half[0], at[1] - half[1], size[0], size[1])
-            if not _inside(box, room) or any(_overlap(box, other, 4 * unit) for other in taken):
+            if not _inside(box, room):
+                break
+            if any(_overlap(box, other, 4 * unit) for other in taken) or dark.covers(box):
                 continue
             if far < least:
                 best, least = at, far

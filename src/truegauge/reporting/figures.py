@@ -89,7 +89,7 @@ def draw_shadow(surface: Surface, shadow: ReportShadow, box: Box, numbers: Numbe
         return
     colors = plain_colors(INK, "#FFFFFF", SOFT, BRASS, lambda r: BarColors(BAND, TICK, STATE_COLORS[r.state]))
     draw_edges(surface, shadow.figure, view, colors)
-    draw_sizes(surface, lay_out(surface, shadow.figure, view, numbers), colors, numbers)
+    draw_sizes(surface, lay_out(surface, shadow.figure, view, numbers, shadow.picture), colors, numbers)
 
 
 def shadow_height(shadow: ReportShadow, width: float, most: float) -> float:

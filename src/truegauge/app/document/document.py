@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from truegauge.core.evaluation.evaluator import Evaluator
 
 _STREAM_S = 0.6
+_NO_PART, _SHADOW = "no part", "silhouette"  # keys of what has no part
 _PROBED_MS = 250  # from a touch to the evaluation of it, and of those that came meanwhile
 
 
@@ -193,6 +194,11 @@ class Document(QObject):
         self._set_sample(sample, contents, saved=saved)
         self.stale.emit()
 
+    def show_picture(self, sample: Sample) -> None:
+        """Evaluate the picture of a camera as it is now; the next one takes its place, and none is lost with it."""
+        self._set_sample(sample, (), saved=True)
+        self.stale.emit()
+
     def _set_sample(self, sample: Sample | None, contents: tuple[Content, ...], *, saved: bool) -> None:
         self.sample, self.sample_contents, self.sample_is_saved = sample, contents, saved
         self.sample_changed.emit()
@@ -280,13 +286,24 @@ class Document(QObject):
 
     def _set_part(self, part: OpenedPart | None) -> None:
         self.model = part.model if part else None
-        self.evaluator = self.evaluators.get(self.model.key) if self.model else None
+        self.evaluator = self.evaluators.get(self.model.key) if self.model else self._without_part()
         self.part_content = part.content if part else None
         self.evaluation = None
         self.part_changed.emit()
 
+    def _without_part(self) -> Evaluator | None:
+        """Return what evaluates silhouettes, which need no part; None for other plans."""
+        if self.plan.silhouette is None:
+            return None
+        if _NO_PART not in self.evaluators:
+            from truegauge.core.cad.no_part import no_part
+            from truegauge.core.evaluation.evaluator import Evaluator
+
+            self.evaluators[_NO_PART] = Evaluator(no_part())
+        return self.evaluators[_NO_PART]
+
     def _plan_has_changed(self) -> None:
-        wanted = self.plan.part.sha256 if self.plan.part else ""
+        wanted = self.plan.part.sha256 if self.plan.part else _SHADOW if self.plan.silhouette is not None else ""
         if wanted != self._part_shown:
             self._part_shown = wanted
             self._set_part(self._parts.get(wanted))

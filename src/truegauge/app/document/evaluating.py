@@ -47,6 +47,9 @@ class Evaluating(QObject):
         d = self._document
         generation, evaluator, plan, sample = self._generation, d.evaluator, d.plan, d.sample
         model = self._document.model
+        if plan.silhouette is not None and evaluator is not None:
+            self._evaluate_shadow(evaluator, generation)
+            return
         if model is None:
             self._document.evaluation = None
             self._document.evaluated.emit()
@@ -87,6 +90,21 @@ class Evaluating(QObject):
             self._survey()
 
         self._document.queue.start(work, done, "Evaluating" if sample is not None else "Preparing")
+
+    def _evaluate_shadow(self, evaluator: Evaluator, generation: int) -> None:
+        """Evaluate a silhouette: at once where its picture was measured already."""
+        d = self._document
+        plan, sample = d.plan, d.sample
+
+        def done(evaluation: Evaluation) -> None:
+            if generation == self._generation:
+                d.evaluation = evaluation
+                d.evaluated.emit()
+
+        if evaluator.is_quick(plan, sample):
+            done(evaluator.evaluate(plan, sample))
+        else:
+            d.queue.start(lambda progress: evaluator.evaluate(plan, sample), done, "Measuring")
 
     def _survey(self, start: int = 0) -> None:
         """Measure every face in the background, so that the view can tell at once what is under the pointer.

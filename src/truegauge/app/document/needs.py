@@ -15,6 +15,13 @@ def needs_part(document: Document) -> str:
     return "" if document.model is not None else "open a part first"
 
 
+def needs_picture(document: Document) -> str:
+    """Sizes of a silhouette are judged."""
+    if document.plan.silhouette is None or not document.plan.silhouette.sizes:
+        return "drag over the picture: across the part, or along an edge"
+    return "" if document.sample is not None else "connect a camera, or open a picture"
+
+
 def needs_sample(document: Document) -> str:
     """Something is done to a sample."""
     said = needs_part(document)
@@ -34,5 +41,7 @@ def needs_alignment(document: Document) -> str:
 
 def needs_characteristics(document: Document) -> str:
     """Characteristics are judged."""
+    if document.plan.silhouette is not None:
+        return needs_picture(document)
     said = needs_sample(document)
     return said or ("" if document.plan.characteristics else "add a characteristic: pick a face")

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from truegauge.app.document.document import Document
+from truegauge.app.document.needs import needs_picture
 from truegauge.core.nodes.graph import NotComputed
 
 OPEN_PART, BRING_SCAN = "open-part", "bring-scan"
@@ -52,6 +53,9 @@ def align_step(document: Document) -> NextStep | None:
 
 def judge_step(document: Document) -> NextStep | None:
     """Return what comes next until there are characteristics with results."""
+    if document.plan.silhouette is not None:
+        words = needs_picture(document)
+        return NextStep(words) if words else None
     said = sample_step(document)
     if document.model is None:
         return said

@@ -71,7 +71,7 @@ def stage_actions(session: Session) -> list[Action]:
     """Going from stage to stage."""
     return [
         Action(f"stage-{stage.key}", "Stages", f"Go to {stage.title}", f"Alt+{i}",
-               partial(session.set_stage, stage.key))
+               partial(session.set_stage, stage.key), partial(stage.applies, session.document))
         for i, stage in enumerate(STAGES.values(), 1)
     ]  # fmt: skip
 

@@ -95,7 +95,13 @@ class Header(QWidget):
     def _refresh_alignment(self, numbers: NumberFormat) -> None:
         evaluation = self._session.evaluation
         alert = False
-        if evaluation is None or self._session.sample is None:
+        shadow = self._session.plan.silhouette
+        self.alignment.setVisible(shadow is None or self._session.sample is not None)
+        if shadow is not None:
+            found = evaluation is not None and not isinstance(evaluation.shadow, NotComputed)
+            text = "Not found" if not found else "Found by its edges" if shadow.datums else "As the picture lies"
+            alert = not found and evaluation is not None
+        elif evaluation is None or self._session.sample is None:
             text = "Not aligned"
         elif isinstance(evaluation.alignment, NotComputed):
             comes = bool(self._session.in_run & datum_features(self._session.plan))

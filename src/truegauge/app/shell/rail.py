@@ -91,6 +91,7 @@ class Rail(QWidget):
     def _refresh(self) -> None:
         for stage, button in self.buttons.items():
             button.setChecked(stage == self._session.stage)
+            button.setVisible(STAGES[stage].applies(self._session.document))
             button.missing = STAGES[stage].missing(self._session.document)
             title = STAGES[stage].title
             button.setToolTip(f"{title}: {button.missing}" if button.missing else title)

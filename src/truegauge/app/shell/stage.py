@@ -57,6 +57,7 @@ class Stage:
     glyph: str
     missing: Callable[[Document], str]
     build: Callable[[Shell], StageParts]
+    applies: Callable[[Document], bool] = lambda document: document.plan.silhouette is None  # to the plan: else hidden
     ledger_gives_way: bool = False  # to it: it needs the room
     tells_why: bool = False  # the bench gives way to why a number is what it is
     content: ViewContent = field(default_factory=ViewContent)
@@ -64,6 +65,12 @@ class Stage:
 
 
 STAGES: dict[str, Stage] = {}
+
+
+def keep_to_applying(document: Document, stage: str, go_to: Callable[[str], object]) -> None:
+    """Go to the first stage that applies to the plan, where the present one does not."""
+    if not STAGES[stage].applies(document):
+        go_to(next(key for key, own in STAGES.items() if own.applies(document)))
 
 
 def register(stage: Stage) -> None:

@@ -9,8 +9,9 @@ from truegauge.app.stages.evaluate.stage import STAGE as EVALUATE
 from truegauge.app.stages.measure.stage import STAGE as MEASURE
 from truegauge.app.stages.part.stage import STAGE as PART
 from truegauge.app.stages.report.stage import STAGE as REPORT
+from truegauge.app.stages.silhouette.stage import STAGE as SILHOUETTE
 
-for stage in (PART, DEVICES, ALIGN, MEASURE, EVALUATE, REPORT):
+for stage in (PART, DEVICES, ALIGN, MEASURE, EVALUATE, SILHOUETTE, REPORT):
     register(stage)
 for device in (JOYSTICK, PORTABLE):
     register_device(device)

@@ -8,7 +8,6 @@ from truegauge.core.errors import EvaluationError
 from truegauge.core.evaluation.limits import limits_in_force, limits_of_value, with_reciprocity
 from truegauge.core.evaluation.results import Result
 from truegauge.core.features.extraction import Measured
-from truegauge.core.nodes.context import NO_SAMPLE
 from truegauge.core.nodes.features import CoverageOf, extraction_of
 from truegauge.core.nodes.graph import NotComputed, needed
 from truegauge.core.plan.document import Plan
@@ -29,7 +28,7 @@ def result_of(context: Context, c: Characteristic, uncertainty: float | NotCompu
     plan, kind = context.plan, context.kind(c.kind)
     lower, upper, general = limits_in_force(context, c)
     try:
-        needed(NO_SAMPLE if context.sample is None else context.sample)
+        needed(context.no_sample if context.sample is None else context.sample)
         told = kind.tell(context, c, limits_of_value(c, lower, upper))
     except EvaluationError as error:
         return Result(c, None, State.NOT_MEASURED, _reason(context, c, str(error)), lower, upper, general,

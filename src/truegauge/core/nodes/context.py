@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 NO_SAMPLE = NotComputed("no sample yet: bring in a scan")
+NO_PICTURE = NotComputed("no picture yet: connect a camera, or open a picture")
 
 
 class Features(Protocol):
@@ -125,7 +126,7 @@ class Context:
         if self.base is not None and not node.of_features:
             return self.base.get(node)
         if node.of_sample and self.sample is None:
-            return NO_SAMPLE
+            return self.no_sample
         return self.graph.node(self._key(node), lambda: node.compute(self))
 
     def need(self, node: Node[T], what: str = "") -> T:
@@ -142,8 +143,17 @@ class Context:
     def peek(self, node: Node[T]) -> T | NotComputed | None:
         """Return the result of a node if it is known."""
         if node.of_sample and self.sample is None:
-            return NO_SAMPLE
+            return self.no_sample
         return self.graph.peek(self._key(node))  # type: ignore[return-value]
+
+    @property
+    def no_sample(self) -> NotComputed:
+        """Why there is no result without a sample."""
+        return NO_SAMPLE if self.plan.silhouette is None else NO_PICTURE
+
+    def know(self, node: Node[T], result: T) -> None:
+        """Take the result of a node that was worked out elsewhere, from the same content."""
+        self.graph.node(self._key(node), lambda: result)
 
     def knows(self, node: Node[object]) -> bool:
         """Tell whether a node is worked out, or needs a sample that is not there."""

@@ -66,3 +66,50 @@ class LensRecord(Frozen):
     def optics(self) -> tuple[object, ...]:
         """What values depend on."""
         return (self.shape, self.center, self.matrix, self.distortion, self.blur, self.scale_u)
+
+
+class PinCheck(Frozen):
+    """A pin that was looked at to see whether the calibration still holds: mm, when, how far off it may be."""
+
+    diameter: float = Field(gt=0, le=5000)
+    measured: float = Field(gt=0, le=5000)
+    limit: float = Field(gt=0, le=10)
+    made_at: str = Field(default="", max_length=40)
+
+    @property
+    def deviation(self) -> float:
+        """Measured less known, mm."""
+        return self.measured - self.diameter
+
+    @property
+    def holds(self) -> bool:
+        """Whether it is within its limit."""
+        return abs(self.deviation) <= self.limit
+
+
+class CameraRecord(Frozen):
+    """What is kept of a camera: its calibration, those before, and checks on pins since."""
+
+    lens: LensRecord | None = None
+    before: tuple[LensRecord, ...] = Field(default=(), max_length=50)
+    checks: tuple[PinCheck, ...] = Field(default=(), max_length=200)
+
+    def calibrated(self, lens: LensRecord) -> Self:
+        """Return the record with another calibration in force."""
+        earlier = self.before if self.lens is None else (self.lens, *self.before)[:50]
+        return self.replace(lens=lens, before=earlier, checks=())
+
+    def checked(self, check: PinCheck) -> Self:
+        """Return the record with one check more."""
+        return self.replace(checks=(*self.checks, check)[-200:])
+
+    def trouble(self, now: str) -> str:
+        """Return in words why nothing may be measured with it at a time (ISO 8601), empty where all is well."""
+        if self.lens is None:
+            return "the camera is not calibrated: nothing is measured in mm before it is"
+        if self.lens.due_at and self.lens.due_at <= now[: len(self.lens.due_at)]:
+            return f"the calibration of the camera was due on {self.lens.due_at}"
+        if self.checks and not self.checks[-1].holds:
+            off = 1000 * self.checks[-1].deviation
+            return f"the last check on a pin was {off:+.1f} µm off: calibrate the camera again"
+        return ""

@@ -214,6 +214,23 @@ def calibrated_by_pins(pictures: Sequence[tuple[Picture, Pin]]) -> Calibration:
     return Calibration(lens, scale_u, left, "pins", tuple(said))
 
 
+def width_of_pin(picture: Picture, known: Calibration) -> tuple[float, float]:
+    """Return how wide a pin is that lies anyhow, mm, by a calibration, and its standard uncertainty.
+
+    Raises
+    ------
+    EvaluationError
+        There is no pin.
+    """
+    a, b, _, _ = sides_of_pin(picture)
+    lens = known.lens
+    line = straight_edge(lens.mm(a), _LEFT_OUT * lens.pixel)
+    other = straight_edge(lens.mm(b), _LEFT_OUT * lens.pixel)
+    wide = abs(float(line.off(other.point[None])[0]))
+    own = [line.offset_u, other.offset_u, _EDGES * lens.pixel, known.scale_u * wide]
+    return wide, float(np.linalg.norm(np.array(own)))
+
+
 def sides_of_pin(picture: Picture, number: int = 1) -> tuple[Floats, Floats, StraightEdge, float]:
     """Return points (n, 2) px of both sides of a pin, the line through the first ones, and the blur, px.
 

@@ -196,7 +196,7 @@ class _Telling:
             case "size_least" | "size_most":
                 found = size_range(self._seen(of[0]), self._seen(of[1]), known)
                 return found.smallest if wanted.what == "size_least" else found.largest
-            case "spacing" | "spacing_x" | "spacing_y":
+            case "spacing" | "spacing_x" | "spacing_y" | "height":
                 return between(self._thing(of[0]), self._thing(of[1]), known, _ALONG.get(wanted.what))
             case "angle":
                 return angle_between(self._straight(of[0]), self._straight(of[1]), known)

@@ -29,6 +29,7 @@ SIZES: dict[str, Asked] = {
     "spacing": Asked("spacing", "distance", ("any", "any")),
     "spacing_x": Asked("spacing along x", "distance", ("any", "any")),
     "spacing_y": Asked("spacing along y", "distance", ("any", "any")),
+    "height": Asked("height above the rest", "distance", ("any", "straight")),
     "angle": Asked("angle", "angle", _TWO, angular=True),
     "radius": Asked("radius", "radius", ("round",)),
     "diameter": Asked("diameter", "diameter", ("round",)),

@@ -14,6 +14,7 @@ from truegauge.formats.results_xlsx import results_xlsx
 from truegauge.jobs.imperfections import given_of
 from truegauge.jobs.surface_report import bare_report, report_bytes, sheets_of, table_bytes
 from truegauge.rendering.report_views import report_with_views
+from truegauge.reporting.shadow_report import shadow_report
 from truegauge.reporting.surface_sheet import SurfaceSheet
 
 _DELAY_MS = 250
@@ -73,6 +74,9 @@ class ReportMaker(QObject):
             )
         if evaluator is None or evaluation is None:
             return None
+
+        if plan.silhouette is not None:
+            return lambda progress: report_bytes(shadow_report(evaluation, sample, made), html=html)
 
         def make(progress: Progress) -> bytes:
             scanned = sample is not None and len(sample.points) > 0

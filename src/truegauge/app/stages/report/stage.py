@@ -39,4 +39,5 @@ def _build(shell: Shell) -> StageParts:
     )  # fmt: skip
 
 
-STAGE = Stage(key="report", title="Report", glyph="report", missing=needs_characteristics, build=_build)
+STAGE = Stage(key="report", title="Report", glyph="report", missing=needs_characteristics, build=_build,
+              applies=lambda document: True)  # fmt: skip

@@ -1,0 +1,1 @@
+"""The Silhouette stage: a live picture, dimensions put on it by dragging, and series of parts."""

@@ -1,0 +1,391 @@
+"""The silhouette in the window: what is seen now, what is selected, and what drags and choices make of the plan."""
+
+from __future__ import annotations
+
+import collections
+import time
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from truegauge.app.stages.silhouette.camera_model import CameraModel, now
+from truegauge.app.stages.silhouette.live import LiveMeasuring, Seen, Task
+from truegauge.core.authoring.silhouettes import add_size, offers, with_edge, with_point, without_things
+from truegauge.core.commands.silhouettes import SetSilhouette
+from truegauge.core.errors import TrueGaugeError
+from truegauge.core.nodes.shadow import SeenShadow
+from truegauge.core.plan.silhouette import ShadowBand, ShadowBox, Silhouette
+from truegauge.core.samples.document import PictureFile, SampleData
+from truegauge.core.samples.sample import Sample
+from truegauge.core.silhouette.gestures import edge_along, edges_across
+from truegauge.core.silhouette.looking import Box, Place
+from truegauge.core.silhouette.measuring import Measured, Measurer, Recipe, Wanted
+from truegauge.core.silhouette.names import SIZES
+from truegauge.core.tolerancing.general import length_tolerance
+from truegauge.drawing.shadow_figure import Figure, figure_of
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from truegauge.app.document.session import Session
+    from truegauge.core.arrays import Floats
+    from truegauge.core.plan.lens import LensRecord
+    from truegauge.core.silhouette.looking import Band
+    from truegauge.core.silhouette.recognising import KnownPart
+    from truegauge.core.silhouette.sizes import Reading
+    from truegauge.devices.camera.source import Taken
+
+_PUTS = 10
+_TOLD_S = 0.15  # s between results of a part that lies still
+# What a value is rounded to, to be a nominal, where it is as near.
+_ROUND_MM = ((0.5, 0.04), (0.1, 0.025), (0.01, 1.0))
+_ROUND_RAD = tuple((np.radians(step), np.radians(near)) for step, near in ((5.0, 0.25), (1.0, 0.1), (0.1, 1.0)))
+_FORM, _ANGLE = 0.02, np.radians(1.0)  # usual tolerances of forms and angles
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """A size that can be told of what is selected, with its value now, or why there is none."""
+
+    what: str
+    words: str
+    value: Reading | str
+
+
+class SilhouetteModel(QObject):
+    """Signals: `changed` (selection, tool, plan), `frame_changed` (what is seen), `put_down` (a part lies still)."""
+
+    changed = Signal()
+    frame_changed = Signal()
+    put_down = Signal(object)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.camera = CameraModel(session, self)
+        self.live = LiveMeasuring(self)
+        self.seen: Seen | None = None
+        self.selected: tuple[str, ...] = ()  # edges and points
+        self.tool = "across"
+        self.page = "camera"
+        # Which parts are recognised when one is put down, by the calibration; None: none are.
+        self.known: Callable[[LensRecord], tuple[KnownPart, ...]] | None = None
+        self.sample_about: dict[str, str] = {}  # what is said of the next sample: name, serial, operator
+        self._about: dict[str, str] = {}  # of the part that lies there
+        self.holds = False  # what was measured of a part that lies there stays as it was when it was put down
+        # Values of the last puts, by characteristics: how well they repeat where it was one part.
+        self.puts: dict[str, collections.deque[float]] = {}
+        self._last: Taken | None = None
+        self._told_at = 0.0
+        self._content: object = None
+        self.camera.arrived.connect(self._on_arrived)
+        self.camera.changed.connect(self._on_camera)
+        self.live.seen.connect(self._on_seen)
+        session.document.plan_changed.connect(self._on_plan)
+
+    def close(self) -> None:
+        """Let go of camera and thread."""
+        self.camera.close()
+        self.live.close()
+
+    # What is seen ---------------------------------------------------------------------------------------------------
+
+    @property
+    def silhouette(self) -> Silhouette | None:
+        """That of the plan."""
+        return self.session.plan.silhouette
+
+    @property
+    def lens(self) -> LensRecord | None:
+        """The calibration that is measured by; None where nothing may be."""
+        return None if self.camera.trouble() else self.camera.lens
+
+    @property
+    def found(self) -> Measured | None:
+        """What was measured in the picture that is seen."""
+        return self.seen.found if self.seen is not None and isinstance(self.seen.found, Measured) else None
+
+    @property
+    def why_not(self) -> str:
+        """Why nothing is measured now, in words."""
+        if self.camera.source is None:
+            return "Connect a camera, or open a picture"
+        trouble = self.camera.trouble()
+        if trouble and self.camera.picture is not None:
+            return trouble
+        if self.seen is None:
+            return self.camera.words or "Waiting for a picture"
+        return self.seen.found if isinstance(self.seen.found, str) else ""
+
+    @property
+    def place(self) -> Place:
+        """How the part lies."""
+        return self.found.place if self.found is not None else Place()
+
+    def figure(self) -> Figure | None:
+        """Return what is drawn over the picture that is seen."""
+        seen, own, evaluation = self.seen, self.silhouette, self.session.evaluation
+        if seen is None or own is None or seen.lens is None or self.found is None or seen.silhouette is not own:
+            return None
+        results = () if evaluation is None else evaluation.results
+        return figure_of(own, self.found, seen.lens.calibration.lens, results)
+
+    def _on_arrived(self) -> None:
+        taken = self.camera.take()
+        if taken is not None:
+            self._last = taken
+            self._measure(taken)
+
+    def _measure(self, taken: Taken) -> None:
+        own = self.silhouette
+        if own is None:
+            return
+        source, lens = self.camera.source, self.lens
+        identity = "" if source is None else source.identity
+        file = PictureFile(file_name=taken.name, camera=identity, lens=lens if identity else None,
+                           taken_at="" if taken.name else now())  # fmt: skip
+        self.live.measure(Task(taken, file, own, lens, self.known))
+
+    def look_again(self) -> None:
+        """Measure the picture that is seen anew."""
+        if self._last is not None:
+            self._measure(self._last)
+
+    def _on_camera(self) -> None:
+        if self.camera.source is None:
+            self.seen = self._last = None
+            self.live.begin_anew()
+            self.frame_changed.emit()
+        self.look_again()
+        self.changed.emit()
+
+    def _on_plan(self) -> None:
+        own = self.silhouette
+        there = set() if own is None else {t.id for t in own.things}
+        content = None if own is None else own.content
+        if content != self._content:
+            self._content, self.puts = content, {}
+        self.selected = tuple(k for k in self.selected if k in there)
+        if own is None and self.camera.source is not None:
+            self.camera.close()
+        self.look_again()
+        self.changed.emit()
+
+    def _on_seen(self, seen: Seen) -> None:
+        if self.camera.source is None:
+            return
+        self.seen = seen
+        self._tell(seen)
+        self.frame_changed.emit()
+        if seen.happening == "put down":
+            self._note_put()
+            self.put_down.emit(seen)
+
+    def _note_put(self) -> None:
+        evaluation = self.session.evaluation
+        for r in () if evaluation is None or self.found is None else evaluation.results:
+            if r.measured is not None:
+                self.puts.setdefault(r.characteristic.id, collections.deque(maxlen=_PUTS)).append(r.measured)
+
+    def tell_now(self) -> None:
+        """Let the document have what is seen now."""
+        if self.seen is not None:
+            self._tell(self.seen, at_once=True)
+
+    def _tell(self, seen: Seen, *, at_once: bool = False) -> None:
+        """Let the document have what was measured, some times a second while nothing happens."""
+        document, own = self.session.document, self.silhouette
+        evaluator = document.evaluator
+        if own is None or evaluator is None or seen.silhouette is not own or not isinstance(seen.found, Measured):
+            return
+        still = seen.happening == "lying" and (self.holds or time.monotonic() - self._told_at < _TOLD_S)
+        if seen.happening == "moving" or (still and not at_once):
+            return
+        self._told_at = time.monotonic()
+        if seen.happening == "put down":
+            self._about = dict(self.sample_about)
+        name = seen.picture.file.file_name.rpartition(".")[0] or f"picture {seen.number}"
+        data = SampleData.model_validate({"name": name, "measured_at": seen.picture.file.taken_at, **self._about})
+        sample = Sample.of(data, pictures=(seen.picture,))
+        evaluator.forget_other_samples(sample.origin)
+        plan = self.session.plan
+        evaluator.context(plan, sample).know(SeenShadow(), seen.found)
+        for c in plan.characteristics:  # in closed form: at once
+            evaluator.uncertainty(plan, sample, c)
+        document.show_picture(sample)
+
+    # The selection --------------------------------------------------------------------------------------------------
+
+    def set_tool(self, tool: str) -> None:
+        """Choose what a drag does: "across" or "along"."""
+        self.tool = tool
+        self.changed.emit()
+
+    def set_page(self, page: str) -> None:
+        """Open a page of the bench."""
+        self.page = page
+        self.changed.emit()
+
+    def select(self, things: tuple[str, ...]) -> None:
+        """Select edges and points."""
+        self.selected = things
+        self.changed.emit()
+        self.frame_changed.emit()
+
+    def toggle(self, thing: str) -> None:
+        """Select one more, or one less; the last two stay."""
+        kept = tuple(k for k in self.selected if k != thing)
+        self.select(kept if thing in self.selected else (*kept[-1:], thing))
+
+    def offered(self) -> list[Offer]:
+        """Return the sizes that can be told of the selection, with their values now."""
+        own, seen = self.silhouette, self.seen
+        if own is None or not self.selected:
+            return []
+        whats = offers(own, self.selected)
+        told: dict[str, Reading | str] = {}
+        if seen is not None and seen.lens is not None and self.found is not None and seen.silhouette is own:
+            dense = {k for k in self.selected if any(SIZES[w].of[0] == "side" or w in _DENSE for w in whats)}
+            points = {p.id: p for p in own.points}
+            need = {e for k in self.selected for e in (points[k].edges if k in points else (k,))}
+            recipe = own.recipe
+            looks = {e.id: e.looked(dense=e.id in dense) for e in own.edges if e.id in need}
+            made = {k: m for k, m in recipe.made.items() if k in self.selected}
+            wanted = {w: Wanted(w, self.selected) for w in whats}
+            try:
+                measure = Measurer(Recipe(looks, made, wanted), seen.lens.calibration)
+                told = dict(measure.measure(seen.picture.pixels, self.found.place).sizes)
+            except TrueGaugeError as error:
+                told = dict.fromkeys(whats, str(error))
+        made_offers = [Offer(w, SIZES[w].words, told.get(w, "there is no picture")) for w in whats]
+        # What this picture does not tell is hardly meant.
+        return sorted(made_offers, key=lambda o: isinstance(o.value, str))
+
+    # Edits ------------------------------------------------------------------------------------------------------------
+
+    def change(self, own: Silhouette, label: str, merge_key: str = "") -> bool:
+        """Change the silhouette of the plan."""
+        return self.session.run(SetSilhouette(own, label, merge_key=merge_key))
+
+    def preview(self, start: Floats, end: Floats) -> tuple[list[Box | Band], Reading | str]:
+        """Return what a drag between two places (2,) mm of the picture finds: boxes, and the value; or why nothing."""
+        seen = self.seen
+        if seen is None or seen.lens is None:
+            return [], self.why_not
+        known, pixels = seen.lens.calibration, seen.picture.pixels
+        try:
+            if self.tool == "across":
+                looks: list[Box | Band] = list(edges_across(pixels, known.lens, start, end))
+                wanted = {"s": Wanted("size", ("0", "1"))}
+            else:
+                looks = [edge_along(pixels, known.lens, start, end)]
+                wanted = {} if isinstance(looks[0], Box) else {"s": Wanted("radius", ("0",))}
+            recipe = Recipe({str(k): look for k, look in enumerate(looks)}, {}, wanted)
+            found = Measurer(recipe, known).measure(pixels, Place())
+        except TrueGaugeError as error:
+            return [], str(error)
+        return looks, found.sizes.get("s", "")
+
+    def take(self, start: Floats, end: Floats) -> None:
+        """Put into the plan what a drag found: edges, and across a part the size between them."""
+        own = self.silhouette
+        looks, value = self.preview(start, end)
+        if own is None or not looks:
+            self.session.notify(str(value))
+            return
+        ids = []
+        for look in looks:
+            own, edge = with_edge(own, self._in_part(look))
+            own = own.replace(edges=(*own.edges[:-1], edge.replace(turn=look.edge)))
+            ids.append(edge.id)
+        if self.tool == "across" and not isinstance(value, str):
+            self._add(own, "size", tuple(ids), value)
+        else:
+            self.change(own, "add an edge")
+        self.select(tuple(ids))
+
+    def _in_part(self, look: Box | Band) -> ShadowBox | ShadowBand:
+        """Return where is looked in coordinates of the part, of a place in those of the picture."""
+        place = self.place
+        x, y = place.part_from_picture(np.array([[look.x, look.y]]))[0].tolist()
+        side = -1.0 if place.mirrored else 1.0
+        if isinstance(look, Box):
+            turn = side * (look.turn - place.turn)
+            return ShadowBox(x=x, y=y, turn=float(turn), reach=float(look.reach), wide=float(look.wide))
+        begin, end = sorted(side * (a - place.turn) for a in (look.begin, look.end))
+        return ShadowBand(x=x, y=y, radius=float(look.radius), begin=float(begin), end=float(end),
+                          reach=float(look.reach))  # fmt: skip
+
+    def accept(self, offer: Offer) -> None:
+        """Make an offered size a characteristic."""
+        own = self.silhouette
+        if own is not None and not isinstance(offer.value, str):
+            self._add(own, offer.what, self.selected, offer.value)
+
+    def _add(self, own: Silhouette, what: str, of: tuple[str, ...], value: Reading) -> None:
+        nominal, tolerance = usual_limits(what, value.value)
+        lower = None if SIZES[what].one_sided else -tolerance
+        try:
+            command = add_size(self.session.plan, own, what, of, nominal, lower, tolerance)
+        except ValueError as error:
+            self.session.notify(error)
+            return
+        if self.session.run(command):
+            self.session.selection.select_characteristic(command.added[0].id)
+
+    def make_point(self, how: str) -> None:
+        """Make the place where two selected edges meet, or the line in their middle."""
+        own = self.silhouette
+        if own is None or len(self.selected) != 2:
+            return
+        a, b = self.selected
+        try:
+            changed, made = with_point(own, how, (a, b))
+        except ValueError as error:
+            self.session.notify(error)
+            return
+        self.change(changed, f"add {made.name}")
+        self.select((made.id,))
+
+    def remove_selected(self) -> None:
+        """Take the selected edges and points away, with what is told of them."""
+        own = self.silhouette
+        if own is not None and self.selected:
+            self.change(without_things(own, set(self.selected)), "remove edges")
+
+    def edit_edge(self, edge_id: str, merge_key: str = "", **changes: object) -> None:
+        """Change an edge: its name, where and how it is looked for."""
+        own = self.silhouette
+        if own is None:
+            return
+        try:
+            edges = tuple(e.replace(**changes) if e.id == edge_id else e for e in own.edges)
+            self.change(own.replace(edges=edges), "change an edge", merge_key)
+        except ValueError as error:
+            self.session.notify(error)
+
+    def move_value(self, size_id: str, place: Floats) -> None:
+        """Put the value of a size elsewhere: a place (2,) mm of the part."""
+        own = self.silhouette
+        if own is not None:
+            x, y = place.tolist()
+            sizes = tuple(s.replace(value_at=(x, y)) if s.id == size_id else s for s in own.sizes)
+            self.change(own.replace(sizes=sizes), "move a value", f"value {size_id}")
+
+
+_DENSE = {"size_least", "size_most", "straightness", "roundness"}
+
+
+def usual_limits(what: str, value: float) -> tuple[float, float]:
+    """Return the nominal that a value is likely meant to have, and a usual tolerance."""
+    asked = SIZES[what]
+    if asked.one_sided:
+        return 0.0, _FORM
+    steps, tolerance = (_ROUND_RAD, _ANGLE) if asked.angular else (_ROUND_MM, 0.0)
+    for step, near in steps:
+        nominal = round(round(value / step) * step, 9)
+        if abs(value - nominal) <= near:
+            break
+    return nominal, tolerance or length_tolerance(nominal)

@@ -1,0 +1,137 @@
+"""The page Sizes: what a drag does, what can be told of the edges that are chosen, and how an edge is looked for."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+
+from truegauge.app.stages.silhouette.fields import show_text, text_field
+from truegauge.app.widgets.bench import PageTabs, button, empty_layout, label, say
+from truegauge.app.widgets.parts import LengthField, choice, choose, row
+from truegauge.core.plan.silhouette import ShadowBand, ShadowBox, ShadowEdge
+from truegauge.drawing.units import NumberFormat
+
+if TYPE_CHECKING:
+    from truegauge.app.stages.silhouette.model import SilhouetteModel
+
+TOOLS = (("across", "Across"), ("along", "Along an edge"))
+_OFFERED = 9
+_TURNS = (("to light", "dark to light"), ("to dark", "light to dark"), ("either", "either"))
+_CHOSEN = (("strongest", "the strongest"), ("first", "the first"))
+_HINTS = {
+    "across": "Drag from one side of the part to the other, or across a slot: both edges and their size are put in.",
+    "along": "Drag along an edge from end to end, straight or round: a fillet, a hole, a shoulder. Then choose two "
+             "edges and take what is offered here.",
+}  # fmt: skip
+
+
+class SizesPage(QWidget):
+    """Tools, then what is chosen with its offers, then the settings of one edge."""
+
+    def __init__(self, model: SilhouetteModel) -> None:
+        super().__init__()
+        self._model, self.session = model, model.session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.tools = PageTabs(TOOLS, model.set_tool)
+        self.hint = label("", "soft", wrap=True)
+        self.chosen = label("", "heading", wrap=True)
+        self.offers = QWidget()
+        self._offers = QVBoxLayout(self.offers)
+        self._offers.setContentsMargins(0, 0, 0, 0)
+        self._offers.setSpacing(4)
+        self.corner = button("Corner", lambda: model.make_point("meeting"))
+        self.corner.setToolTip("The place where the two edges meet")
+        self.middle = button("Middle line", lambda: model.make_point("middle"))
+        self.middle.setToolTip("The line in the middle of the two edges")
+        self.points = row(self.corner, self.middle)
+        self.remove = button("Remove", model.remove_selected)
+        self.name = text_field("name of the edge", self._on_name)
+        self.turn = choice(_TURNS, partial(self._set, "turn"), "how the edge turns")
+        self.which = choice(_CHOSEN, partial(self._set, "chosen"), "which edge of several")
+        self.wide = LengthField(self.session, "how wide it is looked", partial(self._look, "wide"), least=0.01)
+        self.reach = LengthField(self.session, "how far it is looked", partial(self._look, "reach"), least=0.01)
+        self.inwards = QCheckBox("Look from outside in")
+        self.inwards.toggled.connect(lambda on: self._look("inwards", on))
+        self._wide, self._reach = row("Wide", self.wide), row("Reach", self.reach)
+        self._turn, self._which = row("Edge", self.turn), row("Of several", self.which)
+        self.settings = (self.name, self._turn, self._which, self._wide, self._reach, self.inwards)
+        for widget in (self.tools, self.hint, self.chosen, self.offers, self.points, *self.settings, self.remove):
+            column.addWidget(widget)
+        column.addStretch()
+
+    @property
+    def edge(self) -> ShadowEdge | None:
+        """The edge that is chosen alone."""
+        own = self._model.silhouette
+        return own.edge(self._model.selected[0]) if own is not None and len(self._model.selected) == 1 else None
+
+    def _on_name(self, name: str) -> None:
+        edge, own = self.edge, self._model.silhouette
+        if edge is None or own is None or name in ("", edge.name):
+            return
+        if any(t.name == name for t in own.things):
+            self.session.notify(f"there is an edge called {name} already")
+            self.refresh()
+            return
+        self._model.edit_edge(edge.id, name=name)
+
+    def _set(self, field: str, value: str) -> None:
+        if self.edge is not None:
+            self._model.edit_edge(self.edge.id, **{field: value})
+
+    def _look(self, field: str, value: object) -> None:
+        edge = self.edge
+        if edge is not None and getattr(edge.look, field) != value:
+            try:
+                self._model.edit_edge(edge.id, look=edge.look.replace(**{field: value}))
+            except ValueError as error:
+                self.session.notify(error)
+
+    def refresh(self) -> None:
+        """Show what is chosen, and what can be told of it."""
+        m, own = self._model, self._model.silhouette
+        self.tools.buttons[m.tool].setChecked(True)
+        say(self.hint, _HINTS[m.tool] if not m.selected else "")
+        names = [] if own is None else [own.named(k) for k in m.selected]
+        say(self.chosen, " and ".join(names))
+        empty_layout(self._offers)
+        numbers = NumberFormat(self.session.plan.unit, self.session.plan.decimals)
+        every = m.offered()
+        offered = [o for o in every if not isinstance(o.value, str)][:_OFFERED] or every[:1]
+        for k, offer in enumerate(offered):
+            shown = numbers.of(f"shadow_{offer.what}")
+            value = "–" if isinstance(offer.value, str) else shown.value(offer.value.value)
+            made = button(f"{offer.words}   {value}", partial(m.accept, offer), main=k == 0)
+            made.setEnabled(not isinstance(offer.value, str))
+            if isinstance(offer.value, str):
+                made.setToolTip(offer.value)
+            self._offers.addWidget(made)
+        self.offers.setVisible(bool(offered))
+        two = len(m.selected) == 2 and own is not None and all(
+            isinstance(getattr(own.edge(k), "look", None), ShadowBox) for k in m.selected)  # fmt: skip
+        self.points.setVisible(two)
+        self.remove.setVisible(bool(m.selected))
+        self._show_edge()
+
+    def _show_edge(self) -> None:
+        edge = self.edge
+        for widget in self.settings:
+            widget.setVisible(edge is not None)
+        if edge is None:
+            return
+        show_text(self.name, edge.name)
+        choose(self.turn, edge.turn)
+        choose(self.which, edge.chosen)
+        self._wide.setVisible(isinstance(edge.look, ShadowBox))
+        if isinstance(edge.look, ShadowBox):
+            self.wide.show_length(edge.look.wide)
+        self.reach.show_length(edge.look.reach)
+        self.inwards.setVisible(isinstance(edge.look, ShadowBand))
+        if isinstance(edge.look, ShadowBand):
+            self.inwards.blockSignals(True)
+            self.inwards.setChecked(edge.look.inwards)
+            self.inwards.blockSignals(False)
