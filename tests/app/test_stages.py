@@ -37,7 +37,7 @@ def notes():
 
 def test_a_made_up_stage_is_where_stages_are(notes, loaded, qtbot, settle):
     rail = loaded.rail
-    assert list(rail.buttons) == ["part", "devices", "align", "measure", "evaluate", "report", "notes"]
+    assert list(rail.buttons) == ["part", "devices", "align", "measure", "evaluate", "silhouette", "report", "notes"]
     assert rail.buttons["notes"].text() == "Notes"
     qtbot.mouseClick(rail.buttons["notes"], Qt.MouseButton.LeftButton)
     settle()
@@ -83,5 +83,5 @@ def test_what_stages_miss_before_and_after_a_part_and_a_sample(window, loaded):
     assert {k: STAGES[k].missing(s.document) for k in STAGES} == dict.fromkeys(STAGES, "")
     s.document.take_sample_out()
     said = {k: STAGES[k].missing(s.document) for k in STAGES}
-    assert said.pop("part") == said.pop("devices") == ""
+    assert said.pop("part") == said.pop("devices") == said.pop("silhouette") == ""
     assert set(said.values()) == {"bring in a scan, or touch the part with a machine"}

@@ -100,7 +100,7 @@ class MainWindow(QMainWindow):
         self.center = Stack()
         self.center.addWidget(self.view)
         self.start = StartPage(
-            begin(self.files, self._trigger), self.files.recent, examples(self.files, self.session), t
+            begin(self.files, self._trigger), self.files.recent, examples(self.files, self.session, self._trigger), t
         )
         self.center.addWidget(self.start)
         self.middle = Middle(self.center, self.parts.values())

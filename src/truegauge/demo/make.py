@@ -86,11 +86,23 @@ def make_panel(folder: Path) -> None:
     write_plan(folder / demo.PANEL_PLAN.name, panel_plan(), None)
 
 
+def make_shadows(folder: Path) -> None:
+    """Write the plans for silhouettes, and how their first parts were made."""
+    from truegauge.demo.shadow_plans import PARTS
+
+    truth = {}
+    for drawing, part in PARTS.items():
+        part.plan().save(folder / f"{drawing}.tgplan")
+        truth[drawing] = {str(k): part.true(part.made(k)) for k in range(20)}
+    write_whole(folder / demo.SHADOW_TRUTH.name, (json.dumps(truth, indent=1) + "\n").encode())
+
+
 def main() -> int:
     """Write all demo parts, or those named after the folder."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else demo.DATA
     folder.mkdir(parents=True, exist_ok=True)
-    makers = {"LW-1140": make_housing, "LW-1215": make_cover, "LW-1330": make_vane, "LW-1502": make_panel}
+    makers = {"LW-1140": make_housing, "LW-1215": make_cover, "LW-1330": make_vane, "LW-1502": make_panel,
+              "LW-1408": make_shadows}  # fmt: skip
     for name in sys.argv[2:] or makers:
         makers[name](folder)
     return 0

@@ -5,6 +5,8 @@ What a part should measure is known in closed form from how it was made (`shaft`
 
 from __future__ import annotations
 
+import json
+import re
 import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -15,6 +17,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from truegauge.api.silhouettes import SilhouettePlan, calibrate_by_plate, new_silhouette
+from truegauge.core.authoring.silhouettes import silhouette_of
+from truegauge.core.plan.document import Plan as PlanDocument
 from truegauge.core.silhouette.lens import Lens
 from truegauge.core.silhouette.looking import Place
 from truegauge.demo import flat_parts, shaft
@@ -31,6 +35,7 @@ CAMERA_LENS = Lens(np.array([1223.5, 1023.5]), np.array([[0.016, 1e-5], [0.0, -0
 PLATE = (2.0, 1.0)  # pitch and diameter of the dots, mm
 CAMERA = "Made-up telecentric camera"
 _UP = np.pi / 2
+_MADE_AT = "2026-11-30T08:00:00+00:00"
 
 
 def camera(seed: int = 1408) -> Camera:
@@ -49,7 +54,7 @@ def calibrated() -> LensRecord:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "plate.png"
         path.write_bytes(png_of(plate_picture()))
-        return calibrate_by_plate(path, *PLATE)
+        return calibrate_by_plate(path, *PLATE).replace(made_at=_MADE_AT)
 
 
 @dataclass(frozen=True)
@@ -78,7 +83,11 @@ class ShadowPart:
         return Place(rng.uniform(-1.0, 1.0, 2) - middle, turn, mirrored)
 
     def plan(self) -> SilhouettePlan:
-        """Return its plan."""
+        """Return its plan; what is in it is called the same each time."""
+        own = self._filled()
+        return SilhouettePlan(_with_plain_ids(own.document), own.model)
+
+    def _filled(self) -> SilhouettePlan:
         own = new_silhouette(f"{self.drawing} {self.name}")
         own.lens = calibrated()
         with tempfile.TemporaryDirectory() as folder:
@@ -86,6 +95,20 @@ class ShadowPart:
             path.write_bytes(png_of(self.picture(self.nominal, self.taught)))
             self.fill(own, path)
         return own
+
+
+def _with_plain_ids(plan: PlanDocument) -> PlanDocument:
+    """Return a plan whose edges, points, sizes and characteristics have ids by their names."""
+    own, text = silhouette_of(plan), plan.model_dump_json()
+    for thing in (*own.things, *own.sizes):
+        text = text.replace(f'"{thing.id}"', json.dumps(f"{thing.id.partition('-')[0]}-{_plain(thing.name)}"))
+    for c in plan.characteristics:
+        text = text.replace(f'"{c.id}"', json.dumps(f"c{c.number}"))
+    return PlanDocument.model_validate_json(text)
+
+
+def _plain(name: str) -> str:
+    return "-".join(re.findall(r"[a-z0-9]+", name.lower()))
 
 
 def _pair(p: SilhouettePlan, name: str, x: float, half: float, wide: float, reach: float = 0.8) -> tuple[str, str]:

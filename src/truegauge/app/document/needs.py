@@ -17,7 +17,9 @@ def needs_part(document: Document) -> str:
 
 def needs_picture(document: Document) -> str:
     """Sizes of a silhouette are judged."""
-    if document.plan.silhouette is None or not document.plan.silhouette.sizes:
+    if document.plan.silhouette is None:
+        return ""
+    if not document.plan.silhouette.sizes:
         return "drag over the picture: across the part, or along an edge"
     return "" if document.sample is not None else "connect a camera, or open a picture"
 

@@ -119,7 +119,7 @@ class Proposing(QObject):
     def _propose(self) -> None:
         d, selection = self._document, self._selection.groups
         evaluator, plan, sample = d.evaluator, d.plan, d.sample
-        if evaluator is None or not selection:
+        if evaluator is None or not selection or plan.silhouette is not None:
             self.proposals, self.offers, self._made_of = [], [], ()
             self.changed.emit()
             return

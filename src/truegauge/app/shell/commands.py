@@ -69,10 +69,11 @@ def selection_actions(session: Session) -> list[Action]:
 
 def stage_actions(session: Session) -> list[Action]:
     """Going from stage to stage."""
+    numbered = [stage.key for stage in STAGES.values() if not stage.shortcut]
     return [
-        Action(f"stage-{stage.key}", "Stages", f"Go to {stage.title}", f"Alt+{i}",
-               partial(session.set_stage, stage.key), partial(stage.applies, session.document))
-        for i, stage in enumerate(STAGES.values(), 1)
+        Action(f"stage-{key}", "Stages", f"Go to {stage.title}", stage.shortcut or f"Alt+{numbered.index(key) + 1}",
+               partial(session.set_stage, key), partial(stage.applies, session.document))
+        for key, stage in STAGES.items()
     ]  # fmt: skip
 
 

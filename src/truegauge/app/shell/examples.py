@@ -11,10 +11,15 @@ from truegauge.app.shell.start_page import Begin, Example
 
 def begin(files: FileDialogs, trigger: Callable[[str], None]) -> Begin:
     """Return what a first screen begins with."""
-    return Begin(files.ask_part, files.ask_plan, lambda: trigger("nominals"), files.open_recent)
+    return Begin(
+        files.ask_part, files.ask_plan, lambda: trigger("nominals"), files.open_recent,
+        lambda: trigger("new-silhouette"),
+    )  # fmt: skip
 
 
-def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
+def examples(
+    files: FileDialogs, session: Session, trigger: Callable[[str], None]
+) -> tuple[Example, ...]:  # fmt: skip
     """Return them in the order in which one gets to know the program."""
 
     def by_machine() -> None:
@@ -39,6 +44,8 @@ def examples(files: FileDialogs, session: Session) -> tuple[Example, ...]:
                 "align by touches, measure.", "devices", by_machine),
         Example("Panel, by scan alone", "A sheet that was hit by hail, without a part: forty dents, bumps and pits are "
                 "found, measured and judged.", "evaluate", by_scan_alone),
+        Example("Shaft, in its shadow", "A turned shaft under a made-up silhouette camera: part after part is put "
+                "down, measured and judged by itself.", "silhouette", partial(trigger, "shadow-example")),
         Example("Vane, section by section", "An aerofoil that is twisted, leans and bows, with a blunt leading edge: "
                 "chords, edges, thickness, profile.", "profile_line", by_sections),
     )  # fmt: skip

@@ -58,6 +58,7 @@ class Stage:
     missing: Callable[[Document], str]
     build: Callable[[Shell], StageParts]
     applies: Callable[[Document], bool] = lambda document: document.plan.silhouette is None  # to the plan: else hidden
+    shortcut: str = ""  # else Alt and its number
     ledger_gives_way: bool = False  # to it: it needs the room
     tells_why: bool = False  # the bench gives way to why a number is what it is
     content: ViewContent = field(default_factory=ViewContent)

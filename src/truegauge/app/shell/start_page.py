@@ -38,6 +38,7 @@ class Begin:
     plan: Callable[[], object]
     nominals: Callable[[], object]
     recent: Callable[[Path], object]
+    silhouettes: Callable[[], object]
 
 
 class StartPage(QWidget):
@@ -75,7 +76,13 @@ class StartPage(QWidget):
             row.addWidget(made)
         row.addStretch()
         column.addLayout(row)
-        column.addWidget(self.nominals, 0, Qt.AlignmentFlag.AlignLeft)
+        self.silhouettes = button("New plan for silhouettes", begin.silhouettes)
+        second = QHBoxLayout()
+        second.setSpacing(8)
+        for made in (self.nominals, self.silhouettes):
+            second.addWidget(made)
+        second.addStretch()
+        column.addLayout(second)
         said = "Parts are STEP or IGES files. Files can be dropped anywhere on the window; scans too."
         column.addWidget(label(said, "soft", wrap=True))
         column.addSpacing(12)

@@ -135,9 +135,8 @@ class Looks:
         self._rows = np.column_stack([ends[:-1], ends[1:]]).astype(np.int64)
         self._starts = np.vstack([np.zeros((0, 2)), *(starts for starts, _, _ in rays)])
         self._ends = np.vstack([np.zeros((0, 2)), *(starts + reach * ways for starts, ways, reach in rays)])
-        self._kinds = np.array(
-            [kind_of(k.edge, k.chosen) for k, (s, _, _) in zip(self.looks, rays, strict=True) for _ in s]
-        )
+        kinds = [kind_of(k.edge, k.chosen) for k, (s, _, _) in zip(self.looks, rays, strict=True) for _ in s]
+        self._kinds = np.array(kinds, dtype=np.int64).reshape(-1, 2)
         self._shapes = np.array([int(isinstance(look, Band)) for look in self.looks], dtype=np.int64)
 
     def points(self, picture: Picture, lens: Lens, place: Place, least: float = LEAST_CONTRAST) -> Floats:

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from truegauge.app.stages.silhouette.sizes_page import SizesPage
 
 PAGES = (("camera", "Camera"), ("sizes", "Sizes"), ("part", "Part"), ("series", "Series"))
-_TITLES = {"camera": "Camera", "sizes": "Sizes by dragging", "part": "How the part is found", "series": "Series"}
+_TITLES = {"camera": "Camera", "sizes": "Sizes", "part": "How the part is found", "series": "Series"}
 
 
 class SilhouetteBench(Bench):

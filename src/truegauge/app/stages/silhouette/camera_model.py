@@ -80,6 +80,10 @@ class CameraModel(QObject):
         bench = ShadowBench(operator=operator)
         if self._open(LiveCamera("127.0.0.1", bench.port)):
             self.stand_in = bench
+            own = self._session.plan.silhouette
+            if self.record.lens is None and own is not None and own.lens is not None and operator:
+                # An example shows values at once: it is the camera that its plan was made with.
+                self.record = CameraRecord(lens=own.lens)
             self.changed.emit()
         else:
             bench.close()

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.core.plan.silhouette import ShadowBand, ShadowBox
+from truegauge.core.silhouette.looking import Box
 
 if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
+    from truegauge.core.silhouette.looking import Band, Place
 
 _LEAST = 0.05  # mm that a box keeps
 _TURN_OUT = 0.35  # of its width, beyond its end, where it is turned
@@ -49,6 +51,17 @@ def arrow_of(look: ShadowBox | ShadowBand) -> Floats:
     side = -1.0 if look.inwards else 1.0
     middle = np.array([look.x, look.y]) + look.radius * out
     return np.array([middle - side * look.reach / 2 * out, middle + side * look.reach / 2 * out])
+
+
+def in_part(look: Box | Band, place: Place) -> ShadowBox | ShadowBand:
+    """Return where is looked in coordinates of the part, of a place in those of the picture."""
+    x, y = place.part_from_picture(np.array([[look.x, look.y]]))[0].tolist()
+    side = -1.0 if place.mirrored else 1.0
+    if isinstance(look, Box):
+        turn = side * (look.turn - place.turn)
+        return ShadowBox(x=x, y=y, turn=float(turn), reach=float(look.reach), wide=float(look.wide))
+    begin, end = sorted(float(side * (a - place.turn)) for a in (look.begin, look.end))
+    return ShadowBand(x=x, y=y, radius=float(look.radius), begin=begin, end=end, reach=float(look.reach))
 
 
 def handles_of(look: ShadowBox | ShadowBand) -> list[Handle]:

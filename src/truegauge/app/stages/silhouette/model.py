@@ -11,12 +11,13 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from truegauge.app.stages.silhouette.camera_model import CameraModel, now
+from truegauge.app.stages.silhouette.handles import in_part
 from truegauge.app.stages.silhouette.live import LiveMeasuring, Seen, Task
 from truegauge.core.authoring.silhouettes import add_size, offers, with_edge, with_point, without_things
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.nodes.shadow import SeenShadow
-from truegauge.core.plan.silhouette import ShadowBand, ShadowBox, Silhouette
+from truegauge.core.plan.silhouette import Silhouette
 from truegauge.core.samples.document import PictureFile, SampleData
 from truegauge.core.samples.sample import Sample
 from truegauge.core.silhouette.gestures import edge_along, edges_across
@@ -297,7 +298,7 @@ class SilhouetteModel(QObject):
             return
         ids = []
         for look in looks:
-            own, edge = with_edge(own, self._in_part(look))
+            own, edge = with_edge(own, in_part(look, self.place))
             own = own.replace(edges=(*own.edges[:-1], edge.replace(turn=look.edge)))
             ids.append(edge.id)
         if self.tool == "across" and not isinstance(value, str):
@@ -305,18 +306,6 @@ class SilhouetteModel(QObject):
         else:
             self.change(own, "add an edge")
         self.select(tuple(ids))
-
-    def _in_part(self, look: Box | Band) -> ShadowBox | ShadowBand:
-        """Return where is looked in coordinates of the part, of a place in those of the picture."""
-        place = self.place
-        x, y = place.part_from_picture(np.array([[look.x, look.y]]))[0].tolist()
-        side = -1.0 if place.mirrored else 1.0
-        if isinstance(look, Box):
-            turn = side * (look.turn - place.turn)
-            return ShadowBox(x=x, y=y, turn=float(turn), reach=float(look.reach), wide=float(look.wide))
-        begin, end = sorted(side * (a - place.turn) for a in (look.begin, look.end))
-        return ShadowBand(x=x, y=y, radius=float(look.radius), begin=float(begin), end=float(end),
-                          reach=float(look.reach))  # fmt: skip
 
     def accept(self, offer: Offer) -> None:
         """Make an offered size a characteristic."""

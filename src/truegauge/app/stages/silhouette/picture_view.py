@@ -5,18 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-import cv2
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from truegauge.app.stages.silhouette.handles import arrow_of, dragged, handles_of, outline_of
+from truegauge.app.stages.silhouette.handles import dragged, handles_of, in_part
+from truegauge.app.stages.silhouette.painting import ShownPicture, paint_look
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of
 from truegauge.app.widgets.theme import font, state_color
-from truegauge.core.plan.silhouette import ShadowBand, ShadowBox
-from truegauge.core.silhouette.looking import Box
 from truegauge.core.tolerancing.judgement import State
 from truegauge.drawing.gauge_bar import BarColors
 from truegauge.drawing.shadow_figure import (
@@ -41,7 +39,6 @@ if TYPE_CHECKING:
 _NEAR, _GRIP, _MOVED = 9.0, 9.0, 4.0  # pixels: an edge that is clicked, a handle that is taken, a drag
 _MARGIN, _FOOT = 10.0, 30.0
 _ZOOM, _MOST, _LEAST = 1.25, 30.0, 0.05
-_PALE = 0.72  # of the darkness of a shadow that is painted: what is drawn on it can be read
 _SIZE = 12.0
 _LOW = 430.0  # pixels: a picture that is lower shows only values that are not within
 
@@ -52,9 +49,7 @@ class PictureView(QWidget):
     def __init__(self, model: SilhouetteModel, theme: LiveTheme) -> None:
         super().__init__()
         self._model, self._theme = model, theme
-        self._image: QImage | None = None
-        self._pixels: Picture | None = None
-        self._shown: tuple[int, int, float, float, float] | None = None  # what the image is of
+        self._shown = ShownPicture()
         self._center: Floats | None = None  # px of the picture in the middle; None: all of it is shown
         self._zoom = 1.0
         self._drag: tuple[str, str, QPointF] | None = None  # what is dragged: how, of what, from where
@@ -145,7 +140,7 @@ class PictureView(QWidget):
         painter.fillRect(room, QColor(t.view))
         picture, view = self.picture, self.view()
         if picture is not None:
-            self._paint_picture(painter, picture, view)
+            self._shown.paint(painter, picture, view)
         figure = self._model.figure()
         plan = self._model.session.plan
         numbers = NumberFormat(plan.unit, plan.decimals)
@@ -156,29 +151,6 @@ class PictureView(QWidget):
             self._paint_selected(surface)
             self._paint_drag(surface, numbers)
         self._paint_words(painter, room)
-
-    def _paint_picture(self, painter: QPainter, picture: Picture, view: View) -> None:
-        high, wide = picture.shape
-        ratio = painter.device().devicePixelRatioF() if painter.device() is not None else 1.0
-        room = view.room
-        x0, y0 = (int(max(0, v)) for v in view.back(room[0], room[1]))
-        x1, y1 = view.back(room[0] + room[2], room[1] + room[3])
-        x1, y1 = int(min(wide, x1 + 2)), int(min(high, y1 + 2))
-        if x1 <= x0 or y1 <= y0:
-            return
-        scale = painter.transform().m11() * ratio
-        size = (max(1, round((x1 - x0) * view.scale * scale)), max(1, round((y1 - y0) * view.scale * scale)))
-        how = cv2.INTER_AREA if size[0] < x1 - x0 else cv2.INTER_NEAREST
-        small = cv2.resize(picture[y0:y1, x0:x1], size, interpolation=how)
-        self._pixels = np.ascontiguousarray(_PALED[small])
-        self._image = QImage(self._pixels.data, size[0], size[1], self._pixels.strides[0],
-                             QImage.Format.Format_Grayscale8)  # fmt: skip
-        target = QRectF(view.x + view.scale * x0, view.y + view.scale * y0, view.scale * (x1 - x0),
-                        view.scale * (y1 - y0))  # fmt: skip
-        painter.save()
-        painter.setClipRect(QRectF(*room))
-        painter.drawImage(target, self._image)
-        painter.restore()
 
     def _paint_figure(self, surface: PainterSurface, figure: Figure, view: View, numbers: NumberFormat) -> None:
         t = self._theme
@@ -207,7 +179,7 @@ class PictureView(QWidget):
         for edge in own.edges:
             if edge.id not in chosen:
                 continue
-            self._paint_look(surface, edge.look, t.accent)
+            paint_look(surface, self.on, edge.look, t.accent, t.raised)
             if len(model.selected) == 1 and edge.id in model.selected:
                 for handle in handles_of(edge.look):
                     x, y = self.on(handle.place[None])[0].tolist()
@@ -215,17 +187,6 @@ class PictureView(QWidget):
                         surface.circle(x, y, 5.0, fill=t.raised, color=t.accent, width=1.8)
                     else:
                         surface.box(x - 4.5, y - 4.5, 9, 9, fill=t.raised, color=t.accent, line=1.8)
-
-    def _paint_look(self, surface: PainterSurface, look: ShadowBox | ShadowBand, color: str) -> None:
-        outline = self.on(outline_of(look))
-        line = [(float(x), float(y)) for x, y in outline]
-        surface.line(line, self._theme.raised, 3.4)
-        surface.line(line, color, 1.6)
-        a, b = self.on(arrow_of(look))
-        way = (b - a) / max(float(np.linalg.norm(b - a)), 1e-9)
-        aside = np.array([-way[1], way[0]])
-        tip = [b, b - 7 * way + 3 * aside, b - 7 * way - 3 * aside]
-        surface.loop([(float(p[0]), float(p[1])) for p in tip], fill=color)
 
     def _paint_drag(self, surface: PainterSurface, numbers: NumberFormat) -> None:
         if self._drag is None or self._drag[0] != "draw" or self._to is None:
@@ -240,7 +201,7 @@ class PictureView(QWidget):
         else:
             looks, value = self._model.preview(a, b)
             for look in looks:
-                self._paint_preview(surface, look)
+                paint_look(surface, self.on, in_part(look, self._model.place), t.accent, t.raised)
             words = value if isinstance(value, str) else f"{numbers.value(value.value)} {numbers.unit}"
             if looks and not isinstance(value, str) and self._model.tool == "along":
                 words = f"radius {words}"
@@ -251,20 +212,6 @@ class PictureView(QWidget):
         y = max(4.0, end.y() - 38)
         surface.box(x, y, wide, 28, fill=t.raised, color=t.accent, line=1.4, rounded=4)
         surface.text(x + 9, y + 19, words, 15.0, t.ink, bold=True)
-
-    def _paint_preview(self, surface: PainterSurface, look: object) -> None:
-        place = self._model.place
-        x, y = place.part_from_picture(np.array([[look.x, look.y]]))[0].tolist()  # type: ignore[attr-defined]
-        if isinstance(look, Box):
-            turn = (look.turn - place.turn) * (-1.0 if place.mirrored else 1.0)
-            made: ShadowBox | ShadowBand = ShadowBox(x=x, y=y, turn=float(turn), reach=float(look.reach),
-                                                     wide=float(look.wide))  # fmt: skip
-        else:
-            side = -1.0 if place.mirrored else 1.0
-            ends = sorted(side * (a - place.turn) for a in (look.begin, look.end))  # type: ignore[attr-defined]
-            made = ShadowBand(x=x, y=y, radius=float(look.radius), begin=float(ends[0]),  # type: ignore[attr-defined]
-                              end=float(ends[1]), reach=float(look.reach))  # type: ignore[attr-defined] # fmt: skip
-        self._paint_look(surface, made, self._theme.accent)
 
     def _paint_words(self, painter: QPainter, room: QRectF) -> None:
         """Say below the picture what is to be said: why nothing is measured, else how the pointer works."""
@@ -287,9 +234,12 @@ class PictureView(QWidget):
             return
         painter.setPen(QColor(t.soft))
         hints = {"across": "Drag across the part for a size", "along": "Drag along an edge to take it"}
-        words = f"{hints[model.tool]}. Click edges to choose them, drag values where they suit."
-        said = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(foot.width()))
-        painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, said)
+        if model.page == "series":
+            return
+        sentences = [f"{hints[model.tool]}.", "Click edges to choose them.", "Drag values where they suit."]
+        while len(sentences) > 1 and painter.fontMetrics().horizontalAdvance(" ".join(sentences)) > foot.width():
+            sentences.pop()
+        painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, " ".join(sentences))
 
     # Mouse and keys -------------------------------------------------------------------------------------------------
 
@@ -429,6 +379,3 @@ class PictureView(QWidget):
         """The picture fits anew by itself."""
         super().resizeEvent(event)
         self.update()
-
-
-_PALED = (255 - (255 - np.arange(256)) * _PALE).astype(np.uint8)

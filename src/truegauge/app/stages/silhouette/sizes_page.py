@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from truegauge.app.stages.silhouette.fields import show_text, text_field
 from truegauge.app.widgets.bench import PageTabs, button, empty_layout, label, say
@@ -43,6 +43,7 @@ class SizesPage(QWidget):
         self._offers = QVBoxLayout(self.offers)
         self._offers.setContentsMargins(0, 0, 0, 0)
         self._offers.setSpacing(4)
+        self.buttons: dict[str, QPushButton] = {}
         self.corner = button("Corner", lambda: model.make_point("meeting"))
         self.corner.setToolTip("The place where the two edges meet")
         self.middle = button("Middle line", lambda: model.make_point("middle"))
@@ -98,24 +99,37 @@ class SizesPage(QWidget):
         say(self.hint, _HINTS[m.tool] if not m.selected else "")
         names = [] if own is None else [own.named(k) for k in m.selected]
         say(self.chosen, " and ".join(names))
-        empty_layout(self._offers)
-        numbers = NumberFormat(self.session.plan.unit, self.session.plan.decimals)
-        every = m.offered()
-        offered = [o for o in every if not isinstance(o.value, str)][:_OFFERED] or every[:1]
-        for k, offer in enumerate(offered):
-            shown = numbers.of(f"shadow_{offer.what}")
-            value = "–" if isinstance(offer.value, str) else shown.value(offer.value.value)
-            made = button(f"{offer.words}   {value}", partial(m.accept, offer), main=k == 0)
-            made.setEnabled(not isinstance(offer.value, str))
-            if isinstance(offer.value, str):
-                made.setToolTip(offer.value)
-            self._offers.addWidget(made)
-        self.offers.setVisible(bool(offered))
+        self._show_offers()
         two = len(m.selected) == 2 and own is not None and all(
             isinstance(getattr(own.edge(k), "look", None), ShadowBox) for k in m.selected)  # fmt: skip
         self.points.setVisible(two)
         self.remove.setVisible(bool(m.selected))
         self._show_edge()
+
+    def _show_offers(self) -> None:
+        """Show what can be told; buttons stay while values change, so that a click is never lost."""
+        every = self._model.offered()
+        offered = [o for o in every if not isinstance(o.value, str)][:_OFFERED] or every[:1]
+        if list(self.buttons) != [o.what for o in offered]:
+            empty_layout(self._offers)
+            self.buttons = {}
+            for k, offer in enumerate(offered):
+                made = button("", partial(self._on_offer, offer.what), main=k == 0)
+                self.buttons[offer.what] = made
+                self._offers.addWidget(made)
+        numbers = NumberFormat(self.session.plan.unit, self.session.plan.decimals)
+        for offer in offered:
+            made, shown = self.buttons[offer.what], numbers.of(f"shadow_{offer.what}")
+            value = "–" if isinstance(offer.value, str) else shown.value(offer.value.value)
+            made.setText(f"{offer.words}   {value}")
+            made.setEnabled(not isinstance(offer.value, str))
+            made.setToolTip(offer.value if isinstance(offer.value, str) else "")
+        self.offers.setVisible(bool(offered))
+
+    def _on_offer(self, what: str) -> None:
+        found = next((o for o in self._model.offered() if o.what == what), None)
+        if found is not None:
+            self._model.accept(found)
 
     def _show_edge(self) -> None:
         edge = self.edge

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QApplication, QWidget
 
+from truegauge import demo
 from truegauge.app.document.document import Document
 from truegauge.app.document.needs import needs_picture
 from truegauge.app.document.next_step import NextStep
@@ -47,6 +48,17 @@ def _build(shell: Shell) -> StageParts:
             s.document.take_sample_out()
             s.document.use_plan(new_silhouette_plan("New silhouette"), None, None, None)
             s.set_stage("silhouette")
+
+    def example() -> None:
+        files.open_example(demo.SHAFT_PLAN, None)
+        s.document.plan_changed.connect(begin_example)
+
+    def begin_example() -> None:
+        if is_silhouette():
+            s.document.plan_changed.disconnect(begin_example)
+            model.camera.open_stand_in("LW-1408")
+            model.set_page("series")
+            series.start()
 
     def ask_pictures() -> None:
         files.ask_open("Open a picture", _PICTURES, model.camera.open_files)
@@ -107,6 +119,7 @@ def _build(shell: Shell) -> StageParts:
             Action("new-silhouette", "Plan", "New plan for silhouettes", "", new_plan),
             *(Action(f"page-shadow-{key}", "Silhouette", f"Silhouette: {words.lower()}", "", partial(open_page, key),
                      is_silhouette) for key, words in PAGES),
+            Action("shadow-example", "Silhouette", "Example: a shaft in its shadow", "", example),
             Action("shadow-across", "Silhouette", "Sizes across, by dragging", "", partial(use_tool, "across"),
                    is_silhouette),
             Action("shadow-along", "Silhouette", "Edges along which is dragged", "", partial(use_tool, "along"),
@@ -137,4 +150,4 @@ def _applies(document: Document) -> bool:
 
 
 STAGE = Stage(key="silhouette", title="Silhouette", glyph="silhouette", missing=needs_picture, build=_build,
-              applies=_applies, tells_why=True)  # fmt: skip
+              applies=_applies, shortcut="Alt+0", tells_why=True)  # fmt: skip

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from truegauge.app.widgets.theme import LiveTheme
 
 _HIGH, _ROW, _HEAD = 92, 30, 24
+_WIDE, _LEAST = 520.0, 30.0  # pixels: with less there is room for values and bars only; of a column
 _LOOK = {
     "good": ("GOOD", DISC, "within"), "bad": ("BAD", TRIANGLE_RIGHT, "outside"),
     "incomplete": ("INCOMPLETE", RING, "near"), "": ("", RING, ""),
@@ -143,13 +144,16 @@ class RowsView(QWidget):
         painter.fillRect(room, QColor(t.paper))
         wide = room.width()
         # Name, value, bar, mean, range, trend.
-        at = [10.0, 0.27 * wide, 0.43 * wide, 0.62 * wide, 0.74 * wide, 0.85 * wide, wide - 8.0]
+        shares = (0.27, 0.43, 0.62, 0.74, 0.85) if wide >= _WIDE else (0.46, 0.68, 1.0, 1.0, 1.0)
+        at = [10.0, *(share * (wide - 8.0) for share in shares), wide - 8.0]
         painter.setFont(font(12))
         painter.setPen(QColor(t.soft))
         for words, left, end, right in (
             ("value", at[1], at[2] - 12, True), ("mean", at[3], at[4] - 6, True), ("range", at[4], at[5] - 8, True),
             ("last parts", at[5], at[6], False),
         ):  # fmt: skip
+            if end - left < _LEAST:  # no room for what went before
+                continue
             align = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
             painter.drawText(QRectF(left, 2, end - left, _HEAD - 4), align | Qt.AlignmentFlag.AlignVCenter, words)
         evaluation = self._model.session.evaluation
@@ -164,6 +168,8 @@ class RowsView(QWidget):
                 if result is not None:
                     box = (at[2], top + 7, at[3] - at[2] - 8, 16)
                     draw_gauge_bar(surface, box, result, BarColors(t.band, t.tick, color))
+                if wide < _WIDE:
+                    continue
                 self._cell(painter, cells[2], at[3], at[4] - 6, top, t.soft, 12, right=True)
                 self._cell(painter, cells[3], at[4], at[5] - 8, top, t.soft, 12, right=True)
                 self._trend(
