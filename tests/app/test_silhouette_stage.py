@@ -509,3 +509,37 @@ def test_nominals_and_serial_numbers_are_likely_ones():
     assert usual_limits("angle", np.radians(59.97))[0] == pytest.approx(np.radians(60.0))
     assert usual_limits("straightness", 0.003)[0] == 0.0
     assert [next_serial(s) for s in ("1", "A-009", "B99", "x")] == ["2", "A-010", "B100", "x-2"]
+
+
+def test_pictures_and_samples_are_opened_like_scans(job, tmp_path):
+    picture = tmp_path / "part-5.png"
+    picture.write_bytes(png_of(SHAFT.picture(SHAFT.made(5), LEVEL, camera(5))))
+    said = []
+    job.session.queue.noticed.connect(lambda notice: said.append(notice.text))
+    job.session.files.open_file(picture)
+    assert "plan for silhouettes" in said[-1]
+    job.open(demo.SHAFT_PLAN)
+    job.window.files.open_dropped([picture])
+    job.until(lambda: job.model.found is not None)
+    assert job.values()["Bearing seat"] == pytest.approx(SHAFT.made(5).seat, abs=2e-3)
+    assert job.model.why_not == ""
+    assert job.middle.verdict.verdict == "good"
+    assert job.model.figure() is not None
+    job.view.grab()
+    saved = tmp_path / "five.tgsample"
+    assert job.session.files.save_sample(saved)
+    job.connect()
+    job.model.camera.use(job.session.plan.silhouette.lens)
+    job.put(2)
+    job.until(lambda: job.values().get("Bearing seat") is not None and job.session.sample.name.startswith("picture"))
+    job.session.files.open_file(saved)
+    job.until(lambda: job.model.camera.source is None and job.model.found is not None)
+    assert job.session.sample.name == "part-5"
+    assert job.values()["Bearing seat"] == pytest.approx(SHAFT.made(5).seat, abs=2e-3)
+    assert job.window.actions_table.table["batch"].enabled()
+    # A part begins another plan.
+    job.session.document.history.mark_saved()
+    job.session.files.open_part(demo.PART)
+    job.until(lambda: job.session.model is not None)
+    assert job.session.plan.silhouette is None
+    assert job.session.stage == "part"

@@ -22,6 +22,7 @@ from truegauge.formats.files import Content, read_bytes, write_whole
 from truegauge.formats.nominal_csv import names_features, part_from_csv, rows_to_csv
 from truegauge.formats.part import read_part
 from truegauge.formats.part_kinds import NOMINAL_ENDING, PART_ENDINGS, part_key
+from truegauge.formats.pictures import SUFFIXES
 from truegauge.formats.plan_file import PlanFile, model_of_plan, read_plan, write_plan
 from truegauge.formats.ply import ply_from_mesh, ply_from_points
 from truegauge.formats.sample_file import open_sample, write_sample
@@ -44,7 +45,10 @@ class Files:
         ending = path.suffix.lower()
         if ending in PART_ENDINGS and (ending != NOMINAL_ENDING or names_features(path)):
             self.open_part(path)
-        elif ending in SCAN_ENDINGS:
+        elif ending in SUFFIXES and self._document.plan.silhouette is None:
+            words = "pictures of shadows are measured by a plan for silhouettes: open one, or begin a new one"
+            self._document.notify(FormatError(path, words))
+        elif ending in (*SCAN_ENDINGS, *SUFFIXES):
             self.open_scan(path, unit)
         elif ending == PLAN_ENDING:
             self.open_plan(path, as_example=as_example)
@@ -96,7 +100,7 @@ class Files:
             progress(0.9, "")
             model = self._document.model
             # A unit that the user chose is believed; what a file does not tell is compared with the part.
-            if not unit and path.suffix.lower() != ".tgsample":
+            if not unit and path.suffix.lower() != ".tgsample" and len(sample.points):
                 size = scan_diagonal(sample.points)
                 doubt = unit_doubt(size, None if model is None else model.diagonal, sample.unit)
                 if doubt is not None:

@@ -152,7 +152,7 @@ class Keeper(QObject):
                 write_plan(own / name, work.plan, work.part)
                 self._plan_kept = (work.plan, name)
             sample, data = work.sample, None
-            if sample is not None:
+            if sample is not None and not sample.pictures:  # what a camera sees is there again
                 data = sample.data.model_dump(mode="json")
             key = sample.scans_key if sample is not None and len(work.contents) else ""
             if key != self._sample_kept[0]:

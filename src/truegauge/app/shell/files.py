@@ -17,6 +17,7 @@ from truegauge.app.widgets.theme import LiveTheme
 from truegauge.core.errors import ColumnsUnknownError, shortened
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.formats.part_kinds import PART_ENDINGS
+from truegauge.formats.pictures import SUFFIXES
 from truegauge.formats.scan import Columns
 
 _SAVE, _DISCARD, _OTHER_NAME, _REPLACE = "Save", "Discard", "Save under another name", "Replace it"
@@ -61,7 +62,7 @@ class FileDialogs:
             Action("save-cloud", "Plan", "Save the points as PLY …", "", self.save_cloud, has_cloud),
             Action("save-map", "Plan", "Save the deviation map as PLY or STL …", "", self.save_map, has_cloud),
             Action("batch", "Plan", "Inspect many scans, or watch a folder …", "Ctrl+Shift+B", self.open_batch,
-                   has_part, apart=True),
+                   lambda: has_part() or s.plan.silhouette is not None, apart=True),
         ]  # fmt: skip
 
     def note_plan(self) -> None:
@@ -96,6 +97,10 @@ class FileDialogs:
     def ask_scan(self) -> None:
         """Let the user choose a scan or a sample."""
         if self.may_leave_sample():
+            if self._session.plan.silhouette is not None:
+                kinds = f"Pictures and samples (*{' *'.join((*SUFFIXES, '.tgsample'))})"
+                self.ask_open("Open a picture", kinds, self._session.files.open_scan)
+                return
             self.ask_open(
                 "Bring in a scan", f"Scans and samples (*{' *'.join(SCAN_ENDINGS)})", self._session.files.open_scan
             )

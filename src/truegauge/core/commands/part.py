@@ -45,6 +45,7 @@ class SetPart:
             datums=(),
             characteristics=(),
             blades=(),
+            silhouette=None,
             subsets=(),
             kept=(),
             # Without a part they are of the scan, and stay beside the first one.

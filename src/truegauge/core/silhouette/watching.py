@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from truegauge.core.errors import EvaluationError
-from truegauge.core.silhouette.shadows import COARSE, shadows_in
+from truegauge.core.silhouette.shadows import COARSE, levels_of, shadows_in
 from truegauge.core.silhouette.signature import the_part_in
 
 if TYPE_CHECKING:
@@ -73,6 +73,13 @@ class Watch:
         for at in small:
             times = next((n for own, n in self._spots if np.linalg.norm(own - at) < COARSE), 0)
             kept.append((at, times + 1))
+        # What a part lies on is still there.
+        low, high = levels_of(picture)
+        for own, times in self._spots:
+            y, x = np.clip(np.rint(own[::-1]).astype(np.int64), 0, np.array(picture.shape) - 1)
+            seen_again = any(np.linalg.norm(own - at) < COARSE for at, _ in kept)
+            if not seen_again and picture[y, x] < (low + high) / 2:
+                kept.append((own, times))
         self._spots = kept
 
     @staticmethod

@@ -16,7 +16,8 @@ from truegauge.app.stages.silhouette.live import LiveMeasuring, Seen, Task
 from truegauge.core.authoring.silhouettes import add_size, offers, with_edge, with_point, without_things
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.nodes.shadow import SeenShadow
+from truegauge.core.nodes.graph import NotComputed
+from truegauge.core.nodes.shadow import SeenShadow, lens_for
 from truegauge.core.plan.silhouette import Silhouette
 from truegauge.core.samples.document import PictureFile, SampleData
 from truegauge.core.samples.sample import Sample
@@ -81,10 +82,13 @@ class SilhouetteModel(QObject):
         self._last: Taken | None = None
         self._told_at = 0.0
         self._content: object = None
+        self._tells = False  # what comes from the camera is being told to the document
         self.camera.arrived.connect(self._on_arrived)
         self.camera.changed.connect(self._on_camera)
         self.live.seen.connect(self._on_seen)
         session.document.plan_changed.connect(self._on_plan)
+        session.document.sample_changed.connect(self._on_sample)
+        session.document.evaluated.connect(self._on_evaluated)
 
     def close(self) -> None:
         """Let go of camera and thread."""
@@ -112,7 +116,9 @@ class SilhouetteModel(QObject):
     def why_not(self) -> str:
         """Why nothing is measured now, in words."""
         if self.camera.source is None:
-            return "Connect a camera, or open a picture"
+            if self.seen is None:
+                return "Connect a camera, or open a picture"
+            return self.seen.found if isinstance(self.seen.found, str) else ""
         trouble = self.camera.trouble()
         if trouble and self.camera.picture is not None:
             return trouble
@@ -154,10 +160,36 @@ class SilhouetteModel(QObject):
         if self._last is not None:
             self._measure(self._last)
 
+    def _on_sample(self) -> None:
+        """A picture or a sample was opened from a file: it is shown in place of what a camera sees."""
+        sample = self.session.sample
+        if sample is not None and sample.pictures and not self._tells and self.camera.source is not None:
+            self.camera.close()
+
+    def _on_evaluated(self) -> None:
+        """Show the picture of the sample where there is no camera."""
+        sample, evaluation, own = self.session.sample, self.session.evaluation, self.silhouette
+        if self.camera.source is not None or own is None:
+            return
+        if sample is None or not sample.pictures or evaluation is None or evaluation.shadow is None:
+            if self.seen is not None:
+                self.seen = None
+                self.frame_changed.emit()
+            return
+        picture, found = sample.pictures[-1], evaluation.shadow
+        try:
+            lens: LensRecord | None = lens_for(own, picture)
+        except TrueGaugeError:
+            lens = None
+        told = found.reason if isinstance(found, NotComputed) else found
+        self.seen = Seen(picture, 0, "lying", own, lens, told, 0)
+        self.frame_changed.emit()
+
     def _on_camera(self) -> None:
         if self.camera.source is None:
             self.seen = self._last = None
             self.live.begin_anew()
+            self._on_evaluated()
             self.frame_changed.emit()
         self.look_again()
         self.changed.emit()
@@ -215,7 +247,11 @@ class SilhouetteModel(QObject):
         evaluator.context(plan, sample).know(SeenShadow(), seen.found)
         for c in plan.characteristics:  # in closed form: at once
             evaluator.uncertainty(plan, sample, c)
-        document.show_picture(sample)
+        self._tells = True
+        try:
+            document.show_picture(sample)
+        finally:
+            self._tells = False
 
     # The selection --------------------------------------------------------------------------------------------------
 

@@ -86,9 +86,9 @@ def _build(shell: Shell) -> StageParts:
         model.set_tool(tool)
 
     def next_step() -> NextStep | None:
-        if model.camera.source is None:
+        if model.camera.source is None and model.seen is None:
             return NextStep("Connect a camera, or open a picture", "page-shadow-camera")
-        trouble = model.camera.trouble()
+        trouble = model.camera.trouble() if model.camera.source is not None else ""
         if trouble:
             return NextStep("Calibrate the camera by a plate or by pins" if model.lens is None else trouble,
                             "page-shadow-camera")  # fmt: skip
