@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from truegauge import demo
 from truegauge.app.shell.stage import STAGES
 from truegauge.app.stages.silhouette.bench import SilhouetteBench
+from truegauge.app.stages.silhouette.edits import usual_limits
 from truegauge.app.stages.silhouette.middle import SilhouetteMiddle
-from truegauge.app.stages.silhouette.model import SilhouetteModel, usual_limits
+from truegauge.app.stages.silhouette.model import SilhouetteModel
 from truegauge.app.stages.silhouette.recognising_model import RecognisingModel
 from truegauge.app.stages.silhouette.series_model import SeriesModel, next_serial
 from truegauge.app.widgets.text_size import TEXT

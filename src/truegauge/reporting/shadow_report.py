@@ -57,7 +57,7 @@ def shadow_words(evaluation: Evaluation, sample: Sample | None) -> tuple[str, ..
         return tuple(lines)
     by = {"plate": "by a plate with dots", "pins": "by pins", "given": "as stated"}[lens.by]
     pixel = 1000 * float(np.sqrt(abs(np.linalg.det(lens.calibration.lens.matrix))))
-    made = f", {lens.made_at}" if lens.made_at else ""
+    made = f" on {lens.made_at[:10]}" if lens.made_at else ""
     due = f", due {lens.due_at}" if lens.due_at else ""
     name = picture.camera or "pictures from files"
     lines.append(f"Camera: {name}; calibrated {by}{made}{due}; a pixel is {pixel:.3f} µm, scale within "

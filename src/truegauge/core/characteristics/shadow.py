@@ -83,11 +83,11 @@ class ShadowKind(ReadingKind):
                 used = int(np.count_nonzero(edge.edge.used))
                 left = int(np.count_nonzero(np.isfinite(edge.points[:, 0]))) - used
                 more = f", {left} left out" if left else ""
-                rows.append((name, f"{used:,} places, scatter {numbers.value(edge.edge.noise)}{more}"))
+                rows.append((name, f"{used:,} places, scatter {1000 * edge.edge.noise:.2f} µm{more}"))
         at = found.place
         side = ", upside down" if at.mirrored else ""
         x, y = (numbers.signed(float(v)) for v in at.origin)
-        rows.append(("the part lies", f"at {x}, {y}, turned {degrees(at.turn):+.2f}°{side}"))
+        rows.append(("the part lies", f"at {x}, {y}, turned {(degrees(at.turn) + 180.0) % 360.0 - 180.0:+.2f}°{side}"))
         return rows
 
 

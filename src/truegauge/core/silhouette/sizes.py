@@ -50,11 +50,7 @@ def size_across(a: StraightEdge, b: StraightEdge, known: Calibration, at: float 
     EvaluationError
         They are not opposite: they lie aslant.
     """
-    other = b.way if float(a.way @ b.way) > 0 else -b.way
-    turn = float(np.arctan2(a.way[0] * other[1] - a.way[1] * other[0], a.way @ other))
-    if abs(turn) > _ASLANT:
-        raise EvaluationError(f"the two edges lie {np.degrees(abs(turn)):.1f} degrees aslant: they have no distance")
-    way = (a.way + other) / np.linalg.norm(a.way + other)
+    way = _together(a, b, "distance")
     across = np.array([-way[1], way[0]])
     middle = 0.5 * (a.point + b.point)
     if at is not None:
@@ -65,6 +61,21 @@ def size_across(a: StraightEdge, b: StraightEdge, known: Calibration, at: float 
     (first, u), (second, v) = (_crossing(edge, middle, across, known) for edge in (a, b))
     value = abs(first - second)
     return Reading(value, float(np.linalg.norm([u, v, known.scale_u * value])))
+
+
+def _together(a: StraightEdge, b: StraightEdge, what: str) -> Floats:
+    """Return the mean direction (2,) of two edges that go about the same way.
+
+    Raises
+    ------
+    EvaluationError
+        They lie aslant to each other: they have no distance, no middle.
+    """
+    other = b.way if float(a.way @ b.way) > 0 else -b.way
+    turn = float(np.arctan2(a.way[0] * other[1] - a.way[1] * other[0], a.way @ other))
+    if abs(turn) > _ASLANT:
+        raise EvaluationError(f"the two edges lie {np.degrees(abs(turn)):.1f} degrees aslant: they have no {what}")
+    return np.asarray((a.way + other) / np.linalg.norm(a.way + other))
 
 
 def _crossing(edge: StraightEdge, middle: Floats, across: Floats, known: Calibration) -> tuple[float, float]:
@@ -173,11 +184,7 @@ def middle_of(a: StraightEdge, b: StraightEdge) -> StraightEdge:
     EvaluationError
         They lie aslant to each other.
     """
-    other = b.way if float(a.way @ b.way) > 0 else -b.way
-    turn = float(np.arctan2(a.way[0] * other[1] - a.way[1] * other[0], a.way @ other))
-    if abs(turn) > _ASLANT:
-        raise EvaluationError(f"the two edges lie {np.degrees(abs(turn)):.1f} degrees aslant: they have no middle")
-    way = (a.way + other) / np.linalg.norm(a.way + other)
+    way = _together(a, b, "middle")
     across = np.array([-way[1], way[0]])
     point = 0.5 * (a.point + b.point)
     # Where each goes across the line square to both through the middle.

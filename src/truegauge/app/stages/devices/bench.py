@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
+from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.devices.check_page import CheckPage
 from truegauge.app.stages.devices.machine_page import MachinePage
@@ -13,7 +13,7 @@ from truegauge.app.stages.devices.probe_page import ProbePage
 from truegauge.app.stages.devices.qualify_page import QualifyPage
 from truegauge.app.stages.devices.rack_page import RackPage
 from truegauge.app.stages.devices.setup.page import SetupPage
-from truegauge.app.widgets.bench import Bench, PageTabs
+from truegauge.app.widgets.paged_bench import PagedBench
 from truegauge.app.widgets.theme import Theme
 
 _TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", "rack": "Rack",
@@ -21,42 +21,29 @@ _TITLES = {"machine": "Machine", "probe": "Probe assemblies", "poses": "Poses", 
            "setup": "Set-up of portable devices"}  # fmt: skip
 
 
-class DevicesBench(Bench):
+class DevicesBench(PagedBench):
     """One page at a time."""
 
-    title = "Machine"
+    title, names, titles = "Machine", PAGES, _TITLES
 
     def __init__(
         self, model: DevicesModel, theme: Theme, ask_catalogue: Callable[[], object], portable: PortablePage,
         setup: SetupPage, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
-        self.model, self._theme, self._ask_catalogue = model, theme, ask_catalogue
+        self.model = self.paged = model
+        self._theme, self._ask_catalogue = theme, ask_catalogue
         self.portable_page, self.setup_page = portable, setup
         super().__init__(model.session, parent)
         model.changed.connect(self._on_changed)
 
-    def _build(self) -> None:
-        tabs = PageTabs(PAGES, self.model.set_page)
-        self.tabs = tabs.buttons
-        self.column.addWidget(tabs)
+    def _make_pages(self) -> tuple[QWidget, ...]:
         self.machine_page = MachinePage(self.model)
         self.probe_page = ProbePage(self.model, self._ask_catalogue)
         self.poses_page = PosesPage(self.model, self._theme)
         self.rack_page = RackPage(self.model)
         self.qualify_page = QualifyPage(self.model, self._theme)
         self.check_page = CheckPage(self.model)
-        self._pages = (self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page,
-                       self.check_page, self.portable_page, self.setup_page)  # fmt: skip
-        self.pages = QStackedWidget()
-        for page in self._pages:
-            self.pages.addWidget(page)
-        self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.column.addWidget(self.pages, 1)
-
-    def refresh(self) -> None:
-        """Show the page that is chosen."""
-        index = [key for key, _ in PAGES].index(self.model.page)
-        self.tabs[self.model.page].setChecked(True)
-        self.heading.setText(_TITLES[self.model.page])
-        self.pages.setCurrentIndex(index)
-        self._pages[index].refresh()
+        return (
+            self.machine_page, self.probe_page, self.poses_page, self.rack_page, self.qualify_page, self.check_page,
+            self.portable_page, self.setup_page,
+        )  # fmt: skip

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
+from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.evaluate.blade.model import BladeModel
 from truegauge.app.stages.evaluate.blade.page import BladePage
@@ -18,7 +18,7 @@ from truegauge.app.stages.evaluate.surface.in_space import SpaceModel
 from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.evaluate.surface.page import Ask, SurfacePage
 from truegauge.app.stages.evaluate.views_page import ViewsPage
-from truegauge.app.widgets.bench import Bench, PageTabs
+from truegauge.app.widgets.paged_bench import PagedBench
 from truegauge.core.plan.views import SavedView
 from truegauge.rendering.camera import Camera
 
@@ -28,10 +28,10 @@ _TITLES = {"map": "Deviations", "spots": "Spot checks", "sections": "Sections", 
            "surface": "Surface imperfections", "blade": "Sections of a blade", "views": "Saved views"}  # fmt: skip
 
 
-class EvaluateBench(Bench):
+class EvaluateBench(PagedBench):
     """One page at a time."""
 
-    title = "Deviations"
+    title, names, titles = "Deviations", PAGES, _TITLES
 
     def __init__(
         self, model: EvaluateModel, ask_spots: Callable[[], object], ask_points: Callable[[], object],
@@ -39,7 +39,8 @@ class EvaluateBench(Bench):
         area: AreaModel, space: SpaceModel, before: BeforeModel,
         ask_scan: Ask, blade: BladeModel, parent: QWidget | None = None,
     ) -> None:  # fmt: skip
-        self.model, self.surface, self.area, self.space = model, surface, area, space
+        self.model = self.paged = model
+        self.surface, self.area, self.space = surface, area, space
         self._before, self._ask_scan, self._blade = before, ask_scan, blade
         self._made = (ask_spots, ask_points, camera, picture)
         super().__init__(model.session, parent)
@@ -48,11 +49,8 @@ class EvaluateBench(Bench):
         before.changed.connect(self._on_changed)
         blade.changed.connect(self._on_changed)
 
-    def _build(self) -> None:
+    def _make_pages(self) -> tuple[QWidget, ...]:
         ask_spots, ask_points, camera, picture = self._made
-        tabs = PageTabs(PAGES, self.model.set_page)
-        self.tabs = tabs.buttons
-        self.column.addWidget(tabs)
         self.map_page = MapPage(self.model)
         self.spots_page = SpotsPage(self.model, ask_spots)
         self.sections_page = SectionsPage(self.model)
@@ -60,19 +58,7 @@ class EvaluateBench(Bench):
         self.surface_page = SurfacePage(self.surface, self.area, self.space, self._before, self._ask_scan)
         self.blade_page = BladePage(self._blade)
         self.views_page = ViewsPage(self.model, camera, picture)
-        self._pages = (self.map_page, self.spots_page, self.sections_page, self.compare_page, self.surface_page,
-                       self.blade_page, self.views_page)  # fmt: skip
-        self.pages = QStackedWidget()
-        for page in self._pages:
-            self.pages.addWidget(page)
-        # Beside a scroll bar the pages get a little narrower.
-        self.pages.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.column.addWidget(self.pages, 1)
-
-    def refresh(self) -> None:
-        """Show the page that is chosen."""
-        index = [key for key, _ in PAGES].index(self.model.page)
-        self.tabs[self.model.page].setChecked(True)
-        self.heading.setText(_TITLES[self.model.page])
-        self.pages.setCurrentIndex(index)
-        self._pages[index].refresh()
+        return (
+            self.map_page, self.spots_page, self.sections_page, self.compare_page, self.surface_page, self.blade_page,
+            self.views_page,
+        )  # fmt: skip

@@ -122,7 +122,7 @@ class PartPage(QWidget):
 
         def done(made: Silhouette) -> None:
             if m.silhouette is before:  # else it was changed meanwhile
-                m.change(made, label_)
+                m.edits.change(made, label_)
 
         m.session.queue.start(work, done, "Finding the part")
 
@@ -136,7 +136,7 @@ class PartPage(QWidget):
         own = self._model.silhouette
         if own is not None and own.datums is not None:
             try:
-                self._model.change(own.replace(datums=own.datums.replace(**changes)), "how the part may lie")
+                self._model.edits.change(own.replace(datums=own.datums.replace(**changes)), "how the part may lie")
             except (ValueError, TrueGaugeError) as error:
                 self._model.session.notify(error)
 

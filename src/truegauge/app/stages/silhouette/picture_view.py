@@ -199,7 +199,7 @@ class PictureView(QWidget):
         if a is None or b is None:
             words = self._model.why_not
         else:
-            looks, value = self._model.preview(a, b)
+            looks, value = self._model.edits.preview(a, b)
             for look in looks:
                 paint_look(surface, self.on, in_part(look, self._model.place), t.accent, t.raised)
             words = value if isinstance(value, str) else f"{numbers.value(value.value)} {numbers.unit}"
@@ -314,11 +314,13 @@ class PictureView(QWidget):
                 self._center = middle - np.array([at.x() - start.x(), at.y() - start.y()]) / view.scale
                 self._drag = (how, what, at)
         elif how == "value" and place is not None:
-            self._model.move_value(what, place)
+            self._model.edits.move_value(what, place)
         elif how.startswith("handle ") and place is not None and self._model.silhouette is not None:
             edge = self._model.silhouette.edge(what)
             if edge is not None:
-                self._model.edit_edge(what, f"look {what}", look=dragged(edge.look, how.removeprefix("handle "), place))
+                self._model.edits.edit_edge(
+                    what, f"look {what}", look=dragged(edge.look, how.removeprefix("handle "), place)
+                )
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -336,7 +338,7 @@ class PictureView(QWidget):
             if a is None or b is None:
                 self._model.session.notify(self._model.why_not)
             else:
-                self._model.take(a, b)
+                self._model.edits.take(a, b)
         else:
             self._model.session.document.history.end_merge()
         self.update()
@@ -362,7 +364,7 @@ class PictureView(QWidget):
         """Zoom, remove what is selected; Escape is for the window unless something is held."""
         match event.key():
             case Qt.Key.Key_Delete | Qt.Key.Key_Backspace if self._model.selected:
-                self._model.remove_selected()
+                self._model.edits.remove_selected()
             case Qt.Key.Key_F:
                 self.fit()
             case Qt.Key.Key_Plus:

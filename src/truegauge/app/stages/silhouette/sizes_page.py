@@ -44,12 +44,12 @@ class SizesPage(QWidget):
         self._offers.setContentsMargins(0, 0, 0, 0)
         self._offers.setSpacing(4)
         self.buttons: dict[str, QPushButton] = {}
-        self.corner = button("Corner", lambda: model.make_point("meeting"))
+        self.corner = button("Corner", lambda: model.edits.make_point("meeting"))
         self.corner.setToolTip("The place where the two edges meet")
-        self.middle = button("Middle line", lambda: model.make_point("middle"))
+        self.middle = button("Middle line", lambda: model.edits.make_point("middle"))
         self.middle.setToolTip("The line in the middle of the two edges")
         self.points = row(self.corner, self.middle)
-        self.remove = button("Remove", model.remove_selected)
+        self.remove = button("Remove", model.edits.remove_selected)
         self.name = text_field("name of the edge", self._on_name)
         self.turn = choice(_TURNS, partial(self._set, "turn"), "how the edge turns")
         self.which = choice(_CHOSEN, partial(self._set, "chosen"), "which edge of several")
@@ -78,17 +78,17 @@ class SizesPage(QWidget):
             self.session.notify(f"there is an edge called {name} already")
             self.refresh()
             return
-        self._model.edit_edge(edge.id, name=name)
+        self._model.edits.edit_edge(edge.id, name=name)
 
     def _set(self, field: str, value: str) -> None:
         if self.edge is not None:
-            self._model.edit_edge(self.edge.id, **{field: value})
+            self._model.edits.edit_edge(self.edge.id, **{field: value})
 
     def _look(self, field: str, value: object) -> None:
         edge = self.edge
         if edge is not None and getattr(edge.look, field) != value:
             try:
-                self._model.edit_edge(edge.id, look=edge.look.replace(**{field: value}))
+                self._model.edits.edit_edge(edge.id, look=edge.look.replace(**{field: value}))
             except ValueError as error:
                 self.session.notify(error)
 
@@ -108,7 +108,7 @@ class SizesPage(QWidget):
 
     def _show_offers(self) -> None:
         """Show what can be told; buttons stay while values change, so that a click is never lost."""
-        every = self._model.offered()
+        every = self._model.edits.offered()
         offered = [o for o in every if not isinstance(o.value, str)][:_OFFERED] or every[:1]
         if list(self.buttons) != [o.what for o in offered]:
             empty_layout(self._offers)
@@ -127,9 +127,9 @@ class SizesPage(QWidget):
         self.offers.setVisible(bool(offered))
 
     def _on_offer(self, what: str) -> None:
-        found = next((o for o in self._model.offered() if o.what == what), None)
+        found = next((o for o in self._model.edits.offered() if o.what == what), None)
         if found is not None:
-            self._model.accept(found)
+            self._model.edits.accept(found)
 
     def _show_edge(self) -> None:
         edge = self.edge
