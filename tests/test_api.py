@@ -12,6 +12,9 @@ import truegauge as tg
 from truegauge import demo
 from truegauge.cli import app
 from truegauge.core.errors import TrueGaugeError
+from truegauge.core.silhouette.looking import Place
+from truegauge.demo.shadow_plans import SHAFT, plate_picture
+from truegauge.formats.pictures import png_of
 
 PAGE = Path(__file__).parents[1] / "docs" / "api.md"
 
@@ -26,13 +29,18 @@ def folder(tmp_path_factory):
     shutil.copy(demo.PART, made / "housing.step")
     shutil.copy(demo.SCAN, made / "s17.ply")
     shutil.copy(demo.CMM_PLAN, made / "machine.tgplan")
+    turned = Place(np.array([15.0, 3.0]), 3.3)
+    pictures = {"plate": plate_picture(), "taught": SHAFT.picture(SHAFT.nominal, SHAFT.taught),
+                "part": SHAFT.picture(SHAFT.made(4), turned)}  # fmt: skip
+    for name, picture in pictures.items():
+        (made / f"{name}.png").write_bytes(png_of(picture))
     return made
 
 
 def test_every_example_of_the_page_runs_in_its_order(folder, monkeypatch, capsys):
     monkeypatch.chdir(folder)
     names = {}
-    assert len(examples()) == 6
+    assert len(examples()) == 7
     for code in examples():
         exec(code, names)
     said = capsys.readouterr().out

@@ -16,6 +16,8 @@ PICTURES = {
     "list": ("measure", (956, 44, 1280, 420)),
     "evaluate": ("evaluate", (68, 44, 956, 640)),
     "section": ("flat-section", (348, 44, 956, 640)),
+    "silhouette": ("silhouette", (348, 44, 956, 700)),
+    "series": ("series", (348, 44, 956, 800)),
     "report": ("report", (68, 44, 956, 700)),
     "many": ("batch", (0, 0, 980, 560)),
 }

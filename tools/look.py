@@ -32,6 +32,8 @@ from truegauge.app.stages.evaluate.surface.model import SurfaceModel
 from truegauge.app.stages.measure.running.model import RunModel
 from truegauge.app.stages.measure.running.page import RunPage
 from truegauge.app.stages.report.making import ReportMaker
+from truegauge.app.stages.silhouette.model import SilhouetteModel
+from truegauge.app.stages.silhouette.series_model import SeriesModel
 from truegauge.app.track.model import RouteModel
 from truegauge.app.track.rehearsal_view import RehearsalView
 from truegauge.app.track.track_panel import TrackPanel
@@ -44,10 +46,11 @@ from truegauge.core.plan.readouts import Readout
 from truegauge.core.routes.checking import check
 from truegauge.core.routes.document import PartFixture
 from truegauge.core.routes.scene import make_scene
+from truegauge.core.silhouette.looking import Place
 from truegauge.demo.samples import write_samples
 
 _PATIENCE_S = 60.0
-_ASIDE = {"rehearsal", "setup"}  # only where they are asked for by name
+_ASIDE = {"rehearsal", "setup", "align-guided"}  # only where they are asked for by name
 _TOUCHED = 110  # touches after which a run is looked at
 
 
@@ -242,8 +245,45 @@ def surface(session: Session, window: MainWindow, shot: Callable[[str], None]) -
     session.set_stage("part")
 
 
+def shadow(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
+    """Pictures of the demo's shaft in its shadow, and of a series of them."""
+    session.files.open_plan(demo.SHAFT_PLAN, as_example=True)
+    _until(lambda: session.plan.silhouette is not None)
+    session.set_stage("silhouette")
+    model, series = window.get(SilhouetteModel), window.get(SeriesModel)
+    model.camera.open_stand_in()
+    hand, own = model.camera.stand_in, session.plan.silhouette
+    assert hand is not None
+    assert own is not None
+    assert own.lens is not None
+    model.camera.use(own.lens)
+    hand.put(3, place=Place(np.array([-15.4, 2.6]), -0.12))
+    _until(lambda: model.seen is not None and model.seen.happening == "lying" and session.evaluation is not None)
+    model.set_page("sizes")
+    by_name = {e.name: e.id for e in own.edges}
+    model.select((by_name["shoulder"], by_name["collar face"]))
+    window.floating.notice.hide()
+    shot("silhouette")
+    model.select(())
+    model.set_page("series")
+    series.set_about(operator="A. Lind", batch="26-48", serial="0101")
+    series.start()
+    for number in (4, 5, 6, 7, 8, 13):
+        hand.take_away()
+        _until(lambda: model.seen is not None and model.seen.happening == "nothing")
+        count = len(series.parts)
+        hand.put(number)
+        _until(lambda count=count: len(series.parts) > count)  # type: ignore[misc]
+    window.floating.notice.hide()
+    shot("series")
+    series.end()
+    model.camera.close()
+    session.document.history.mark_saved()
+    session.document.take_sample_out()
+
+
 def blade(session: Session, window: MainWindow, shot: Callable[[str], None]) -> None:
-    """Pictures of a section of the vane, and of its values over the height."""
+    """A picture of a section of the vane."""
     session.files.open_plan(demo.VANE_PLAN, as_example=True)
     session.files.open_scan(demo.VANE_SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)
@@ -254,9 +294,6 @@ def blade(session: Session, window: MainWindow, shot: Callable[[str], None]) -> 
     _until(lambda: model.sheet is not None and not session.queue.is_busy)
     window.floating.notice.hide()
     shot("blade")
-    model.show("height")
-    shot("blade-height")
-    model.show("section")
     session.document.history.mark_saved()
     session.document.sample_is_saved = True
     window.get(EvaluateModel).set_page("map")
@@ -325,8 +362,10 @@ def main() -> int:
     shot("start")
     if not wanted or "surface" in wanted:
         surface(session, window, shot)
-    if not wanted or wanted & {"blade", "blade-height"}:
+    if not wanted or "blade" in wanted:
         blade(session, window, shot)
+    if not wanted or wanted & {"silhouette", "series"}:
+        shadow(session, window, shot)
     session.files.open_plan(demo.PLAN)
     session.files.open_scan(demo.SCAN)
     _until(lambda: session.evaluation is not None and session.sample is not None and not session.queue.is_busy)

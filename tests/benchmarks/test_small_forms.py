@@ -51,7 +51,14 @@ def test_tolerances(small):
 def test_silhouette(small):
     said = small("silhouette", "2")
     assert "threshold and contours" in said
-    assert "2 puts" in said
+    assert "LW-1408, 2 puts" in said
+    assert "LW-1410" in said
+
+
+def test_silhouette_window(small):
+    said = small("silhouette_window", "1", "3")
+    assert "pictures measured" in said
+    assert "3 rows in the log" in said
 
 
 def test_run(small):

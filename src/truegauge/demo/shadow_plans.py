@@ -139,10 +139,10 @@ def _fill_shaft(p: SilhouettePlan, picture: Path) -> None:
     ends = (("left", s.groove_at, np.pi), ("right", s.groove_at + s.groove_wide, 0.0))
     sides = [p.edge(f"groove {word}", at=(x, s.groove / 2 + 0.35), turn=turn, reach=0.6, wide=0.3, to="to dark")
              for word, x, turn in ends]  # fmt: skip
-    fillet = p.arc("fillet", center=(x2 - s.fillet, s.seat / 2 + s.fillet), radius=s.fillet, begin=-_UP + 0.25,
-                   end=-0.25, reach=0.5, to="to dark")  # fmt: skip
-    corner = p.arc("corner", center=(x2 + s.corner, s.collar / 2 - s.corner), radius=s.corner, begin=_UP + 0.25,
-                   end=np.pi - 0.25, reach=0.4)  # fmt: skip
+    fillet = p.arc("fillet", center=(x2 - s.fillet, s.seat / 2 + s.fillet), radius=s.fillet, begin=-_UP + 0.12,
+                   end=-0.12, reach=0.5, to="to dark")  # fmt: skip
+    corner = p.arc("corner", center=(x2 + s.corner, s.collar / 2 - s.corner), radius=s.corner, begin=_UP + 0.12,
+                   end=np.pi - 0.12, reach=0.4)  # fmt: skip
     p.find_by(seat, end, picture, origin=tuple(TAUGHT_SHAFT.origin.tolist()))
     p.size("size", *journal, nominal=s.journal, plus_minus=0.03, name="Journal")
     p.size("size", *groove, nominal=s.groove, plus_minus=0.03, name="Groove")

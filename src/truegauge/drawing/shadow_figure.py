@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -126,10 +126,15 @@ class Dark:
 
 
 def lay_out(
-    surface: Surface, figure: Figure, view: View, numbers: NumberFormat, picture: NDArray[np.uint8]
+    surface: Surface, figure: Figure, view: View, numbers: NumberFormat, picture: NDArray[np.uint8],
+    kept: Mapping[str, Floats] | None = None,
 ) -> list[Placed]:  # fmt: skip
-    """Return where sizes stand: each beside the part, in the nearest room that no other has."""
-    dark = Dark(picture, view)
+    """Return where sizes stand: each beside the part, in the nearest room that no other has.
+
+    What is `kept` (middles of values by the ids of their sizes) stays there.
+    """
+    there = kept or {}
+    dark = None if there.keys() >= {key for key, _, _ in figure.shapes} else Dark(picture, view)
     taken: list[Rect] = []
     made = []
     # Those that somebody has put somewhere keep their place.
@@ -140,6 +145,8 @@ def lay_out(
         along = step / max(float(np.linalg.norm(step)), 1e-12)
         if shape.value_at is not None:
             middle = view.on(figure.px(shape.value_at[None]))[0]
+        elif key in there or dark is None:
+            middle = there[key]
         else:
             middle = _free(shape, ends, along, size, dark, view.room, taken, surface.unit)
         box = (float(middle[0] - size[0] / 2), float(middle[1] - size[1] / 2), *size)
@@ -227,18 +234,31 @@ def _line(a: Floats, b: Floats) -> list[tuple[float, float]]:
 def draw_edges(surface: Surface, figure: Figure, view: View, colors: ShadowColors) -> None:
     """Draw the places that edges go by, and those that were left out."""
     u = surface.unit
+    runs: list[Floats] = []
+    left_out: list[Floats] = []
     for key, points in figure.found.points.items():
         edge = figure.found.edges.get(key)
         known = np.isfinite(points[:, 0])
         used = known if edge is None or isinstance(edge, str) else edge.edge.used & known
         rows = np.flatnonzero(used)
-        rows = rows[:: max(1, len(rows) // _DOTS)]
-        for x, y in view.on(figure.px(points[rows])).tolist() if len(rows) else []:
-            surface.circle(x, y, 1.7 * u, fill=colors.used)
+        # Places beside each other are one line; it ends where some were left out.
+        for run in np.split(rows, np.flatnonzero(np.diff(rows) > 1) + 1) if len(rows) else []:
+            few = run[np.unique(np.linspace(0, len(run) - 1, min(len(run), _DOTS)).astype(np.int64))]
+            runs.append(points[few])
         out = np.flatnonzero(known & ~used)
-        for x, y in view.on(figure.px(points[out[:: max(1, len(out) // _DOTS)]])).tolist() if len(out) else []:
-            surface.lines([(x - 3 * u, y - 3 * u, x + 3 * u, y + 3 * u), (x - 3 * u, y + 3 * u, x + 3 * u, y - 3 * u)],
-                          colors.left_out, 1.4 * u)  # fmt: skip
+        left_out.append(points[out[:: max(1, len(out) // _DOTS)]])
+    if runs:
+        seen = view.on(figure.px(np.vstack(runs)))  # all at once: a lens takes its time
+        for part in np.split(seen, np.cumsum([len(r) for r in runs])[:-1]):
+            line = [(float(x), float(y)) for x, y in part]
+            if len(line) > 1:
+                surface.line(line, colors.used, 3.2 * u)
+            else:
+                surface.circle(*line[0], 1.6 * u, fill=colors.used)
+    out_of = np.vstack(left_out) if left_out else np.zeros((0, 2))
+    for x, y in view.on(figure.px(out_of)).tolist() if len(out_of) else []:
+        surface.lines([(x - 3 * u, y - 3 * u, x + 3 * u, y + 3 * u), (x - 3 * u, y + 3 * u, x + 3 * u, y - 3 * u)],
+                      colors.left_out, 1.4 * u)  # fmt: skip
 
 
 def draw_sizes(

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 FOLDER = Path(__file__).parent
-PAGES = ("begin", "part", "devices", "align", "measure", "list", "evaluate", "report", "many", "whole")
+PAGES = ("begin", "part", "devices", "align", "measure", "list", "evaluate", "silhouette", "report", "many", "whole")
 
 
 @dataclass(frozen=True, slots=True)

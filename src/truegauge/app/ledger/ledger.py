@@ -37,6 +37,7 @@ WHOLE, NARROW, NONE = "whole", "narrow", "none"  # how much of it is shown
 _NEXT = {WHOLE: NARROW, NARROW: NONE, NONE: WHOLE}
 _NOTHING = "Nothing to judge yet.\n\nPick a face in the view and take one of the proposals below it."
 _OF_SURFACE = "Characteristics need a part. What is allowed of its surface is said in Evaluate, on the page Surface."
+_OF_SHADOW = "Nothing to judge yet.\n\nDrag over the picture, from one side of the part to the other."
 _NOTHING_FITS = "No characteristic fits what is searched for."
 Index = QModelIndex | QPersistentModelIndex
 
@@ -326,7 +327,8 @@ class Ledger(QWidget):
         rows = len(self._session.plan.characteristics)
         self.empty.setVisible(self.model.rowCount() == 0)
         alone = self._session.bare_scan.is_there
-        self.empty.setText(_NOTHING_FITS if rows else _OF_SURFACE if alone else _NOTHING)
+        nothing = _NOTHING if self._session.plan.silhouette is None else _OF_SHADOW
+        self.empty.setText(_NOTHING_FITS if rows else _OF_SURFACE if alone else nothing)
         narrow = self.mode == NARROW
         for tool in (self.search, self.outside, self.group):
             tool.setVisible(rows > 0 and not narrow)

@@ -139,7 +139,7 @@ def offers(own: Silhouette, chosen: Sequence[str]) -> tuple[str, ...]:
 
 
 _LIKELY = (
-    "size", "spacing", "height", "angle", "diameter", "radius", "size_least", "size_most", "spacing_x", "spacing_y",
+    "size", "spacing", "angle", "height", "diameter", "radius", "size_least", "size_most", "spacing_x", "spacing_y",
     "coaxiality", "symmetry", "straightness", "roundness", "thread_outer", "thread_core", "thread_pitch_diameter",
     "thread_pitch", "thread_flank_angle",
 )  # fmt: skip

@@ -84,8 +84,9 @@ class ShadowPicture:
     def of(cls, file: PictureFile, pixels: NDArray[np.uint8]) -> ShadowPicture:
         """Return a picture; it is not changed any more."""
         own = frozen(np.ascontiguousarray(pixels, dtype=np.uint8))
-        seen = hashlib.sha256(own.tobytes() + repr((own.shape, file.camera, file.lens)).encode()).hexdigest()
-        return cls(seen, file, own)
+        seen = hashlib.blake2b(own.data, digest_size=32)
+        seen.update(repr((own.shape, file.camera, file.lens)).encode())
+        return cls(seen.hexdigest(), file, own)
 
 
 Contribution = ScanPoints | FeatureTouches | NamedTouches | ShadowPicture

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from truegauge.core.silhouette.fitting import RoundEdge
 
 EDGE_U = 0.003  # px that an edge as a whole may be off, whatever its noise is
+_SHARED = 1.3  # times as unsure as by their number: rays beside each other read some of the same pixels
 _ASLANT = 0.1  # rad between two edges, from which on a distance of them is none
 _PARALLEL = 1e-3  # sine, below which two edges meet nowhere
 _LEAST_ANGLE = 1e-9
@@ -108,13 +109,13 @@ def meeting(a: StraightEdge, b: StraightEdge, known: Calibration) -> Spot:
 
 def center_of(edge: RoundEdge, known: Calibration) -> Spot:
     """Return the centre of a round edge."""
-    own = float(np.hypot(edge.center_u, EDGE_U * known.lens.pixel))
+    own = float(np.hypot(_SHARED * edge.center_u, EDGE_U * known.lens.pixel))
     return Spot(edge.center, own**2 * np.eye(2))
 
 
 def radius_of(edge: RoundEdge, known: Calibration) -> Reading:
     """Return the radius of a round edge."""
-    own = [edge.radius_u, EDGE_U * known.lens.pixel, known.scale_u * edge.radius]
+    own = [_SHARED * edge.radius_u, EDGE_U * known.lens.pixel, known.scale_u * edge.radius]
     return Reading(edge.radius, float(np.linalg.norm(own)))
 
 

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from truegauge.app.document.session import Session
+    from truegauge.core.evaluation.results import Evaluation
     from truegauge.core.plan.lens import LensRecord
     from truegauge.core.silhouette.recognising import KnownPart
     from truegauge.devices.camera.source import Taken
@@ -60,6 +61,7 @@ class SilhouetteModel(QObject):
         self._last: Taken | None = None
         self._told_at = 0.0
         self._content: object = None
+        self._figure: tuple[Seen, Evaluation | None, Figure] | None = None
         self._tells = False  # what comes from the camera is being told to the document
         self.camera.arrived.connect(self._on_arrived)
         self.camera.changed.connect(self._on_camera)
@@ -114,8 +116,12 @@ class SilhouetteModel(QObject):
         seen, own, evaluation = self.seen, self.silhouette, self.session.evaluation
         if seen is None or own is None or seen.lens is None or self.found is None or seen.silhouette is not own:
             return None
-        results = () if evaluation is None else evaluation.results
-        return figure_of(own, self.found, seen.lens.calibration.lens, results)
+        known = self._figure
+        if known is None or known[0] is not seen or known[1] is not evaluation:
+            results = () if evaluation is None else evaluation.results
+            known = (seen, evaluation, figure_of(own, self.found, seen.lens.calibration.lens, results))
+            self._figure = known
+        return known[2]
 
     def _on_arrived(self) -> None:
         taken = self.camera.take()

@@ -41,8 +41,13 @@ class ShownPicture:
             return
         scale = painter.transform().m11() * (device.devicePixelRatioF() if device is not None else 1.0)
         size = (max(1, round((x1 - x0) * view.scale * scale)), max(1, round((y1 - y0) * view.scale * scale)))
-        how = cv2.INTER_AREA if size[0] < x1 - x0 else cv2.INTER_NEAREST
-        small = cv2.resize(picture[y0:y1, x0:x1], size, interpolation=how)
+        small = picture[y0:y1, x0:x1]
+        whole = int((x1 - x0) // size[0])
+        if whole > 1:  # by a whole number it is quick, what is left is little
+            about = (max(1, small.shape[1] // whole), max(1, small.shape[0] // whole))
+            small = np.asarray(cv2.resize(small, about, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+        how = cv2.INTER_LINEAR if size[0] < x1 - x0 else cv2.INTER_NEAREST
+        small = np.asarray(cv2.resize(small, size, interpolation=how), dtype=np.uint8)
         self._pixels = np.ascontiguousarray(_PALED[small])
         self._image = QImage(self._pixels.data, size[0], size[1], self._pixels.strides[0],
                              QImage.Format.Format_Grayscale8)  # fmt: skip

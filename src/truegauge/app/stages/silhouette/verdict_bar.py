@@ -92,7 +92,7 @@ class VerdictBar(QWidget):
         shown += [(word, t.near) for word in ("incomplete", "aside") if counts[word]]
         x = room.width() - 84.0 * len(shown) - 8
         for word, color in shown:
-            painter.setPen(QColor(color))
+            painter.setPen(QColor(color if counts[word] else t.soft))
             painter.setFont(font(28, bold=True))
             painter.drawText(QRectF(x, 4, 80, 36), Qt.AlignmentFlag.AlignCenter, str(counts[word]))
             painter.setPen(QColor(t.soft))
