@@ -9,12 +9,15 @@ import pytest
 from tests.test_imperfections_without_window import command
 
 import truegauge as tg
+from truegauge import demo
 from truegauge.core.errors import FormatError, TrueGaugeError
 from truegauge.core.nodes.shadow import lens_for
 from truegauge.core.samples.contributions import ShadowPicture
 from truegauge.core.samples.document import PictureFile, SampleData
 from truegauge.core.samples.sample import Sample
-from truegauge.demo.shadow_plans import CAMERA_LENS, PLATE, SHAFT, camera, plate_picture
+from truegauge.core.silhouette.looking import Place
+from truegauge.demo.flat_parts import plate_outline
+from truegauge.demo.shadow_plans import CAMERA_LENS, PLATE, PLATE_PART, SHAFT, camera, plate_picture
 from truegauge.devices.camera_sim.plates import pin_outline
 from truegauge.formats.lens_file import read_lens
 from truegauge.formats.pictures import png_of
@@ -232,3 +235,44 @@ def test_a_sample_whose_picture_is_gone_or_broken_is_refused(folder, tmp_path):
                     archive.writestr(name, content)
         with pytest.raises(FormatError, match=words):
             read_sample(path)
+
+
+def test_the_outline_is_compared_with_a_contour_of_a_drawing_and_of_a_part(tmp_path):
+    import ezdxf
+
+    own = PLATE_PART.plan()
+    outline = plate_outline(PLATE_PART.nominal)
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 4
+    document.modelspace().add_lwpolyline(outline.tolist(), close=True)
+    document.saveas(tmp_path / "plate.dxf")
+    own.contour("drawing", tmp_path / "plate.dxf")
+    own.contour("typed", [np.vstack([outline, outline[:1]]).tolist()])
+    own.size("profile", "drawing", upper=0.05, name="Profile")
+    own.size("profile", "typed", upper=0.05, name="Typed")
+    own.size("profile_fitted", "drawing", upper=0.05, name="Fitted")
+    own.save(tmp_path / "plate.tgplan")
+    own = tg.open_silhouette(tmp_path / "plate.tgplan")
+    picture = tmp_path / "part.png"
+    picture.write_bytes(png_of(PLATE_PART.picture(PLATE_PART.made(6), Place(np.array([-10.0, -12.0]), 0.4))))
+    found = tg.inspect(own, picture)
+    assert found["Profile"].value == pytest.approx(found["Typed"].value, abs=1e-5)
+    assert 0.002 < found["Fitted"].value < found["Profile"].value + 0.002
+    made = [abs(v) for v in _made_off(PLATE_PART)]
+    assert found["Profile"].value < 2 * sum(made)
+    found.report(tmp_path / "report.pdf")
+    found.report(tmp_path / "report.html")
+    with pytest.raises(FormatError, match="no DXF"):
+        own.contour("bad", tmp_path / "part.png")
+    own.contour_of_part("section", demo.PART, origin=(0, 0, 7.0), normal=(0, 0, 1), across=(1, 0, 0))
+    lines = own.silhouette.contours[-1].lines
+    every = np.vstack(lines)
+    assert np.ptp(every, axis=0) == pytest.approx([140.0, 90.0], abs=1e-6)
+    with pytest.raises(TrueGaugeError, match="does not cut"):
+        own.contour_of_part("none", demo.PART, origin=(0, 0, 700.0), normal=(0, 0, 1))
+
+
+def _made_off(part):
+    from dataclasses import astuple
+
+    return [a - b for a, b in zip(astuple(part.made(6)), astuple(part.nominal), strict=True)]

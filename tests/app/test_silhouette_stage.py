@@ -2,6 +2,7 @@
 
 import csv
 
+import ezdxf
 import numpy as np
 import pytest
 from fits import everything
@@ -18,6 +19,7 @@ from truegauge.app.stages.silhouette.recognising_model import RecognisingModel
 from truegauge.app.stages.silhouette.series_model import SeriesModel, next_serial
 from truegauge.app.widgets.text_size import TEXT
 from truegauge.core.silhouette.looking import Place
+from truegauge.demo.flat_parts import plate_outline
 from truegauge.demo.shadow_camera import ShadowBench
 from truegauge.demo.shadow_plans import PARTS, PLATE_PART, SHAFT, camera
 from truegauge.formats.camera_record_file import read_camera
@@ -544,3 +546,29 @@ def test_pictures_and_samples_are_opened_like_scans(job, tmp_path):
     job.until(lambda: job.session.model is not None)
     assert job.session.plan.silhouette is None
     assert job.session.stage == "part"
+
+
+def test_a_contour_of_a_drawing_is_seen_along_the_outline(job, tmp_path, monkeypatch):
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 4
+    document.modelspace().add_lwpolyline(plate_outline(PLATE_PART.nominal).tolist(), close=True)
+    path = tmp_path / "plate.dxf"
+    document.saveas(path)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    job.open(demo.PLATE_PLAN)
+    job.connect()
+    job.model.camera.use(job.session.plan.silhouette.lens)
+    job.put(6, PLATE_PART.drawing)
+    job.model.set_page("sizes")
+    job.bench.sizes_page.contour.click()
+    job.until(lambda: bool(job.model.silhouette.contours))
+    job.rest()
+    value = job.values()["profile of the outline 1"]
+    assert 0.001 < value < 0.1
+    assert list(job.bench.sizes_page.buttons)[:2] == ["profile", "profile_fitted"]
+    figure = job.model.figure()
+    assert len(figure.found.contours) == 1
+    job.view.grab()
+    job.bench.sizes_page.remove.click()
+    assert job.model.silhouette.contours == ()
+    assert all(c.kind != "shadow_profile" for c in job.session.plan.characteristics)

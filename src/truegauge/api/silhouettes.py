@@ -20,18 +20,24 @@ from truegauge.core.authoring.silhouettes import (
     new_silhouette_plan,
     silhouette_of,
     taught_by,
+    with_contour,
     with_edge,
     with_point,
 )
 from truegauge.core.cad.no_part import no_part
+from truegauge.core.cad.projection import Projector
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.plan.lens import LensRecord
 from truegauge.core.plan.silhouette import ShadowBand, ShadowBox
+from truegauge.core.sections.nominal import nominal_section
+from truegauge.core.sections.plane import section_plane
 from truegauge.core.silhouette.calibrating import Pin, Plate, calibrated_by_pins, calibrated_by_plate
 from truegauge.core.silhouette.looking import Place
 from truegauge.core.silhouette.names import SIZES
 from truegauge.core.tolerancing.fits import fit_limits
+from truegauge.formats.dxf import contour_from_dxf
+from truegauge.formats.part import read_part
 from truegauge.formats.pictures import read_picture
 from truegauge.formats.plan_file import read_plan
 
@@ -40,6 +46,9 @@ if TYPE_CHECKING:
     from truegauge.core.plan.silhouette import Silhouette
     from truegauge.core.silhouette.calibrating import Calibration
     from truegauge.core.silhouette.edges import Chosen, Turn
+
+
+_FINE_STEPS = 4000  # points along the diagonal of a part whose section is a contour
 
 
 def new_silhouette(name: str = "New plan") -> SilhouettePlan:
@@ -101,6 +110,11 @@ def calibrate_by_pins(
     if len(shapes) != 1:
         raise TrueGaugeError("a camera is calibrated by pictures of one size")
     return LensRecord.of(calibrated_by_pins(seen), seen[0][0].shape, camera=camera, made_at=_now(), due_at=due)
+
+
+def _three(values: Sequence[float]) -> tuple[float, float, float]:
+    x, y, z = (float(v) for v in values)
+    return x, y, z
 
 
 def _now() -> str:
@@ -180,6 +194,44 @@ class SilhouettePlan(Plan):
             raise TrueGaugeError(f"it is there already: {made.name}")
         self.run(SetSilhouette(own, f"add {name}"))
         return name
+
+    def contour(
+        self, name: str, lines: str | Path | Sequence[Sequence[Sequence[float]]], *, reach: float = 1.0
+    ) -> str:  # fmt: skip
+        """Compare the outline with a nominal contour: of a DXF, or lines of places (x, y) of the part.
+
+        Raises
+        ------
+        FormatError
+            It is no DXF, or holds no curve.
+        """
+        self._is_free(name)
+        made = contour_from_dxf(Path(lines)) if isinstance(lines, str | Path) else tuple(
+            np.array(line, dtype=np.float64).reshape(-1, 2) for line in lines)  # fmt: skip
+        own, _ = with_contour(self.silhouette, made, name, float(reach))
+        self.run(SetSilhouette(own, f"add {name}"))
+        return name
+
+    def contour_of_part(
+        self, name: str, part: str | Path, *, origin: Sequence[float], normal: Sequence[float],
+        across: Sequence[float] | None = None, reach: float = 1.0,
+    ) -> str:  # fmt: skip
+        """Compare the outline with the section of a CAD part by a plane: x goes along `across` from the origin.
+
+        Raises
+        ------
+        FormatError
+            The part cannot be read.
+        TrueGaugeError
+            The plane does not cut it.
+        """
+        model = read_part(Path(part))
+        plane = section_plane(_three(origin), _three(normal), None if across is None else _three(across))
+        found = nominal_section(model, Projector(model), plane, steps=_FINE_STEPS)
+        lines = tuple(found.flat[rows] for rows in found.pieces() if len(rows) > 1)
+        if not lines:
+            raise TrueGaugeError("the plane does not cut the part")
+        return self.contour(name, [line.tolist() for line in lines], reach=reach)
 
     def size(
         self, what: str, *of: str, nominal: float = 0.0, lower: float | None = None, upper: float | None = None,

@@ -9,14 +9,17 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.drawing.gauge_bar import BarColors
+from truegauge.drawing.section_drawing import needle_factor
 from truegauge.drawing.shadow_shapes import Shape, shape_of
 from truegauge.drawing.tag_text import small_text
 from truegauge.drawing.tags import TagColors, draw_small_tag, small_size
+from truegauge.palette import colors_of, hexadecimal
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from truegauge.core.arrays import Floats
+    from truegauge.core.deviations.map_scale import DeviationScale
     from truegauge.core.evaluation.results import Result
     from truegauge.core.plan.silhouette import Silhouette
     from truegauge.core.silhouette.lens import Lens
@@ -28,6 +31,7 @@ Rect = tuple[float, float, float, float]  # x, y, width, height
 _GAP, _STEP, _LEVELS = 12.0, 9.0, 80  # pixels from the part, between tries; tries
 _CELL, _CONTRAST = 16, 30.0  # pixels of the picture of which one is looked at; between dark and light
 _TIP, _HALF = 9.0, 3.2  # of an arrow
+_NEEDLES, _NEEDLE = 400, 22.0  # of a contour; pixels of the longest
 _DOTS = 60  # places of an edge that are drawn
 
 
@@ -261,6 +265,31 @@ def draw_edges(surface: Surface, figure: Figure, view: View, colors: ShadowColor
                       colors.left_out, 1.4 * u)  # fmt: skip
 
 
+def draw_contours(surface: Surface, figure: Figure, view: View, scale: DeviationScale, line: str) -> float:
+    """Draw the deviations along contours as coloured needles; returns how many times they are magnified, 0: none."""
+    u, factor = surface.unit, 0.0
+    for found in figure.found.contours.values():
+        if isinstance(found, str):
+            continue
+        known = np.flatnonzero(np.isfinite(found.told))
+        known = known[:: max(1, len(known) // _NEEDLES)]
+        if not len(known):
+            continue
+        feet, told = found.places[known], found.told[known]
+        mm = 1.0 / max(view.scale / figure.lens.pixel, 1e-9)
+        factor = needle_factor(np.percentile(np.abs(told), [99.0]), _NEEDLE * u * mm)
+        tips = feet + factor * told[:, None] * found.normals[known]
+        a, b = view.on(figure.px(feet)), view.on(figure.px(tips))
+        colors = colors_of(told, scale)
+        every, which = np.unique(colors, axis=0, return_inverse=True)
+        for k, color in enumerate(every.tolist()):
+            rows = which.ravel() == k
+            surface.lines([tuple(s) for s in np.hstack([a[rows], b[rows]]).tolist()],
+                          hexadecimal((color[0], color[1], color[2])), 1.8 * u)  # fmt: skip
+        surface.lines([(x, y, x + 0.6 * u, y) for x, y in a.tolist()], line, 1.2 * u)
+    return factor
+
+
 def draw_sizes(
     surface: Surface, placed: Sequence[Placed], colors: ShadowColors, numbers: NumberFormat, chosen: str = ""
 ) -> None:  # fmt: skip
@@ -300,6 +329,7 @@ def plain_colors(ink: str, paper: str, soft: str, accent: str, states: Callable[
 def box_of_part(figure: Figure, margin: float) -> Rect:
     """Return the box (px) of all that is seen of a part, with a margin, as a share of its larger side."""
     points = [p[np.isfinite(p[:, 0])] for p in figure.found.points.values()]
+    points += [c.places for c in figure.found.contours.values() if not isinstance(c, str)]
     known = [p for p in points if len(p)]
     px = figure.px(np.vstack(known or [np.zeros((1, 2))]))
     low, high = px.min(axis=0), px.max(axis=0)

@@ -37,6 +37,12 @@ class Shape:
 
 def shape_of(size: ShadowSize, own: Silhouette, found: Measured) -> Shape | None:
     """Return how a size is drawn; None where its edges are not seen."""
+    contour = found.contours.get(size.of[0])
+    if contour is not None and not isinstance(contour, str):
+        # Its value points at the worst place.
+        worst = int(np.nanargmax(np.abs(contour.told))) if np.isfinite(contour.told).any() else 0
+        at = None if size.value_at is None else np.array(size.value_at)
+        return Shape("leader", contour.places[worst][None], contour.normals[worst], at)
     things = [_thing(key, own, found) for key in size.of]
     if any(t is None for t in things):
         return None

@@ -17,7 +17,15 @@ from truegauge.drawing.gauge_bar import BarColors
 from truegauge.drawing.height_figure import draw_panel, panels
 from truegauge.drawing.scale_figure import ScaleLook, draw_scale
 from truegauge.drawing.section_figure import SectionColors, draw_axes, draw_curves, draw_values, fitted, foot_words
-from truegauge.drawing.shadow_figure import box_of_part, draw_edges, draw_sizes, lay_out, plain_colors, view_of
+from truegauge.drawing.shadow_figure import (
+    box_of_part,
+    draw_contours,
+    draw_edges,
+    draw_sizes,
+    lay_out,
+    plain_colors,
+    view_of,
+)
 from truegauge.drawing.silhouette import silhouette_of
 from truegauge.drawing.surface import Surface
 from truegauge.drawing.surface_figure import FlatColors
@@ -88,6 +96,7 @@ def draw_shadow(surface: Surface, shadow: ReportShadow, box: Box, numbers: Numbe
     if shadow.figure is None:
         return
     colors = plain_colors(INK, "#FFFFFF", SOFT, BRASS, lambda r: BarColors(BAND, TICK, STATE_COLORS[r.state]))
+    draw_contours(surface, shadow.figure, view, shadow.scale, INK)
     draw_edges(surface, shadow.figure, view, colors)
     draw_sizes(surface, lay_out(surface, shadow.figure, view, numbers, shadow.picture), colors, numbers)
 

@@ -83,6 +83,7 @@ class ReportShadow:
 
     picture: NDArray[np.uint8]
     figure: Figure | None
+    scale: DeviationScale
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -14,6 +14,7 @@ from truegauge.core.plan.requirements import Characteristic
 from truegauge.core.plan.silhouette import (
     ShadowBand,
     ShadowBox,
+    ShadowContour,
     ShadowDatums,
     ShadowEdge,
     ShadowPoint,
@@ -108,18 +109,33 @@ def add_size(
     return SetSilhouette(own.replace(sizes=(*own.sizes, size)), f"add {size.name}", (made,))
 
 
+def with_contour(
+    own: Silhouette, lines: tuple[Floats, ...], name: str = "", reach: float = 1.0
+) -> tuple[Silhouette, ShadowContour]:  # fmt: skip
+    """Return a silhouette with a nominal contour more (lines of places (n, 2) mm of the part), and the contour."""
+    made = ShadowContour.of(new_id("contour"), name or free_name(own, "contour"), lines, reach)
+    return own.replace(contours=(*own.contours, made)), made
+
+
 def _check(own: Silhouette, size: ShadowSize) -> None:
     points = {p.id: p for p in own.points}
+    contours = {c.id for c in own.contours}
     for wanted, key in zip(SIZES[size.what].of, size.of, strict=True):
         edge, point = own.edge(key), points.get(key)
         box = edge is not None and isinstance(edge.look, ShadowBox)
         fits = {
             "straight": box or (point is not None and point.how == "middle"),
             "round": edge is not None and not box,
-            "side": box, "any": edge is not None or point is not None,
+            "side": box, "any": edge is not None or point is not None, "contour": key in contours,
         }[wanted]  # fmt: skip
         if not fits:
-            words = {"straight": "straight edges", "round": "round edges", "side": "edges in boxes", "any": "edges"}
+            words = {
+                "straight": "straight edges",
+                "round": "round edges",
+                "side": "edges in boxes",
+                "any": "edges",
+                "contour": "contours",
+            }
             name = own.named(key) or key
             raise ValueError(f"{SIZES[size.what].words} is told of {words[wanted]}: {name} is none")
 
@@ -139,9 +155,9 @@ def offers(own: Silhouette, chosen: Sequence[str]) -> tuple[str, ...]:
 
 
 _LIKELY = (
-    "size", "spacing", "angle", "height", "diameter", "radius", "size_least", "size_most", "spacing_x", "spacing_y",
-    "coaxiality", "symmetry", "straightness", "roundness", "thread_outer", "thread_core", "thread_pitch_diameter",
-    "thread_pitch", "thread_flank_angle",
+    "profile", "profile_fitted", "size", "spacing", "angle", "height", "diameter", "radius", "size_least", "size_most",
+    "spacing_x", "spacing_y", "coaxiality", "symmetry", "straightness", "roundness", "thread_outer", "thread_core",
+    "thread_pitch_diameter", "thread_pitch", "thread_flank_angle",
 )  # fmt: skip
 
 
@@ -150,11 +166,12 @@ def without_things(own: Silhouette, gone: set[str]) -> Silhouette:
     edges = tuple(e for e in own.edges if e.id not in gone)
     lost = gone | {p.id for p in own.points if set(p.edges) & gone}
     points = tuple(p for p in own.points if p.id not in lost)
+    contours = tuple(c for c in own.contours if c.id not in lost)
     sizes = tuple(s for s in own.sizes if s.id not in lost and not set(s.of) & lost)
     d = own.datums
     datums = None if d is None or {*d.turn, d.stop} & gone else d
     taught = own.taught if datums is not None else None
-    return own.replace(edges=edges, points=points, sizes=sizes, datums=datums, taught=taught)
+    return own.replace(edges=edges, points=points, contours=contours, sizes=sizes, datums=datums, taught=taught)
 
 
 def found_by(
@@ -197,7 +214,11 @@ def found_by(
     sizes = tuple(s if s.at is None else s.replace(at=s.at - float(origin[0])) for s in sizes)
     datums = ShadowDatums(turn=turn, stop=stop, end_for_end=end_for_end, upside_down=upside_down)
     # One edge lies on y = 0, two have it in their middle.
-    changed = own.replace(edges=moved, sizes=sizes, datums=datums, taught=None)
+    contours = tuple(
+        ShadowContour.of(c.id, c.name, tuple(inner.part_from_picture(line) for line in c.lines), c.reach)
+        for c in own.contours
+    )
+    changed = own.replace(edges=moved, contours=contours, sizes=sizes, datums=datums, taught=None)
     return taught_by(changed, picture, known, now)
 
 

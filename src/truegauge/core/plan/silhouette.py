@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from truegauge.core.arrays import Floats
 from truegauge.core.frozen_model import Frozen, Two
 from truegauge.core.plan.lens import LensRecord
 from truegauge.core.silhouette.edges import Chosen, Turn
@@ -26,7 +27,7 @@ from truegauge.core.silhouette.tracking import Datums
 
 MOST_EDGES, MOST_SIZES = 400, 400
 _LONGEST = 5000.0  # mm
-_CELLS = 4_000_000
+_CELLS, _PLACES = 4_000_000, 200_000
 Id = Annotated[str, Field(min_length=1, max_length=80)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Length = Annotated[float, Field(gt=0, le=_LONGEST)]
@@ -93,6 +94,47 @@ class ShadowPoint(ShadowThing):
 
     how: Literal["meeting", "middle"] = "meeting"
     edges: tuple[Id, Id]
+
+
+class ShadowContour(ShadowThing):
+    """A nominal contour that the outline is compared with: lines of places, mm of the part; how far is looked off it.
+
+    `counts` are the places of each line, `places` (x and y one after the other, float64, zlib, base64) all of them.
+    """
+
+    counts: tuple[int, ...] = Field(min_length=1, max_length=2000)
+    places: str
+    reach: Length = 1.0
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> Self:
+        if min(self.counts) < 2 or sum(self.counts) > _PLACES:
+            raise ValueError(f"{self.name}: a contour has lines of two places at least, {_PLACES:,} in all at most")
+        if not np.isfinite(self._flat()).all() or np.abs(self._flat()).max() > _LONGEST:
+            raise ValueError(f"{self.name}: a contour has places that are none")
+        return self
+
+    @classmethod
+    def of(cls, contour_id: str, name: str, lines: tuple[Floats, ...], reach: float = 1.0) -> Self:
+        """Return a contour of lines (n, 2) mm."""
+        flat = np.vstack(lines).astype("<f8")
+        text = base64.b64encode(zlib.compress(flat.tobytes(), 9)).decode()
+        return cls(id=contour_id, name=name, counts=tuple(len(line) for line in lines), places=text, reach=reach)
+
+    def _flat(self) -> Floats:
+        count = 16 * sum(self.counts)
+        try:
+            data = zlib.decompressobj().decompress(base64.b64decode(self.places, validate=True), count + 1)
+        except (binascii.Error, zlib.error) as error:
+            raise ValueError(f"{self.name}: the contour is broken ({error})") from None
+        if len(data) != count:
+            raise ValueError(f"{self.name}: the contour has not as many places as it says")
+        return np.frombuffer(data, dtype="<f8").reshape(-1, 2).astype(np.float64)
+
+    @cached_property
+    def lines(self) -> tuple[Floats, ...]:
+        """The lines (n, 2) mm."""
+        return tuple(np.split(self._flat(), np.cumsum(self.counts)[:-1]))
 
 
 class ShadowSize(ShadowThing):
@@ -209,6 +251,7 @@ class Silhouette(Frozen):
 
     edges: tuple[ShadowEdge, ...] = Field(default=(), max_length=MOST_EDGES)
     points: tuple[ShadowPoint, ...] = Field(default=(), max_length=MOST_EDGES)
+    contours: tuple[ShadowContour, ...] = Field(default=(), max_length=20)
     sizes: tuple[ShadowSize, ...] = Field(default=(), max_length=MOST_SIZES)
     datums: ShadowDatums | None = None
     taught: ShadowTaught | None = None
@@ -217,13 +260,13 @@ class Silhouette(Frozen):
     @model_validator(mode="after")
     def _consistent(self) -> Self:
         edges = {e.id: e for e in self.edges}
-        ids = [*(e.id for e in self.edges), *(p.id for p in self.points), *(s.id for s in self.sizes)]
+        ids = [t.id for t in (*self.edges, *self.points, *self.contours, *self.sizes)]
         if len(set(ids)) != len(ids):
             raise ValueError("two edges, points or sizes of the silhouette have the same id")
         for p in self.points:
             if set(p.edges) - edges.keys():
                 raise ValueError(f"{p.name} is made of an edge that the plan does not have")
-        things = edges.keys() | {p.id for p in self.points}
+        things = edges.keys() | {t.id for t in (*self.points, *self.contours)}
         for s in self.sizes:
             if set(s.of) - things:
                 raise ValueError(f"{s.name} is told of an edge that the plan does not have")
@@ -246,7 +289,7 @@ class Silhouette(Frozen):
     @property
     def things(self) -> tuple[ShadowThing, ...]:
         """Edges, and what is made of them: what sizes are told of."""
-        return (*self.edges, *self.points)
+        return (*self.edges, *self.points, *self.contours)
 
     def named(self, thing_id: str) -> str:
         """Return the name of an edge or a point."""
@@ -259,7 +302,8 @@ class Silhouette(Frozen):
         looks = {e.id: e.looked(dense=e.id in dense) for e in self.edges}
         made = {p.id: MadeOf(p.how, p.edges) for p in self.points}
         sizes = {s.id: Wanted(s.what, s.of, s.at) for s in self.sizes}
-        return Recipe(looks, made, sizes, self.tracked())
+        contours = {c.id: (c.lines, c.reach) for c in self.contours}
+        return Recipe(looks, made, sizes, self.tracked(), contours)
 
     def tracked(self) -> Datums | None:
         """Return what the part is found by; None where it is not: it is taken to lie as the picture does."""
@@ -277,6 +321,7 @@ class Silhouette(Frozen):
         return (
             tuple((e.id, e.look, e.turn, e.chosen) for e in self.edges),
             tuple((p.id, p.how, p.edges) for p in self.points),
+            tuple((c.id, c.counts, c.places, c.reach) for c in self.contours),
             tuple((s.id, s.what, s.of, s.at) for s in self.sizes), self.datums, self.taught,
         )  # fmt: skip
 

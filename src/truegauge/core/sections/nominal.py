@@ -42,12 +42,15 @@ class NominalSection:
         return [np.flatnonzero(self.piece == k) for k in range(len(self.length))]
 
 
-def nominal_section(model: CadModel, projector: Projector, plane: SectionSurface) -> NominalSection:
+def nominal_section(
+    model: CadModel, projector: Projector, plane: SectionSurface, steps: int = _STEPS
+) -> NominalSection:  # fmt: skip
     """Cut the part with a plane, or with a cone that is unrolled.
 
-    The seed mesh gives the curves; their points are then moved in the plane onto the true surfaces.
+    The seed mesh gives the curves; their points, `steps` along the diagonal of the part, are then moved in the plane
+    onto the true surfaces.
     """
-    spacing = model.diagonal / _STEPS
+    spacing = model.diagonal / steps
     near = 1e-6 * model.diagonal
     chains = _joined(_chains(model.mesh, plane, model.diagonal), model, near)
     flat, face, piece, along, lengths, closed = [], [], [], [], [], []

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from truegauge.core.errors import EvaluationError, TrueGaugeError
+from truegauge.core.silhouette.contour import Contoured, ContourLooks, profile_of
 from truegauge.core.silhouette.fitting import StraightEdge
 from truegauge.core.silhouette.forms import roundness_of, size_range, straightness_of
 from truegauge.core.silhouette.looking import Box, Looks, Place, Seen
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
     from truegauge.core.silhouette.tracking import Datums
 
 OUT_OF_FOCUS = 1.6  # times as blurred as when it was calibrated, from which on nothing is measured
+_FITTED = "fitted "  # before the id of a contour: where it lies on the outline best
 _ALONG = {"spacing_x": np.array([1.0, 0.0]), "spacing_y": np.array([0.0, 1.0])}
 
 
@@ -66,6 +68,7 @@ class Recipe:
     made: dict[str, MadeOf] = field(default_factory=dict)
     sizes: dict[str, Wanted] = field(default_factory=dict)
     datums: Datums | None = None
+    contours: dict[str, tuple[tuple[Floats, ...], float]] = field(default_factory=dict)  # lines, and how far is looked
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -81,6 +84,7 @@ class Measured:
     made: dict[str, StraightEdge | Spot | str]
     sizes: dict[str, Reading | str]
     blur: float
+    contours: dict[str, Contoured | str] = field(default_factory=dict)
 
 
 class Measurer:
@@ -92,6 +96,9 @@ class Measurer:
         # Sides of threads are no plain edges: they look blurred wherever it is steep.
         sides = {key for wanted in recipe.sizes.values() if SIZES[wanted.what].of[0] == "side" for key in wanted.of}
         self._plain = Looks([look for key, look in recipe.looks.items() if key not in sides], known.lens.pixel)
+        self._fitted = {w.of[0] for w in recipe.sizes.values() if w.what == "profile_fitted"} & recipe.contours.keys()
+        self._contours = {k: ContourLooks(lines, reach, known.lens.pixel)
+                          for k, (lines, reach) in recipe.contours.items()}  # fmt: skip
         self.tracker = None if recipe.datums is None else Tracker(recipe.datums, known.lens)
 
     def place(self, picture: Picture) -> Place:
@@ -130,16 +137,30 @@ class Measurer:
             raise EvaluationError(f"the picture is out of focus: {words}")
         edges = dict(zip(self.recipe.looks, self._looks.edges_of(points, lens), strict=True))
         rows = {name: points[self._looks.rows_of(k)] for k, name in enumerate(self.recipe.looks)}
-        told = _Telling(self.recipe, self.known, rows, edges)
-        return Measured(at, rows, edges, told.made, told.sizes, float(blur))
+        contours = {k: self._contour(picture, looks, at) for k, looks in self._contours.items()}
+        for k in self._fitted:
+            contours[_FITTED + k] = self._contour(picture, self._contours[k], at, fitted=True)
+        told = _Telling(self.recipe, self.known, rows, edges, contours)
+        shown = {k: c for k, c in contours.items() if not k.startswith(_FITTED)}
+        return Measured(at, rows, edges, told.made, told.sizes, float(blur), shown)
+
+    def _contour(
+        self, picture: Picture, looks: ContourLooks, at: Place, *, fitted: bool = False
+    ) -> Contoured | str:  # fmt: skip
+        try:
+            return (looks.fitted if fitted else looks.seen)(picture, self.known, at)
+        except EvaluationError as error:
+            return str(error)
 
 
 class _Telling:
     """What edges tell; a size that cannot be told is a reason in words."""
 
     def __init__(
-        self, recipe: Recipe, known: Calibration, points: dict[str, Floats], edges: dict[str, Seen | str]
-    ) -> None:
+        self, recipe: Recipe, known: Calibration, points: dict[str, Floats], edges: dict[str, Seen | str],
+        contours: dict[str, Contoured | str],
+    ) -> None:  # fmt: skip
+        self._contours = contours
         self._recipe, self._known, self._points, self._edges = recipe, known, points, edges
         self._threads: dict[tuple[str, ...], Thread | str] = {}
         self.made: dict[str, StraightEdge | Spot | str] = {k: self._make(m) for k, m in recipe.made.items()}
@@ -190,6 +211,8 @@ class _Telling:
         asked = SIZES[wanted.what]
         if asked.of[0] == "side":
             return self._of_thread(wanted)
+        if asked.of[0] == "contour":
+            return self._of_contour(wanted)
         match wanted.what:
             case "size":
                 return size_across(self._straight(of[0]), self._straight(of[1]), known, wanted.at)
@@ -217,6 +240,13 @@ class _Telling:
             return Reading(2 * off.value, 2 * off.uncertainty)
         own = radius_of(rounds[0], known)
         return Reading(2 * own.value, 2 * own.uncertainty) if wanted.what == "diameter" else own
+
+    def _of_contour(self, wanted: Wanted) -> Reading:
+        key = f"{_FITTED if wanted.what == 'profile_fitted' else ''}{wanted.of[0]}"
+        found = self._contours.get(key, "the contour is no longer in the plan")
+        if isinstance(found, str):
+            raise EvaluationError(found)
+        return profile_of(found, self._known)
 
     def _of_thread(self, wanted: Wanted) -> Reading:
         if wanted.of not in self._threads:

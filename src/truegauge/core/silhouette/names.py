@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Of = Literal["straight", "round", "any", "side"]
+Of = Literal["straight", "round", "any", "side", "contour"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +37,8 @@ SIZES: dict[str, Asked] = {
     "symmetry": Asked("symmetry", "symmetry", _TWO, one_sided=True),
     "straightness": Asked("straightness", "straightness", ("straight",), one_sided=True),
     "roundness": Asked("roundness", "roundness", ("round",), one_sided=True),
+    "profile": Asked("profile of the outline", "profile_line", ("contour",), one_sided=True),
+    "profile_fitted": Asked("profile, put onto it", "profile_line", ("contour",), one_sided=True),
     "thread_outer": Asked("outer diameter", "diameter", _SIDES),
     "thread_core": Asked("core diameter", "diameter", _SIDES),
     "thread_pitch_diameter": Asked("pitch diameter", "diameter", _SIDES),

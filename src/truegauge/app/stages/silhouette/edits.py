@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from truegauge.app.stages.silhouette.handles import in_part
-from truegauge.core.authoring.silhouettes import add_size, offers, with_edge, with_point, without_things
+from truegauge.core.authoring.silhouettes import add_size, offers, with_contour, with_edge, with_point, without_things
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
 from truegauge.core.silhouette.gestures import edge_along, edges_across
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 # What a value is rounded to, to be a nominal, where it is as near.
 _ROUND_MM = ((0.5, 0.04), (0.1, 0.025), (0.01, 1.0))
 _ROUND_RAD = tuple((np.radians(step), np.radians(near)) for step, near in ((5.0, 0.25), (1.0, 0.1), (0.1, 1.0)))
+_PROFILE = 0.1  # mm, a usual tolerance of a profile
 _FORM, _ANGLE = 0.02, np.radians(1.0)  # usual tolerances of forms and angles
 
 
@@ -57,11 +58,12 @@ class SilhouetteEdits:
             points = {p.id: p for p in own.points}
             need = {e for k in self._model.selected for e in (points[k].edges if k in points else (k,))}
             recipe = own.recipe
+            contours = {k: c for k, c in recipe.contours.items() if k in self._model.selected}
             looks = {e.id: e.looked(dense=e.id in dense) for e in own.edges if e.id in need}
             made = {k: m for k, m in recipe.made.items() if k in self._model.selected}
             wanted = {w: Wanted(w, self._model.selected) for w in whats}
             try:
-                measure = Measurer(Recipe(looks, made, wanted), seen.lens.calibration)
+                measure = Measurer(Recipe(looks, made, wanted, None, contours), seen.lens.calibration)
                 told = dict(measure.measure(seen.picture.pixels, self._model.found.place).sizes)
             except TrueGaugeError as error:
                 told = dict.fromkeys(whats, str(error))
@@ -126,6 +128,20 @@ class SilhouetteEdits:
             return
         if self._model.session.run(command):
             self._model.session.selection.select_characteristic(command.added[0].id)
+
+    def add_contour(self, lines: tuple[Floats, ...]) -> None:
+        """Compare the outline with a nominal contour, mm of the part: its profile becomes a characteristic."""
+        own = self._model.silhouette
+        if own is None:
+            return
+        try:
+            changed, made = with_contour(own, lines)
+            command = add_size(self._model.session.plan, changed, "profile", (made.id,), 0.0, None, _PROFILE)
+        except ValueError as error:
+            self._model.session.notify(error)
+            return
+        if self._model.session.run(command):
+            self._model.select((made.id,))
 
     def make_point(self, how: str) -> None:
         """Make the place where two selected edges meet, or the line in their middle."""

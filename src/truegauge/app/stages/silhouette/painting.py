@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 import cv2
@@ -17,8 +17,9 @@ if TYPE_CHECKING:
     from truegauge.core.arrays import Floats
     from truegauge.core.plan.silhouette import ShadowBand, ShadowBox
     from truegauge.core.silhouette.edges import Picture
-    from truegauge.drawing.shadow_figure import View
+    from truegauge.drawing.shadow_figure import Figure, Placed, View
 
+_STILL = 3.0  # pixels that a part trembles by at most
 _PALE = 0.72  # of the darkness of a shadow that is painted: what is drawn on it can be read
 _PALED = (255 - (255 - np.arange(256)) * _PALE).astype(np.uint8)
 
@@ -57,6 +58,30 @@ class ShownPicture:
         painter.setClipRect(QRectF(*room))
         painter.drawImage(target, self._image)
         painter.restore()
+
+
+class StillValues:
+    """Where values stood, while the part lies where it lay: they do not tremble with it."""
+
+    def __init__(self) -> None:
+        self._last: tuple[Figure, View, dict[str, Floats]] | None = None
+
+    def kept(self, figure: Figure, view: View) -> dict[str, Floats] | None:
+        """Return the middles of values by the ids of their sizes; None: they are to be placed anew."""
+        if self._last is None or self._last[1] != view:
+            return None
+        before, _, values = self._last
+        corners = np.array([[0.0, 0.0], [10.0, 0.0], [0.0, 10.0]])
+        moved = np.abs(view.on(before.px(corners)) - view.on(figure.px(corners))).max()
+        same = [(s[0], s[1].value_at is None) for s in before.shapes] == [
+            (s[0], s[1].value_at is None) for s in figure.shapes
+        ]
+        return values if moved < _STILL and same else None
+
+    def keep(self, figure: Figure, view: View, placed: Sequence[Placed]) -> None:
+        """Take note of where values stand."""
+        middles = {p.key: np.array([p.box[0] + p.box[2] / 2, p.box[1] + p.box[3] / 2]) for p in placed}
+        self._last = (figure, view, middles)
 
 
 def paint_look(

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from truegauge.app.stages.silhouette.handles import dragged, handles_of, in_part
-from truegauge.app.stages.silhouette.painting import ShownPicture, paint_look
+from truegauge.app.stages.silhouette.painting import ShownPicture, StillValues, paint_look
 from truegauge.app.widgets.painter_surface import PainterSurface
 from truegauge.app.widgets.text_size import painter_on, point_at_100, room_of
 from truegauge.app.widgets.theme import font, state_color
@@ -21,6 +21,7 @@ from truegauge.drawing.shadow_figure import (
     Figure,
     Placed,
     View,
+    draw_contours,
     draw_edges,
     draw_sizes,
     lay_out,
@@ -40,7 +41,6 @@ _NEAR, _GRIP, _MOVED = 9.0, 9.0, 4.0  # pixels: an edge that is clicked, a handl
 _MARGIN, _FOOT = 10.0, 30.0
 _ZOOM, _MOST, _LEAST = 1.25, 30.0, 0.05
 _SIZE = 12.0
-_STILL = 3.0  # pixels that a part trembles by at most
 _LOW = 430.0  # pixels: a picture that is lower shows only values that are not within
 
 
@@ -56,7 +56,7 @@ class PictureView(QWidget):
         self._drag: tuple[str, str, QPointF] | None = None  # what is dragged: how, of what, from where
         self._to: QPointF | None = None
         self._placed: list[Placed] = []
-        self._kept: tuple[Figure, View, dict[str, Floats]] | None = None
+        self._values = StillValues()
         self.setMouseTracking(True)
         self.setMinimumSize(280, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -166,21 +166,11 @@ class PictureView(QWidget):
         if room_of(self).height() < _LOW:  # little room: only what needs to be looked at
             kept = tuple(s for s in figure.shapes if s[2].state != State.WITHIN or s[2].characteristic.id == chosen)
             figure = replace(figure, shapes=kept)
+        draw_contours(surface, figure, view, self._model.session.showing.scale, t.ink)
         draw_edges(surface, figure, view, colors)
-        self._placed = lay_out(surface, figure, view, numbers, picture, self._kept_values(figure, view))
-        self._kept = (figure, view, {p.key: _middle(p) for p in self._placed})
+        self._placed = lay_out(surface, figure, view, numbers, picture, self._values.kept(figure, view))
+        self._values.keep(figure, view, self._placed)
         draw_sizes(surface, self._placed, colors, numbers, chosen)
-
-    def _kept_values(self, figure: Figure, view: View) -> dict[str, Floats] | None:
-        """Return where values stood, while the part lies where it lay: they do not tremble with it."""
-        if self._kept is None or self._kept[1] != view:
-            return None
-        before, _, values = self._kept
-        corners = np.array([[0.0, 0.0], [10.0, 0.0], [0.0, 10.0]])
-        moved = np.abs(view.on(before.px(corners)) - view.on(figure.px(corners))).max()
-        same = {s[0] for s in before.shapes} == {s[0] for s in figure.shapes}
-        put = [s[1].value_at is None for s in figure.shapes] == [s[1].value_at is None for s in before.shapes]
-        return values if moved < _STILL and same and put else None
 
     def _paint_selected(self, surface: PainterSurface) -> None:
         model, own, t = self._model, self._model.silhouette, self._theme
@@ -395,8 +385,3 @@ class PictureView(QWidget):
         """The picture fits anew by itself."""
         super().resizeEvent(event)
         self.update()
-
-
-def _middle(one: Placed) -> Floats:
-    x, y, wide, high = one.box
-    return np.array([x + wide / 2, y + high / 2])

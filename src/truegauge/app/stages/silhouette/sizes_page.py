@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -30,7 +31,7 @@ _HINTS = {
 class SizesPage(QWidget):
     """Tools, then what is chosen with its offers, then the settings of one edge."""
 
-    def __init__(self, model: SilhouetteModel) -> None:
+    def __init__(self, model: SilhouetteModel, ask_contour: Callable[[], object]) -> None:
         super().__init__()
         self._model, self.session = model, model.session
         column = QVBoxLayout(self)
@@ -50,6 +51,8 @@ class SizesPage(QWidget):
         self.middle.setToolTip("The line in the middle of the two edges")
         self.points = row(self.corner, self.middle)
         self.remove = button("Remove", model.edits.remove_selected)
+        self.contour = button("Contour from DXF …", ask_contour)
+        self.contour.setToolTip("Compare the outline with a nominal contour, in coordinates of the part")
         self.name = text_field("name of the edge", self._on_name)
         self.turn = choice(_TURNS, partial(self._set, "turn"), "how the edge turns")
         self.which = choice(_CHOSEN, partial(self._set, "chosen"), "which edge of several")
@@ -60,7 +63,16 @@ class SizesPage(QWidget):
         self._wide, self._reach = row("Wide", self.wide), row("Reach", self.reach)
         self._turn, self._which = row("Edge", self.turn), row("Of several", self.which)
         self.settings = (self.name, self._turn, self._which, self._wide, self._reach, self.inwards)
-        for widget in (self.tools, self.hint, self.chosen, self.offers, self.points, *self.settings, self.remove):
+        for widget in (
+            self.tools,
+            self.hint,
+            self.chosen,
+            self.offers,
+            self.points,
+            *self.settings,
+            self.remove,
+            self.contour,
+        ):
             column.addWidget(widget)
         column.addStretch()
 

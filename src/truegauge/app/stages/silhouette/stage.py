@@ -25,6 +25,7 @@ from truegauge.app.stages.silhouette.sizes_page import SizesPage
 from truegauge.app.widgets.action import Action
 from truegauge.core.authoring.silhouettes import new_silhouette_plan
 from truegauge.core.errors import TrueGaugeError
+from truegauge.formats.dxf import contour_from_dxf
 from truegauge.formats.pictures import SUFFIXES
 
 _PICTURES = f"Pictures (*{' *'.join(SUFFIXES)})"
@@ -66,6 +67,12 @@ def _build(shell: Shell) -> StageParts:
     def ask_folder(title: str) -> Path | None:
         return files.ask_folder(title)
 
+    def read_contour(path: Path) -> None:
+        s.queue.start(lambda _: contour_from_dxf(path), model.edits.add_contour, f"Reading {path.name}")
+
+    def ask_contour() -> None:
+        files.ask_open("Contour of the part", "DXF (*.dxf)", read_contour)
+
     def ask_log() -> Path | None:
         return files.ask_save("Log of the series", "CSV (*.csv)", f"{s.plan.name}.csv")
 
@@ -103,11 +110,10 @@ def _build(shell: Shell) -> StageParts:
         series.end()
         model.close()
 
-    bench = SilhouetteBench(
-        model, CameraPage(model, ask_pictures, lambda: ask_folder("Pictures of a folder")), SizesPage(model),
-        PartPage(model, series, recognising, lambda: ask_folder("Plans to recognise")),
-        SeriesPage(series, ask_log, lambda: ask_folder("Where samples are kept"), ask_table),
-    )  # fmt: skip
+    camera = CameraPage(model, ask_pictures, lambda: ask_folder("Pictures of a folder"))
+    part = PartPage(model, series, recognising, lambda: ask_folder("Plans to recognise"))
+    rows = SeriesPage(series, ask_log, lambda: ask_folder("Where samples are kept"), ask_table)
+    bench = SilhouetteBench(model, camera, SizesPage(model, ask_contour), part, rows)
     series.changed.connect(bench.look_again)
 
     def stage_middle() -> QWidget | None:

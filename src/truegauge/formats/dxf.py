@@ -1,0 +1,114 @@
+"""Contours from DXF: lines, arcs, circles, ellipses, polylines and splines, joined where they meet; mm."""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from truegauge.core.errors import FormatError
+from truegauge.formats.files import read_bytes
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+    from truegauge.core.arrays import Floats
+
+_LARGEST, _MOST = 50_000_000, 20_000  # bytes; entities
+_FINE = 0.001  # mm that a curve is off its chords
+_JOINED = 1e-3  # mm between ends that are one
+_KINDS = {"LINE", "ARC", "CIRCLE", "ELLIPSE", "LWPOLYLINE", "POLYLINE", "SPLINE"}
+# $INSUNITS: what a length is in mm; nothing said: mm.
+_UNITS = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 13: 1e-3}
+
+
+def contour_from_dxf(path: Path) -> tuple[Floats, ...]:
+    """Return the lines (n, 2) mm of a drawing's model space, those that meet joined; closed ones end where they begin.
+
+    Raises
+    ------
+    FormatError
+        It is no DXF, is damaged, or holds no curve.
+    """
+    from ezdxf import recover
+    from ezdxf.lldxf.const import DXFError
+
+    data = read_bytes(path)
+    if len(data) > _LARGEST:
+        raise FormatError(path, f"{len(data) / 1e6:.0f} MB: a contour is smaller; export the outline alone")
+    try:
+        document, _ = recover.read(io.BytesIO(data))
+        unit = int(document.header.get("$INSUNITS", 0))
+        entities = [e for e in document.modelspace() if e.dxftype() in _KINDS]
+    except (OSError, DXFError, ValueError, KeyError, TypeError, AttributeError, IndexError) as error:
+        raise FormatError(path, f"this is no DXF, or it is damaged ({error})") from None
+    if unit not in _UNITS:
+        raise FormatError(path, "its unit of length is none that is known here; export it in mm")
+    if not entities:
+        raise FormatError(path, "there is no line, arc, polyline or spline in it; export the outline")
+    if len(entities) > _MOST:
+        raise FormatError(path, f"{len(entities):,} curves: export the outline alone")
+    lines = _flattened(path, entities, _UNITS[unit])
+    if not lines:
+        raise FormatError(path, "its curves have no length")
+    return tuple(_joined(lines))
+
+
+def _flattened(path: Path, entities: Sequence[object], unit: float) -> list[Floats]:
+    made = []
+    for entity in entities:
+        try:
+            lines = [unit * line for line in _lines_of(entity, _FINE / unit)]
+        except (ValueError, TypeError, AttributeError, ArithmeticError, LookupError) as error:
+            raise FormatError(path, f"a curve in it cannot be read ({error})") from None
+        for line in lines:
+            if not np.isfinite(line).all():
+                raise FormatError(path, "a curve in it goes through what is no place")
+            if len(line) > 1 and np.linalg.norm(np.diff(line, axis=0), axis=1).sum() > _JOINED:
+                made.append(line)
+    return made
+
+
+def _lines_of(entity: Any, fine: float) -> list[Floats]:
+    """Return the lines of an entity, their places exactly on it: circles are not made of splines."""
+    kind = entity.dxftype()
+    if kind in ("LWPOLYLINE", "POLYLINE"):
+        return [line for piece in entity.virtual_entities() for line in _lines_of(piece, fine)]
+    if kind == "LINE":
+        places = [entity.dxf.start, entity.dxf.end]
+    elif kind in ("ARC", "CIRCLE", "ELLIPSE", "SPLINE"):
+        places = list(entity.flattening(fine))
+    else:
+        return []
+    return [np.array([(p.x, p.y) for p in places], dtype=np.float64).reshape(-1, 2)]
+
+
+def _joined(lines: list[Floats]) -> list[Floats]:
+    """Join lines whose ends meet, each end with one other."""
+    left, made = list(lines), []
+    while left:
+        line = left.pop(0)
+        grown = True
+        while grown and np.linalg.norm(line[0] - line[-1]) > _JOINED:
+            grown = False
+            for k, other in enumerate(left):
+                joint = _meeting(line, other)
+                if joint is not None:
+                    line, grown = joint, True
+                    left.pop(k)
+                    break
+        if np.linalg.norm(line[0] - line[-1]) <= _JOINED:
+            line = np.vstack([line[:-1], line[:1]])
+        made.append(line)
+    return made
+
+
+def _meeting(a: Floats, b: Floats) -> Floats | None:
+    for other in (b, b[::-1]):
+        if np.linalg.norm(a[-1] - other[0]) <= _JOINED:
+            return np.vstack([a, other[1:]])
+        if np.linalg.norm(a[0] - other[-1]) <= _JOINED:
+            return np.vstack([other, a[1:]])
+    return None
