@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from truegauge.core.deviations.map_scale import DeviationScale
 from truegauge.drawing.gauge_bar import BarColors
 from truegauge.drawing.section_drawing import needle_factor
 from truegauge.drawing.shadow_shapes import Shape, shape_of
@@ -19,7 +20,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from truegauge.core.arrays import Floats
-    from truegauge.core.deviations.map_scale import DeviationScale
     from truegauge.core.evaluation.results import Result
     from truegauge.core.plan.silhouette import Silhouette
     from truegauge.core.silhouette.lens import Lens
@@ -54,6 +54,7 @@ class Figure:
     found: Measured
     lens: Lens
     shapes: tuple[tuple[str, Shape, Result], ...]
+    scales: Mapping[str, DeviationScale] = field(default_factory=dict)  # of deviations along contours, by their ids
 
     def px(self, part: Floats) -> Floats:
         """Return where places (n, 2) mm of the part are in the picture, px."""
@@ -68,7 +69,12 @@ def figure_of(own: Silhouette, found: Measured, lens: Lens, results: Sequence[Re
         result, shape = by_size.get(size.id), shape_of(size, own, found)
         if result is not None and shape is not None:
             made.append((size.id, shape, result))
-    return Figure(found, lens, tuple(made))
+    scales: dict[str, DeviationScale] = {}
+    for size in own.sizes:
+        result = by_size.get(size.id)
+        if size.of[0] in found.contours and result is not None and result.upper:
+            scales.setdefault(size.of[0], DeviationScale(limit=result.upper, tolerance=result.upper / 2))
+    return Figure(found, lens, tuple(made), scales)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -265,10 +271,10 @@ def draw_edges(surface: Surface, figure: Figure, view: View, colors: ShadowColor
                       colors.left_out, 1.4 * u)  # fmt: skip
 
 
-def draw_contours(surface: Surface, figure: Figure, view: View, scale: DeviationScale, line: str) -> float:
-    """Draw the deviations along contours as coloured needles; returns how many times they are magnified, 0: none."""
+def draw_contours(surface: Surface, figure: Figure, view: View, ink: str, soft: str) -> None:
+    """Draw the deviations along contours as needles, coloured by the tolerance of their profile, magnified."""
     u, factor = surface.unit, 0.0
-    for found in figure.found.contours.values():
+    for key, found in figure.found.contours.items():
         if isinstance(found, str):
             continue
         known = np.flatnonzero(np.isfinite(found.told))
@@ -280,14 +286,20 @@ def draw_contours(surface: Surface, figure: Figure, view: View, scale: Deviation
         factor = needle_factor(np.percentile(np.abs(told), [99.0]), _NEEDLE * u * mm)
         tips = feet + factor * told[:, None] * found.normals[known]
         a, b = view.on(figure.px(feet)), view.on(figure.px(tips))
-        colors = colors_of(told, scale)
+        most = max(2.0 * float(np.abs(told).max()), 1e-6)
+        colors = colors_of(told, figure.scales.get(key, DeviationScale(limit=most, tolerance=most / 2)))
         every, which = np.unique(colors, axis=0, return_inverse=True)
         for k, color in enumerate(every.tolist()):
             rows = which.ravel() == k
             surface.lines([tuple(s) for s in np.hstack([a[rows], b[rows]]).tolist()],
                           hexadecimal((color[0], color[1], color[2])), 1.8 * u)  # fmt: skip
-        surface.lines([(x, y, x + 0.6 * u, y) for x, y in a.tolist()], line, 1.2 * u)
-    return factor
+        # The course of their tips: what lies near the nominal is pale.
+        gaps = np.flatnonzero(np.diff(known) > 2 * max(1, int(np.median(np.diff(known))))) + 1
+        for part in np.split(b, gaps):
+            surface.line([(float(x), float(y)) for x, y in part], ink, 1.1 * u)
+    if factor:
+        x, y, _, high = view.room
+        surface.text(x + 6 * u, y + high - 8 * u, f"needles {factor:,.0f} times", 12 * u, soft)
 
 
 def draw_sizes(

@@ -96,7 +96,7 @@ def draw_shadow(surface: Surface, shadow: ReportShadow, box: Box, numbers: Numbe
     if shadow.figure is None:
         return
     colors = plain_colors(INK, "#FFFFFF", SOFT, BRASS, lambda r: BarColors(BAND, TICK, STATE_COLORS[r.state]))
-    draw_contours(surface, shadow.figure, view, shadow.scale, INK)
+    draw_contours(surface, shadow.figure, view, INK, SOFT)
     draw_edges(surface, shadow.figure, view, colors)
     draw_sizes(surface, lay_out(surface, shadow.figure, view, numbers, shadow.picture), colors, numbers)
 

@@ -83,7 +83,6 @@ class ReportShadow:
 
     picture: NDArray[np.uint8]
     figure: Figure | None
-    scale: DeviationScale
 
 
 @dataclass(frozen=True, slots=True, eq=False)

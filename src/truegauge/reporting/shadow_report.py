@@ -31,9 +31,9 @@ def _shadow(evaluation: Evaluation, sample: Sample | None) -> ReportShadow | Non
         return None
     picture = sample.pictures[-1]
     if found is None or isinstance(found, NotComputed):
-        return ReportShadow(picture.pixels, None, evaluation.plan.scale)
+        return ReportShadow(picture.pixels, None)
     lens = lens_for(own, picture).calibration.lens
-    return ReportShadow(picture.pixels, figure_of(own, found, lens, evaluation.results), evaluation.plan.scale)
+    return ReportShadow(picture.pixels, figure_of(own, found, lens, evaluation.results))
 
 
 def shadow_words(evaluation: Evaluation, sample: Sample | None) -> tuple[str, ...]:

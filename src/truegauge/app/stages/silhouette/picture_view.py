@@ -166,7 +166,7 @@ class PictureView(QWidget):
         if room_of(self).height() < _LOW:  # little room: only what needs to be looked at
             kept = tuple(s for s in figure.shapes if s[2].state != State.WITHIN or s[2].characteristic.id == chosen)
             figure = replace(figure, shapes=kept)
-        draw_contours(surface, figure, view, self._model.session.showing.scale, t.ink)
+        draw_contours(surface, figure, view, t.ink, t.soft)
         draw_edges(surface, figure, view, colors)
         self._placed = lay_out(surface, figure, view, numbers, picture, self._values.kept(figure, view))
         self._values.keep(figure, view, self._placed)
