@@ -94,3 +94,21 @@ def test_what_is_no_plate_and_no_pin_is_said():
     moved = [own + rng.uniform(-0.35, 0.35, 2) for own in plate_outlines(1.6, 0.6, turn=0.0, reach=9.0)]
     with pytest.raises(EvaluationError, match="no square grid"):
         calibrated_by_plate(camera.picture(moved), Plate(1.6, 0.6))
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_distortion_whose_middle_is_elsewhere_is_found_too(seed):
+    rng = np.random.default_rng([seed, 12])
+    plain = some_lens(seed)
+    true = Lens(plain.center + rng.uniform(-15, 15, 2), plain.matrix, 8e-9, plain.blur)
+    pitch = 60 * true.pixel
+    outlines = plate_outlines(pitch, pitch / 2, turn=0.1, reach=800 * true.pixel)
+    found = calibrated_by_plate(Camera(true, shape=SHAPE, seed=seed).picture(outlines), Plate(pitch, pitch / 2, 0.0))
+    x, y = np.meshgrid(np.linspace(20, SHAPE[1] - 20, 9), np.linspace(20, SHAPE[0] - 20, 9))
+    places = np.column_stack([x.ravel(), y.ravel()])
+    apart = found.lens.mm(places) - true.mm(places)
+    # Where mm begin does not matter: nothing is measured from there.
+    assert np.abs(apart - apart.mean(axis=0)).max() / true.pixel < 0.03
+    middle = np.array([[(SHAPE[1] - 1) / 2, (SHAPE[0] - 1) / 2]])
+    assert found.lens.mm(middle) == pytest.approx(np.zeros((1, 2)), abs=1e-9)
+    assert found.lens.pixels(found.lens.mm(places)) == pytest.approx(places, abs=1e-6)

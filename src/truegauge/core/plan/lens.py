@@ -24,6 +24,7 @@ class LensRecord(Frozen):
     center: Two
     matrix: tuple[float, float, float, float]
     distortion: float = 0.0
+    center_at: Two = (0.0, 0.0)
     blur: float = Field(gt=0, le=50)
     scale_u: float = Field(default=0.0, ge=0, le=1)
     left: float = Field(default=0.0, ge=0)
@@ -49,9 +50,11 @@ class LensRecord(Frozen):
         lens = found.lens
         (a, b), (c, d) = lens.matrix.tolist()
         x, y = lens.center.tolist()
+        at = tuple(lens.center_at.tolist())
         return cls.model_validate({
             "camera": camera, "shape": (int(shape[0]), int(shape[1])), "center": (x, y), "matrix": (a, b, c, d),
-            "distortion": float(lens.distortion), "blur": float(lens.blur), "scale_u": float(found.scale_u),
+            "distortion": float(lens.distortion), "center_at": at,
+            "blur": float(lens.blur), "scale_u": float(found.scale_u),
             "left": float(found.left), "by": found.by, "notes": found.notes, "made_at": made_at, "due_at": due_at,
         })  # fmt: skip
 
@@ -59,13 +62,15 @@ class LensRecord(Frozen):
     def calibration(self) -> Calibration:
         """What sizes are measured by."""
         a, b, c, d = self.matrix
-        lens = Lens(np.array(self.center), np.array([[a, b], [c, d]]), self.distortion, self.blur)
+        lens = Lens(
+            np.array(self.center), np.array([[a, b], [c, d]]), self.distortion, self.blur, np.array(self.center_at)
+        )
         return Calibration(lens, self.scale_u, self.left, self.by, self.notes)
 
     @property
     def optics(self) -> tuple[object, ...]:
         """What values depend on."""
-        return (self.shape, self.center, self.matrix, self.distortion, self.blur, self.scale_u)
+        return (self.shape, self.center, self.matrix, self.distortion, self.center_at, self.blur, self.scale_u)
 
 
 class PinCheck(Frozen):

@@ -81,11 +81,11 @@ class ShadowEdge(ShadowThing):
     turn: Turn = "to light"
     chosen: Chosen = "strongest"
 
-    def looked(self, *, dense: bool) -> Box | Band:
+    def looked(self, *, dense: bool, fine: bool = False) -> Box | Band:
         """Return where it is looked for."""
         own = self.look
         if isinstance(own, ShadowBox):
-            return Box(own.x, own.y, own.turn, own.reach, own.wide, self.turn, self.chosen, dense)
+            return Box(own.x, own.y, own.turn, own.reach, own.wide, self.turn, self.chosen, dense, fine)
         return Band(own.x, own.y, own.radius, own.begin, own.end, own.reach, self.turn, self.chosen, own.inwards, dense)
 
 
@@ -299,7 +299,8 @@ class Silhouette(Frozen):
     def recipe(self) -> Recipe:
         """What is asked of a picture."""
         dense = {k for s in self.sizes if s.what in _PLACE_BY_PLACE for k in s.of}
-        looks = {e.id: e.looked(dense=e.id in dense) for e in self.edges}
+        sides = {k for s in self.sizes if SIZES[s.what].of[0] == "side" for k in s.of}
+        looks = {e.id: e.looked(dense=e.id in dense, fine=e.id in sides) for e in self.edges}
         made = {p.id: MadeOf(p.how, p.edges) for p in self.points}
         sizes = {s.id: Wanted(s.what, s.of, s.at) for s in self.sizes}
         contours = {c.id: (c.lines, c.reach) for c in self.contours}
@@ -326,7 +327,4 @@ class Silhouette(Frozen):
         )  # fmt: skip
 
 
-_PLACE_BY_PLACE = {
-    "size_least", "size_most", "straightness", "roundness", "thread_outer", "thread_core", "thread_pitch_diameter",
-    "thread_pitch", "thread_flank_angle",
-}  # fmt: skip
+_PLACE_BY_PLACE = {"size_least", "size_most", "straightness", "roundness"}

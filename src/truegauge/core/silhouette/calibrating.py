@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -27,6 +27,7 @@ _STEEP = 0.5  # sine between pins, from which both sides of a pixel are told
 _TOLD = 0.2  # of what three numbers are told by, that the least known of them is
 _ANOTHER = 0.1  # of their width, that dots are wider or narrower than they should, to be those of another plate
 _EDGES = 0.01  # px that an edge may be off at the corner of a picture where light is uneven
+_ABOUT_MIDDLE, _DOT_NOISE = 1 / 15.0, 1e-4  # 1/px that a distortion has its middle off that of the picture; of a pitch
 _PLACES = 5  # pins that tell of a distortion
 
 
@@ -95,21 +96,26 @@ def calibrated_by_plate(picture: Picture, plate: Plate) -> Calibration:
     far = float(np.abs(at - center).max())
 
     def off(x: Floats) -> Floats:
-        d = (at - center) * (1.0 + x[6] * np.square((at - center) / far).sum(axis=1))[:, None]
-        return np.asarray(((d / far) @ x[:4].reshape(2, 2).T + x[4:6] - wanted).ravel())
+        own = (at - center) / far - x[7:9]
+        d = own * (1.0 + x[6] * np.square(own).sum(axis=1))[:, None]
+        # Where there is hardly a distortion nothing tells its middle: that of the picture is as good.
+        likely = x[7:9] * (_ABOUT_MIDDLE * far * plate.pitch * _DOT_NOISE)
+        return np.append((d @ x[:4].reshape(2, 2).T + x[4:6] - wanted).ravel(), likely)
 
     columns = np.column_stack([(at - center) / far, np.ones(len(at))])
     start = np.linalg.lstsq(columns, wanted, rcond=None)[0]
-    solved = least_squares(off, [*start[:2].T.ravel(), *start[2], 0.0], x_scale="jac", xtol=1e-14, ftol=1e-14)
+    begin = [*start[:2].T.ravel(), *start[2], 0.0, 0.0, 0.0]
+    solved = least_squares(off, begin, x_scale="jac", xtol=1e-14, ftol=1e-14)
     matrix = _upright(solved.x[:4].reshape(2, 2) / far)
-    lens = Lens(center, matrix, float(solved.x[6] / far**2), float(np.nanmedian(blurs)))
+    lens = Lens(center + far * solved.x[7:9], matrix, float(solved.x[6] / far**2), float(np.nanmedian(blurs)))
+    lens = replace(lens, center_at=-lens.mm(center[None])[0])  # mm begin in the middle of the picture
     wide = 2.0 * float(np.median(radii)) * lens.pixel
     if abs(wide / plate.diameter - 1.0) > _ANOTHER:
         raise EvaluationError(
             f"the dots are {wide:.3g} mm wide where they are {plate.pitch:g} mm apart, not {plate.diameter:g} mm: is "
             "it another plate?"
         )
-    noise = float(np.sqrt(2 * solved.cost / max(1, 2 * len(at) - 7)))
+    noise = float(np.sqrt(2 * solved.cost / max(1, 2 * len(at) - 9)))
     covariance = noise**2 * np.linalg.inv(solved.jac.T @ solved.jac)
     # The area of a pixel is the determinant; half of its relative uncertainty is that of a length.
     m = solved.x[:4].reshape(2, 2)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -21,14 +21,16 @@ _MOST = 0.2  # of how far a place is seen, that it is off at most
 class Lens:
     """Pixels (n, 2) go right and down, whole numbers are the middles of pixels; mm (n, 2) go right and up.
 
-    `center` (2,) px is what it is distorted about, and where mm begin; `matrix` (2, 2) is mm_from_px there; a place
-    that is seen r px off it would be seen r + `distortion` r^3 px off without one. An edge has a Gaussian `blur`, px.
+    `center` (2,) px is what it is distorted about, and where mm begin unless it is at `center_at` (2,) mm; `matrix`
+    (2, 2) is mm_from_px there; a place that is seen r px off it would be seen r + `distortion` r^3 px off without one.
+    An edge has a Gaussian `blur`, px.
     """
 
     center: Floats
     matrix: Floats
     distortion: float = 0.0
     blur: float = 1.0
+    center_at: Floats = field(default_factory=lambda: np.zeros(2))
 
     @staticmethod
     def of_pixel_size(size: float, shape: tuple[int, int], *, blur: float = 1.0) -> Lens:
@@ -50,7 +52,8 @@ class Lens:
     def mm(self, pixels: Floats) -> Floats:
         """Return where places (n, 2) in a picture are."""
         off = np.asarray(pixels, dtype=np.float64) - self.center
-        return np.asarray((off * (1.0 + self.distortion * np.square(off).sum(axis=1))[:, None]) @ self.matrix.T)
+        straight = off * (1.0 + self.distortion * np.square(off).sum(axis=1))[:, None]
+        return np.asarray(straight @ self.matrix.T + self.center_at)
 
     def pixels(self, mm: Floats) -> Floats:
         """Return where places (n, 2) are seen.
@@ -60,7 +63,7 @@ class Lens:
         GeometryError
             So far outside that the lens is not known there.
         """
-        wanted = np.asarray(mm, dtype=np.float64) @ self._back.T
+        wanted = (np.asarray(mm, dtype=np.float64) - self.center_at) @ self._back.T
         if self.distortion == 0.0:
             return np.asarray(self.center + wanted)
         far = np.hypot(wanted[:, 0], wanted[:, 1])

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from truegauge.core.silhouette.lens import Lens
 
 LEFT_OUT = 0.3  # px off an edge, from which on a point may be none of it
-_SPACING = 1.5  # px between rays
+_SPACING, _FINE = 1.5, 0.7  # px between rays
 _MOST, _DENSE = 120, 1500  # rays
 _OF_BLUR, _ABOUT = 200, 10.0  # rays that tell how blurred edges are; px to either side of them
 _SEEN = 0.3  # of the rays, that find an edge at least
@@ -63,16 +63,18 @@ class Place:
         return self.after(Place(off, turn))
 
 
-def _count(long: float, pixel: float, *, dense: bool) -> int:
+def _count(long: float, pixel: float, *, dense: bool, fine: bool = False) -> int:
     """Return how many rays there are along an edge of a length, mm."""
-    return int(np.clip(long / (_SPACING * pixel), 8, _DENSE if dense else _MOST))
+    spacing = _FINE if fine else _SPACING
+    return int(np.clip(long / (spacing * pixel), 8, _DENSE if dense or fine else _MOST))
 
 
 @dataclass(frozen=True, slots=True)
 class Box:
     """A box of the part, mm: its middle, the direction `turn` (rad) that it is looked along, how far and how wide.
 
-    It is looked along `dense` rays for what an edge is like from place to place: extremes, straightness.
+    It is looked along `dense` rays for what an edge is like from place to place: extremes, straightness; along `fine`
+    ones for the flanks of a thread, which are short.
     """
 
     x: float
@@ -83,10 +85,11 @@ class Box:
     edge: Turn = "either"
     chosen: Chosen = "strongest"
     dense: bool = False
+    fine: bool = False
 
     def rays(self, pixel: float) -> tuple[Floats, Floats, float]:
         """Return starts (n, 2) and directions (n, 2) of rays, mm, and how long they are."""
-        count = _count(self.wide, pixel, dense=self.dense)
+        count = _count(self.wide, pixel, dense=self.dense, fine=self.fine)
         way = np.array([np.cos(self.turn), np.sin(self.turn)])
         aside = np.linspace(-0.5, 0.5, count)[:, None] * self.wide * np.array([-way[1], way[0]])
         return np.array([self.x, self.y]) - self.reach / 2 * way + aside, np.tile(way, (count, 1)), self.reach

@@ -54,12 +54,13 @@ class SilhouetteEdits:
         whats = offers(own, self._model.selected)
         told: dict[str, Reading | str] = {}
         if seen is not None and seen.lens is not None and self._model.found is not None and seen.silhouette is own:
-            dense = {k for k in self._model.selected if any(SIZES[w].of[0] == "side" or w in _DENSE for w in whats)}
+            sides = any(SIZES[w].of[0] == "side" for w in whats)
+            dense = set(self._model.selected) if any(w in _DENSE for w in whats) else set()
             points = {p.id: p for p in own.points}
             need = {e for k in self._model.selected for e in (points[k].edges if k in points else (k,))}
             recipe = own.recipe
             contours = {k: c for k, c in recipe.contours.items() if k in self._model.selected}
-            looks = {e.id: e.looked(dense=e.id in dense) for e in own.edges if e.id in need}
+            looks = {e.id: e.looked(dense=e.id in dense, fine=sides) for e in own.edges if e.id in need}
             made = {k: m for k, m in recipe.made.items() if k in self._model.selected}
             wanted = {w: Wanted(w, self._model.selected) for w in whats}
             try:
