@@ -548,6 +548,29 @@ def test_pictures_and_samples_are_opened_like_scans(job, tmp_path):
     assert job.session.stage == "part"
 
 
+def test_a_size_across_is_told_at_a_place(job):
+    job.open(demo.SHAFT_PLAN)
+    job.connect()
+    job.model.camera.use(job.session.plan.silhouette.lens)
+    job.put(2, place=LEVEL)
+    job.model.set_page("sizes")
+    ids = {e.name: e.id for e in job.model.silhouette.edges}
+    job.model.select((ids["taper above"], ids["taper below"]))
+    job.offer("size across")
+    page, made = job.bench.sizes_page, SHAFT.made(2)
+    name = job.session.plan.characteristics[-1].name
+    for x in (17.0, 21.5):
+        page.at.setText(f"{x}")
+        page.at.editingFinished.emit()
+        job.rest()
+        begin = made.journal_long + made.seat_long + made.collar_long
+        true = made.taper + (made.taper_small - made.taper) * (x - begin) / made.taper_long
+        assert job.values()[name] == pytest.approx(true, abs=3e-3)
+    page.at.setText("")
+    page.at.editingFinished.emit()
+    assert job.model.silhouette.sizes[-1].at is None
+
+
 def test_a_contour_of_a_drawing_is_seen_along_the_outline(job, tmp_path, monkeypatch):
     document = ezdxf.new()
     document.header["$INSUNITS"] = 4

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 EDGE_U = 0.003  # px that an edge as a whole may be off, whatever its noise is
 _SHARED = 1.3  # times as unsure as by their number: rays beside each other read some of the same pixels
 _ASLANT = 0.1  # rad between two edges, from which on a distance of them is none
+_TAPERS = 1.2  # rad, the same where the distance is told at a place
 _PARALLEL = 1e-3  # sine, below which two edges meet nowhere
 _LEAST_ANGLE = 1e-9
 
@@ -51,7 +52,7 @@ def size_across(a: StraightEdge, b: StraightEdge, known: Calibration, at: float 
     EvaluationError
         They are not opposite: they lie aslant.
     """
-    way = _together(a, b, "distance")
+    way = _together(a, b, "distance", _ASLANT if at is None else _TAPERS)
     across = np.array([-way[1], way[0]])
     middle = 0.5 * (a.point + b.point)
     if at is not None:
@@ -64,7 +65,7 @@ def size_across(a: StraightEdge, b: StraightEdge, known: Calibration, at: float 
     return Reading(value, float(np.linalg.norm([u, v, known.scale_u * value])))
 
 
-def _together(a: StraightEdge, b: StraightEdge, what: str) -> Floats:
+def _together(a: StraightEdge, b: StraightEdge, what: str, most: float = _ASLANT) -> Floats:
     """Return the mean direction (2,) of two edges that go about the same way.
 
     Raises
@@ -74,7 +75,7 @@ def _together(a: StraightEdge, b: StraightEdge, what: str) -> Floats:
     """
     other = b.way if float(a.way @ b.way) > 0 else -b.way
     turn = float(np.arctan2(a.way[0] * other[1] - a.way[1] * other[0], a.way @ other))
-    if abs(turn) > _ASLANT:
+    if abs(turn) > most:
         raise EvaluationError(f"the two edges lie {np.degrees(abs(turn)):.1f} degrees aslant: they have no {what}")
     return np.asarray((a.way + other) / np.linalg.norm(a.way + other))
 

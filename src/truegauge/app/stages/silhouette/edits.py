@@ -11,8 +11,10 @@ from truegauge.app.stages.silhouette.handles import in_part
 from truegauge.core.authoring.silhouettes import add_size, offers, with_contour, with_edge, with_point, without_things
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
+from truegauge.core.plan.silhouette import ShadowBox, Silhouette
+from truegauge.core.silhouette.fitting import StraightEdge
 from truegauge.core.silhouette.gestures import edge_along, edges_across
-from truegauge.core.silhouette.looking import Box, Place
+from truegauge.core.silhouette.looking import Box, Place, Seen
 from truegauge.core.silhouette.measuring import Measurer, Recipe, Wanted
 from truegauge.core.silhouette.names import SIZES
 from truegauge.core.tolerancing.general import length_tolerance
@@ -20,13 +22,13 @@ from truegauge.core.tolerancing.general import length_tolerance
 if TYPE_CHECKING:
     from truegauge.app.stages.silhouette.model import SilhouetteModel
     from truegauge.core.arrays import Floats
-    from truegauge.core.plan.silhouette import Silhouette
     from truegauge.core.silhouette.looking import Band
     from truegauge.core.silhouette.sizes import Reading
 
 # What a value is rounded to, to be a nominal, where it is as near.
 _ROUND_MM = ((0.5, 0.04), (0.1, 0.025), (0.01, 1.0))
 _ROUND_RAD = tuple((np.radians(step), np.radians(near)) for step, near in ((5.0, 0.25), (1.0, 0.1), (0.1, 1.0)))
+_TAPERS = 0.08  # sine between edges, from which on they have no distance but at a place
 _PROFILE = 0.1  # mm, a usual tolerance of a profile
 _FORM, _ANGLE = 0.02, np.radians(1.0)  # usual tolerances of forms and angles
 
@@ -38,6 +40,7 @@ class Offer:
     what: str
     words: str
     value: Reading | str
+    at: float | None = None  # of a size across a taper: where it is told
 
 
 class SilhouetteEdits:
@@ -62,15 +65,29 @@ class SilhouetteEdits:
             contours = {k: c for k, c in recipe.contours.items() if k in self._model.selected}
             looks = {e.id: e.looked(dense=e.id in dense, fine=sides) for e in own.edges if e.id in need}
             made = {k: m for k, m in recipe.made.items() if k in self._model.selected}
-            wanted = {w: Wanted(w, self._model.selected) for w in whats}
+            at = self._tapers_at(own)
+            wanted = {w: Wanted(w, self._model.selected, at if w == "size" else None) for w in whats}
             try:
                 measure = Measurer(Recipe(looks, made, wanted, None, contours), seen.lens.calibration)
                 told = dict(measure.measure(seen.picture.pixels, self._model.found.place).sizes)
             except TrueGaugeError as error:
                 told = dict.fromkeys(whats, str(error))
-        made_offers = [Offer(w, SIZES[w].words, told.get(w, "there is no picture")) for w in whats]
+        at = self._tapers_at(own)
+        made_offers = [Offer(w, SIZES[w].words, told.get(w, "there is no picture"), at if w == "size" else None)
+                       for w in whats]  # fmt: skip
         # What this picture does not tell is hardly meant.
         return sorted(made_offers, key=lambda o: isinstance(o.value, str))
+
+    def _tapers_at(self, own: Silhouette) -> float | None:
+        """Return where a size across two edges is told that lie aslant to each other; None: they do not."""
+        boxes = [e.look for e in own.edges if e.id in self._model.selected and isinstance(e.look, ShadowBox)]
+        found = self._model.found
+        seen = [] if found is None else [found.edges.get(k) for k in self._model.selected]
+        ways = [s.edge.way for s in seen if isinstance(s, Seen) and isinstance(s.edge, StraightEdge)]
+        if len(boxes) != 2 or len(ways) != 2:
+            return None
+        sine = abs(float(ways[0][0] * ways[1][1] - ways[0][1] * ways[1][0]))
+        return round((boxes[0].x + boxes[1].x) / 2, 2) if sine > _TAPERS else None
 
     def change(self, own: Silhouette, label: str, merge_key: str = "") -> bool:
         """Change the silhouette of the plan."""
@@ -117,13 +134,15 @@ class SilhouetteEdits:
         """Make an offered size a characteristic."""
         own = self._model.silhouette
         if own is not None and not isinstance(offer.value, str):
-            self._add(own, offer.what, self._model.selected, offer.value)
+            self._add(own, offer.what, self._model.selected, offer.value, offer.at)
 
-    def _add(self, own: Silhouette, what: str, of: tuple[str, ...], value: Reading) -> None:
+    def _add(
+        self, own: Silhouette, what: str, of: tuple[str, ...], value: Reading, at: float | None = None
+    ) -> None:  # fmt: skip
         nominal, tolerance = usual_limits(what, value.value)
         lower = None if SIZES[what].one_sided else -tolerance
         try:
-            command = add_size(self._model.session.plan, own, what, of, nominal, lower, tolerance)
+            command = add_size(self._model.session.plan, own, what, of, nominal, lower, tolerance, at=at)
         except ValueError as error:
             self._model.session.notify(error)
             return
@@ -174,6 +193,13 @@ class SilhouetteEdits:
             self.change(own.replace(edges=edges), "change an edge", merge_key)
         except ValueError as error:
             self._model.session.notify(error)
+
+    def set_place(self, size_id: str, at: float | None) -> None:
+        """Tell a size across at a place of x; None: in the middle of what is seen."""
+        own = self._model.silhouette
+        if own is not None:
+            sizes = tuple(s.replace(at=at) if s.id == size_id else s for s in own.sizes)
+            self.change(own.replace(sizes=sizes), "where a size is told")
 
     def move_value(self, size_id: str, place: Floats) -> None:
         """Put the value of a size elsewhere: a place (2,) mm of the part."""

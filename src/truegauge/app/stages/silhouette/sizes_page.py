@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 from truegauge.app.stages.silhouette.fields import show_text, text_field
 from truegauge.app.widgets.bench import PageTabs, button, empty_layout, label, say
 from truegauge.app.widgets.parts import LengthField, choice, choose, row
-from truegauge.core.plan.silhouette import ShadowBand, ShadowBox, ShadowEdge
+from truegauge.core.plan.silhouette import ShadowBand, ShadowBox, ShadowEdge, ShadowSize
 from truegauge.drawing.units import NumberFormat
 
 if TYPE_CHECKING:
@@ -51,6 +51,12 @@ class SizesPage(QWidget):
         self.middle.setToolTip("The line in the middle of the two edges")
         self.points = row(self.corner, self.middle)
         self.remove = button("Remove", model.edits.remove_selected)
+        self.at = LengthField(
+            self.session, "x where the size is told", self._on_at, least=-5000.0, emptied=lambda: self._on_at(None)
+        )
+        self.at.setPlaceholderText("middle")
+        self.at.setToolTip("The size across is told at this x of the part; empty: in the middle of what is seen")
+        self._at = row("Size across, at x", self.at)
         self.contour = button("Contour from DXF …", ask_contour)
         self.contour.setToolTip("Compare the outline with a nominal contour, in coordinates of the part")
         self.name = text_field("name of the edge", self._on_name)
@@ -71,6 +77,7 @@ class SizesPage(QWidget):
             self.points,
             *self.settings,
             self.remove,
+            self._at,
             self.contour,
         ):
             column.addWidget(widget)
@@ -81,6 +88,19 @@ class SizesPage(QWidget):
         """The edge that is chosen alone."""
         own = self._model.silhouette
         return own.edge(self._model.selected[0]) if own is not None and len(self._model.selected) == 1 else None
+
+    @property
+    def across(self) -> ShadowSize | None:
+        """The size across whose row is selected, if it is one of straight edges."""
+        own, chosen = self._model.silhouette, self.session.selection.characteristic
+        found = next((c for c in self.session.plan.characteristics if c.id == chosen), None)
+        size = None if own is None or found is None else own.size(found.features[0])
+        return size if size is not None and size.what == "size" else None
+
+    def _on_at(self, at: float | None) -> None:
+        size = self.across
+        if size is not None and size.at != at:
+            self._model.edits.set_place(size.id, at)
 
     def _on_name(self, name: str) -> None:
         edge, own = self.edge, self._model.silhouette
@@ -116,6 +136,12 @@ class SizesPage(QWidget):
             isinstance(getattr(own.edge(k), "look", None), ShadowBox) for k in m.selected)  # fmt: skip
         self.points.setVisible(two)
         self.remove.setVisible(bool(m.selected))
+        size = self.across
+        self._at.setVisible(size is not None)
+        if size is not None and size.at is not None:
+            self.at.show_length(size.at)
+        elif size is not None:
+            self.at.show_nothing()
         self._show_edge()
 
     def _show_offers(self) -> None:
