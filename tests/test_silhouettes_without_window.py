@@ -125,6 +125,7 @@ def test_a_camera_is_calibrated_by_a_plate_or_by_pins(folder):
     (["calibrate-camera", "plate.png", "--plate", "3,1", "--out", "x.json"], "another plate"),
     (["calibrate-camera", "parts/part-0.png", "--plate", "2,1", "--out", "x.json"], "dots"),
     (["calibrate-camera", "plate.png", "--pin", "4,5", "--out", "x.json"], "2 diameters"),
+    (["calibrate-camera", "plate.png", "--plate", "2,1", "--due", "30.6.2027", "--out", "x.json"], "no date"),
 ])  # fmt: skip
 def test_what_cannot_be_is_said_in_one_line(folder, monkeypatch, arguments, words):
     monkeypatch.chdir(folder)

@@ -9,6 +9,7 @@ from fits import everything
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog
 
+import truegauge as tg
 from truegauge import demo
 from truegauge.app.shell.stage import STAGES
 from truegauge.app.stages.silhouette.bench import SilhouetteBench
@@ -25,6 +26,7 @@ from truegauge.demo.shadow_plans import PARTS, PLATE_PART, SHAFT, camera
 from truegauge.formats.camera_record_file import read_camera
 from truegauge.formats.pictures import png_of
 from truegauge.formats.plan_file import read_plan
+from truegauge.formats.sample_file import read_sample
 
 LEVEL = Place(np.array([-15.7, 0.0]))
 
@@ -490,6 +492,45 @@ def test_a_pin_tells_whether_the_calibration_holds(job):
     assert job.model.camera.lens.notes
     assert job.model.camera.trouble() == ""
     assert read_camera(job.model.camera.source.identity).before
+
+
+def test_samples_are_kept_with_their_pictures_and_none_is_written_over(job, tmp_path):
+    job.open(demo.SHAFT_PLAN)
+    job.connect()
+    job.model.camera.use(job.session.plan.silhouette.lens)
+    job.series.samples = tmp_path / "kept"
+    for _ in range(2):
+        job.series.set_about(serial="7", batch="B/1")
+        job.series.start()
+        job.take_away()
+        count = len(job.series.parts)
+        job.put(3)
+        job.until(lambda n=count: len(job.series.parts) == n + 1)
+        job.series.again()
+        job.rest()
+        job.series.end()
+    kept = sorted(p.name for p in (tmp_path / "kept").iterdir())
+    assert kept == ["B-1-7 (2).tgsample", "B-1-7.tgsample"]
+    sample, _ = read_sample(tmp_path / "kept" / kept[0])
+    assert (sample.about.serial, sample.name) == ("7", "part 7")
+    found = tg.inspect(tg.open_silhouette(demo.SHAFT_PLAN), sample=sample)
+    assert found["Bearing seat"].value == pytest.approx(SHAFT.made(3).seat, abs=2e-3)
+
+
+def test_a_calibration_is_due_on_its_date_and_what_is_no_date_is_refused(job):
+    job.open(demo.SHAFT_PLAN)
+    job.connect()
+    said = []
+    job.session.queue.noticed.connect(lambda notice: said.append(notice.text))
+    job.hand.plate()
+    job.until(lambda: job.model.camera.picture is not None and job.model.camera.picture[::64, ::64].min() < 60)
+    job.model.camera.calibrate_by_plate(2.0, 1.0, "next year")
+    assert "no date" in said[-1]
+    assert job.model.camera.lens is None
+    job.model.camera.calibrate_by_plate(2.0, 1.0, "2020-01-31")
+    job.until(lambda: job.model.camera.lens is not None)
+    assert "was due on 2020-01-31" in job.model.camera.trouble()
+    assert job.model.lens is None
 
 
 def test_the_example_runs_by_itself(job):

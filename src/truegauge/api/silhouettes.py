@@ -28,7 +28,7 @@ from truegauge.core.cad.no_part import no_part
 from truegauge.core.cad.projection import Projector
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.plan.lens import LensRecord
+from truegauge.core.plan.lens import LensRecord, due_date
 from truegauge.core.plan.silhouette import ShadowBand, ShadowBox
 from truegauge.core.sections.nominal import nominal_section
 from truegauge.core.sections.plane import section_plane
@@ -88,9 +88,10 @@ def calibrate_by_plate(
     TrueGaugeError
         It shows no such plate.
     """
+    until = _due(due)
     seen = read_picture(Path(picture))
     found = calibrated_by_plate(seen, Plate(float(pitch), float(diameter)))
-    return LensRecord.of(found, seen.shape, camera=camera, made_at=_now(), due_at=due)
+    return LensRecord.of(found, seen.shape, camera=camera, made_at=_now(), due_at=until)
 
 
 def calibrate_by_pins(
@@ -105,16 +106,24 @@ def calibrate_by_pins(
     TrueGaugeError
         There is no pin in one.
     """
+    until = _due(due)
     seen = [(read_picture(Path(path)), Pin(float(diameter))) for path, diameter in pictures]
     shapes = {picture.shape for picture, _ in seen}
     if len(shapes) != 1:
         raise TrueGaugeError("a camera is calibrated by pictures of one size")
-    return LensRecord.of(calibrated_by_pins(seen), seen[0][0].shape, camera=camera, made_at=_now(), due_at=due)
+    return LensRecord.of(calibrated_by_pins(seen), seen[0][0].shape, camera=camera, made_at=_now(), due_at=until)
 
 
 def _three(values: Sequence[float]) -> tuple[float, float, float]:
     x, y, z = (float(v) for v in values)
     return x, y, z
+
+
+def _due(text: str) -> str:
+    try:
+        return due_date(text)
+    except ValueError as error:
+        raise TrueGaugeError(str(error)) from error
 
 
 def _now() -> str:

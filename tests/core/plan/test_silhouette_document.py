@@ -97,6 +97,9 @@ def test_what_is_offered_suits_what_is_chosen_and_anything_else_is_refused():
     assert offers(own, (a.id, b.id))[:3] == ("size", "spacing", "angle")
     assert offers(own, (arc.id,)) == ("diameter", "radius", "roundness")
     assert "spacing" in offers(own, (arc.id, corner.id))
+    assert "symmetry" not in offers(own, (a.id, b.id))
+    own, line = with_point(own, "middle", (a.id, b.id))
+    assert "symmetry" in offers(own, (line.id, a.id))
     assert offers(own, ()) == ()
     with pytest.raises(ValueError, match="round edges"):
         add_size(plan, own, "diameter", (a.id,), 1.0)

@@ -145,7 +145,10 @@ def offers(own: Silhouette, chosen: Sequence[str]) -> tuple[str, ...]:
     if not chosen:
         return ()
     made = []
+    middles = {p.id for p in own.points if p.how == "middle"}
     for what in _LIKELY:
+        if what == "symmetry" and not middles & set(chosen):  # two edges are not meant to be one
+            continue
         try:
             _check(own, ShadowSize(id="x", name="x", what=what, of=tuple(chosen)))
         except ValueError:

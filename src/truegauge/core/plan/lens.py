@@ -1,15 +1,33 @@
 """What is known of a camera: how it was calibrated, by what, when, and until when that holds. A frozen model."""
 
+import datetime
 from typing import Literal, Self
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from truegauge.core.frozen_model import Frozen, Two
 from truegauge.core.silhouette.calibrating import Calibration
 from truegauge.core.silhouette.lens import Lens
 
 _LEAST_SIDE = 1e-5  # mm of a pixel
+
+
+def due_date(text: str) -> str:
+    """Return a date that somebody typed, as it is kept; empty for none.
+
+    Raises
+    ------
+    ValueError
+        It is no date, in words.
+    """
+    plain = text.strip()
+    if not plain:
+        return ""
+    try:
+        return datetime.date.fromisoformat(plain).isoformat()
+    except ValueError:
+        raise ValueError(f"{plain!r} is no date: type it as 2027-06-30") from None
 
 
 class LensRecord(Frozen):
@@ -32,6 +50,13 @@ class LensRecord(Frozen):
     notes: tuple[str, ...] = ()
     made_at: str = Field(default="", max_length=40)
     due_at: str = Field(default="", max_length=40)
+
+    @field_validator("made_at", "due_at")
+    @classmethod
+    def _is_a_time(cls, value: str) -> str:
+        if value:
+            datetime.datetime.fromisoformat(value)
+        return value
 
     @model_validator(mode="after")
     def _has_a_size(self) -> Self:

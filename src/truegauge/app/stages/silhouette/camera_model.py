@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import DeviceError, TrueGaugeError
-from truegauge.core.plan.lens import CameraRecord, LensRecord, PinCheck
+from truegauge.core.plan.lens import CameraRecord, LensRecord, PinCheck, due_date
 from truegauge.core.silhouette.calibrating import Pin, Plate, calibrated_by_pins, calibrated_by_plate, width_of_pin
 from truegauge.devices.camera.files import PictureFiles
 from truegauge.devices.camera.live import LiveCamera
@@ -182,10 +182,10 @@ class CameraModel(QObject):
 
     def calibrate_by_plate(self, pitch: float, diameter: float, due: str = "") -> None:
         """Calibrate by the plate that is seen."""
-        picture = self._seen()
-        if picture is not None:
+        picture, until = self._seen(), self._due(due)
+        if picture is not None and until is not None:
             plate = Plate(pitch, diameter)
-            self._calibrate(lambda: LensRecord.of(calibrated_by_plate(picture, plate), picture.shape, due_at=due))
+            self._calibrate(lambda: LensRecord.of(calibrated_by_plate(picture, plate), picture.shape, due_at=until))
 
     def add_pin(self, diameter: float) -> None:
         """Take the pin that is seen for a calibration by pins."""
@@ -201,10 +201,13 @@ class CameraModel(QObject):
 
     def calibrate_by_pins(self, due: str = "") -> None:
         """Calibrate by the pins that were taken."""
+        until = self._due(due)
+        if until is None:
+            return
         taken, self._pins = list(self._pins), []
         if taken:
             shape = taken[0][0].shape
-            self._calibrate(lambda: LensRecord.of(calibrated_by_pins(taken), shape, due_at=due))
+            self._calibrate(lambda: LensRecord.of(calibrated_by_pins(taken), shape, due_at=until))
 
     def forget_pins(self) -> None:
         """Begin anew with pins."""
@@ -225,6 +228,13 @@ class CameraModel(QObject):
             self._session.notify(f"{words}: {'the calibration holds' if check.holds else 'calibrate again'}")
 
         self._session.queue.start(lambda _: width_of_pin(picture, lens.calibration), done, "Checking on a pin")
+
+    def _due(self, text: str) -> str | None:
+        try:
+            return due_date(text)
+        except ValueError as error:
+            self._session.notify(error)
+            return None
 
     def _seen(self) -> Picture | None:
         if self.picture is None:

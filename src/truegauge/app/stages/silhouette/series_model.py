@@ -68,6 +68,7 @@ class SeriesModel(QObject):
         self._log: SeriesLog | None = None
         self._plan_id: tuple[object, ...] = ()
         self._again = False
+        self._kept_at: Path | None = None  # the sample of the last part
         model.put_down.connect(self._on_put_down)
         self._session.document.plan_changed.connect(self._on_plan)
 
@@ -211,7 +212,7 @@ class SeriesModel(QObject):
             kept = self.values.get(r.characteristic.id)
             if kept is not None and r.measured is not None:
                 kept.append(r.measured)
-        self._keep_sample(serial)
+        self._keep_sample(serial, again=again)
         if not again:
             self.serial = next_serial(self.serial)
             self._say_next()
@@ -254,15 +255,20 @@ class SeriesModel(QObject):
             self._say(f"nothing was counted: {error}")
             return None
 
-    def _keep_sample(self, serial: str) -> None:
+    def _keep_sample(self, serial: str, *, again: bool) -> None:
+        """Save the sample; another one of the same number stays, the same part measured again takes its place."""
         sample, folder = self._session.sample, self.samples
         if folder is None or sample is None:
             return
         name = "".join(ch if ch.isalnum() or ch in "-_." else "-" for ch in f"{self.batch}-{serial}".strip("-"))
+        path, number = folder / f"{name}.tgsample", 2
+        while not again and path.exists():
+            path, number = folder / f"{name} ({number}).tgsample", number + 1
+        self._kept_at = path = self._kept_at if again and self._kept_at is not None else path
 
         def work(_: object) -> None:
             folder.mkdir(parents=True, exist_ok=True)
-            write_sample(folder / f"{name}.tgsample", sample, ())
+            write_sample(path, sample, ())
 
         self._session.queue.start(work, lambda _: None, f"Saving part {serial}", must=True)
 
