@@ -278,6 +278,8 @@ class SilhouettePlan(Plan):
     ) -> None:  # fmt: skip
         """Find the part by its edges from now on: x goes along one (or the middle of two), it begins at the stop.
 
+        One of both is enough: a straight edge along, or a round one as the stop.
+
         Parameters
         ----------
         picture : path
@@ -289,11 +291,11 @@ class SilhouettePlan(Plan):
         TrueGaugeError
             The edges are not seen there, or the plan has no calibration.
         """
-        lines = (along,) if isinstance(along, str) else tuple(along)
+        lines = tuple(a for a in ((along,) if isinstance(along, str) else along) if a)
         seen, known = self._seen(picture)
         place = Place(np.array([float(v) for v in origin]), float(turn))
         made = found_by(
-            self.silhouette, tuple(self._id(k) for k in lines), self._id(stop), seen, known, place,
+            self.silhouette, tuple(self._id(k) for k in lines), self._id(stop) if stop else "", seen, known, place,
             end_for_end=end_for_end, upside_down=upside_down,
         )  # fmt: skip
         self.run(SetSilhouette(made, "find the part by its edges"))

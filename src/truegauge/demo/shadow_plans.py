@@ -174,9 +174,7 @@ def _fill_ring(p: SilhouettePlan, picture: Path) -> None:
     s = flat_parts.RingSizes()
     p.arc("outside", center=(0.0, 0.0), radius=s.outer / 2, reach=1.0)
     p.arc("hole", center=(0.0, 0.0), radius=s.inner / 2, reach=1.0, to="to dark")
-    # Its lowest and its leftmost place lie on the axes: a ring has no direction of its own.
-    p.edge("below", at=(0.0, -s.outer / 2), turn=-_UP, reach=1.2, wide=1.0)
-    p.find_by("below", "outside", picture, origin=tuple(TAUGHT_RING.origin.tolist()))
+    p.find_by((), "outside", picture, origin=tuple(TAUGHT_RING.origin.tolist()))
     p.size("diameter", "outside", nominal=s.outer, plus_minus=0.03, name="Outside")
     p.size("diameter", "hole", nominal=s.inner, plus_minus=0.03, name="Hole")
     p.size("coaxiality", "hole", "outside", upper=0.04, name="Coaxiality")

@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from truegauge.core.plan.silhouette import ShadowSize, Silhouette
     from truegauge.core.silhouette.measuring import Measured
 
-_BETWEEN = {"size", "size_least", "size_most", "spacing", "spacing_x", "spacing_y", "height", "thread_outer",
-            "thread_core", "thread_pitch_diameter"}  # fmt: skip
+_BETWEEN = {"size", "size_least", "size_most", "size_mean", "spacing", "spacing_x", "spacing_y", "height",
+            "thread_outer", "thread_core", "thread_pitch_diameter"}  # fmt: skip
 _ALONG = {"spacing_x": np.array([1.0, 0.0]), "spacing_y": np.array([0.0, 1.0])}
 
 

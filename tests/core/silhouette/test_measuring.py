@@ -3,7 +3,9 @@
 import numpy as np
 import pytest
 
+from truegauge.core.authoring.silhouettes import found_by
 from truegauge.core.errors import EvaluationError
+from truegauge.core.plan.silhouette import ShadowSize
 from truegauge.core.silhouette.looking import Place
 from truegauge.core.silhouette.measuring import MadeOf, Measurer, Recipe, Wanted
 from truegauge.core.silhouette.sizes import Spot, between, middle_of
@@ -99,16 +101,66 @@ def test_a_size_that_cannot_be_told_is_a_reason_and_the_others_stay(plans):
     ids = {e.name: e.id for e in own.edges}
     sizes = {
         **recipe.sizes, "straight": Wanted("straightness", (ids["outside"],)),
-        "gone": Wanted("diameter", ("nothing",)), "thread": Wanted("thread_pitch", (ids["below"], ids["outside"])),
-        "round": Wanted("radius", (ids["below"],)), "line": Wanted("size", (ids["hole"], ids["outside"])),
+        "gone": Wanted("diameter", ("nothing",)), "thread": Wanted("thread_pitch", (ids["hole"], ids["outside"])),
+        "x": Wanted("spacing_x", (ids["hole"], ids["outside"])), "line": Wanted("size", (ids["hole"], ids["outside"])),
     }  # fmt: skip
-    made = {"m": MadeOf("meeting", (ids["below"], ids["hole"]))}
+    made = {"m": MadeOf("meeting", (ids["outside"], ids["hole"]))}
     measure = Measurer(Recipe(recipe.looks, made, sizes, recipe.datums), calibrated().calibration)
     found = measure.measure(RING.picture(RING.nominal, RING.taught))
     assert "round" in found.sizes["straight"]
     assert "no longer" in found.sizes["gone"]
     assert "box" in found.sizes["thread"]
-    assert "straight" in found.sizes["round"]
+    assert "no direction" in found.sizes["x"]
     assert "straight" in found.sizes["line"]
     assert "straight" in found.made["m"]
     assert sum(not isinstance(v, str) for v in found.sizes.values()) == len(own.sizes)
+
+
+def test_a_round_element_alone_finds_a_ring_and_a_straight_one_alone_what_it_holds(plans):
+    rng, known = np.random.default_rng(3), calibrated().calibration
+    ring = plans["LW-1409"].silhouette
+    assert ring.datums.turn == ()
+    measure = Measurer(ring.recipe, known)
+    for k in range(4):
+        place = RING.put(rng)
+        found = measure.measure(RING.picture(RING.made(k), place, camera(k)))
+        assert found.place.origin == pytest.approx(place.origin, abs=0.01 * PX)
+    own = plans["LW-1410"].silhouette
+    ids = {e.name: e.id for e in own.edges}
+    alone = found_by(own, (ids["below"],), "", PLATE_PART.picture(PLATE_PART.nominal, PLATE_PART.taught), known,
+                     PLATE_PART.taught)  # fmt: skip
+    places = [PLATE_PART.put(rng) for _ in range(4)]
+    for k, place in enumerate(places):
+        found = Measurer(alone.recipe, known).measure(PLATE_PART.picture(PLATE_PART.made(k), place, camera(k)))
+        # Its turn and its height are held exactly, where x begins only as the shadow roughly says.
+        assert np.sin(found.place.turn - place.turn) == pytest.approx(0.0, abs=2e-5)
+        off = place.part_from_picture(found.place.origin[None])[0]
+        assert off[1] == pytest.approx(0.0, abs=0.02 * PX)
+        assert abs(off[0]) < 0.5
+        true = PLATE_PART.true(PLATE_PART.made(k))
+        told = {s.name: found.sizes[s.id] for s in own.sizes}
+        for name in ("Height", "Length", "Slot depth"):
+            assert told[name].value == pytest.approx(true[name], abs=0.1 * PX)
+    placed = alone.replace(sizes=(*alone.sizes, ShadowSize(
+        id="at", name="at", what="size", of=(ids["below"], ids["above"]), at=18.0)))  # fmt: skip
+    found = Measurer(placed.recipe, known).measure(PLATE_PART.picture(PLATE_PART.nominal, places[0]))
+    assert "no place of x" in found.sizes["at"]
+    with pytest.raises(ValueError, match="by a round one"):
+        own.replace(datums=own.datums.replace(turn=(), stop=ids["left"]))
+
+
+def test_the_mean_size_lies_between_its_extremes(plans):
+    own = plans["LW-1408"].silhouette
+    ids = {e.name: e.id for e in own.edges}
+    of = (ids["taper above"], ids["taper below"])
+    looks = {e.id: e.looked(dense=True) for e in own.edges if e.id in of}
+    wanted = {w: Wanted(w, of) for w in ("size_least", "size_mean", "size_most")}
+    picture = SHAFT.picture(SHAFT.nominal, SHAFT.taught)
+    found = Measurer(Recipe(looks, {}, wanted), calibrated().calibration).measure(picture, SHAFT.taught)
+    least, mean, most = (found.sizes[w].value for w in wanted)
+    # Of a straight taper, seen along 4.5 mm: the mean is in the middle, and the ends as far off as it rises from the
+    # middle of the first piece (of 16 places, 40 at most) to that of the last.
+    pieces = min(40, min(int(np.isfinite(p[:, 0]).sum()) for p in found.points.values()) // 16)
+    assert least < mean < most
+    assert mean == pytest.approx((least + most) / 2, abs=2e-3)
+    assert most - least == pytest.approx(1.2 / 6.0 * 4.5 * (pieces - 1) / pieces, rel=0.01)

@@ -23,7 +23,7 @@ from truegauge.core.plan.silhouette import (
     Silhouette,
 )
 from truegauge.core.plan.title import TitleBlock
-from truegauge.core.silhouette.fitting import RoundEdge
+from truegauge.core.silhouette.fitting import StraightEdge
 from truegauge.core.silhouette.looking import Looks, Place, Seen
 from truegauge.core.silhouette.names import SIZES
 from truegauge.core.silhouette.signature import signature_of
@@ -158,8 +158,9 @@ def offers(own: Silhouette, chosen: Sequence[str]) -> tuple[str, ...]:
 
 
 _LIKELY = (
-    "profile", "profile_fitted", "size", "spacing", "angle", "height", "diameter", "radius", "size_least", "size_most",
-    "spacing_x", "spacing_y", "coaxiality", "symmetry", "straightness", "roundness", "thread_outer", "thread_core",
+    "profile", "profile_fitted", "size", "spacing", "angle", "height", "diameter", "radius",
+    "size_least", "size_most", "size_mean", "spacing_x", "spacing_y", "coaxiality", "symmetry",
+    "straightness", "roundness", "thread_outer", "thread_core",
     "thread_pitch_diameter", "thread_pitch", "thread_flank_angle",
 )  # fmt: skip
 
@@ -184,6 +185,7 @@ def found_by(
     """Return a silhouette whose part is found by its edges from now on, in coordinates that these make.
 
     x goes along one edge, or in the middle between two, as nearly the way that it went before; it begins at the stop.
+    One of both is enough (`turn` may be empty where the stop is round, `stop` empty).
 
     Parameters
     ----------
@@ -196,17 +198,18 @@ def found_by(
         An edge is not seen, or there is not one whole part: said in words.
     """
     edges = {e.id: e for e in own.edges}
-    if not turn or stop not in edges or set(turn) - edges.keys():
+    if not (turn or stop) or ({*turn, stop} - {""}) - edges.keys():
         raise EvaluationError("the part is found by one or two straight edges, and one across or a round one")
-    boxes = [edges[k].looked(dense=False) for k in (*turn, stop)]
+    boxes = [edges[k].looked(dense=False) for k in (*turn, *([stop] if stop else []))]
     seen = Looks(boxes, known.lens.pixel).seen(picture, known.lens, place)
     said = next((s for s in seen if isinstance(s, str)), None)
     if said is not None:
         raise EvaluationError(f"the edges that it should be found by are not seen: {said}")
     made = [s.edge for s in seen if isinstance(s, Seen)]
-    if any(isinstance(e, RoundEdge) for e in made[:-1]):
+    lines = [e for e in made[: len(turn)] if isinstance(e, StraightEdge)]
+    if len(lines) < len(turn):
         raise EvaluationError("x goes along straight edges: a round one tells no direction")
-    angle, origin = frame_of(made)
+    angle, origin = frame_of(lines, made[-1] if stop else None)
     inner = Place(origin, angle)  # of the new coordinates in those so far
     now = place.after(inner)
     moved = tuple(e.replace(look=_moved(e.look, inner)) for e in own.edges)

@@ -235,11 +235,12 @@ def _unpacked(text: str, shape: tuple[int, int]) -> NDArray[np.bool_]:
 class ShadowDatums(Frozen):
     """The elements of the part's coordinates: along one or two edges goes x, at another (or a centre) it begins.
 
-    The line of the first ones is at y = `level`, the stop at x = `at`. A part may lie end for end, or upside down.
+    The line of the first ones is at y = `level`, the stop at x = `at`. Either may be left out: without a stop (empty) x
+    begins roughly, with a round stop alone its direction is rough. A part may lie end for end, or upside down.
     """
 
-    turn: tuple[Id, ...] = Field(min_length=1, max_length=2)
-    stop: Id
+    turn: tuple[Id, ...] = Field(default=(), max_length=2)
+    stop: str = Field(default="", max_length=80)
     level: Coordinate = 0.0
     at: Coordinate = 0.0
     end_for_end: bool = True
@@ -271,11 +272,14 @@ class Silhouette(Frozen):
             if set(s.of) - things:
                 raise ValueError(f"{s.name} is told of an edge that the plan does not have")
         if self.datums is not None:
-            own = {*self.datums.turn, self.datums.stop}
+            own = {*self.datums.turn, self.datums.stop} - {""}
+            stop = edges.get(self.datums.stop)
             if own - edges.keys():
                 raise ValueError("the part is found by an edge that the plan does not have")
             if any(isinstance(edges[t].look, ShadowBand) for t in self.datums.turn):
                 raise ValueError("x goes along straight edges: a round one tells no direction")
+            if not self.datums.turn and (stop is None or isinstance(stop.look, ShadowBox)):
+                raise ValueError("a part is found by a straight edge that x goes along, or by a round one")
         return self
 
     def edge(self, edge_id: str) -> ShadowEdge | None:
@@ -312,7 +316,7 @@ class Silhouette(Frozen):
             return None
         own = {e.id: e for e in self.edges}
         turn = tuple(box for t in self.datums.turn if isinstance(box := own[t].looked(dense=False), Box))
-        stop = own[self.datums.stop].looked(dense=False)
+        stop = own[self.datums.stop].looked(dense=False) if self.datums.stop else None
         d = self.datums
         return Datums(turn, stop, self.taught.signature, self.taught.place, d.level, d.at, d.end_for_end, d.upside_down)
 
@@ -327,4 +331,4 @@ class Silhouette(Frozen):
         )  # fmt: skip
 
 
-_PLACE_BY_PLACE = {"size_least", "size_most", "straightness", "roundness"}
+_PLACE_BY_PLACE = {"size_least", "size_most", "size_mean", "straightness", "roundness"}

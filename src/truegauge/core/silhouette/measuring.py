@@ -208,6 +208,11 @@ class _Telling:
 
     def _size(self, wanted: Wanted) -> Reading:
         known, of = self._known, wanted.of
+        datums = self._recipe.datums
+        if datums is not None and not datums.turn and (wanted.what in _ALONG or wanted.at is not None):
+            raise EvaluationError("no edge holds the turn of the part: x and y have no direction")
+        if datums is not None and datums.stop is None and wanted.at is not None:
+            raise EvaluationError("no edge holds where x begins: there is no place of x")
         asked = SIZES[wanted.what]
         if asked.of[0] == "side":
             return self._of_thread(wanted)
@@ -216,9 +221,10 @@ class _Telling:
         match wanted.what:
             case "size":
                 return size_across(self._straight(of[0]), self._straight(of[1]), known, wanted.at)
-            case "size_least" | "size_most":
+            case "size_least" | "size_most" | "size_mean":
                 found = size_range(self._seen(of[0]), self._seen(of[1]), known)
-                return found.smallest if wanted.what == "size_least" else found.largest
+                ends = {"size_least": found.smallest, "size_most": found.largest, "size_mean": found.mean}
+                return ends[wanted.what]
             case "spacing" | "spacing_x" | "spacing_y" | "height":
                 return between(self._thing(of[0]), self._thing(of[1]), known, _ALONG.get(wanted.what))
             case "angle":

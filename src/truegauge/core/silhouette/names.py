@@ -24,6 +24,7 @@ _SIDES: tuple[Of, ...] = ("side", "side")
 
 SIZES: dict[str, Asked] = {
     "size": Asked("size across", "distance", _TWO),
+    "size_mean": Asked("mean size across", "distance", _TWO),
     "size_least": Asked("smallest size across", "distance", _TWO),
     "size_most": Asked("largest size across", "distance", _TWO),
     "spacing": Asked("spacing", "distance", ("any", "any")),

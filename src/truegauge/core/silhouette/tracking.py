@@ -29,12 +29,13 @@ class Datums:
     """The elements that make a part's coordinates.
 
     `turn` is a straight edge that lies along x, or two beside each other, whose middle does; `stop` lies at x = `at`: a
-    straight edge across, or the centre of a round one. `taught` is the shadow of a part that lay at `place`. It may lie
-    end for end, or upside down, where that is said.
+    straight edge across, or the centre of a round one. Without a stop x begins where the shadow roughly says; a round
+    stop alone tells no turn: that is rough then. `taught` is the shadow of a part that lay at `place`. It may lie end
+    for end, or upside down, where that is said.
     """
 
     turn: tuple[Box, ...]
-    stop: Box | Band
+    stop: Box | Band | None
     taught: Signature
     place: Place
     level: float = 0.0  # y of the edge, or of the middle of two
@@ -58,7 +59,7 @@ class Tracker:
 
     def __init__(self, datums: Datums, lens: Lens) -> None:
         self._datums, self._lens = datums, lens
-        self._looks = Looks((*datums.turn, datums.stop), lens.pixel)
+        self._looks = Looks((*datums.turn, *([] if datums.stop is None else [datums.stop])), lens.pixel)
 
     @property
     def taught(self) -> Signature:
@@ -125,7 +126,9 @@ class Tracker:
                 raise EvaluationError(wrong)
             edges = [one.edge for one in seen if isinstance(one, Seen)]
             noise = float(np.mean([edge.noise for edge in edges]))
-            turn, off = frame_of(edges, self._datums.level, self._datums.at)
+            lines = [e for e in edges[: len(self._datums.turn)] if isinstance(e, StraightEdge)]
+            stop = None if self._datums.stop is None else edges[-1]
+            turn, off = frame_of(lines, stop, self._datums.level, self._datums.at)
             place = place.moved(off, turn)
             if abs(turn) * size + float(np.linalg.norm(off)) < _SETTLED * self._lens.pixel:
                 break
@@ -133,31 +136,35 @@ class Tracker:
 
 
 def frame_of(
-    edges: Sequence[StraightEdge | RoundEdge], level: float = 0.0, at: float = 0.0
+    lines: Sequence[StraightEdge], stop: StraightEdge | RoundEdge | None, level: float = 0.0, at: float = 0.0
 ) -> tuple[float, Floats]:  # fmt: skip
     """Return by how much coordinates are turned that edges make, rad, and where they begin (2,).
 
-    x goes along the first ones (one, or the middle of two), which are at y = `level`; the last one is at x = `at`.
+    x goes along the lines (one, or the middle of two), which are at y = `level`; the stop is at x = `at`. Without a
+    stop they begin where those begin that the edges are in; a round stop without lines leaves their turn.
 
     Raises
     ------
     EvaluationError
-        The last one lies along the others.
+        The stop lies along the lines, or there is nothing that tells.
     """
-    *lines, stop = edges
+    if not lines:
+        if not isinstance(stop, RoundEdge):
+            raise EvaluationError("a straight edge across tells no coordinates alone: choose one that x goes along")
+        return 0.0, stop.center - np.array([at, level])
     ways, points = list[np.ndarray](), []
     for line in lines:
-        if isinstance(line, StraightEdge):
-            side = float(line.way @ ways[0]) if ways else float(line.way[0])
-            ways.append(line.way if side > 0 else -line.way)
-            points.append(line.point)
+        side = float(line.way @ ways[0]) if ways else float(line.way[0])
+        ways.append(line.way if side > 0 else -line.way)
+        points.append(line.point)
     way = np.mean(ways, axis=0)
     way = way / np.linalg.norm(way)
     across = np.array([-way[1], way[0]])
     high = float(np.mean([_height(p, w, way) for p, w in zip(points, ways, strict=True)]))
+    begin = at
     if isinstance(stop, RoundEdge):
         begin = float(stop.center @ way)
-    else:
+    elif stop is not None:
         # Where the edge crosses the line that x goes along.
         base = (high - level) * across
         along = stop.normal @ way

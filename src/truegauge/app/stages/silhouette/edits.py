@@ -210,7 +210,7 @@ class SilhouetteEdits:
             self.change(own.replace(sizes=sizes), "move a value", f"value {size_id}")
 
 
-_DENSE = {"size_least", "size_most", "straightness", "roundness"}
+_DENSE = {"size_least", "size_most", "size_mean", "straightness", "roundness"}
 
 
 def usual_limits(what: str, value: float) -> tuple[float, float]:

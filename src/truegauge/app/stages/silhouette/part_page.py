@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from truegauge.app.stages.silhouette.series_model import SeriesModel
 
 _HINT = ("Choose one straight edge, or two opposite ones, that x goes along; then an edge across or a round one that x "
-         "begins at. From then on the part is found wherever it lies.")  # fmt: skip
+         "begins at. For a ring a round one is enough. From then on the part is found wherever it lies.")  # fmt: skip
 _FEW = 3
 
 
@@ -155,7 +155,9 @@ class PartPage(QWidget):
             ("x along", " and ".join(own.named(k) for k in turn) or "–"), ("x begins at", own.named(stop) or "–"),
             ("found by them", "yes" if own.datums is not None and own.taught is not None else "no"),
         ])  # fmt: skip
-        self.find_it.setEnabled(bool(turn and stop))
+        edge = own.edge(stop)
+        is_round = edge is not None and not isinstance(edge.look, ShadowBox)
+        self.find_it.setEnabled(bool(turn) or is_round)
         for box, value in ((self.end_for_end, own.datums is not None and own.datums.end_for_end),
                            (self.upside_down, own.datums is not None and own.datums.upside_down)):  # fmt: skip
             box.blockSignals(True)
