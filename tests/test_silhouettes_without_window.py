@@ -180,9 +180,18 @@ def test_temperature_counts_and_general_tolerances_hold(folder):
     own = tg.open_silhouette(folder / "shaft.tgplan")
     own.general("f-H")
     own.size("size", "seat above", "seat below", nominal=8.0, name="Seat again")
+    own.size("radius", "corner", nominal=0.8, name="Rounding")
+    own.size("radius", "fillet", nominal=0.8, name="Hollow")
+    own.size("radius", "fillet", nominal=0.4, name="Small")
+    own.size("angle", "seat above", "shoulder", nominal=math.pi / 2, name="Square")
     path = folder / "parts" / "part-0.png"
     cold = tg.inspect(own, path)
     assert cold["Seat again"].limits == (7.9, 8.1)
+    # A rounding breaks an edge, a hollow does not; of less than 0.5 mm and of angles without legs classes say nothing.
+    assert cold["Rounding"].limits == pytest.approx((0.6, 1.0))
+    assert cold["Hollow"].limits == pytest.approx((0.75, 0.85))
+    assert cold["Small"].limits == cold["Square"].limits == (None, None)
+    assert cold["Rounding"].characteristic.kind == cold["Hollow"].characteristic.kind == "shadow_radius"
     sample = sample_from_picture(path).saying(temperature_c=30.0)
     from truegauge.core.plan.part import PartMaterial
 

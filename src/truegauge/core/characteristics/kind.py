@@ -186,16 +186,18 @@ class Kind:
         if self.geometric or self.one_sided:
             return NONE
         if self.angular:
-            if stated.linear is None:
-                return NONE
-            t = general.angle_tolerance(min((f.length for f in features), default=0.0), stated.linear)
+            if stated.linear is None or not features:
+                return NONE  # the table goes by the shorter leg: where nobody knows it, it says nothing
+            t = general.angle_tolerance(min(f.length for f in features), stated.linear)
             return -t, t
         if stated.size is not None:
             return -stated.size, stated.size
-        if stated.linear is not None and nominal > 0:
-            t = general.length_tolerance(nominal, stated.linear)
-            return -t, t
-        return NONE
+        given = None if stated.linear is None else general.stated_length_tolerance(nominal, stated.linear)
+        return NONE if given is None else (-given, given)
+
+    def breaks_an_edge(self, context: Context, c: Characteristic) -> bool:
+        """Tell whether it is the outer radius of a broken edge, which has general tolerances of its own."""
+        return False
 
     def definition(self, plan: Plan, c: Characteristic) -> str:
         """Return what a size is by the standard, as a drawing marks it: "LP", "GX ACS", "(E)"; empty for others."""

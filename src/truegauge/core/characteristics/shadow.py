@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from truegauge.core.characteristics.kind import NONE, Kind, Limits, Nominals, Numbers, Told
+from truegauge.core.characteristics.kind import Kind, Limits, Numbers, Told
 from truegauge.core.characteristics.readings import ReadingKind, reading_named
 from truegauge.core.errors import EvaluationError
 from truegauge.core.nodes.keys import growth_of
 from truegauge.core.nodes.shadow import SeenShadow
-from truegauge.core.plan.silhouette import ShadowSize
+from truegauge.core.plan.silhouette import ShadowBox, ShadowSize
 from truegauge.core.silhouette.measuring import Measured
 from truegauge.core.silhouette.names import SIZES
 from truegauge.core.silhouette.sizes import Reading
@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from truegauge.core.nodes.context import Context
     from truegauge.core.plan.document import Plan
     from truegauge.core.plan.requirements import Characteristic
-    from truegauge.core.tolerancing.general import GeneralTolerances
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -42,9 +41,16 @@ class ShadowKind(ReadingKind):
     def content(self, plan: Plan, c: Characteristic) -> Hashable:
         return (self.name,)
 
-    def general(self, stated: GeneralTolerances, nominal: float, features: Nominals) -> Limits:
-        """Return what general tolerances give; an angle goes by its nominal length, which nobody knows here."""
-        return NONE if self.angular else super().general(stated, nominal, features)
+    def breaks_an_edge(self, context: Context, c: Characteristic) -> bool:
+        """Tell whether it is the radius of a rounding of the part: part of a circle, with light outside of it."""
+        own = context.plan.silhouette
+        if self.what != "radius" or own is None:
+            return False
+        edge = own.edge(reading_named(context, c, ShadowSize).of[0])
+        if edge is None or isinstance(edge.look, ShadowBox) or edge.turn == "either":
+            return False
+        light_outside = (edge.turn == "to light") is not edge.look.inwards
+        return light_outside and edge.look.end - edge.look.begin <= np.pi
 
     def tell(self, context: Context, c: Characteristic, limits: Limits) -> Told:
         found, growth = self._found(context, c), growth_of(context)

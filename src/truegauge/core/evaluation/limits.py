@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from truegauge.core.nodes.graph import NotComputed
 from truegauge.core.nodes.nominal import known_nominals
+from truegauge.core.tolerancing.general import stated_length_tolerance
 from truegauge.core.tolerancing.request import are_opposite, width_nominal
 
 if TYPE_CHECKING:
@@ -21,6 +22,9 @@ def limits_in_force(context: Context, c: Characteristic) -> tuple[float | None, 
     if c.lower is not None or c.upper is not None or c.basic or not stated.say():
         return c.lower, c.upper, ""
     kind = context.kind(c.kind)
+    if stated.linear is not None and stated.size is None and kind.breaks_an_edge(context, c):
+        t = stated_length_tolerance(c.nominal, stated.linear, broken_edge=True)
+        return (None, None, "") if t is None else (-t, t, stated.say())
     groups = () if kind.reading else tuple(context.plan.named(f).group for f in c.features)
     found = kind.general(stated, c.nominal, known_nominals(context, groups))
     return (*found, stated.say()) if found != (None, None) else (None, None, "")

@@ -21,6 +21,16 @@ _LENGTHS: dict[str, tuple[float, ...]] = {
     "c": (0.2, 0.3, 0.5, 0.8, 1.2, 2.0, 3.0, 4.0),
     "v": (0.5, 0.5, 1.0, 1.5, 2.5, 4.0, 6.0, 8.0),
 }
+_LEAST_LENGTH = 0.5  # what is shorter has its tolerance beside it
+_LONGEST = {"f": 2000.0, "m": 4000.0, "c": 4000.0, "v": 4000.0}
+_SHORTEST = {"f": 0.0, "m": 0.0, "c": 0.0, "v": 3.0}  # up to that a class says nothing
+_BROKEN_STEPS = (3.0, 6.0, 1e9)
+_BROKEN: dict[str, tuple[float, ...]] = {
+    "f": (0.2, 0.5, 1.0),
+    "m": (0.2, 0.5, 1.0),
+    "c": (0.4, 1.0, 2.0),
+    "v": (0.4, 1.0, 2.0),
+}
 _ANGLE_STEPS = (10.0, 50.0, 120.0, 400.0, 1e9)
 _ANGLES: dict[str, tuple[float, ...]] = {  # minutes of arc
     "f": (60, 30, 20, 10, 5),
@@ -88,6 +98,19 @@ def _look_up(steps: tuple[float, ...], values: tuple[float, ...], length: float)
 def length_tolerance(length: float, grade: str = "f") -> float:
     """Return the plus-minus tolerance (mm) for a length (mm); ISO 2768-1 table 1."""
     return _look_up(_LENGTH_STEPS, _LENGTHS[grade], abs(length))
+
+
+def stated_length_tolerance(length: float, grade: str, *, broken_edge: bool = False) -> float | None:
+    """Return the plus-minus tolerance (mm) that a class gives a length (mm); None where its table says nothing.
+
+    ISO 2768-1 table 1; table 2 of a broken edge (outer radii, heights of chamfers). Neither holds below 0.5 mm.
+    """
+    length = abs(length)  # coordinates have signs
+    if length < _LEAST_LENGTH:
+        return None
+    if broken_edge:
+        return _look_up(_BROKEN_STEPS, _BROKEN[grade], length)
+    return length_tolerance(length, grade) if _SHORTEST[grade] < length <= _LONGEST[grade] else None
 
 
 def form_tolerance(length: float, grade: str = "H") -> float:
