@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-import cv2
 import numpy as np
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
@@ -33,6 +32,8 @@ class ShownPicture:
 
     def paint(self, painter: QPainter, picture: Picture, view: View) -> None:
         """Paint what is seen of a picture, made as small as it is shown first."""
+        import cv2  # the window opens without it
+
         high, wide = picture.shape
         device, room = painter.device(), view.room
         x0, y0 = (int(max(0, v)) for v in view.back(room[0], room[1]))
