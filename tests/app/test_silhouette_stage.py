@@ -517,6 +517,61 @@ def test_samples_are_kept_with_their_pictures_and_none_is_written_over(job, tmp_
     assert found["Bearing seat"].value == pytest.approx(SHAFT.made(3).seat, abs=2e-3)
 
 
+def test_statistics_are_of_the_parts_that_count_and_of_the_values_that_were_told(job, tmp_path):
+    """Mean and range as they are written, against the rows of the log, also when one part lacks a value."""
+    job.open(demo.SHAFT_PLAN)
+    job.connect()
+    job.model.camera.use(job.session.plan.silhouette.lens)
+    job.series.log_path = tmp_path / "log.csv"
+    assert job.series.start()
+    outline = SHAFT.outlines(SHAFT.made(3))[0].copy()
+    filled = (outline[:, 0] > 3.1) & (outline[:, 0] < 4.5) & (outline[:, 1] > 2.0)
+    assert filled.sum() > 1
+    outline[filled, 1] = 3.6  # the groove is full of something: nothing of it can be told
+
+    def put(number, burr=False):
+        job.take_away()
+        count = len(job.series.parts)
+        if burr:
+            job.hand.device.do(lambda scene: scene.put([outline], LEVEL))
+        else:
+            job.hand.put(number, place=LEVEL)
+        job.until(lambda: len(job.series.parts) == count + 1)
+
+    def written():
+        return {row[0].split("  ")[1]: row[2:] for row in job.middle.values.rows()}
+
+    def as_logged(rows):
+        made = {}
+        log = list(csv.DictReader((tmp_path / "log.csv").read_text().splitlines()))
+        for head in [h for h in log[0] if "[mm]" in h]:
+            told = [float(log[k][head]) for k in rows if log[k][head]]
+            made[head.split(" ", 1)[1].removesuffix(" [mm]")] = (f"{np.mean(told):.3f}", f"{np.ptp(told):.3f}")
+        return log, made
+
+    def agrees(rows):
+        log, true = as_logged(rows)
+        found = written()
+        assert {name: found[name] for name in true} == true
+        return log
+
+    put(1)
+    put(2)
+    put(3, burr=True)
+    log = agrees([0, 1, 2])
+    groove = next(h for h in log[0] if "Groove [mm]" in h)
+    assert [bool(row[groove]) for row in log] == [True, True, False]
+    assert log[2]["verdict"] == "incomplete"
+    job.series.set_aside()  # it had no groove: that of the part before stays
+    agrees([0, 1])
+    job.series.again()
+    job.rest()
+    log = agrees([0, 1, 4])
+    assert [row["what"] for row in log] == ["measured", "measured", "measured", "set aside", "again"]
+    put(4)
+    agrees([0, 1, 4, 5])
+
+
 def test_a_calibration_is_due_on_its_date_and_what_is_no_date_is_refused(job):
     job.open(demo.SHAFT_PLAN)
     job.connect()

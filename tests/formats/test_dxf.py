@@ -53,6 +53,34 @@ def test_units_circles_polylines_and_splines(tmp_path):
     assert closed == [True, True, False, True]
 
 
+def test_outlines_in_blocks_lie_where_they_are_put_also_mirrored(tmp_path):
+    def draw(space):
+        inner, outer = (space.doc.blocks.new(name) for name in ("inner", "outer"))
+        slot(inner)
+        outer.add_blockref("inner", (1, 0))
+        own = space.add_blockref("outer", (100, 50), dxfattribs={"xscale": 2, "yscale": 2, "rotation": 90})
+        own.grid(size=(1, 2), spacing=(0, 80))
+        space.add_arc((-30, 0), 5, 0, 180, dxfattribs={"extrusion": (0, 0, -1)})  # seen from below: x is the other way
+
+    *slots, arc = contour_from_dxf(drawing(tmp_path, draw))
+    assert len(slots) == 2
+    for k, line in enumerate(sorted(slots, key=lambda one: one[:, 1].mean())):
+        # Turned by a quarter, twice as large: its x goes along y, and so does the row.
+        assert line.min(axis=0) == pytest.approx([100 - 10, 52 - 10 + 80 * k], abs=0.01)
+        assert line.max(axis=0) == pytest.approx([100 + 10, 52 + 30 + 80 * k], abs=0.01)
+    assert np.hypot(arc[:, 0] - 30, arc[:, 1]) == pytest.approx(np.full(len(arc), 5.0), abs=1e-9)
+
+
+def test_a_block_in_itself_ends(tmp_path):
+    def draw(space):
+        block = space.doc.blocks.new("own")
+        block.add_circle((0, 0), 1)
+        block.add_blockref("own", (3, 0))
+        space.add_blockref("own", (0, 0))
+
+    assert 1 <= len(contour_from_dxf(drawing(tmp_path, draw))) <= 9
+
+
 @pytest.mark.parametrize(("content", "words"), [
     (b"", "empty"), (b"no drawing at all", "no DXF"), (b"\x00\xff" * 2000, "no DXF"),
 ])  # fmt: skip

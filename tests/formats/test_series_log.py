@@ -1,16 +1,19 @@
 """The log of a series: rows whole or not at all, one number after the other, whatever happens to the program."""
 
 import csv
+import io
 import os
 import random
 import signal
 import subprocess
 import sys
 
+import openpyxl
 import pytest
 
 from truegauge.core.errors import FormatError
 from truegauge.formats.series_log import SeriesLog
+from truegauge.formats.series_xlsx import series_xlsx
 
 COLUMNS = ("part", "seat", "state")
 WRITER = """
@@ -102,6 +105,29 @@ def test_a_full_disk_is_said_and_nothing_is_half(tmp_path, monkeypatch):
     assert path.read_bytes() == before
     assert log.add(("b", 1.0, "in")) == 2
     assert [row[0] for row in rows_of(path)] == ["no", "1", "2"]
+
+
+def test_a_workbook_of_a_log_has_its_rows_and_refuses_what_is_none(tmp_path):
+    path = tmp_path / "series.csv"
+    log = SeriesLog(path, ("time", "serial", "Seat [mm]", "state"))
+    for cells in (("t", "=1+1", 8.00125, "good"), ("t", "7", None, "incomplete"), ("t", "8", float("inf"), "nan")):
+        log.add(cells)
+    log.close()
+    path.write_bytes(path.read_bytes() + b"4,t,9")  # a row on its way
+    sheet = openpyxl.load_workbook(io.BytesIO(series_xlsx(path))).active
+    assert [list(row) for row in sheet.iter_rows(values_only=True)] == [
+        ["no", "time", "serial", "Seat [mm]", "state"], [1, "t", "'=1+1", 8.00125, "good"],
+        [2, "t", "7", None, "incomplete"], [3, "t", "8", "inf", "nan"],
+    ]  # fmt: skip
+    assert sheet["C2"].data_type == "s"
+    for content, words in (
+        (b"no,time\r\n1,t,more\r\n", "line 2 has 3 cells for 2 columns"),
+        (b"no,x\r\n1," + b"9" * 200_000 + b"\n", "no log"),
+        (b"a,b\n", "no log"), (b"\xff\xfe\n", "no text"), (b"", "empty|no log"),
+    ):  # fmt: skip
+        path.write_bytes(content)
+        with pytest.raises(FormatError, match=words):
+            series_xlsx(path)
 
 
 def test_what_is_no_such_log_is_left_as_it_is(tmp_path):

@@ -1,4 +1,4 @@
-"""Contours from DXF: lines, arcs, circles, ellipses, polylines and splines, joined where they meet; mm."""
+"""Contours from DXF: lines, arcs, circles, ellipses, polylines, splines, blocks of them, joined where they meet; mm."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from truegauge.core.errors import FormatError
 from truegauge.formats.files import read_bytes
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterable, Iterator, Sequence
     from pathlib import Path
 
     from truegauge.core.arrays import Floats
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 _LARGEST, _MOST = 50_000_000, 20_000  # bytes; entities
 _FINE = 0.001  # mm that a curve is off its chords
 _JOINED = 1e-3  # mm between ends that are one
+_DEEP = 8  # blocks in blocks
 _KINDS = {"LINE", "ARC", "CIRCLE", "ELLIPSE", "LWPOLYLINE", "POLYLINE", "SPLINE"}
 # $INSUNITS: what a length is in mm; nothing said: mm.
 _UNITS = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 13: 1e-3}
@@ -41,7 +42,7 @@ def contour_from_dxf(path: Path) -> tuple[Floats, ...]:
     try:
         document, _ = recover.read(io.BytesIO(data))
         unit = int(document.header.get("$INSUNITS", 0))
-        entities = [e for e in document.modelspace() if e.dxftype() in _KINDS]
+        entities = list(_curves(document.modelspace(), _DEEP))
     except (OSError, DXFError, ValueError, KeyError, TypeError, AttributeError, IndexError) as error:
         raise FormatError(path, f"this is no DXF, or it is damaged ({error})") from None
     if unit not in _UNITS:
@@ -54,6 +55,16 @@ def contour_from_dxf(path: Path) -> tuple[Floats, ...]:
     if not lines:
         raise FormatError(path, "its curves have no length")
     return tuple(_joined(lines))
+
+
+def _curves(entities: Iterable[Any], deep: int) -> Iterator[object]:
+    """Return the curves among entities and in the blocks that are put there: outlines are often drawn as one."""
+    for entity in entities:
+        if entity.dxftype() in _KINDS:
+            yield entity
+        elif entity.dxftype() == "INSERT" and deep > 0:
+            for one in entity.multi_insert() if entity.mcount > 1 else (entity,):
+                yield from _curves(one.virtual_entities(), deep - 1)
 
 
 def _flattened(path: Path, entities: Sequence[object], unit: float) -> list[Floats]:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 from typing import TYPE_CHECKING
 
 from truegauge.core.errors import FormatError
 from truegauge.formats.files import read_bytes
+from truegauge.formats.series_log import NUMBER
 from truegauge.formats.table_text import cell_text
 
 if TYPE_CHECKING:
@@ -31,8 +33,11 @@ def series_xlsx(log: Path) -> bytes:
         text = data[: data.rfind(b"\n") + 1].decode("utf-8-sig")
     except UnicodeDecodeError:
         raise FormatError(log, "this is no log of a series: it is no text") from None
-    rows = list(csv.reader(io.StringIO(text)))
-    if not rows or rows[0][:1] != ["no"]:
+    try:
+        rows = list(csv.reader(io.StringIO(text)))
+    except csv.Error as error:
+        raise FormatError(log, f"this is no log of a series ({error})") from None
+    if not rows or rows[0][:1] != [NUMBER]:
         raise FormatError(log, "this is no log of a series")
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out, {"in_memory": True})
@@ -45,6 +50,8 @@ def series_xlsx(log: Path) -> bytes:
     sheet.freeze_panes(1, 3)
     sheet.set_column(1, len(head), 12)
     for row, cells in enumerate(rows[1:], 1):
+        if len(cells) != len(head):
+            raise FormatError(log, f"line {row + 1} has {len(cells)} cells for {len(head)} columns: it was changed")
         for column, cell in enumerate(cells):
             number = None if column in texts else _number(cell)
             if number is not None:
@@ -58,6 +65,7 @@ def series_xlsx(log: Path) -> bytes:
 
 def _number(cell: str) -> float | None:
     try:
-        return float(cell)
+        value = float(cell)
     except ValueError:
         return None
+    return value if math.isfinite(value) else None  # a workbook has no others

@@ -6,9 +6,10 @@ import pytest
 from truegauge.core.authoring.silhouettes import found_by
 from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.silhouette import ShadowSize
+from truegauge.core.silhouette.fitting import StraightEdge
 from truegauge.core.silhouette.looking import Place
 from truegauge.core.silhouette.measuring import MadeOf, Measurer, Recipe, Wanted
-from truegauge.core.silhouette.sizes import Spot, between, middle_of
+from truegauge.core.silhouette.sizes import Spot, between, middle_of, symmetry
 from truegauge.demo.shadow_plans import CAMERA_LENS, PARTS, PLATE_PART, RING, SHAFT, calibrated, camera
 
 PX = CAMERA_LENS.pixel
@@ -76,6 +77,27 @@ def test_the_middle_of_two_edges_and_what_lies_between_are_as_by_their_definitio
     )
     with pytest.raises(EvaluationError, match="aslant"):
         middle_of(edges["below"], edges["left"])
+
+
+def test_symmetry_is_the_width_of_a_zone_that_has_the_whole_middle_line_in_it():
+    """Against the definition: places along the second line, tried finely, and how far each is from the first."""
+    rng = np.random.default_rng(8)
+    known = calibrated().calibration
+    none = np.zeros(0, dtype=bool)
+    for _ in range(200):
+        turn, tilt = rng.uniform(0, 2 * np.pi), rng.uniform(-0.09, 0.09)
+        lines = [
+            StraightEdge(rng.normal(size=2), np.array([np.cos(a), np.sin(a)]), none, 0.0, 0.0, 0.0,
+                         -rng.uniform(0.1, 3), rng.uniform(0.1, 5))
+            for a in (turn, turn + tilt + np.pi * rng.integers(2))
+        ]  # fmt: skip
+        datum, line = lines
+        places = line.point + np.linspace(line.begin, line.end, 501)[:, None] * line.way
+        off = np.abs((places - datum.point) @ np.array([-np.sin(turn), np.cos(turn)]))
+        assert symmetry(datum, line, known).value == pytest.approx(2 * off.max(), abs=1e-9)
+    across = StraightEdge(np.zeros(2), np.array([-np.sin(turn), np.cos(turn)]), none, 0.0, 0.0, 0.0, -1.0, 1.0)
+    with pytest.raises(EvaluationError, match="no symmetry"):
+        symmetry(datum, across, known)
 
 
 def test_a_part_that_may_not_lie_end_for_end_is_refused_then_and_not_otherwise(plans):

@@ -27,6 +27,7 @@ from truegauge.core.silhouette.sizes import (
     radius_of,
     size_across,
     spacing,
+    symmetry,
 )
 from truegauge.core.silhouette.threads import Thread, thread_of
 from truegauge.core.silhouette.tracking import Tracker
@@ -163,7 +164,9 @@ class _Telling:
         self._contours = contours
         self._recipe, self._known, self._points, self._edges = recipe, known, points, edges
         self._threads: dict[tuple[str, ...], Thread | str] = {}
-        self.made: dict[str, StraightEdge | Spot | str] = {k: self._make(m) for k, m in recipe.made.items()}
+        self.made: dict[str, StraightEdge | Spot | str] = {}
+        for key, one in recipe.made.items():
+            self.made[key] = self._make(one)
         self.sizes: dict[str, Reading | str] = {}
         for key, wanted in recipe.sizes.items():
             try:
@@ -197,14 +200,10 @@ class _Telling:
         return edge if isinstance(edge, StraightEdge) else center_of(edge, self._known)
 
     def _straight(self, key: str) -> StraightEdge:
-        found = self._thing(key) if key in self.made_keys else self._seen(key).edge
+        found = self._thing(key)
         if not isinstance(found, StraightEdge):
             raise EvaluationError("it is told of straight edges: this one is none")
         return found
-
-    @property
-    def made_keys(self) -> set[str]:
-        return set(getattr(self, "made", {}))
 
     def _size(self, wanted: Wanted) -> Reading:
         known, of = self._known, wanted.of
@@ -234,9 +233,7 @@ class _Telling:
             case "roundness":
                 return roundness_of(self._seen(of[0]), known)
             case "symmetry":
-                a, b = self._straight(of[0]), self._straight(of[1])
-                off = between(a, Spot(b.point, b.offset_u**2 * np.eye(2)), known)
-                return Reading(2 * off.value, 2 * off.uncertainty)
+                return symmetry(self._straight(of[0]), self._straight(of[1]), known)
         edges = [self._seen(key).edge for key in of]
         rounds = [e for e in edges if not isinstance(e, StraightEdge)]
         if len(rounds) < len(edges):

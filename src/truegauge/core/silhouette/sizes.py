@@ -132,6 +132,23 @@ def spacing(p: Spot, q: Spot, known: Calibration, along: Floats | None = None) -
     return Reading(abs(value), float(np.hypot(np.sqrt(own), known.scale_u * far)))
 
 
+def symmetry(datum: StraightEdge, line: StraightEdge, known: Calibration) -> Reading:
+    """Return how wide a zone about a middle line is that has another one in it, as far as that is seen (ISO 1101).
+
+    Raises
+    ------
+    EvaluationError
+        They lie aslant to each other.
+    """
+    _together(datum, line, "symmetry")
+    ends = [
+        offset(datum, Spot(line.point + t * line.way, (line.offset_u**2 + (line.turn_u * t) ** 2) * np.eye(2)), known)
+        for t in (line.begin, line.end)
+    ]
+    worst = max(ends, key=lambda end: end.value)
+    return Reading(2 * worst.value, 2 * worst.uncertainty)
+
+
 def offset(edge: StraightEdge, spot: Spot, known: Calibration) -> Reading:
     """Return how far a place is from an edge, square to it."""
     value = float(edge.off(spot.place[None])[0])

@@ -66,6 +66,7 @@ class SeriesModel(QObject):
         self.values: dict[str, collections.deque[float]] = {}  # the last of each characteristic, by its id
         self.note = ""  # what is to be said of the last part, or why nothing was counted
         self._log: SeriesLog | None = None
+        self._told: tuple[str, ...] = ()  # the characteristics that the last part had values of
         self._plan_id: tuple[object, ...] = ()
         self._again = False
         self._kept_at: Path | None = None  # the sample of the last part
@@ -96,7 +97,7 @@ class SeriesModel(QObject):
                 self._session.notify(error)
                 return False
         self._plan_id = self._columns()
-        self.is_running, self.parts, self.note = True, [], ""
+        self.is_running, self.parts, self.note, self._told = True, [], "", ()
         self._model.holds = True
         self.values = {c.id: collections.deque(maxlen=KEPT) for c in self._session.plan.characteristics}
         self._say_next()
@@ -170,9 +171,9 @@ class SeriesModel(QObject):
             self._say(f"part {last.serial} is set aside")
 
     def _forget_last(self) -> None:
-        for kept in self.values.values():
-            if kept:
-                kept.pop()
+        for key in self._told:
+            self.values[key].pop()
+        self._told = ()
 
     def _on_put_down(self, seen: Seen) -> None:
         if self.is_running:
@@ -208,10 +209,10 @@ class SeriesModel(QObject):
             self.parts[-1] = made
         else:
             self.parts.append(made)
-        for r in evaluation.results:
-            kept = self.values.get(r.characteristic.id)
-            if kept is not None and r.measured is not None:
-                kept.append(r.measured)
+        told = {r.characteristic.id: r.measured for r in evaluation.results if r.measured is not None}
+        self._told = tuple(told.keys() & self.values.keys())
+        for key in self._told:
+            self.values[key].append(told[key])
         self._keep_sample(serial, again=again)
         if not again:
             self.serial = next_serial(self.serial)
