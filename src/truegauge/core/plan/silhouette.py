@@ -302,7 +302,7 @@ class Silhouette(Frozen):
     @cached_property
     def recipe(self) -> Recipe:
         """What is asked of a picture."""
-        dense = {k for s in self.sizes if s.what in _PLACE_BY_PLACE for k in s.of}
+        dense = {k for s in self.sizes if SIZES[s.what].dense for k in s.of}
         sides = {k for s in self.sizes if SIZES[s.what].of[0] == "side" for k in s.of}
         looks = {e.id: e.looked(dense=e.id in dense, fine=e.id in sides) for e in self.edges}
         made = {p.id: MadeOf(p.how, p.edges) for p in self.points}
@@ -329,6 +329,3 @@ class Silhouette(Frozen):
             tuple((c.id, c.counts, c.places, c.reach) for c in self.contours),
             tuple((s.id, s.what, s.of, s.at) for s in self.sizes), self.datums, self.taught,
         )  # fmt: skip
-
-
-_PLACE_BY_PLACE = {"size_least", "size_most", "size_mean", "straightness", "roundness"}

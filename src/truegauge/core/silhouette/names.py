@@ -17,6 +17,7 @@ class Asked:
     of: tuple[Of, ...]
     angular: bool = False
     one_sided: bool = False
+    dense: bool = False  # told place by place along an edge: it is looked at along many rays
 
 
 _TWO: tuple[Of, ...] = ("straight", "straight")
@@ -24,9 +25,9 @@ _SIDES: tuple[Of, ...] = ("side", "side")
 
 SIZES: dict[str, Asked] = {
     "size": Asked("size across", "distance", _TWO),
-    "size_mean": Asked("mean size across", "distance", _TWO),
-    "size_least": Asked("smallest size across", "distance", _TWO),
-    "size_most": Asked("largest size across", "distance", _TWO),
+    "size_mean": Asked("mean size across", "distance", _TWO, dense=True),
+    "size_least": Asked("smallest size across", "distance", _TWO, dense=True),
+    "size_most": Asked("largest size across", "distance", _TWO, dense=True),
     "spacing": Asked("spacing", "distance", ("any", "any")),
     "spacing_x": Asked("spacing along x", "distance", ("any", "any")),
     "spacing_y": Asked("spacing along y", "distance", ("any", "any")),
@@ -36,8 +37,8 @@ SIZES: dict[str, Asked] = {
     "diameter": Asked("diameter", "diameter", ("round",)),
     "coaxiality": Asked("coaxiality", "concentricity", ("round", "round"), one_sided=True),
     "symmetry": Asked("symmetry", "symmetry", _TWO, one_sided=True),
-    "straightness": Asked("straightness", "straightness", ("straight",), one_sided=True),
-    "roundness": Asked("roundness", "roundness", ("round",), one_sided=True),
+    "straightness": Asked("straightness", "straightness", ("straight",), one_sided=True, dense=True),
+    "roundness": Asked("roundness", "roundness", ("round",), one_sided=True, dense=True),
     "profile": Asked("profile of the outline", "profile_line", ("contour",), one_sided=True),
     "profile_fitted": Asked("profile, put onto it", "profile_line", ("contour",), one_sided=True),
     "thread_outer": Asked("outer diameter", "diameter", _SIDES),

@@ -11,7 +11,7 @@ from truegauge.app.stages.silhouette.handles import in_part
 from truegauge.core.authoring.silhouettes import add_size, offers, with_contour, with_edge, with_point, without_things
 from truegauge.core.commands.silhouettes import SetSilhouette
 from truegauge.core.errors import TrueGaugeError
-from truegauge.core.plan.silhouette import ShadowBox, Silhouette
+from truegauge.core.plan.silhouette import ShadowBox, ShadowSize, Silhouette
 from truegauge.core.silhouette.fitting import StraightEdge
 from truegauge.core.silhouette.gestures import edge_along, edges_across
 from truegauge.core.silhouette.looking import Box, Place, Seen
@@ -54,25 +54,14 @@ class SilhouetteEdits:
         own, seen = self._model.silhouette, self._model.seen
         if own is None or not self._model.selected:
             return []
-        whats = offers(own, self._model.selected)
+        whats, at = offers(own, self._model.selected), self._tapers_at(own)
         told: dict[str, Reading | str] = {}
         if seen is not None and seen.lens is not None and self._model.found is not None and seen.silhouette is own:
-            sides = any(SIZES[w].of[0] == "side" for w in whats)
-            dense = set(self._model.selected) if any(w in _DENSE for w in whats) else set()
-            points = {p.id: p for p in own.points}
-            need = {e for k in self._model.selected for e in (points[k].edges if k in points else (k,))}
-            recipe = own.recipe
-            contours = {k: c for k, c in recipe.contours.items() if k in self._model.selected}
-            looks = {e.id: e.looked(dense=e.id in dense, fine=sides) for e in own.edges if e.id in need}
-            made = {k: m for k, m in recipe.made.items() if k in self._model.selected}
-            at = self._tapers_at(own)
-            wanted = {w: Wanted(w, self._model.selected, at if w == "size" else None) for w in whats}
             try:
-                measure = Measurer(Recipe(looks, made, wanted, None, contours), seen.lens.calibration)
+                measure = Measurer(_asked(own, self._model.selected, whats, at).recipe, seen.lens.calibration)
                 told = dict(measure.measure(seen.picture.pixels, self._model.found.place).sizes)
             except TrueGaugeError as error:
                 told = dict.fromkeys(whats, str(error))
-        at = self._tapers_at(own)
         made_offers = [Offer(w, SIZES[w].words, told.get(w, "there is no picture"), at if w == "size" else None)
                        for w in whats]  # fmt: skip
         # What this picture does not tell is hardly meant.
@@ -210,7 +199,13 @@ class SilhouetteEdits:
             self.change(own.replace(sizes=sizes), "move a value", f"value {size_id}")
 
 
-_DENSE = {"size_least", "size_most", "size_mean", "straightness", "roundness"}
+def _asked(own: Silhouette, of: tuple[str, ...], whats: tuple[str, ...], at: float | None) -> Silhouette:
+    """Return a silhouette of nothing but some sizes of a selection, their ids what they are; `at` is of one across."""
+    points = tuple(p for p in own.points if p.id in of)
+    need = {*of, *(e for p in points for e in p.edges)}
+    sizes = tuple(ShadowSize(id=w, name=w, what=w, of=of, at=at if w == "size" else None) for w in whats)
+    return Silhouette(edges=tuple(e for e in own.edges if e.id in need), points=points,
+                      contours=tuple(c for c in own.contours if c.id in of), sizes=sizes)  # fmt: skip
 
 
 def usual_limits(what: str, value: float) -> tuple[float, float]:
