@@ -71,6 +71,30 @@ def test_outlines_in_blocks_lie_where_they_are_put_also_mirrored(tmp_path):
     assert np.hypot(arc[:, 0] - 30, arc[:, 1]) == pytest.approx(np.full(len(arc), 5.0), abs=1e-9)
 
 
+def test_thousands_of_pieces_in_any_order_are_joined_and_none_is_lost(tmp_path):
+    """Two outlines and an open line, cut to pieces that are shuffled and turned about; three ends at one place."""
+    rng = np.random.default_rng(2)
+    turns = np.linspace(0, 2 * np.pi, 3001)
+    outlines = [np.column_stack([r * np.cos(turns), r * np.sin(turns)]) for r in (40.0, 25.0)]
+    outlines.append(np.column_stack([np.linspace(50, 90, 2000), np.zeros(2000)]))
+    pieces = [piece for line in outlines for piece in np.stack([line[:-1], line[1:]], axis=1)]
+    spur = np.array([[90.0, 0.0], [90.0, 5.0]]), np.array([[90.0, 0.0], [90.0, -5.0]])
+    pieces.extend(spur)
+
+    def draw(space):
+        for k in rng.permutation(len(pieces)):
+            a, b = pieces[k] if rng.integers(2) else pieces[k][::-1]
+            space.add_line(a, b)
+
+    lines = contour_from_dxf(drawing(tmp_path, draw))
+    long = sorted(float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in lines)
+    whole = [float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in (*outlines, *spur)]
+    assert sum(long) == pytest.approx(sum(whole), abs=1e-6)
+    closed = [line for line in lines if np.array_equal(line[0], line[-1])]
+    assert sorted(len(line) for line in closed) == [3001, 3001]
+    assert len(lines) == 4  # of the three ends two are one line, and the third is left
+
+
 def test_a_block_in_itself_ends(tmp_path):
     def draw(space):
         block = space.doc.blocks.new("own")

@@ -98,28 +98,49 @@ def _lines_of(entity: Any, fine: float) -> list[Floats]:
 
 def _joined(lines: list[Floats]) -> list[Floats]:
     """Join lines whose ends meet, each end with one other."""
-    left, made = list(lines), []
-    while left:
-        line = left.pop(0)
-        grown = True
-        while grown and np.linalg.norm(line[0] - line[-1]) > _JOINED:
-            grown = False
-            for k, other in enumerate(left):
-                joint = _meeting(line, other)
-                if joint is not None:
-                    line, grown = joint, True
-                    left.pop(k)
-                    break
-        if np.linalg.norm(line[0] - line[-1]) <= _JOINED:
-            line = np.vstack([line[:-1], line[:1]])
-        made.append(line)
-    return made
+    partner = _partners(np.array([end for line in lines for end in (line[0], line[-1])]))
+    left, made = set(range(len(lines))), dict[int, np.ndarray]()
+    free = [e // 2 for e in range(len(partner)) if partner[e] < 0]
+    for first in (*free, *range(len(lines))):  # open ones from an end of theirs, then closed ones
+        if first not in left:
+            continue
+        end = 2 * first if partner[2 * first] < 0 or partner[2 * first + 1] >= 0 else 2 * first + 1
+        begin = end
+        places: list[Floats] = []
+        of = first
+        while end >= 0 and end // 2 in left:
+            left.remove(end // 2)
+            of = min(of, end // 2)
+            line = lines[end // 2] if end % 2 == 0 else lines[end // 2][::-1]
+            places.append(line[1:] if places else line)
+            end = partner[end ^ 1]
+        whole = np.vstack(places)
+        made[of] = np.vstack([whole[:-1], whole[:1]]) if end == begin else whole
+    return [made[k] for k in sorted(made)]  # in the order of the file
 
 
-def _meeting(a: Floats, b: Floats) -> Floats | None:
-    for other in (b, b[::-1]):
-        if np.linalg.norm(a[-1] - other[0]) <= _JOINED:
-            return np.vstack([a, other[1:]])
-        if np.linalg.norm(a[0] - other[-1]) <= _JOINED:
-            return np.vstack([other, a[1:]])
-    return None
+def _partners(ends: Floats) -> list[int]:
+    """Return with which other end each meets (-1: none), of ends (2 n, 2): begin and end of each line in turn."""
+    cells: dict[tuple[int, int], dict[int, None]] = {}
+    keys = [(int(x), int(y)) for x, y in np.floor(ends / _JOINED)]
+    for k, key in enumerate(keys):
+        cells.setdefault(key, {})[k] = None
+    partner = [-1] * len(ends)
+
+    def join(a: int, b: int) -> None:
+        partner[a], partner[b] = b, a
+        del cells[keys[a]][a], cells[keys[b]][b]
+
+    def near(a: int, b: int) -> bool:
+        return a != b and float(np.hypot(*(ends[a] - ends[b]))) <= _JOINED
+
+    for k in range(0, len(ends), 2):  # what is closed by itself stays so
+        if near(k, k + 1):
+            join(k, k + 1)
+    for k, (x, y) in enumerate(keys):
+        if partner[k] < 0:
+            around = ((x + i, y + j) for i in (0, -1, 1) for j in (0, -1, 1))
+            other = next((b for cell in around for b in cells.get(cell, ()) if near(k, b)), None)
+            if other is not None:
+                join(k, other)
+    return partner
