@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from truegauge.core.authoring.silhouettes import found_by
+from truegauge.core.authoring.silhouettes import found_by, offers
 from truegauge.core.errors import EvaluationError
 from truegauge.core.plan.silhouette import ShadowSize
 from truegauge.core.silhouette.fitting import StraightEdge
@@ -142,6 +142,9 @@ def test_a_round_element_alone_finds_a_ring_and_a_straight_one_alone_what_it_hol
     rng, known = np.random.default_rng(3), calibrated().calibration
     ring = plans["LW-1409"].silhouette
     assert ring.datums.turn == ()
+    both = tuple(e.id for e in ring.edges[:2])
+    assert "spacing_x" not in offers(ring, both)  # nothing says which way x goes
+    assert {"coaxiality", "spacing"} <= set(offers(ring, both))
     measure = Measurer(ring.recipe, known)
     for k in range(4):
         place = RING.put(rng)

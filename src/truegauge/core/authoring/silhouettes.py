@@ -146,7 +146,10 @@ def offers(own: Silhouette, chosen: Sequence[str]) -> tuple[str, ...]:
         return ()
     made = []
     middles = {p.id for p in own.points if p.how == "middle"}
+    turned = own.datums is None or bool(own.datums.turn)  # a ring has no x and y
     for what in _LIKELY:
+        if what in ("spacing_x", "spacing_y") and not turned:
+            continue
         if what == "symmetry" and not middles & set(chosen):  # two edges are not meant to be one
             continue
         try:
